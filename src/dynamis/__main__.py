@@ -1,0 +1,5 @@
+"""`python -m dynamis`."""
+
+from dynamis.app import console
+
+console()

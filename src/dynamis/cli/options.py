@@ -1,0 +1,87 @@
+"""Option types of the command line: each turns text into a core value or says in one line why not."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from typing import Any, TypeVar
+
+import click
+
+from dynamis.errors import InputError
+from dynamis.notation.numbers import parse_plain
+from dynamis.pitch.laws import Law, parse_law
+from dynamis.pitch.notes import Naming, parse_note_list
+from dynamis.pitch.tuning import EqualTemperament
+
+Command = TypeVar("Command", bound=Callable[..., Any])
+
+
+class Number(click.ParamType):
+    """A plain number; with `whole`, an integer."""
+
+    name = "number"
+
+    def __init__(self, *, whole: bool = False) -> None:
+        self.whole = whole
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> float | int:
+        if not isinstance(value, str):
+            return float(value) if not self.whole else int(value)
+        try:
+            number = parse_plain(value, "the value")
+        except InputError as error:
+            self.fail(str(error), param, ctx)
+        if not self.whole:
+            return number
+        if not re.fullmatch(r"\s*[+-]?\d+\s*", value):
+            self.fail(f"{value!r} is not a whole number.", param, ctx)
+        return int(value)
+
+
+NUMBER = Number()
+WHOLE = Number(whole=True)
+
+
+@contextmanager
+def naming_option(option: str) -> Iterator[None]:
+    """Put the option's name before the sentence of a refusal that arises inside."""
+    try:
+        yield
+    except InputError as error:
+        raise InputError(f"{option}: {error}") from error
+
+
+def law_from(option: str, text: str, naming: Naming) -> Law:
+    with naming_option(option):
+        return parse_law(text, naming)
+
+
+def notes_from(option: str, text: str, naming: Naming) -> list[float]:
+    with naming_option(option):
+        return parse_note_list(text, naming)
+
+
+def numbers_from(option: str, text: str) -> list[float]:
+    with naming_option(option):
+        return [parse_plain(part, f"An entry of {text!r}") for part in text.split(",")]
+
+
+def tuning_from(a4: float) -> EqualTemperament:
+    with naming_option("--a4"):
+        return EqualTemperament(a4)
+
+
+def pitch_options(command: Command) -> Command:
+    """`--a4`, `--middle-c` and `--json`, which every pitch command takes."""
+    command = click.option("--json", "as_json", is_flag=True, help="One JSON object, full precision.")(command)
+    command = click.option(
+        "--middle-c", type=click.Choice(["C3", "C4", "C5"]), default="C4", show_default=True,
+        help="The name that note 60 carries.",
+    )(command)  # fmt: skip
+    return click.option("--a4", type=NUMBER, default="440", show_default=True, help="Hertz of note 69.")(command)
+
+
+def naming_from(middle_c: str) -> Naming:
+    return Naming(int(middle_c[1]))

@@ -1,0 +1,1 @@
+"""Digital-to-analogue conversion: codes for wanted volts, the volts a code makes, linearity."""

@@ -1,0 +1,1 @@
+"""Where equipment meets: electrical nodes with their outputs and inputs."""

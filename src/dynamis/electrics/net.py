@@ -1,0 +1,157 @@
+"""One electrical node: an output with its resistance into the inputs that hang on it.
+
+Solved by nodal analysis: the sum of the currents into the node is nought, so its voltage is the mean of
+the driving voltages weighted by their conductances (Millman's theorem, Kirchhoff's current law).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from dynamis.errors import InputError
+from dynamis.notation.style import plain
+from dynamis.transfer.parameter import Parameter, World
+from dynamis.transfer.quantity import Quantity, Reached, Reason
+
+FloatArray = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Terminal:
+    """One output or input on the node.
+
+    id, label : of the port.  ohms : its resistance; 0 is allowed for an output only.
+    limit : tolerance of the resistance, a fraction.  drives : whether it is an output.
+    """
+
+    id: str
+    label: str
+    ohms: float
+    drives: bool
+    limit: float = 0.0
+
+    def __post_init__(self) -> None:
+        if not (self.ohms > 0 or (self.drives and self.ohms == 0)):
+            raise InputError(f"The resistance of {self.label} is {plain(self.ohms)} Ω; it has to be above 0.")
+
+    @property
+    def parameter(self) -> Parameter:
+        key = f"{self.id}.ohms"
+        return Parameter(key, f"Resistance of {self.label}", "Ω", self.ohms, self.limit, True, "uniform", key)
+
+
+@dataclass(frozen=True)
+class Net:
+    """The terminals that meet at one node."""
+
+    id: str
+    terminals: tuple[Terminal, ...]
+
+    def __post_init__(self) -> None:
+        if sum(terminal.drives and terminal.ohms == 0 for terminal in self.terminals) > 1:
+            raise InputError(f"Two outputs without resistance fight for the node {self.id}; no voltage solves that.")
+
+    def present(self, world: World) -> tuple[Terminal, ...]:
+        """The terminals on the node as it is plugged; outputs are always on it."""
+        if world.plugged is None:
+            return self.terminals
+        return tuple(one for one in self.terminals if one.drives or one.id in world.plugged)
+
+    def solve(self, volts: Mapping[str, ArrayLike], world: World) -> Mapping[str, FloatArray]:
+        """Volts at every terminal (they share one node).
+
+        volts : by output id, its open-circuit volts; overrides `world.driven`.  Outputs that are in
+        neither are not driven and load the node no more than an open contact does.
+        """
+        gain, bias = self._weights(world, volts)
+        node = bias
+        for terminal_id, share in gain.items():
+            node = node + share * np.asarray(volts[terminal_id], float)
+        return {terminal.id: node for terminal in self.present(world)}
+
+    def transfer(self, source: str, sink: str) -> Loading:
+        """The node as a transfer from one output to one input; the rest as it is plugged and driven."""
+        return Loading(self, source, sink)
+
+    def share(self, source: str, world: World) -> tuple[FloatArray, FloatArray]:
+        """(gain, bias): node volts are gain * source volts + bias; shapes () or (S, 1)."""
+        gain, bias = self._weights(world, {source: 0.0})
+        return gain[source], bias
+
+    def _weights(self, world: World, volts: Mapping[str, ArrayLike]) -> tuple[dict[str, FloatArray], FloatArray]:
+        """By driven output its share of the node, and what the world's other outputs add."""
+        driving = {name: None for name in volts} | {
+            name: value for name, value in world.driven.items() if value is not None and name not in volts
+        }
+        present = [one for one in self.present(world) if not one.drives or one.id in driving]
+        stiff = [one for one in present if one.ohms == 0]
+        total = np.zeros(()) + sum(1.0 / one.parameter.value(world) for one in present if one.ohms > 0)
+        gain: dict[str, FloatArray] = {}
+        bias = np.zeros(())
+        for one in present:
+            if not one.drives:
+                continue
+            if stiff:
+                share = np.ones(()) if one is stiff[0] else np.zeros(())
+            else:
+                share = (1.0 / one.parameter.value(world)) / total
+            if one.id in volts:
+                gain[one.id] = share
+            else:
+                bias = bias + share * np.asarray(driving[one.id], float)
+        return gain, bias
+
+
+@dataclass(frozen=True)
+class Loading:
+    """Volts of an output, open -> volts at an input, as the node loads it."""
+
+    net: Net
+    source: str
+    sink: str
+    believes: bool = False
+
+    @property
+    def id(self) -> str:
+        return f"{self.net.id}:{self.source}>{self.sink}"
+
+    @property
+    def input(self) -> Quantity:
+        return Quantity("volts", "at the jack, open")
+
+    @property
+    def output(self) -> Quantity:
+        label = next((one.label for one in self.net.terminals if one.id == self.sink), self.sink)
+        return Quantity("volts", f"at {label}")
+
+    def parameters(self) -> tuple[Parameter, ...]:
+        return tuple(one.parameter for one in self.net.terminals if one.ohms > 0)
+
+    def forward(self, x: ArrayLike, world: World) -> FloatArray:
+        gain, bias = self.net.share(self.source, world)
+        return gain * np.asarray(x, float) + bias
+
+    exact = forward
+
+    def backward(self, y: ArrayLike, world: World) -> Reached:
+        gain, bias = self.net.share(self.source, world)
+        volts = np.asarray(y, float)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            x = np.where(gain != 0, (volts - bias) / gain, np.nan)
+        reason = np.where(np.broadcast_to(gain != 0, x.shape), Reason.EXACT, Reason.CLAMP)
+        return Reached(x, reason.astype(np.int8))
+
+    def limits(self, world: World) -> tuple[FloatArray, FloatArray]:
+        return np.array(-np.inf), np.array(np.inf)
+
+
+def cents_per_octave_lost(factor: float) -> float:
+    """What a loading factor takes from every octave of a V/oct signal, in cents (negative: flat).
+
+    Source: derived, 1200*(factor - 1).
+    """
+    return 1200.0 * (factor - 1.0)

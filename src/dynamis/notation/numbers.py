@@ -1,0 +1,110 @@
+"""Read numbers as people at a bench type them: `6k8`, `4R7`, `2.5 V`, `15 mV`, `440`."""
+
+from __future__ import annotations
+
+import math
+import re
+from typing import Final
+
+from dynamis.errors import InputError
+
+# quantiphy knows the SI prefixes; it silently misreads letter codes and commas, so nothing reaches it
+# before the patterns below have taken the text apart.
+_PLAIN: Final = re.compile(r"[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?")
+_LETTER_CODE: Final = re.compile(r"([+-]?\d+)([RrKkMGmuµnp])(\d+)")
+_WITH_UNIT: Final = re.compile(rf"({_PLAIN.pattern})\s*([^\d\s].*)?")
+_UNITS: Final = {
+    "V": "V", "v": "V", "volt": "V", "volts": "V",
+    "Hz": "Hz", "hz": "Hz", "HZ": "Hz", "hertz": "Hz",
+    "ct": "ct", "cent": "ct", "cents": "ct", "¢": "ct",
+    "Ω": "Ω", "Ω": "Ω", "ohm": "Ω", "ohms": "Ω", "Ohm": "Ω", "R": "Ω", "r": "Ω",
+    "°C": "°C", "C": "°C", "degC": "°C",
+    "%": "%", "s": "s", "LSB": "LSB", "bit": "bit", "bits": "bit",
+}  # fmt: skip
+_PREFIXES: Final = "TGMkKmuµμnp"
+_LETTER_FACTOR: Final = {"R": 1.0, "r": 1.0, "K": 1e3, "k": 1e3, "M": 1e6, "G": 1e9, "m": 1e-3,
+                         "u": 1e-6, "µ": 1e-6, "n": 1e-9, "p": 1e-12}  # fmt: skip
+
+
+def parse_plain(text: str, what: str) -> float:
+    """Read a number without unit or prefix, as the command line takes them.
+
+    Raises `InputError` when the text is no finite number; the sentence names `what` and the text.
+    """
+    cleaned = text.strip().replace("−", "-")
+    if _PLAIN.fullmatch(cleaned) is None:
+        raise InputError(f"{what} is {text.strip()!r}; a plain number without a unit was expected.")
+    value = float(cleaned)
+    if not math.isfinite(value):
+        raise InputError(f"{what} is {text.strip()!r}, which is larger than a number can be here.")
+    return value
+
+
+def parse_quantity(text: str, unit: str, what: str = "The value", *, decimal_comma: bool = False) -> float:
+    """Read a value in `unit` from engineering notation.
+
+    Parameters
+    ----------
+    text : str
+        `2.5`, `2.5 V`, `2500 mV`, `6k8`, `4R7`, `1.2e3`.  A comma between digits is a decimal comma
+        only where `decimal_comma` is set; otherwise it is refused, never skipped.
+    unit : str
+        The unit the value is wanted in, as the window writes it: V, Hz, ct, Ω, °C, %, s, LSB, bit.
+    what : str
+        Names the value in the error's sentence.
+
+    Returns
+    -------
+    float
+        The value in `unit` without prefix.
+
+    Raises
+    ------
+    InputError
+        If the text is empty, no number, infinite, or carries another unit.
+    """
+    cleaned = text.strip().replace("−", "-").replace("\u00a0", " ")
+    if not cleaned:
+        raise InputError(f"{what} is empty; type a number, for example {_example(unit)}.")
+    if re.search(r"\d,\d", cleaned):
+        if not decimal_comma:
+            raise InputError(
+                f"{what} is {text.strip()!r} with a comma; use a point, or choose the decimal comma in Preferences."
+            )
+        cleaned = re.sub(r"(?<=\d),(?=\d)", ".", cleaned, count=1)
+    value = _read(cleaned, unit, text, what)
+    if not math.isfinite(value):
+        raise InputError(f"{what} is {text.strip()!r}, which is larger than a number can be here.")
+    return value
+
+
+def _read(cleaned: str, unit: str, text: str, what: str) -> float:
+    coded = _LETTER_CODE.fullmatch(cleaned.rstrip("ΩΩ").rstrip())
+    if coded and (unit == "Ω" or coded[2] not in "Rr"):
+        return float(f"{coded[1]}.{coded[3]}") * _LETTER_FACTOR[coded[2]]
+    taken = _WITH_UNIT.fullmatch(cleaned)
+    if taken is None:
+        raise InputError(f"{what} is {text.strip()!r}, which is no number; type for example {_example(unit)}.")
+    number, suffix = taken[1], (taken[4] or "").strip()
+    if not suffix:
+        return float(number)
+    if _UNITS.get(suffix) == unit:
+        return float(number)
+    prefix, rest = suffix[0], suffix[1:].strip()
+    if prefix in _PREFIXES and (not rest or _UNITS.get(rest) == unit) and unit not in ("ct", "%", "°C", "LSB", "bit"):
+        from quantiphy import Quantity  # imported where used: it costs 20 ms
+
+        return float(Quantity(f"{number} {prefix.replace('μ', 'µ').replace('K', 'k')}{unit}", unit))
+    found = _UNITS.get(suffix) or (_UNITS.get(rest) if prefix in _PREFIXES else None)
+    if found is not None:
+        raise InputError(f"{what} is {text.strip()!r}, in {found}; a value in {unit} was expected.")
+    raise InputError(
+        f"{what} is {text.strip()!r}; {suffix!r} is not a unit known here, a value in {unit} was expected."
+    )
+
+
+def _example(unit: str) -> str:
+    return {
+        "V": "2.5 V or 250 mV", "Hz": "440 or 1.2 kHz", "ct": "-3.5", "Ω": "100k, 6k8 or 4R7", "°C": "24.5",
+        "%": "0.5", "LSB": "2", "bit": "12",
+    }.get(unit, "1.5")  # fmt: skip

@@ -1,0 +1,93 @@
+"""Show numbers with the right unit and the right number of digits."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+MINUS = "−"
+
+
+@dataclass(frozen=True)
+class Style:
+    """What the reader prefers; everything that writes numbers or notes takes one.
+
+    middle_c : the octave number that note 60 carries (3, 4 or 5).
+    flats : write D♭ rather than C♯.
+    ascii_accidentals : write # and b, as the command line and files do.
+    decimal_comma : 2,5 rather than 2.5.
+    """
+
+    middle_c: int = 4
+    flats: bool = False
+    ascii_accidentals: bool = False
+    decimal_comma: bool = False
+
+    def number(self, value: float | None, decimals: int, *, sign: bool = False) -> str:
+        """The value with fixed decimals; a real minus; an en dash where there is no value."""
+        if value is None or not math.isfinite(value):
+            return "–"
+        rounded = round(value, decimals)
+        if rounded == 0:
+            rounded = 0.0  # no "−0.0"
+        text = f"{abs(rounded):.{decimals}f}"
+        if self.decimal_comma:
+            text = text.replace(".", ",")
+        if rounded < 0:
+            return MINUS + text
+        return ("+" + text) if sign and rounded > 0 else text
+
+    def cents(self, value: float | None, *, sign: bool = False) -> str:
+        """Cents to 0.1, as a number without its unit."""
+        return self.number(value, 1, sign=sign)
+
+    def plus_minus(self, value: float, expanded: float, unit: str, *, sign: bool = False) -> str:
+        """`−4.36 ± 0.46 ct`: both to two significant digits of the uncertainty (GUM 7.2.6)."""
+        decimals = digits_for(expanded)
+        return f"{self.number(value, decimals, sign=sign)} ± {self.number(expanded, decimals)} {unit}"
+
+    def volts(self, value: float | None, decimals: int = 4, *, sign: bool = False) -> str:
+        return f"{self.number(value, decimals, sign=sign)} V"
+
+    def millivolts(self, volts: float | None, decimals: int | None = None, *, sign: bool = False) -> str:
+        if volts is None:
+            return "– mV"
+        shown = volts * 1e3
+        if decimals is None:
+            decimals = 1 if abs(shown) >= 0.1 or shown == 0 else 2
+        return f"{self.number(shown, decimals, sign=sign)} mV"
+
+    def hertz(self, value: float | None) -> str:
+        """Hertz to about a thousandth of a semitone, whatever the height."""
+        if value is None or not math.isfinite(value):
+            return "– Hz"
+        decimals = max(0, min(4, 4 - int(math.floor(math.log10(value))))) if value > 0 else 2
+        return f"{self.number(value, decimals)} Hz"
+
+    def engineering(self, value: float | None, unit: str) -> str:
+        """`100 kΩ`, `2.2 MΩ`: three figures with an SI prefix."""
+        if value is None or not math.isfinite(value):
+            return f"– {unit}"
+        from quantiphy import Quantity
+
+        text = Quantity(value, unit).render(prec=3, strip_zeros=True)
+        text = text.replace("-", MINUS)
+        return text.replace(".", ",") if self.decimal_comma else text
+
+    def percent(self, value: float, decimals: int = 2, *, sign: bool = False) -> str:
+        return f"{self.number(value, decimals, sign=sign)} %"
+
+
+def digits_for(uncertainty: float) -> int:
+    """Decimals that show an uncertainty to two significant digits (at least one, at most six).
+
+    Source: GUM (JCGM 100:2008) 7.2.6, two significant digits usually suffice.
+    """
+    if not math.isfinite(uncertainty) or uncertainty <= 0:
+        return 1
+    return int(min(6, max(1, 1 - math.floor(math.log10(uncertainty)))))
+
+
+def plain(value: float) -> str:
+    """The shortest text of a number that reads back the same; whole numbers without a point."""
+    return str(int(value)) if float(value).is_integer() and abs(value) < 1e15 else repr(float(value))

@@ -1,0 +1,59 @@
+"""Transfers at rest: `{kind, version, values}` through a registry of kinds.
+
+An unknown kind is kept as it is, so that a bench written by a program that knows more loses nothing
+here; it cannot be judged.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import msgspec
+
+from dynamis.errors import InputError
+from dynamis.transfer.chain import Transfer
+
+
+class StoredTransfer(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A transfer as the bench keeps it."""
+
+    kind: str
+    version: int
+    values: dict[str, Any]
+
+
+class Registry:
+    """Kinds of transfer by name, each with a version and a maker that takes an id and the values."""
+
+    def __init__(self) -> None:
+        self._kinds: dict[str, tuple[int, Callable[[str, dict[str, Any]], Transfer]]] = {}
+
+    def register(self, kind: str, version: int, make: Callable[[str, dict[str, Any]], Transfer]) -> None:
+        """Add a kind.  Raises `InputError` when the name is taken."""
+        if kind in self._kinds:
+            raise InputError(f"A transfer of the kind {kind!r} is registered already.")
+        self._kinds[kind] = (version, make)
+
+    def forget(self, kind: str) -> None:
+        """Take a kind out again; what was stored under it stays as it is."""
+        self._kinds.pop(kind, None)
+
+    def knows(self, stored: StoredTransfer) -> bool:
+        """Whether this program can make the transfer: the kind is known and not newer than ours."""
+        return stored.kind in self._kinds and stored.version <= self._kinds[stored.kind][0]
+
+    def make(self, transfer_id: str, stored: StoredTransfer) -> Transfer:
+        """The transfer itself.  Raises `InputError` for an unknown kind, a newer version or bad values."""
+        if not self.knows(stored):
+            raise InputError(
+                f"The transfer {transfer_id!r} is of the kind {stored.kind!r}, version {stored.version}, "
+                "which this program does not know; it is kept as it is."
+            )
+        try:
+            return self._kinds[stored.kind][1](transfer_id, stored.values)
+        except (TypeError, KeyError) as error:
+            raise InputError(f"The transfer {transfer_id!r} of the kind {stored.kind!r} is not complete.") from error
+
+
+REGISTRY = Registry()
