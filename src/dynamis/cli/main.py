@@ -15,6 +15,7 @@ from dynamis.errors import InputError
 # Commands are imported only when they are asked for, so that none pays for what another needs.
 _COMMANDS: Final = {
     "convert": ("dynamis.cli.convert", "convert", "Convert notes or volts from one pitch law into another."),
+    "fit": ("dynamis.cli.fit", "fit", "Fit a line to readings and judge them before and after."),
     "dac": ("dynamis.cli.dac", "dac", "Give the DAC code of each note, its error, and what cannot be reached."),
 }
 

@@ -18,7 +18,7 @@ from dynamis.pitch.tuning import EqualTemperament
 Command = TypeVar("Command", bound=Callable[..., Any])
 
 
-class Number(click.ParamType):
+class Number(click.ParamType[Any]):
     """A plain number; with `whole`, an integer."""
 
     name = "number"

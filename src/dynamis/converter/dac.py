@@ -81,7 +81,7 @@ class Dac:
     @property
     def codes(self) -> int:
         """How many codes there are."""
-        return 2**self.bits
+        return int(2**self.bits)
 
     @property
     def step_volts(self) -> float:
@@ -118,10 +118,10 @@ class Dac:
 
         Codes outside 0 … 2**N - 1 are taken at the nearest end.
         """
-        codes = np.clip(np.asarray(codes, float), 0, self.codes - 1)
-        volts = self.nominal_volts(codes)
+        inside: FloatArray = np.clip(np.asarray(codes, float), 0, self.codes - 1)
+        volts = self.nominal_volts(inside)
         if self.inl_lsb is not None:
-            volts = volts + self.step_volts * np.interp(codes, np.arange(self.codes), self.inl_lsb)
+            volts = volts + self.step_volts * np.interp(inside, np.arange(self.codes), np.asarray(self.inl_lsb))
         low = -math.inf if self.floor_volts is None else self.floor_volts
         high = math.inf if self.ceiling_volts is None else self.ceiling_volts
         return np.clip(volts, low, high)

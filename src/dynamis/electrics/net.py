@@ -84,7 +84,7 @@ class Net:
 
     def _weights(self, world: World, volts: Mapping[str, ArrayLike]) -> tuple[dict[str, FloatArray], FloatArray]:
         """By driven output its share of the node, and what the world's other outputs add."""
-        driving = {name: None for name in volts} | {
+        driving = dict.fromkeys(volts) | {
             name: value for name, value in world.driven.items() if value is not None and name not in volts
         }
         present = [one for one in self.present(world) if not one.drives or one.id in driving]

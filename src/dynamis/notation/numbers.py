@@ -17,7 +17,7 @@ _UNITS: Final = {
     "V": "V", "v": "V", "volt": "V", "volts": "V",
     "Hz": "Hz", "hz": "Hz", "HZ": "Hz", "hertz": "Hz",
     "ct": "ct", "cent": "ct", "cents": "ct", "¢": "ct",
-    "Ω": "Ω", "Ω": "Ω", "ohm": "Ω", "ohms": "Ω", "Ohm": "Ω", "R": "Ω", "r": "Ω",
+    "Ω": "Ω", "ohm": "Ω", "ohms": "Ω", "Ohm": "Ω", "R": "Ω", "r": "Ω",
     "°C": "°C", "C": "°C", "degC": "°C",
     "%": "%", "s": "s", "LSB": "LSB", "bit": "bit", "bits": "bit",
 }  # fmt: skip
@@ -63,7 +63,7 @@ def parse_quantity(text: str, unit: str, what: str = "The value", *, decimal_com
     InputError
         If the text is empty, no number, infinite, or carries another unit.
     """
-    cleaned = text.strip().replace("−", "-").replace("\u00a0", " ")
+    cleaned = text.strip().replace("−", "-").replace("\u00a0", " ").replace("\u2126", "Ω")
     if not cleaned:
         raise InputError(f"{what} is empty; type a number, for example {_example(unit)}.")
     if re.search(r"\d,\d", cleaned):
@@ -79,7 +79,7 @@ def parse_quantity(text: str, unit: str, what: str = "The value", *, decimal_com
 
 
 def _read(cleaned: str, unit: str, text: str, what: str) -> float:
-    coded = _LETTER_CODE.fullmatch(cleaned.rstrip("ΩΩ").rstrip())
+    coded = _LETTER_CODE.fullmatch(cleaned.removesuffix("Ω").rstrip())
     if coded and (unit == "Ω" or coded[2] not in "Rr"):
         return float(f"{coded[1]}.{coded[3]}") * _LETTER_FACTOR[coded[2]]
     taken = _WITH_UNIT.fullmatch(cleaned)

@@ -61,7 +61,7 @@ class Style:
         """Hertz to about a thousandth of a semitone, whatever the height."""
         if value is None or not math.isfinite(value):
             return "– Hz"
-        decimals = max(0, min(4, 4 - int(math.floor(math.log10(value))))) if value > 0 else 2
+        decimals = max(0, min(4, 4 - math.floor(math.log10(value)))) if value > 0 else 2
         return f"{self.number(value, decimals)} Hz"
 
     def engineering(self, value: float | None, unit: str) -> str:

@@ -1,0 +1,129 @@
+"""`dynamis fit`: a line through readings, what it leaves, and the verdict before and after."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any, Literal
+
+import click
+import numpy as np
+
+from dynamis.calibration.fit import Fit, Readings, Side, fit_readings
+from dynamis.calibration.line import METHODS, Method
+from dynamis.calibration.meter import parse_meter_option
+from dynamis.cli.options import law_from, naming_from, naming_option, pitch_options, tuning_from
+from dynamis.cli.output import emit_json, emit_table, number
+from dynamis.errors import InputError
+from dynamis.files.readings_csv import read_rows, strict_layout
+from dynamis.files.text import read_text
+from dynamis.notation.style import Style
+from dynamis.pitch.model import PitchModel
+from dynamis.pitch.notes import note_label
+from dynamis.pitch.tolerance import parse_tolerance
+
+_OFFSET_KEY = {"volts": "offset_volts", "octaves": "offset_cents", "hertz": "offset_hertz"}
+
+
+@click.command()
+@click.argument("readings", metavar="READINGS.csv", type=click.Path(path_type=Path))
+@click.option("--law", required=True, metavar="LAW", help="What the receiver expects: voct:… or hzv:…")
+@click.option("--method", type=click.Choice(METHODS), default="least-squares", show_default=True)
+@click.option("--tolerance-cents", "tolerance", default="5", show_default=True, metavar="CENTS|PROFILE")
+@click.option("--meter", metavar="PERCENT,COUNTS,RESOLUTION_VOLTS", help="The meter's limits, for volts.")
+@click.option("--judge", type=click.Choice(["before", "after"]), default="before", show_default=True)
+@click.option("--quantity", type=click.Choice(["volts", "hertz"]), help="Which column, where there are both.")
+@click.option("--drop-outliers", is_flag=True, help="Leave outliers out of the fit.")
+@pitch_options
+def fit(
+    readings: Path, law: str, method: Method, tolerance: str, meter: str | None, judge: Literal["before", "after"],
+    quantity: Literal["volts", "hertz"] | None, drop_outliers: bool, a4: float, middle_c: str, as_json: bool,
+) -> int:  # fmt: skip
+    """Fit a line to readings and judge them before and after the correction."""
+    naming = naming_from(middle_c)
+    pitch_law = law_from("--law", law, naming)
+    with naming_option("--tolerance-cents"):
+        allowed = parse_tolerance(tolerance, naming)
+    text = read_text(readings)
+    layout = strict_layout(text, quantity, str(readings))
+    read = "hertz" if layout.quantity == "hertz" else "volts"
+    with naming_option("--meter"):
+        spec = None if meter is None else parse_meter_option(meter)
+        if spec is not None and read == "hertz":
+            raise InputError("A voltmeter's limits were given, but the readings are in hertz.")
+    with naming_option("--law"):
+        model = PitchModel(pitch_law, "hertz" if read == "hertz" else "volts", tuning_from(a4))
+    rows = read_rows(text, layout, str(readings), naming)
+    wanted = model.expected([row.note for row in rows])
+    for row, value in zip(rows, wanted, strict=True):
+        if not np.isfinite(value):
+            raise InputError(f"{readings}: line {row.line}: note {row.note:g} has no frequency.")
+        if model.is_ratio and row.value <= model.zero:
+            raise InputError(
+                f"{readings}: line {row.line}: {row.value:g} V is at or under the law's offset of {model.zero:g} V."
+            )
+    with naming_option(str(readings)):
+        answer = fit_readings(
+            Readings.of([r.note for r in rows], [r.value for r in rows], [r.own for r in rows]),
+            model, allowed, method=method, meter=spec, drop_outliers=drop_outliers,
+        )  # fmt: skip
+    if as_json:
+        emit_json(_as_json(answer))
+    else:
+        _print(answer, Style(naming.middle_c))
+    return 0 if getattr(answer, judge).verdict == "within" else 1
+
+
+def _side(side: Side) -> dict[str, Any]:
+    return {"worst_cents": number(side.worst_cents), "worst_note": number(side.worst_note),
+            "rms_cents": number(side.rms_cents), "verdict": side.verdict}  # fmt: skip
+
+
+def _as_json(fit: Fit) -> dict[str, Any]:
+    unit = fit.model.quantity
+    offset = fit.line.offset * (1200.0 if fit.model.kind == "octaves" else 1.0)
+    rows = [
+        {"note": number(note), f"expected_{unit}": number(expected), f"measured_{unit}": number(value),
+         "error_cents": number(error), "residual_cents": number(residual)}
+        for note, expected, value, error, residual in zip(
+            fit.notes, fit.model.expected_shown(fit.notes), fit.readings.values, fit.error_cents,
+            fit.residual_cents, strict=True,
+        )
+    ]  # fmt: skip
+    return {
+        "count": int(fit.notes.size),
+        "used": int(fit.used.sum()),
+        "method": fit.method,
+        "gain": number(fit.line.gain),
+        "gain_error_percent": number(fit.gain_error_percent),
+        _OFFSET_KEY[fit.model.kind]: number(offset),
+        "gain_standard_error": number(fit.gain_standard_error),
+        "before": _side(fit.before),
+        "after": _side(fit.after),
+        "outliers": [number(note) for note in fit.notes[fit.outliers]],
+        "rows": rows,
+    }
+
+
+def _print(fit: Fit, style: Style) -> None:
+    unit = {"volts": "V", "octaves": "octaves", "hertz": "Hz"}[fit.model.kind]
+    click.echo(
+        f"{int(fit.used.sum())} of {fit.notes.size} readings, {fit.method}: gain {style.number(fit.line.gain, 6)} "
+        f"({style.percent(fit.gain_error_percent, 3, sign=True)}), offset {style.number(fit.line.offset, 6)} {unit}."
+    )
+    for name, side in (("before", fit.before), ("after", fit.after)):
+        click.echo(
+            f"{name:>6}: worst {style.number(side.worst_cents, 2)} ct at {note_label(side.worst_note, style)}, "
+            f"rms {style.number(side.rms_cents, 2)} ct: {side.verdict}"
+        )
+    if np.any(fit.outliers):
+        click.echo("Off the line: " + ", ".join(note_label(note, style) for note in fit.notes[fit.outliers]))
+    shown = style.volts if fit.model.quantity == "volts" else style.hertz
+    cells = [
+        [note_label(note, style), shown(wanted), shown(value), style.number(error, 2, sign=True),
+         style.number(residual, 2, sign=True), style.number(expanded, 2)]
+        for note, wanted, value, error, residual, expanded in zip(
+            fit.notes, fit.model.expected_shown(fit.notes), fit.readings.values, fit.error_cents,
+            fit.residual_cents, fit.uncertainty.expanded, strict=True,
+        )
+    ]  # fmt: skip
+    emit_table(["note", "wanted", "read", "off by ct", "left ct", "worth ± ct"], cells)

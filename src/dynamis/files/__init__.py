@@ -1,0 +1,1 @@
+"""Files in and out: the bench file, readings as CSV, JSON, reports."""
