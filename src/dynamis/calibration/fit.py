@@ -13,7 +13,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from dynamis.calibration.line import Line, Method, fit_line, theil_sen
+from dynamis.calibration.line import METHODS, Line, Method, fit_line, theil_sen
 from dynamis.calibration.meter import MeterRange, ReadingUncertainty, reading_uncertainty
 from dynamis.errors import InputError
 from dynamis.pitch.model import PitchModel
@@ -108,6 +108,7 @@ def fit_readings(
     meter: MeterRange | None = None,
     drop_outliers: bool = False,
     left_out: BoolArray | None = None,
+    outliers: BoolArray | None = None,
 ) -> Fit:
     """Fit a run and judge it before and after.
 
@@ -118,6 +119,7 @@ def fit_readings(
     meter : the range that volts were read on.
     drop_outliers : leave outliers out of the fit; the verdict after is then at best "cannot-tell".
     left_out : (N,) readings that the line must not follow for a known reason (dead band, clipping).
+    outliers : (N,) as `find_outliers` gave them for these readings, where they are known already.
 
     Raises `InputError` for fewer than two different notes, too many readings, notes without a frequency,
     readings that have no pitch, and a tolerance that judges no reading.
@@ -136,7 +138,8 @@ def fit_readings(
     uncertainty = reading_uncertainty(readings.values, readings.own, model, meter)
     error = model.cents(measured, wanted)
     followed = np.ones(measured.shape, bool) if left_out is None else ~left_out
-    outliers = find_outliers(model, expected, measured, uncertainty.independent, followed)
+    if outliers is None:
+        outliers = find_outliers(model, expected, measured, uncertainty.independent, followed)
     used = followed & ~outliers if drop_outliers else followed
     if np.unique(expected[used]).size < 2:
         raise InputError(
@@ -155,6 +158,18 @@ def fit_readings(
         _gain_standard_error(model, method, meter, expected[used], measured[used], line), scatter,
         line_covariance(model, line, measured, uncertainty, scatter),
     )  # fmt: skip
+
+
+def fit_all(
+    readings: Readings, model: PitchModel, tolerance: ToleranceProfile, meter: MeterRange | None = None
+) -> dict[Method, Fit]:
+    """The three methods side by side; arguments and errors as in `fit_readings`."""
+    fits: dict[Method, Fit] = {}
+    outliers: BoolArray | None = None
+    for method in METHODS:
+        fits[method] = fit_readings(readings, model, tolerance, method=method, meter=meter, outliers=outliers)
+        outliers = fits[method].outliers
+    return fits
 
 
 def find_outliers(

@@ -116,15 +116,15 @@ def _minimax(x: FloatArray, y: FloatArray, ratio: bool) -> tuple[float, float, F
 def _hull(x: FloatArray, y: FloatArray) -> list[int]:
     """Indices of the lower convex hull of points sorted by x, then y (Andrew's monotone chain)."""
     kept: list[int] = []
-    for k in range(len(x)):
-        if kept and x[k] == x[kept[-1]]:
+    across, up = x.tolist(), y.tolist()  # plain floats: several times quicker one by one
+    for k in range(len(across)):
+        if kept and across[k] == across[kept[-1]]:
             continue  # a higher point at the same x
         while len(kept) >= 2:
             i, j = kept[-2], kept[-1]
-            if (x[j] - x[i]) * (y[k] - y[i]) <= (y[j] - y[i]) * (x[k] - x[i]):
-                kept.pop()
-            else:
+            if (across[j] - across[i]) * (up[k] - up[i]) > (up[j] - up[i]) * (across[k] - across[i]):
                 break
+            kept.pop()
         kept.append(k)
     return kept
 
@@ -178,15 +178,7 @@ def theil_sen(x: FloatArray, y: FloatArray) -> tuple[float, float]:
     y - slope*x.  Two different x are needed.
     Source: H. Theil 1950, P. K. Sen 1968 (from memory); the offset as this program's contract has it.
     """
-    order = np.argsort(x, kind="stable")
-    x, y = x[order], y[order]
-    after = np.searchsorted(x, x, side="right")
-    slopes = np.empty(int(np.sum(x.size - after)))
-    filled = 0
-    for k, start in enumerate(after):
-        count = x.size - start
-        np.divide(y[start:] - y[k], x[start:] - x[k], out=slopes[filled : filled + count])
-        filled += count
+    slopes = _all_slopes(x, y)
     middle = slopes.size // 2
     if slopes.size % 2:
         slopes.partition(middle)
@@ -195,3 +187,22 @@ def theil_sen(x: FloatArray, y: FloatArray) -> tuple[float, float]:
         slopes.partition([middle - 1, middle])
         slope = float(0.5 * (slopes[middle - 1] + slopes[middle]))
     return float(np.median(y - slope * x)), slope
+
+
+def _all_slopes(x: FloatArray, y: FloatArray) -> FloatArray:
+    """Slopes between all pairs of readings of different x, each pair once."""
+    order = np.argsort(x, kind="stable")
+    x, y = x[order], y[order]
+    if x.size <= 600:  # one block is quicker while it stays in the cache
+        i, j = np.triu_indices(x.size, 1)
+        run = x[j] - x[i]
+        apart = run > 0
+        return (y[j] - y[i])[apart] / run[apart]
+    after = np.searchsorted(x, x, side="right")
+    slopes = np.empty(int(np.sum(x.size - after)))
+    filled = 0
+    for k, start in enumerate(after):
+        count = x.size - start
+        np.divide(y[start:] - y[k], x[start:] - x[k], out=slopes[filled : filled + count])
+        filled += count
+    return slopes

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import os
 import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Final
 
@@ -33,6 +35,28 @@ def read_text(path: Path, most_bytes: int = MOST_BYTES) -> str:
     except UnicodeDecodeError as error:
         line = data[: error.start].count(b"\n") + 1
         raise InputError(f"{path}: line {line} is not UTF-8 text.") from error
+
+
+@contextmanager
+def publish(path: Path) -> Iterator[Path]:
+    """Give a temporary path beside a new file; what is there at the end becomes the file, at once.
+
+    Raises `InputError` when the file exists already (before and after), or cannot be written.
+    """
+    if path.exists():
+        raise InputError(f"{path}: the file exists already; it was left as it is.")
+    if not os.access(path.parent, os.W_OK | os.X_OK):
+        raise InputError(f"{path}: the folder {path.parent} is not there or cannot be written to.")
+    temporary = path.with_name(f".{path.name}.{os.getpid()}.part")
+    try:
+        yield temporary
+        os.link(temporary, path)  # unlike a rename, a link never replaces what came in between
+    except FileExistsError as error:
+        raise InputError(f"{path}: the file exists already; it was left as it is.") from error
+    except OSError as error:
+        raise InputError(f"{path}: cannot be written: {error.strerror or error}.") from error
+    finally:
+        temporary.unlink(missing_ok=True)
 
 
 def write_whole(path: Path, data: str | bytes, *, replace: bool = True) -> None:

@@ -71,7 +71,7 @@ class Style:
         from quantiphy import Quantity
 
         text = Quantity(value, unit).render(prec=3, strip_zeros=True)
-        text = text.replace("-", MINUS)
+        text = text.replace("-", MINUS).replace(" u", " µ")
         return text.replace(".", ",") if self.decimal_comma else text
 
     def percent(self, value: float, decimals: int = 2, *, sign: bool = False) -> str:

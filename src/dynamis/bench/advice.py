@@ -1,0 +1,56 @@
+"""Sentences about a run that need the bench around it: what is plugged, what is in force, other channels."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from dynamis.bench.chains import link_net
+from dynamis.bench.document import AdoptionRecord, Bench, RunRecord
+from dynamis.notation.style import Style
+from dynamis.pitch.notes import note_label
+from dynamis.transfer.parameter import World
+
+
+def plugging_sentence(bench: Bench, run: RunRecord, style: Style) -> str | None:
+    """What changes when the link is plugged otherwise than it was while measuring; None where nothing does."""
+    link = bench.link_from(run.channel)
+    if link is None or run.quantity != "volts" or set(link.inputs) == set(run.plugged):
+        return None
+    net = link_net(bench, link)
+    if net is None:
+        return None
+    source = f"{run.gear}.{run.port}"
+    joined, _ = net.share(source, World(plugged=frozenset(f"{ref.gear}.{ref.port}" for ref in link.inputs)))
+    read, _ = net.share(source, World(plugged=frozenset(f"{ref.gear}.{ref.port}" for ref in run.plugged)))
+    factor = float(joined) / float(read)
+    model = run.model
+    volts = model.to_volts(model.expected([link.high_note]))
+    cents = float((model.law.octaves(volts * factor, strict=False) - model.law.octaves(volts, strict=False))[0]) * 1200
+    was = f"{len(run.plugged)} of the link's {len(link.inputs)} inputs" if run.plugged else "nothing"
+    return (
+        f"Read with {was} plugged; with {_inputs(len(link.inputs))} joined, loading moves note "
+        f"{note_label(link.high_note, style)} by {style.cents(cents, sign=True)} ct "
+        f"({style.percent((factor - 1) * 100, 2, sign=True)}): put a buffer between, or measure it loaded and leave it so."
+    )
+
+
+def belongs_sentence(bench: Bench, run: RunRecord, adoptions: Sequence[AdoptionRecord], style: Style) -> str:
+    """To what a correction belongs, and what other channels needed."""
+    mine = f"unit {run.serial}, {bench.port(run.channel).name}"
+    latest: dict[tuple[str, str], AdoptionRecord] = {}
+    for one in adoptions:
+        if one.gear == run.gear:
+            latest[one.serial, one.port] = one
+    latest.pop((run.serial, run.port), None)
+    others = [
+        f"unit {one.serial}, {bench.port(run.channel).name if one.port == run.port else one.port} needed "
+        f"{style.percent((one.head.gain - 1) * 100, 2, sign=True)}"
+        for one in latest.values()
+        if one.kind == "constants"
+    ]
+    told = f"A correction belongs to {mine}, not to the design"
+    return f"{told}; {', '.join(others)}." if others else f"{told}."
+
+
+def _inputs(count: int) -> str:
+    return "one input" if count == 1 else f"{count} inputs"

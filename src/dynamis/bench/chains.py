@@ -1,0 +1,95 @@
+"""The chain of a link: head, converter, node, what stands between, oscillator."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from dynamis.bench.document import Bench, HeadRecord, Link, Port, PortRef
+from dynamis.converter.dac import Dac
+from dynamis.converter.heads import ConstantsHead, TableHead
+from dynamis.converter.transfers import DacTransfer
+from dynamis.electrics.net import Net, Terminal
+from dynamis.errors import InputError
+from dynamis.pitch.laws import Law, parse_law
+from dynamis.pitch.tuning import EqualTemperament
+from dynamis.transfer.chain import Chain, Transfer
+from dynamis.transfer.law import Oscillator, WantedPitch
+from dynamis.transfer.registry import REGISTRY, StoredTransfer
+
+
+@dataclass(frozen=True)
+class LinkChain:
+    """A link's chain, or the sentence that says why none can be made yet."""
+
+    chain: Chain | None
+    sentence: str = ""
+
+
+def converter_of(port: Port) -> StoredTransfer | None:
+    """The stored DAC of an output, or None."""
+    return next((stored for stored in port.transfers if stored.kind == "dac"), None)
+
+
+def make_dac(transfer_id: str, stored: StoredTransfer) -> DacTransfer:
+    """The DAC of a stored transfer; raises `InputError` where it is none."""
+    made = REGISTRY.make(transfer_id, stored)
+    if not isinstance(made, DacTransfer):
+        raise InputError(f"{transfer_id} is stored as {stored.kind!r}; a DAC was expected.")
+    return made
+
+
+def make_head(head_id: str, record: HeadRecord, law: Law, dac: Dac, tuning: EqualTemperament) -> Transfer:
+    """The believing head that a record describes."""
+    if record.kind == "table":
+        return TableHead(head_id, record.first_note, record.codes)
+    return ConstantsHead(head_id, law, dac, record.offset, record.gain, record.quantity, tuning)
+
+
+def link_chain(bench: Bench, link: Link, head: HeadRecord = HeadRecord(), sink: PortRef | None = None) -> LinkChain:
+    """The chain from note to sound along a link.
+
+    head : what turns notes into codes (the correction in force).  sink : which input is followed, the
+    first by default.
+    """
+    output = bench.port(link.output)
+    tuning = EqualTemperament(bench.a4_hertz)
+    source = f"{link.output.gear}.{link.output.port}"
+    unknown = [stored for stored in (*output.transfers, *link.between) if not REGISTRY.knows(stored)]
+    stored = converter_of(output)
+    if unknown:
+        return LinkChain(None, f"{bench.label(link.output)} holds {unknown[0].kind!r}, which this program does "
+                         "not know: it is kept, and nothing can be told about the link.")  # fmt: skip
+    if stored is None or output.law is None:
+        return LinkChain(None, f"{bench.label(link.output)} has no converter and law yet; give it both.")
+    converter = make_dac(f"{source}.dac", stored)
+    law = parse_law(output.law)
+    transfers: list[Transfer] = [make_head(f"{source}.head", head, law, converter.dac, tuning), converter]
+    transfers += [REGISTRY.make(f"{link.id}.{k}", one) for k, one in enumerate(link.between)]
+    sink = sink or (link.inputs[0] if link.inputs else None)
+    if sink is None:
+        transfers.append(Oscillator(f"{source}.ideal", law, tuning, label="would sound"))
+        return LinkChain(Chain(tuple(transfers), WantedPitch(tuning=tuning)))
+    net = link_net(bench, link)
+    if net is None:
+        missing = next(ref for ref in (link.output, *link.inputs) if bench.port(ref).ohms is None)
+        return LinkChain(None, f"Cannot tell until you measure the resistance of {bench.label(missing)}.")
+    transfers.append(net.transfer(source, f"{sink.gear}.{sink.port}"))
+    heard = next((one for one in bench.port(sink).transfers if one.kind == "oscillator"), None)
+    made = None if heard is None else REGISTRY.make(f"{sink.gear}.{sink.port}", heard)
+    if not isinstance(made, Oscillator):
+        return LinkChain(None, f"{bench.label(sink)} has no pitch law yet; give it one.")
+    transfers.append(Oscillator(made.id, made.law, tuning, "sounds", made.scale_limit, made.offset_limit_volts,
+                                made.scale_per_kelvin))  # fmt: skip
+    return LinkChain(Chain(tuple(transfers), WantedPitch(tuning=tuning)))
+
+
+def link_net(bench: Bench, link: Link) -> Net | None:
+    """The node of a link; None while a resistance is not known."""
+    terminals: list[Terminal] = []
+    for ref in (link.output, *link.inputs):
+        port = bench.port(ref)
+        if port.ohms is None:
+            return None
+        label = f"{bench.gear_by(ref.gear).name} {port.name}"
+        terminals.append(Terminal(f"{ref.gear}.{ref.port}", label, port.ohms, ref == link.output, port.ohms_limit))
+    return Net(f"{link.id}.node", tuple(terminals))

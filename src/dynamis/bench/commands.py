@@ -1,0 +1,144 @@
+"""The commands that change the document: pure functions bench -> bench, each with the words for undo."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from typing import Any
+
+import msgspec
+
+from dynamis.bench.document import Bench, Gear, Link, MeterRecord, Port, PortRef, Unit
+from dynamis.errors import InputError
+from dynamis.notation.style import plain
+from dynamis.pitch.laws import parse_law
+from dynamis.pitch.tolerance import parse_tolerance
+from dynamis.transfer.registry import REGISTRY, StoredTransfer
+
+
+@dataclass(frozen=True)
+class Change:
+    """A changed bench, and what the change was in words for the undo menu."""
+
+    label: str
+    bench: Bench
+
+
+def rename(bench: Bench, name: str) -> Change:
+    return Change(f"rename the bench to {_named(name, 'bench')}", _with(bench, name=_named(name, "bench")))
+
+
+def add_gear(bench: Bench, gear: Gear, link: Link | None = None) -> Change:
+    """Add gear, and the link that starts at it where there is one."""
+    name = _named(gear.name, "gear")
+    if any(one.name == name for one in bench.gear):
+        raise InputError(f"There is gear called {name!r} already; give it another name.")
+    for port in gear.ports:
+        check_port(port)
+    links = bench.links if link is None else (*bench.links, link)
+    return Change(f"add {name}", _with(bench, gear=(*bench.gear, gear), links=links))
+
+
+def add_unit(bench: Bench, gear_id: str, serial: str) -> Change:
+    gear = bench.gear_by(gear_id)
+    serial = _named(serial, "unit")
+    if any(unit.serial == serial for unit in gear.units):
+        raise InputError(f"{gear.name} has a unit {serial!r} already.")
+    changed = _with(gear, units=(*gear.units, Unit(serial)))
+    return Change(f"add unit {serial} of {gear.name}", _with(bench, gear=_put(bench.gear, changed)))
+
+
+def add_meter(bench: Bench, meter: MeterRecord) -> Change:
+    """Add a meter's range, or put a changed one in the place of the one with its id."""
+    known = any(one.id == meter.id for one in bench.meters)
+    meters = _put(bench.meters, meter) if known else (*bench.meters, meter)
+    word = "change" if known else "add"
+    return Change(f"{word} the meter {meter.name}, {meter.range_name}", _with(bench, meters=meters))
+
+
+def set_link(bench: Bench, link_id: str, **values: Any) -> Change:
+    """Change a link's tolerance or notes."""
+    link = bench.link(link_id)
+    if "tolerance" in values:
+        parse_tolerance(values["tolerance"])
+    changed = _with(link, **values)
+    if changed.low_note > changed.high_note:
+        raise InputError(
+            f"The lowest note, {plain(changed.low_note)}, is above the highest, {plain(changed.high_note)}."
+        )
+    what = ", ".join(f"{key.replace('_', ' ')} to {_shown(value)}" for key, value in values.items())
+    return Change(f"{bench.label(link.output)}: {what}", _with(bench, links=_put(bench.links, changed)))
+
+
+def set_port(bench: Bench, ref: PortRef, **values: Any) -> Change:
+    """Change fields of a port: name, law, ohms, ohms_limit, trimmers."""
+    port = _with(bench.port(ref), **values)
+    check_port(port)
+    what = ", ".join(f"{key.replace('_', ' ')} to {_shown(value)}" for key, value in values.items())
+    return Change(f"{bench.label(ref)}: {what}", _with_port(bench, ref, port))
+
+
+def set_transfer(bench: Bench, ref: PortRef, kind: str, **values: Any) -> Change:
+    """Change values of the transfer of a kind that a port has; None takes a value away."""
+    port = bench.port(ref)
+    index = next((k for k, stored in enumerate(port.transfers) if stored.kind == kind), None)
+    if index is None:
+        raise InputError(f"{bench.label(ref)} has no {kind}.")
+    old = port.transfers[index]
+    merged = {key: value for key, value in {**old.values, **values}.items() if value is not None}
+    stored = StoredTransfer(old.kind, old.version, merged)
+    changed = _with(port, transfers=(*port.transfers[:index], stored, *port.transfers[index + 1 :]))
+    check_port(changed)
+    what = ", ".join(f"{key.replace('_', ' ')} to {_shown(value)}" for key, value in values.items())
+    return Change(f"{bench.label(ref)}: {what}", _with_port(bench, ref, changed))
+
+
+def check_port(port: Port) -> None:
+    """Refuse a port that no chain could be made of; transfers of unknown kinds are kept as they are."""
+    _named(port.name, "port")
+    if port.ohms is not None and not port.ohms >= 0:
+        raise InputError(f"The resistance of {port.name} is {plain(port.ohms)} Ω; it cannot be below 0.")
+    if port.ohms == 0 and port.direction == "input":
+        raise InputError(f"The resistance of {port.name} is 0 Ω; an input needs more than that.")
+    if port.law is not None:
+        parse_law(port.law)
+    for stored in port.transfers:
+        if REGISTRY.knows(stored):
+            REGISTRY.make(port.id, stored)
+
+
+def new_id(name: str, taken: set[str]) -> str:
+    """A short id made of a name, unlike those taken."""
+    base = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-") or "item"
+    candidate, number = base, 2
+    while candidate in taken:
+        candidate, number = f"{base}-{number}", number + 1
+    return candidate
+
+
+def _with_port(bench: Bench, ref: PortRef, port: Port) -> Bench:
+    gear = bench.gear_by(ref.gear)
+    return _with(bench, gear=_put(bench.gear, _with(gear, ports=_put(gear.ports, port))))
+
+
+def _put(items: tuple[Any, ...], changed: Any) -> tuple[Any, ...]:
+    return tuple(changed if item.id == changed.id else item for item in items)
+
+
+def _with(record: Any, **values: Any) -> Any:
+    return msgspec.structs.replace(record, **values)
+
+
+def _named(text: str, what: str) -> str:
+    cleaned = " ".join(text.split())
+    if not cleaned:
+        raise InputError(f"The {what} needs a name.")
+    if len(cleaned) > 80:
+        raise InputError(f"The name of the {what} has {len(cleaned)} characters; at most 80 are shown.")
+    return cleaned
+
+
+def _shown(value: Any) -> str:
+    if value is None:
+        return "not known"
+    return plain(value) if isinstance(value, int | float) else str(value)

@@ -1,0 +1,230 @@
+"""The document's types: frozen records, as they are stored and published as JSON.
+
+What undo covers (gear, links, meters, names) is in `Bench`.  Runs, readings, voids and adoptions are
+append-only and stand beside it.
+"""
+
+from __future__ import annotations
+
+from typing import Literal, TypeVar
+
+import msgspec
+
+from dynamis.errors import InputError
+from dynamis.pitch.laws import parse_law
+from dynamis.pitch.model import PitchModel
+from dynamis.pitch.tuning import EqualTemperament
+from dynamis.transfer.registry import StoredTransfer
+
+Trimmers = Literal["none", "scale", "scale-and-offset"]
+Quantity = Literal["volts", "hertz", "cents"]
+Where = Literal["jack", "input", "oscillator"]
+
+
+class Record(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """A frozen record; a field that is not known is refused rather than lost."""
+
+
+class PortRef(Record, frozen=True):
+    """A port by its gear's and its own id."""
+
+    gear: str
+    port: str
+
+
+class Port(Record, frozen=True):
+    """An output or input.
+
+    role : pitch now; gates, clocks and the rest use the same record.
+    law : what it should follow, in the form `voct:…` or `hzv:…`.
+    ohms : output or input resistance, None where it is not known; ohms_limit : its tolerance, a fraction.
+    transfers : what the port does, e.g. a DAC or an oscillator.  trimmers : what can be turned.
+    """
+
+    id: str
+    name: str
+    direction: Literal["output", "input"]
+    role: Literal["pitch", "gate", "trigger", "modulation"] = "pitch"
+    law: str | None = None
+    ohms: float | None = None
+    ohms_limit: float = 0.0
+    transfers: tuple[StoredTransfer, ...] = ()
+    trimmers: Trimmers = "none"
+
+
+class Unit(Record, frozen=True):
+    """One physical specimen."""
+
+    serial: str
+    notes: str = ""
+
+
+class Gear(Record, frozen=True):
+    """A thing with ports; one design, of which several units may exist."""
+
+    id: str
+    name: str
+    ports: tuple[Port, ...] = ()
+    units: tuple[Unit, ...] = ()
+    notes: str = ""
+    archived: bool = False
+
+
+class Link(Record, frozen=True):
+    """An output, what stands between, and the inputs that hang on it.
+
+    tolerance : cents allowed, a number or a profile.  low_note, high_note : the notes used.
+    """
+
+    id: str
+    output: PortRef
+    inputs: tuple[PortRef, ...] = ()
+    between: tuple[StoredTransfer, ...] = ()
+    tolerance: str = "5"
+    low_note: float = 36.0
+    high_note: float = 96.0
+
+
+class MeterRecord(Record, frozen=True):
+    """One range of a meter, entered once in its data sheet's numbers.
+
+    input_ohms : what the meter hangs on the jack.
+    """
+
+    id: str
+    name: str
+    range_name: str
+    percent: float
+    counts: float
+    resolution_volts: float
+    full_scale_volts: float | None = None
+    percent_of_range: float = 0.0
+    input_ohms: float = 10e6
+
+
+class Bench(Record, frozen=True):
+    """What is on the table."""
+
+    name: str = "Untitled"
+    gear: tuple[Gear, ...] = ()
+    links: tuple[Link, ...] = ()
+    meters: tuple[MeterRecord, ...] = ()
+    a4_hertz: float = 440.0
+    notes: str = ""
+
+    def gear_by(self, gear_id: str) -> Gear:
+        return _one(self.gear, gear_id, "gear")
+
+    def port(self, ref: PortRef) -> Port:
+        gear = self.gear_by(ref.gear)
+        return _one(gear.ports, ref.port, f"port of {gear.name}")
+
+    def link(self, link_id: str) -> Link:
+        return _one(self.links, link_id, "link")
+
+    def link_from(self, ref: PortRef) -> Link | None:
+        """The link that starts at an output, or None."""
+        return next((link for link in self.links if link.output == ref), None)
+
+    def meter(self, meter_id: str) -> MeterRecord:
+        return _one(self.meters, meter_id, "meter")
+
+    def label(self, ref: PortRef) -> str:
+        """`Workshop board · pitch A`."""
+        return f"{self.gear_by(ref.gear).name} · {self.port(ref).name}"
+
+
+class HeadRecord(Record, frozen=True):
+    """What turns notes into codes: nominal, two constants, or a table.
+
+    offset : in volts, octaves or hertz, as the constants were found.
+    """
+
+    kind: Literal["nominal", "constants", "table"] = "nominal"
+    quantity: Literal["volts", "hertz"] = "volts"
+    offset: float = 0.0
+    gain: float = 1.0
+    first_note: int = 0
+    codes: tuple[int, ...] = ()
+
+
+class RunRecord(Record, frozen=True):
+    """One series of readings, with a copy of everything it was taken with.
+
+    law, tolerance, a4_hertz : as they stood.  quantity : what is read; cents are a tuner's.
+    meter : the range, None for hertz and cents.  where, plugged : where it was read and what hung on it.
+    head : what turned notes into codes.  converter : the channel's DAC, None where no code is known.
+    plan : notes to read, in order.
+    """
+
+    id: str
+    title: str
+    gear: str
+    serial: str
+    port: str
+    created: str
+    law: str
+    tolerance: str
+    quantity: Quantity = "volts"
+    meter: MeterRecord | None = None
+    where: Where = "jack"
+    plugged: tuple[PortRef, ...] = ()
+    plugged_ohms: tuple[float, ...] = ()
+    output_ohms: float | None = None
+    celsius: float | None = None
+    warm_minutes: float | None = None
+    a4_hertz: float = 440.0
+    head: HeadRecord = HeadRecord()
+    converter: StoredTransfer | None = None
+    trimmers: Trimmers = "none"
+    plan: tuple[float, ...] = ()
+
+    @property
+    def channel(self) -> PortRef:
+        return PortRef(self.gear, self.port)
+
+    @property
+    def model(self) -> PitchModel:
+        """Law and quantity for the mathematics; cents are turned into hertz on the way in."""
+        quantity: Literal["volts", "hertz"] = "volts" if self.quantity == "volts" else "hertz"
+        return PitchModel(parse_law(self.law), quantity, EqualTemperament(self.a4_hertz))
+
+
+class ReadingRecord(Record, frozen=True):
+    """One reading as it was taken; never edited.  value is in V, Hz or ct as the run's quantity says."""
+
+    id: int
+    run: str
+    number: int
+    note: float
+    value: float
+    taken: str
+    code: int | None = None
+    own: float = 0.0
+    voided: bool = False
+    void_reason: str = ""
+
+
+class AdoptionRecord(Record, frozen=True):
+    """A correction that was adopted for a channel of a unit; the last one for a channel is in force."""
+
+    id: int
+    gear: str
+    serial: str
+    port: str
+    run: str
+    kind: Literal["trimmer", "constants", "table", "withdrawn"]
+    head: HeadRecord
+    leaves_cents: float
+    expanded_cents: float
+    adopted: str
+
+
+Item = TypeVar("Item", Gear, Port, Link, MeterRecord)
+
+
+def _one(items: tuple[Item, ...], key: str, what: str) -> Item:
+    for item in items:
+        if item.id == key:
+            return item
+    raise InputError(f"There is no {what} with the id {key!r} on this bench.")

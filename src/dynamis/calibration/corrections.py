@@ -1,0 +1,255 @@
+"""Ways to correct, side by side: a trimmer, two constants, a table per note; what each will leave, and ± how much.
+
+What is left is predicted from the readings themselves: a reading moves with its code, keeping its own
+distance from the line.  The uncertainty of that prediction holds the meter's gain and zero (a correction
+made with a meter still carries them), the reading's own rounding, the slope times the move, and the
+converter's linearity at a new code that nobody has measured.  The rounding of the new codes is known and
+is part of what is left.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import Final, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dynamis.calibration.fit import Fit
+from dynamis.converter.dac import Dac, floor_bound_lsb
+from dynamis.pitch.laws import ExponentialLaw
+from dynamis.pitch.tolerance import ToleranceProfile, Verdict, judge
+
+FloatArray = NDArray[np.float64]
+BoolArray = NDArray[np.bool_]
+Kind = Literal["trimmer", "constants", "table"]
+# From this many readings on, the scatter seen is a better witness of linearity than a data sheet's limit.
+_ENOUGH_FOR_SCATTER: Final = 6
+
+
+@dataclass(frozen=True)
+class TrimStep:
+    """One turn of a trimmer: play the note, turn until the reading is the target.
+
+    which : "scale" or "offset".  reads, target : in volts or hertz, as it is read.
+    """
+
+    which: Literal["scale", "offset"]
+    note: float
+    reads: float
+    target: float
+
+
+@dataclass(frozen=True, eq=False)
+class Correction:
+    """One way to correct.
+
+    notes, left_cents, expanded_cents : (N,) the readings it was predicted for, the error left, its U = 2u.
+    worst_cents, worst_note, worst_expanded : the largest |error| left, its note, and ± there.
+    constant_cents : the mean of what is left, which the receiver's tune knob takes out.
+    offset, gain : of the line, for constants.  first_note, codes : the table; unread : notes in it that
+    were not measured.  steps : turns of the trimmers.  floor_cents : half a code at the worst note.
+    moved_codes : how many codes the largest move is; None where no code is known.
+    """
+
+    kind: Kind
+    notes: FloatArray
+    left_cents: FloatArray
+    expanded_cents: FloatArray
+    worst_cents: float
+    worst_note: float
+    worst_expanded: float
+    verdict: Verdict
+    constant_cents: float = 0.0
+    offset: float = 0.0
+    gain: float = 1.0
+    first_note: int = 0
+    codes: tuple[int, ...] = ()
+    aim_volts: tuple[float, ...] = ()
+    unread: int = 0
+    steps: tuple[TrimStep, ...] = ()
+    floor_cents: float | None = None
+    moved_codes: int | None = None
+
+
+def corrections(
+    fit: Fit,
+    tolerance: ToleranceProfile,
+    *,
+    as_played: Fit | None = None,
+    dac: Dac | None = None,
+    codes: FloatArray | None = None,
+    inl_limit_lsb: float | None = None,
+    trimmers: Literal["none", "scale", "scale-and-offset"] = "scale",
+    table_notes: tuple[int, int] | None = None,
+    stuck: BoolArray | None = None,
+) -> list[Correction]:
+    """All ways to correct what a fit found.
+
+    Parameters
+    ----------
+    fit : of the run against the codes' nominal values, flat ends left out.
+    as_played : the same against what the head in force counts on; the trimmer works on this one, since it
+        leaves the codes as they are.  None where the head is nominal.
+    tolerance : for the verdict over what would be left.
+    dac : the converter; None where the sender is no converter that is known (then codes are not rounded).
+    codes : (N,) codes that were sent, None where unknown (then the law's nearest codes are supposed).
+    inl_limit_lsb : the data sheet's linearity.
+    trimmers : which ones the equipment has.
+    table_notes : lowest and highest note of the table; None for the range that was read.
+    stuck : (N,) readings that no code moves (dead band, clipping); None for none.
+    """
+    keep = ~fit.outliers
+    if not np.any(keep):
+        return []
+    frozen = np.zeros(keep.shape, bool) if stuck is None else stuck
+    predict = _Prediction(fit, keep, frozen, dac, codes, inl_limit_lsb, tolerance)
+    turning = predict if as_played is None else replace(predict, fit=as_played)
+    ways = [] if trimmers == "none" else [turning.trimmer(trimmers == "scale-and-offset")]
+    ways.append(predict.constants())
+    span = table_notes or (math.floor(fit.notes[keep].min() + 1e-9), math.floor(fit.notes[keep].max() + 1e-9))
+    ways.append(predict.table(*span))
+    return ways
+
+
+@dataclass(frozen=True, eq=False)
+class _Prediction:
+    fit: Fit
+    keep: BoolArray
+    stuck: BoolArray
+    dac: Dac | None
+    codes: FloatArray | None
+    inl_limit_lsb: float | None
+    tolerance: ToleranceProfile
+
+    def trimmer(self, has_offset: bool) -> Correction:
+        fit, model, line = self.fit, self.fit.model, self.fit.line
+        pivot = self._pivot()
+        measured = fit.measured[self.keep]
+        turned = np.where(self.stuck[self.keep], measured, pivot + (measured - pivot) / line.gain)
+        usable = self.keep & ~self.stuck
+        high = int(np.flatnonzero(usable)[np.argmax(fit.expected[usable])])
+        low = int(np.flatnonzero(usable)[np.argmin(fit.expected[usable])])
+        turn: Callable[[float], float] = lambda value: pivot + (value - pivot) / line.gain  # noqa: E731
+        shift = 0.0
+        if has_offset:
+            # What the line still misses at the lowest note after the scale is right.
+            shift = turn(float(line.at(fit.expected[[low]])[0])) - float(fit.expected[low])
+            turned = np.where(self.stuck[self.keep], turned, turned - shift)
+        scale = TrimStep("scale", float(fit.notes[high]), float(fit.readings.values[high]),
+                         self._shown(turn(float(fit.measured[high]))))  # fmt: skip
+        offset = TrimStep("offset", float(fit.notes[low]), self._shown(turn(float(fit.measured[low]))),
+                          self._shown(turn(float(fit.measured[low])) - shift))  # fmt: skip
+        steps: tuple[TrimStep, ...] = (scale, offset) if has_offset else (scale,)
+        if model.is_ratio and has_offset:
+            steps = self._linear_law_steps(low, high)
+        left = model.cents(turned, fit.wanted[self.keep])
+        lever = np.abs((fit.measured[self.keep] - pivot) / (fit.measured[high] - pivot))
+        set_at_top = float(fit.uncertainty.independent[high])
+        own = np.hypot(fit.uncertainty.independent[self.keep], lever * set_at_top)
+        constant = 0.0 if model.is_ratio else float(np.mean(left))
+        return self._made("trimmer", left, own, steps=steps, constant_cents=constant)
+
+    def _linear_law_steps(self, low: int, high: int) -> tuple[TrimStep, ...]:
+        """Under Hz/V the offset is trimmed at the bottom first, then the scale at the top."""
+        fit, line = self.fit, self.fit.line
+        shift = line.offset
+        after = float(fit.measured[high]) - shift
+        bottom = TrimStep("offset", float(fit.notes[low]), float(fit.readings.values[low]),
+                          self._shown(float(fit.measured[low]) - shift))  # fmt: skip
+        return bottom, TrimStep("scale", float(fit.notes[high]), self._shown(after), self._shown(after / line.gain))
+
+    def constants(self) -> Correction:
+        fit, line = self.fit, self.fit.line
+        aim = (fit.wanted - line.offset) / line.gain
+        left, own, moved, floor = self._moved_to(aim)
+        return self._made("constants", left, own, offset=line.offset, gain=line.gain, moved_codes=moved,
+                          floor_cents=floor)  # fmt: skip
+
+    def table(self, first: int, last: int) -> Correction:
+        """A code for each note: measured notes by their own reading, those between by the line and the
+        errors of their neighbours."""
+        fit, line, model = self.fit, self.fit.line, self.fit.model
+        own_aim = fit.expected + (fit.wanted - fit.measured) / line.gain
+        left, own, moved, floor = self._moved_to(own_aim)
+        usable = self.keep & ~self.stuck
+        notes = np.arange(first, last + 1, dtype=float)
+        wanted = model.expected(notes)
+        order = np.argsort(fit.notes[usable], kind="stable")
+        beside = (own_aim - (fit.wanted - line.offset) / line.gain)[usable][order]
+        read_notes, first_at = np.unique(fit.notes[usable][order], return_index=True)
+        counts = np.diff(np.append(first_at, order.size))
+        beside = np.add.reduceat(beside, first_at) / counts
+        aim = (wanted - line.offset) / line.gain + np.interp(notes, read_notes, beside)
+        volts = model.to_volts(aim)
+        table = () if self.dac is None else tuple(int(code) for code in self.dac.code_for(volts).codes)
+        return self._made("table", left, own, first_note=first, codes=table, aim_volts=tuple(volts.tolist()),
+                          unread=int(np.sum(~np.isin(notes, read_notes))), offset=line.offset, gain=line.gain,
+                          moved_codes=moved, floor_cents=floor)  # fmt: skip
+
+    def _moved_to(self, aim: FloatArray) -> tuple[FloatArray, FloatArray, int | None, float | None]:
+        """What is left when the sender aims elsewhere: (left cents, own u in cents, largest move, floor)."""
+        fit, model, line, dac = self.fit, self.fit.model, self.fit.line, self.dac
+        keep = self.keep
+        sent, new, new_linearity = fit.expected, aim, np.zeros(aim.shape)
+        moved, floor = None, None
+        if dac is not None:
+            old = self.codes if self.codes is not None else dac.code_for(model.to_volts(fit.expected)).codes
+            if self.codes is None:
+                sent = model.from_volts(dac.nominal_volts(old))
+            codes = dac.code_for(model.to_volts(aim)).codes
+            new = model.from_volts(dac.nominal_volts(codes))
+            change = np.abs(codes - old)
+            moved = int(np.nanmax(change[keep]))
+            per_volt = self._cents_per_volt()
+            new_linearity = np.where(change > 0, math.sqrt(2.0) * self._linearity_volts() * per_volt, 0.0)
+            floor = floor_bound_lsb(0.0) * dac.lsb_volts * float(np.max(per_volt[keep]))
+        # A stuck reading stays where it is unless the aim leaves the flat end, which nobody has seen.
+        step = np.where(self.stuck, 0.0, line.gain * (new - sent))
+        left = model.cents(fit.measured + step, fit.wanted)
+        slope = math.sqrt(max(0.0, float(fit.line_covariance[1, 1]))) * np.abs(new - sent)
+        own = np.sqrt(fit.uncertainty.independent**2 + new_linearity**2
+                      + (slope * model.cents_per_unit(fit.measured)) ** 2)  # fmt: skip
+        return left[keep], own[keep], moved, floor
+
+    def _cents_per_volt(self) -> FloatArray:
+        """What a volt at the jack is worth at each reading's wanted volts, cents."""
+        volts = self.fit.model.to_volts(self.fit.wanted)
+        return np.asarray(self.fit.model.law.cents_per_volt(volts), float)
+
+    def _linearity_volts(self) -> float:
+        """Standard uncertainty of a level's distance from the line, volts at the jack.
+
+        The scatter of this very run where there are enough readings, never more than the data sheet allows.
+        """
+        assert self.dac is not None
+        seen = self.fit.scatter_cents / float(np.min(self._cents_per_volt()))
+        if self.inl_limit_lsb is None:
+            return seen
+        limit = self.inl_limit_lsb * self.dac.lsb_volts / math.sqrt(3.0)
+        return min(seen, limit) if self.fit.notes.size >= _ENOUGH_FOR_SCATTER else limit
+
+    def _pivot(self) -> float:
+        """Where turning the scale moves nothing: 0 V, in the line's quantity as it is measured."""
+        fit = self.fit
+        if fit.model.kind == "octaves" and isinstance(fit.model.law, ExponentialLaw):
+            return fit.line.offset + fit.line.gain * float(fit.model.law.octaves(0.0))
+        return 0.0
+
+    def _shown(self, value: float) -> float:
+        """A value of the line's quantity as the instrument reads it."""
+        if self.fit.model.kind == "octaves":
+            return self.fit.model.reference_hertz * 2.0**value
+        return value
+
+    def _made(self, kind: Kind, left: FloatArray, own: FloatArray, **rest: object) -> Correction:
+        fit, keep = self.fit, self.keep
+        common = fit.uncertainty.common[keep]
+        expanded = 2.0 * np.hypot(common, own)
+        allowed = self.tolerance.cents_at(fit.notes[keep])
+        size = np.where(np.isnan(left), np.inf, np.abs(left))
+        worst = int(np.argmax(size))
+        return Correction(kind, fit.notes[keep], left, expanded, float(size[worst]), float(fit.notes[keep][worst]),
+                          float(expanded[worst]), judge(left, expanded, allowed), **rest)  # type: ignore[arg-type]  # fmt: skip

@@ -1,0 +1,142 @@
+"""The Lantern House: a Workshop board into a Gallery voice, two units, three past runs.
+
+Everything here is invented.  The readings come from the same chain the program judges with, given
+hidden true values (reference, offset, linearity, meter) and a seeded generator.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dynamis.bench.analysis import analyse, codes_of, head_of
+from dynamis.bench.document import (
+    AdoptionRecord,
+    Bench,
+    Gear,
+    HeadRecord,
+    Link,
+    MeterRecord,
+    Port,
+    PortRef,
+    RunRecord,
+    Unit,
+)
+from dynamis.converter.dac import Dac
+from dynamis.converter.transfers import DacTransfer
+from dynamis.files.store import BenchFile
+from dynamis.files.text import publish
+from dynamis.pitch.laws import ExponentialLaw
+from dynamis.transfer.law import Oscillator
+from dynamis.transfer.parameter import World
+
+BOARD_LAW: Final = "voct:scale=1,note=36,volts=0.2"
+PROFILE: Final = "36:41=10,42:90=5,91:96=10"
+BOARD_DAC: Final = Dac(12, 0.0, 4.096, gain=1.35, floor_volts=0.006, ceiling_volts=5.51)
+CHANNEL_A: Final = PortRef("workshop-board", "pitch-a")
+
+BENCH_METER: Final = MeterRecord("bench-meter-10v", "Bench meter", "10 V", 0.015, 4, 0.0001, 10.0)
+POCKET_METER: Final = MeterRecord("pocket-meter-20v", "Pocket meter", "20 V", 0.5, 2, 0.01, 20.0)
+
+
+def board() -> Gear:
+    """The Workshop board: two pitch channels of a 12-bit DAC, 0 to 5.53 V, 1.35 mV a code."""
+    converter = DacTransfer("dac", BOARD_DAC, reference_limit=0.005, offset_limit_volts=0.003, inl_limit_lsb=2.0,
+                            reference_ppm_per_kelvin=50.0).stored()  # fmt: skip
+    ports = tuple(
+        Port(f"pitch-{letter.lower()}", f"pitch {letter}", "output", law=BOARD_LAW, ohms=1000.0, ohms_limit=0.01,
+             transfers=(converter,), trimmers="scale")
+        for letter in "AB"
+    )  # fmt: skip
+    return Gear("workshop-board", "Workshop board", ports, (Unit("02"), Unit("03")),
+                "Microcontroller with a 12-bit DAC behind a 4.096 V reference, gain 1.35.")  # fmt: skip
+
+
+def voice() -> Gear:
+    """The Gallery voice: two pitch inputs of 100 kΩ."""
+    oscillator = Oscillator("o", ExponentialLaw(1.0, 36.0, 0.2), scale_limit=0.001).stored()
+    ports = tuple(
+        Port(f"pitch-{k}", f"pitch {k}", "input", law=BOARD_LAW, ohms=100e3, ohms_limit=0.01, transfers=(oscillator,))
+        for k in (1, 2)
+    )
+    return Gear("gallery-voice", "Gallery voice", ports, (), "Two 1 V/oct inputs, both joined to one board output.")
+
+
+def bench() -> Bench:
+    """The bench as the demo opens it."""
+    inputs = (PortRef("gallery-voice", "pitch-1"), PortRef("gallery-voice", "pitch-2"))
+    link = Link("board-to-gallery", CHANNEL_A, inputs, tolerance=PROFILE, low_note=36, high_note=96)
+    return Bench("The Lantern House", (board(), voice()), (link,), (BENCH_METER, POCKET_METER))
+
+
+def write_demo(path: Path) -> None:
+    """Write the demo bench to a new file, whole or not at all; an existing file is refused."""
+    with publish(path) as temporary, BenchFile.create(temporary, bench()) as made:
+        fill(made)
+
+
+def fill(made: BenchFile) -> None:
+    """Add the three past runs and the adopted constants."""
+    plan = tuple(float(note) for note in range(36, 97, 3))
+    found = _run("03-as-found", "As found", "03", BENCH_METER, plan, "2026-11-10T18:20:00+00:00", 24.5, 22)
+    _take(made, found, _truth(3), BENCH_METER, seed=311)
+    judged = analyse(found, made.readings(found.id))
+    constants = judged.way("constants")
+    assert constants is not None
+    head = head_of(constants, judged.model)
+    made.adopt(
+        AdoptionRecord(0, CHANNEL_A.gear, "03", CHANNEL_A.port, found.id, "constants", head,
+                       constants.worst_cents, constants.worst_expanded, "2026-11-10T18:41:00+00:00")
+    )  # fmt: skip
+    after = _run("03-after-constants", "After constants", "03", BENCH_METER, plan, "2026-11-10T18:44:00+00:00",
+                 24.6, 46, head)  # fmt: skip
+    _take(made, after, _truth(3), BENCH_METER, seed=312)
+    octaves = tuple(float(note) for note in range(36, 97, 12))
+    pocket = _run("02-pocket-meter", "By the pocket meter", "02", POCKET_METER, octaves, "2026-11-03T16:05:00+00:00",
+                  21.0, 20)  # fmt: skip
+    _take(made, pocket, _truth(2), POCKET_METER, seed=210)
+
+
+def _run(
+    run_id: str, title: str, serial: str, meter: MeterRecord, plan: tuple[float, ...], created: str, celsius: float,
+    warm_minutes: float, head: HeadRecord = HeadRecord(),
+) -> RunRecord:  # fmt: skip
+    port = board().ports[0]
+    return RunRecord(run_id, title, CHANNEL_A.gear, serial, CHANNEL_A.port, created, BOARD_LAW, PROFILE, meter=meter,
+                     output_ohms=port.ohms, celsius=celsius, warm_minutes=warm_minutes, head=head,
+                     converter=port.transfers[0], trimmers=port.trimmers, plan=plan)  # fmt: skip
+
+
+def _truth(unit: int) -> tuple[DacTransfer, World]:
+    """The hidden true values of a unit's channel A: reference, offset, and linearity with a heavy top bit."""
+    reference, offset, carry_lsb, seed = {3: (-0.0043, 0.0017, 1.5, 3), 2: (-0.0027, -0.0006, 0.4, 2)}[unit]
+    codes = np.arange(BOARD_DAC.codes)
+    ripple = np.interp(codes, np.arange(0, BOARD_DAC.codes + 256, 256), np.random.default_rng(seed).normal(0, 0.25, 17))
+    inl = ripple + carry_lsb * (codes >= BOARD_DAC.codes // 2)
+    true = replace(BOARD_DAC, inl_lsb=tuple(inl.tolist()))
+    transfer = DacTransfer("truth", true, reference_limit=1.0, offset_limit_volts=1.0)
+    return transfer, World({"truth.reference": reference, "truth.offset": offset})
+
+
+def _take(made: BenchFile, run: RunRecord, truth: tuple[DacTransfer, World], meter: MeterRecord, seed: int) -> None:
+    """Read every note of the plan with a meter that has its own gain and zero error, and its own digits."""
+    made.add_run(run)
+    converter, world = truth
+    notes = np.array(run.plan)
+    codes = codes_of(run, DacTransfer("nominal", BOARD_DAC), notes)
+    assert codes is not None
+    shown = _meter_reads(converter.forward(codes, world), meter, np.random.default_rng(seed))
+    rows = [(float(note), float(volts), int(code), 0.0) for note, volts, code in zip(notes, shown, codes, strict=True)]
+    made.add_readings(run.id, rows, [run.created] * len(rows))
+
+
+def _meter_reads(volts: NDArray[np.float64], meter: MeterRecord, generator: np.random.Generator) -> NDArray[np.float64]:
+    """What a meter shows: a third of its limits used up, a little noise, rounded to its digits."""
+    gain = 1.0 + meter.percent / 100.0 / 3.0
+    zero = meter.counts * meter.resolution_volts / 3.0
+    noisy = volts * gain + zero + generator.normal(0.0, 60e-6, volts.shape)
+    return np.round(np.round(noisy / meter.resolution_volts) * meter.resolution_volts, 9)
