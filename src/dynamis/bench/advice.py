@@ -30,7 +30,8 @@ def plugging_sentence(bench: Bench, run: RunRecord, style: Style) -> str | None:
     return (
         f"Read with {was} plugged; with {_inputs(len(link.inputs))} joined, loading moves note "
         f"{note_label(link.high_note, style)} by {style.cents(cents, sign=True)} ct "
-        f"({style.percent((factor - 1) * 100, 2, sign=True)}): put a buffer between, or measure it loaded and leave it so."
+        f"({style.percent((factor - 1) * 100, 2, sign=True)}): put a buffer between, or measure it loaded and leave "
+        "it so."
     )
 
 

@@ -15,6 +15,7 @@ from dynamis.calibration.fit import Fit, Readings, fit_readings
 from dynamis.calibration.meter import MeterRange, reading_uncertainty
 from dynamis.calibration.proof import Proof, can_prove
 from dynamis.calibration.shape import Shape, describe_shape
+from dynamis.converter.heads import ConstantsHead
 from dynamis.converter.transfers import DacTransfer
 from dynamis.errors import InputError
 from dynamis.pitch.model import PitchModel
@@ -122,9 +123,9 @@ def counted_on(run: RunRecord, converter: DacTransfer | None, model: PitchModel,
         return nominal
     if run.head.kind == "table":
         return model.expected(notes)
-    found_in = PitchModel(model.law, run.head.quantity, model.tuning)
-    line = run.head.offset + run.head.gain * found_in.from_volts(model.to_volts(nominal))
-    return model.from_volts(found_in.to_volts(line))
+    head = make_head("head", run.head, model.law, converter.dac, EqualTemperament(run.a4_hertz))
+    assert isinstance(head, ConstantsHead)
+    return model.from_volts(head.believed_volts(model.to_volts(nominal)))
 
 
 def as_read(run: RunRecord, model: PitchModel, notes: ArrayLike, values: ArrayLike) -> FloatArray:
@@ -186,8 +187,9 @@ def _fitted(
     except InputError as error:
         return None, (), str(error)
     inl = None if converter is None or not converter.inl_limit_lsb else converter.inl_limit_lsb
-    ways = corrections(fit, tolerance, as_played=shape.fit, dac=dac, codes=codes, inl_limit_lsb=inl, trimmers=run.trimmers,
-                       table_notes=_table_notes(run, readings.notes), stuck=shape.left_out)  # fmt: skip
+    ways = corrections(fit, tolerance, as_played=shape.fit, dac=dac, codes=codes, inl_limit_lsb=inl,
+                       trimmers=run.trimmers, table_notes=_table_notes(run, readings.notes),
+                       stuck=shape.left_out)  # fmt: skip
     return shape, tuple(ways), ""
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from dynamis.bench.document import Bench, HeadRecord, Link, Port, PortRef
 from dynamis.converter.dac import Dac
@@ -14,15 +14,21 @@ from dynamis.pitch.laws import Law, parse_law
 from dynamis.pitch.tuning import EqualTemperament
 from dynamis.transfer.chain import Chain, Transfer
 from dynamis.transfer.law import Oscillator, WantedPitch
+from dynamis.transfer.parameter import NOMINAL, World
 from dynamis.transfer.registry import REGISTRY, StoredTransfer
 
 
 @dataclass(frozen=True)
 class LinkChain:
-    """A link's chain, or the sentence that says why none can be made yet."""
+    """A link's chain, or the sentence that says why none can be made yet.
+
+    true : what is known to be so of this channel: where constants were measured in volts, the reference
+        and offset that they found.
+    """
 
     chain: Chain | None
     sentence: str = ""
+    true: World = NOMINAL
 
 
 def converter_of(port: Port) -> StoredTransfer | None:
@@ -61,14 +67,14 @@ def link_chain(bench: Bench, link: Link, head: HeadRecord = HeadRecord(), sink: 
                          "not know: it is kept, and nothing can be told about the link.")  # fmt: skip
     if stored is None or output.law is None:
         return LinkChain(None, f"{bench.label(link.output)} has no converter and law yet; give it both.")
-    converter = make_dac(f"{source}.dac", stored)
+    converter, true = _as_measured(make_dac(f"{source}.dac", stored), head)
     law = parse_law(output.law)
     transfers: list[Transfer] = [make_head(f"{source}.head", head, law, converter.dac, tuning), converter]
     transfers += [REGISTRY.make(f"{link.id}.{k}", one) for k, one in enumerate(link.between)]
     sink = sink or (link.inputs[0] if link.inputs else None)
     if sink is None:
         transfers.append(Oscillator(f"{source}.ideal", law, tuning, label="would sound"))
-        return LinkChain(Chain(tuple(transfers), WantedPitch(tuning=tuning)))
+        return LinkChain(Chain(tuple(transfers), WantedPitch(tuning=tuning)), true=true)
     net = link_net(bench, link)
     if net is None:
         missing = next(ref for ref in (link.output, *link.inputs) if bench.port(ref).ohms is None)
@@ -80,7 +86,23 @@ def link_chain(bench: Bench, link: Link, head: HeadRecord = HeadRecord(), sink: 
         return LinkChain(None, f"{bench.label(sink)} has no pitch law yet; give it one.")
     transfers.append(Oscillator(made.id, made.law, tuning, "sounds", made.scale_limit, made.offset_limit_volts,
                                 made.scale_per_kelvin))  # fmt: skip
-    return LinkChain(Chain(tuple(transfers), WantedPitch(tuning=tuning)))
+    return LinkChain(Chain(tuple(transfers), WantedPitch(tuning=tuning)), true=true)
+
+
+def _as_measured(converter: DacTransfer, head: HeadRecord) -> tuple[DacTransfer, World]:
+    """The converter, and the world in which its reference and offset are as constants in volts found them.
+
+    The design stays as it is.  Where the data sheet gives no limits, tiny ones let the world act on them.
+    """
+    if head.kind != "constants" or head.quantity != "volts":
+        return converter, NOMINAL
+    known = replace(converter, reference_limit=converter.reference_limit or 1e-9,
+                    offset_limit_volts=converter.offset_limit_volts or 1e-9)  # fmt: skip
+    # measured = offset + gain * nominal, and the transfer scales what lies above the offset after it.
+    shift = head.offset + (head.gain - 1.0) * converter.dac.offset_volts
+    deviations = {f"{known.id}.reference": (head.gain - 1.0) / known.reference_limit,
+                  f"{known.id}.offset": shift / known.offset_limit_volts}  # fmt: skip
+    return known, World(deviations)
 
 
 def link_net(bench: Bench, link: Link) -> Net | None:

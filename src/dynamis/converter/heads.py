@@ -54,6 +54,11 @@ class ConstantsHead:
         model = self.model
         return model.to_volts((model.expected(notes) - self.offset) / self.gain)
 
+    def believed_volts(self, nominal_volts: ArrayLike) -> FloatArray:
+        """What the constants count on at the jack (or in effect) for a code's nominal volts; any shape."""
+        model = self.model
+        return model.to_volts(self.offset + self.gain * model.from_volts(nominal_volts))
+
     def forward(self, x: ArrayLike, world: World) -> FloatArray:
         return self.dac.code_for(self.aim_volts(x)).codes
 
@@ -63,8 +68,7 @@ class ConstantsHead:
     def backward(self, y: ArrayLike, world: World) -> Reached:
         codes = np.asarray(y, float)
         inside = np.clip(np.round(codes), 0, self.dac.codes - 1)
-        model = self.model
-        octaves = _octaves(model, self.offset + self.gain * model.from_volts(self.dac.nominal_volts(inside)))
+        octaves = self.law.octaves(self.believed_volts(self.dac.nominal_volts(inside)), strict=False)
         reason = np.where(np.abs(inside - codes) > 1e-9, Reason.STEP, Reason.EXACT)
         reason = np.where((codes < 0) | (codes > self.dac.codes - 1), Reason.CLAMP, reason).astype(np.int8)
         notes = self.tuning.notes(octaves, self.law.reference_note)
@@ -115,8 +119,3 @@ class TableHead:
 
     def limits(self, world: World) -> tuple[FloatArray, FloatArray]:
         return np.array(float(min(self.table))), np.array(float(max(self.table)))
-
-
-def _octaves(model: PitchModel, values: FloatArray) -> FloatArray:
-    """Octaves above the law's note of values in the line's quantity."""
-    return model.law.octaves(model.to_volts(values), strict=False)

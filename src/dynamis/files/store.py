@@ -183,8 +183,9 @@ class BenchFile:
         """The readings of a run in the order they were taken, each with its latest void."""
         rows = self._connection.execute(
             "SELECT r.id, r.run, r.number, r.note, r.value, r.taken, r.code, r.own, "
-            "COALESCE(v.voided, 0), CASE v.voided WHEN 1 THEN v.reason ELSE '' END FROM reading r LEFT JOIN void v ON v.id = "
-            "(SELECT MAX(id) FROM void WHERE reading = r.id) WHERE r.run = ? ORDER BY r.number",
+            "COALESCE(v.voided, 0), CASE v.voided WHEN 1 THEN v.reason ELSE '' END "
+            "FROM reading r LEFT JOIN void v ON v.id = (SELECT MAX(id) FROM void WHERE reading = r.id) "
+            "WHERE r.run = ? ORDER BY r.number",
             (run_id,),
         ).fetchall()
         return [msgspec.convert(dict(zip(_READING, row, strict=True)), ReadingRecord, strict=False) for row in rows]

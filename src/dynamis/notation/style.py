@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from dataclasses import dataclass
 
 MINUS = "−"
@@ -76,6 +77,12 @@ class Style:
 
     def percent(self, value: float, decimals: int = 2, *, sign: bool = False) -> str:
         return f"{self.number(value, decimals, sign=sign)} %"
+
+
+def tied(text: str) -> str:
+    """The text with its numbers tied to their units and signs, so that no line breaks between them."""
+    text = re.sub(r"(±|÷) ", "\\1\u00a0", text)
+    return re.sub(r"(?<=\d) (?=(?:ct|V|mV|µV|Hz|kHz|%|LSB|Ω|kΩ|MΩ|°C|min)\b|%)", "\u00a0", text)
 
 
 def digits_for(uncertainty: float) -> int:

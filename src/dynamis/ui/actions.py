@@ -1,0 +1,272 @@
+"""Every action of the menu bar, with its shortcut; the palette finds them by name."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtGui import QAction, QKeySequence
+from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu
+
+from dynamis.bench.commands import rename
+from dynamis.bench.document import Bench
+from dynamis.errors import InputError
+from dynamis.files.bench_json import export_json, import_json
+from dynamis.files.store import BenchFile
+from dynamis.files.text import write_whole
+from dynamis.ui.benches import fresh_demo, fresh_path
+
+if TYPE_CHECKING:
+    from dynamis.ui.window import MainWindow
+
+_BENCHES = "Benches (*.dynamis)"
+
+
+class Actions:
+    """Makes the menus and does what they say."""
+
+    def __init__(self, window: MainWindow) -> None:
+        self.window, self.session = window, window.session
+        self.all: list[QAction] = []
+        bar = window.menuBar()
+        self._file(bar.addMenu("&File"))
+        self._edit(bar.addMenu("&Edit"))
+        self._run(bar.addMenu("&Run"))
+        self._plot(bar.addMenu("&Plot"))
+        self._go(bar.addMenu("&Go"))
+        self._help(bar.addMenu("&Help"))
+
+    def _add(self, menu: QMenu, text: str, key: str | QKeySequence.StandardKey, work: Callable[[], object]) -> QAction:
+        action = QAction(text, self.window)
+        if key:
+            action.setShortcut(QKeySequence(key))
+        action.triggered.connect(lambda _=False: self.window.guarded(work))
+        menu.addAction(action)
+        self.all.append(action)
+        return action
+
+    def _file(self, menu: QMenu) -> None:
+        self._add(menu, "&New bench", "Ctrl+Shift+N", self.new)
+        self._add(menu, "&Open…", "Ctrl+O", self.open)
+        self.recent = menu.addMenu("Open &recent")
+        self._add(menu, "Open the &demo", "", self.open_demo)
+        menu.addSeparator()
+        self._add(menu, "&Keep as…", "Ctrl+Shift+S", self.keep_as)
+        self._add(menu, "&Save a copy…", "Ctrl+S", self.save_copy)
+        self._add(menu, "Re&name the bench…", "", self.rename)
+        menu.addSeparator()
+        self._add(menu, "&Import a bench from JSON…", "", self.import_json)
+        self._add(menu, "&Export the bench as JSON…", "", self.export_json)
+        self._add(menu, "Save the &report…", "Ctrl+R", self.save_report)
+        menu.addSeparator()
+        self._add(menu, "Pre&ferences…", "Ctrl+,", self.preferences)
+        self._add(menu, "&Quit", "Ctrl+Q", self.window.close)
+
+    def _edit(self, menu: QMenu) -> None:
+        self.undo = self._add(menu, "&Undo", "Ctrl+Z", self.session.undo)
+        self.redo = self._add(menu, "&Redo", "Ctrl+Shift+Z", self.session.redo)
+        menu.addSeparator()
+        self._add(menu, "Copy the &table", "Ctrl+Shift+C", lambda: self.window.station.table().copy(whole=True))
+        self._add(menu, "Save the table as &CSV…", "", self.save_table)
+        menu.addSeparator()
+        self._add(menu, "&Find an action…", "Ctrl+K", self.palette)
+
+    def _run(self, menu: QMenu) -> None:
+        def measure(name: str) -> Callable[[], None]:
+            def work() -> None:
+                self.window.show_station("Measure")
+                getattr(self.window.station, name)()
+
+            return work
+
+        self._add(menu, "&New run…", "Ctrl+N", measure("new_run"))
+        self._add(menu, "&Open readings…", "Ctrl+Shift+O", measure("open_readings"))
+        self._add(menu, "&Paste readings", "Ctrl+Shift+V", measure("paste_readings"))
+        self._add(menu, "&Void the last reading…", "Ctrl+Shift+Backspace", measure("void_last"))
+        menu.addSeparator()
+        self._add(menu, "&Adopt the chosen way", "Ctrl+Return", measure("adopt"))
+        self._add(menu, "&Withdraw what is in force", "", measure("withdraw"))
+        self._add(menu, "&Copy the chosen way", "", lambda: (self.window.show_station("Measure"),
+                                                             self.window.station.words.copy_way()))  # fmt: skip
+        self._add(menu, "&Save the chosen way as CSV…", "", measure("save_way"))
+
+    def _plot(self, menu: QMenu) -> None:
+        plot = lambda: self.window.station.plot  # noqa: E731
+        self._add(menu, "Show &everything", "", lambda: plot().show_everything())
+        self._add(menu, "Zoom to the &tolerance", "", lambda: plot().show_tolerance())
+        menu.addSeparator()
+        self._add(menu, "&Copy the picture", "", lambda: plot().copy_picture())
+        self._add(menu, "&Save the picture…", "", self.save_picture)
+        self._add(menu, "&Print the picture…", "Ctrl+P", self.print_picture)
+
+    def _go(self, menu: QMenu) -> None:
+        from dynamis.ui.window import STATIONS
+
+        for name, key, _ in STATIONS:
+            self._add(menu, name, key, lambda name=name: self.window.show_station(name))
+        menu.addSeparator()
+        for text, key, step in (
+            ("A semitone up", "Ctrl+Up", 1), ("A semitone down", "Ctrl+Down", -1),
+            ("An octave up", "Ctrl+Shift+Up", 12), ("An octave down", "Ctrl+Shift+Down", -12),
+        ):  # fmt: skip
+            self._add(menu, text, key, lambda step=step: self.session.step_note(step))
+        self._add(menu, "To a &note…", "Ctrl+G", self.go_to_note)
+
+    def _help(self, menu: QMenu) -> None:
+        keys = self._add(menu, "&Keys of this place", "F1", self.keys)
+        keys.setShortcuts([QKeySequence("F1"), QKeySequence("?")])
+        self._add(menu, "&About Dynamis", "", self.about)
+
+    def refresh(self) -> None:
+        """Say what undo and redo would do."""
+        undo, redo = self.session.file.undo_label(), self.session.file.redo_label()
+        self.undo.setText(f"&Undo: {undo}" if undo else "&Undo")
+        self.undo.setEnabled(undo is not None)
+        self.redo.setText(f"&Redo: {redo}" if redo else "&Redo")
+        self.redo.setEnabled(redo is not None)
+        self.recent.clear()
+        for name in self.session.preferences.recent:
+            action = self.recent.addAction(Path(name).name)
+            action.setToolTip(name)
+            action.triggered.connect(lambda _=False, name=name: self.open_path(Path(name)))
+        self.recent.setEnabled(bool(self.session.preferences.recent))
+
+    # -- files -------------------------------------------------------------------------------------
+
+    def new(self) -> None:
+        self.session.open(BenchFile.create(fresh_path("untitled"), Bench()))
+
+    def open(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self.window, "Open a bench", "", _BENCHES)
+        if name:
+            self.open_path(Path(name))
+
+    def open_path(self, path: Path) -> None:
+        def work() -> None:
+            self.session.open(BenchFile.open(path))
+            self.session.remember(path)
+
+        self.window.guarded(work)
+
+    def open_demo(self) -> None:
+        self.session.open(fresh_demo())
+
+    def keep_as(self) -> None:
+        path = self._save_name("Keep the bench as", f"{self.session.bench.name}.dynamis", _BENCHES, ".dynamis")
+        if path is None:
+            return
+        if path == self.session.file.path:
+            raise InputError("The bench is kept there already; every change is stored as it is made.")
+        self.session.file.copy_to(path)
+        self.session.open(BenchFile.open(path))
+        self.session.remember(path)
+
+    def save_copy(self) -> None:
+        path = self._save_name("Save a copy", f"{self.session.bench.name} copy.dynamis", _BENCHES, ".dynamis")
+        if path is None:
+            return
+        if path == self.session.file.path:
+            raise InputError("A copy needs another name than the open bench.")
+        self.session.file.copy_to(path)
+        self.session.said.emit(f"Saved a copy as {path.name}.", False)
+
+    def rename(self) -> None:
+        name, taken = QInputDialog.getText(self.window, "Rename", "Name of the bench:", text=self.session.bench.name)
+        if taken:
+            self.session.apply(rename(self.session.bench, name))
+
+    def export_json(self) -> None:
+        path = self._save_name("Export the bench", f"{self.session.bench.name}.json", "JSON (*.json)", ".json")
+        if path is not None:
+            export_json(self.session.file, path)
+            self.session.said.emit(f"Exported {path.name}.", False)
+
+    def import_json(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self.window, "Import a bench", "", "JSON (*.json)")
+        if name:
+            self.import_path(Path(name))
+
+    def import_path(self, path: Path) -> None:
+        """Make a new bench of an exported one; it is kept in the data folder until it is kept elsewhere."""
+        self.window.guarded(lambda: self.session.open(import_json(path, fresh_path(path.stem))))
+
+    def save_report(self) -> None:
+        path = self._save_name("Save the report", f"{self.session.bench.name}.html", "HTML (*.html)", ".html")
+        if path is not None:
+            from dynamis.files.report_html import report_html
+
+            write_whole(path, report_html(self.session.file, self.session.style))
+            self.session.said.emit(f"Saved {path.name}.", False)
+
+    def save_table(self) -> None:
+        path = self._save_name("Save the table", "table.csv", "CSV (*.csv)", ".csv")
+        if path is not None:
+            write_whole(path, self.window.station.table().as_csv())
+            self.session.said.emit(f"Saved {path.name}.", False)
+
+    def save_picture(self) -> None:
+        path = self._save_name("Save the picture", "plot.svg", "SVG (*.svg);;PNG (*.png)", ".svg")
+        if path is not None:
+            if not self.window.station.plot.save_picture(path):
+                raise InputError(f"{path}: the picture cannot be written there.")
+            self.session.said.emit(f"Saved {path.name}.", False)
+
+    def print_picture(self) -> None:
+        from PySide6.QtGui import QPainter
+        from PySide6.QtPrintSupport import QPrintDialog, QPrinter
+
+        printer = QPrinter(QPrinter.PrinterMode.HighResolution)
+        if QPrintDialog(printer, self.window).exec():
+            painter = QPainter(printer)
+            plot = self.window.station.plot
+            scale = min(painter.viewport().width() / plot.width(), painter.viewport().height() / plot.height())
+            painter.scale(scale, scale)
+            plot.paint_on(painter)
+            painter.end()
+
+    def _save_name(self, title: str, start: str, kinds: str, ending: str) -> Path | None:
+        name, _ = QFileDialog.getSaveFileName(self.window, title, start, kinds)
+        if not name:
+            return None
+        path = Path(name)
+        return path if path.suffix else path.with_suffix(ending)
+
+    # -- looking -----------------------------------------------------------------------------------
+
+    def preferences(self) -> None:
+        from dynamis.ui.dialogs.preferences import PreferencesDialog
+
+        dialog = PreferencesDialog(self.window, self.session.preferences)
+        if dialog.exec():
+            self.session.set_preferences(dialog.value)
+
+    def go_to_note(self) -> None:
+        from dynamis.pitch.notes import Naming, parse_note
+
+        text, taken = QInputDialog.getText(self.window, "To a note", "Note, as 60 or C#3:")
+        if taken:
+            self.session.set_note(parse_note(text, Naming(self.session.style.middle_c)))
+
+    def palette(self) -> None:
+        from dynamis.ui.dialogs.palette import ActionPalette
+
+        dialog = ActionPalette(self.window, self.all)
+        if dialog.exec() and dialog.chosen is not None:
+            dialog.chosen.trigger()
+
+    def keys(self) -> None:
+        from dynamis.ui.dialogs.help import KeysDialog
+
+        everywhere = [
+            (action.shortcut().toString(QKeySequence.SequenceFormat.NativeText), action.text().replace("&", ""))
+            for action in self.all
+            if not action.shortcut().isEmpty()
+        ]
+        station = self.window.station
+        KeysDialog(self.window, [(station.title, list(station.KEYS)), ("Everywhere", everywhere)]).exec()
+
+    def about(self) -> None:
+        from dynamis.ui.dialogs.help import AboutDialog
+
+        AboutDialog(self.window).exec()

@@ -1,0 +1,56 @@
+"""Which bench file the window opens: the last one, a fresh demo, or an untitled one."""
+
+from __future__ import annotations
+
+import logging
+from datetime import datetime
+from pathlib import Path
+
+from dynamis.bench.document import Bench
+from dynamis.errors import InputError
+from dynamis.files.store import BenchFile
+from dynamis.ui.preferences import Preferences, data_folder
+
+_LOG = logging.getLogger(__name__)
+
+
+def fresh_path(stem: str) -> Path:
+    """A path in the data folder that no file has yet."""
+    folder = data_folder()
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise InputError(f"{folder}: the data folder cannot be made: {error.strerror or error}.") from error
+    stamp = datetime.now().strftime("%Y-%m-%d")
+    path, number = folder / f"{stem} {stamp}.dynamis", 2
+    while path.exists():
+        path, number = folder / f"{stem} {stamp} {number}.dynamis", number + 1
+    return path
+
+
+def fresh_demo() -> BenchFile:
+    """The demo bench as a fresh copy; the copies of earlier days are taken away."""
+    from dynamis.demo.lantern import write_demo
+
+    for old in data_folder().glob("demo *.dynamis"):
+        try:
+            old.unlink()
+        except OSError as error:
+            _LOG.info("old demo kept: %s", error)
+    path = fresh_path("demo")
+    write_demo(path)
+    return BenchFile.open(path)
+
+
+def bench_to_open(arguments: list[str], preferences: Preferences) -> tuple[BenchFile, str | None]:
+    """The bench that the arguments ask for, and a sentence when the last one could not be opened."""
+    if arguments == ["--demo"]:
+        return fresh_demo(), None
+    if arguments:
+        return BenchFile.open(Path(arguments[0])), None
+    if preferences.last is not None:
+        try:
+            return BenchFile.open(Path(preferences.last)), None
+        except InputError as error:
+            return BenchFile.create(fresh_path("untitled"), Bench()), f"{error} A new bench was opened instead."
+    return BenchFile.create(fresh_path("untitled"), Bench()), None

@@ -1,0 +1,1 @@
+"""Dialogs: each returns a plain value."""

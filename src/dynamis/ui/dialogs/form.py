@@ -1,0 +1,69 @@
+"""The frame of every dialog that asks for values: fields, one sentence for what is wrong, and two buttons."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QFormLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
+
+from dynamis.errors import InputError
+from dynamis.ui.widgets.panel import label
+
+
+class FormDialog(QDialog):
+    """`value` holds what was asked for once the dialog was accepted.
+
+    A subclass adds rows to `form` and gives `read()`, which returns the value or raises `InputError`; its
+    sentence is shown and the dialog stays.
+    """
+
+    def __init__(self, parent: QWidget | None, title: str, ok: str, *, width: int = 460) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(title)
+        self.value: object = None
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(20, 16, 20, 16)
+        self.column.setSpacing(10)
+        self.form = QFormLayout()
+        self.form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
+        self.form.setLabelAlignment(Qt.AlignmentFlag.AlignLeft)
+        self.form.setVerticalSpacing(6)
+        self.column.addLayout(self.form)
+        self.sentence = label("", "question", wrap=True)
+        self.column.addWidget(self.sentence)
+        self.sentence.hide()
+        self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+        self.ok = self.buttons.button(QDialogButtonBox.StandardButton.Ok)
+        self.ok.setText(ok)
+        self.ok.setProperty("primary", True)
+        self.buttons.accepted.connect(self.try_accept)
+        self.buttons.rejected.connect(self.reject)
+        self.column.addWidget(self.buttons)
+        self.resize(width, 10)
+
+    def line(self, text: str, shown: str = "", hint: str = "") -> QLineEdit:
+        """A row with a text field."""
+        field = QLineEdit(shown)
+        field.setPlaceholderText(hint)
+        self.row(text, field)
+        return field
+
+    def row(self, text: str, field: QWidget) -> None:
+        field.setAccessibleName(text)
+        name = QLabel(text)
+        name.setBuddy(field)
+        self.form.addRow(name, field)
+
+    def read(self) -> object:
+        raise NotImplementedError
+
+    def try_accept(self) -> None:
+        try:
+            self.value = self.read()
+        except InputError as error:
+            self.say(str(error))
+            return
+        self.accept()
+
+    def say(self, sentence: str) -> None:
+        self.sentence.setText(sentence)
+        self.sentence.setVisible(bool(sentence))

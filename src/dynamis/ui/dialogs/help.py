@@ -1,0 +1,94 @@
+"""The keys of this place, About, and the report of an unexpected error."""
+
+from __future__ import annotations
+
+import platform
+from importlib.metadata import PackageNotFoundError, metadata
+
+from PySide6.QtGui import QGuiApplication
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
+
+from dynamis import __version__
+from dynamis.ui.widgets.panel import label
+
+_PARTS = ("PySide6-Essentials", "pyqtgraph", "numpy", "msgspec", "click", "quantiphy", "platformdirs")
+
+
+class _Shown(QDialog):
+    def __init__(self, parent: QWidget | None, title: str) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(title)
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(22, 18, 22, 16)
+        self.column.setSpacing(10)
+
+    def finish(self) -> None:
+        self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
+        self.buttons.rejected.connect(self.reject)
+        self.column.addWidget(self.buttons)
+
+
+class KeysDialog(_Shown):
+    """Keys and what they do, those of the station first."""
+
+    def __init__(self, parent: QWidget | None, groups: list[tuple[str, list[tuple[str, str]]]]) -> None:
+        super().__init__(parent, "Keys of this place")
+        for title, keys in groups:
+            self.column.addWidget(label(title, "heading"))
+            grid = QGridLayout()
+            grid.setHorizontalSpacing(22)
+            for k, (key, what) in enumerate(keys):
+                grid.addWidget(label(key, "muted"), k, 0)
+                grid.addWidget(label(what), k, 1)
+            grid.setColumnStretch(1, 1)
+            self.column.addLayout(grid)
+        self.finish()
+
+
+class AboutDialog(_Shown):
+    """Version, licence and the parts it is made with."""
+
+    def __init__(self, parent: QWidget | None) -> None:
+        super().__init__(parent, "About Dynamis")
+        self.column.addWidget(label(f"Dynamis {__version__}", "heading"))
+        self.column.addWidget(label("Measures, corrects and proves pitch and gate signals at the bench. MIT licence."))
+        self.column.addWidget(label(f"Python {platform.python_version()} and", "muted"))
+        grid = QGridLayout()
+        for k, name in enumerate(_PARTS):
+            version, licence = _about(name)
+            for column, text in enumerate((name, version, licence)):
+                grid.addWidget(label(text, "" if column == 0 else "muted"), k, column)
+        self.column.addLayout(grid)
+        self.column.addWidget(
+            label("Typefaces: Inter (SIL Open Font License 1.1), DejaVu Sans (free licence).", "muted")
+        )
+        self.finish()
+
+
+class ErrorDialog(_Shown):
+    """An unexpected error: what happened, that the bench is whole, and a report to copy."""
+
+    def __init__(self, parent: QWidget | None, report: str) -> None:
+        super().__init__(parent, "Something went wrong")
+        self.column.addWidget(label(
+            "Something went wrong that should not have. The bench is whole: every change was stored as it was made.",
+            wrap=True,
+        ))  # fmt: skip
+        self.report = QPlainTextEdit(report)
+        self.report.setReadOnly(True)
+        self.report.setAccessibleName("Report")
+        self.column.addWidget(self.report)
+        copy = QPushButton("Copy the report")
+        copy.clicked.connect(lambda: QGuiApplication.clipboard().setText(report))
+        self.column.addWidget(copy)
+        self.resize(640, 380)
+        self.finish()
+
+
+def _about(name: str) -> tuple[str, str]:
+    try:
+        found = metadata(name)
+    except PackageNotFoundError:
+        return "not installed", ""
+    licence = found.get("License-Expression") or (found.get("License") or "").splitlines()[:1] or [""]
+    return found["Version"], licence if isinstance(licence, str) else licence[0][:60]

@@ -1,0 +1,95 @@
+"""Start the window; what heavy packages it may need later is warmed in a thread after the first paint."""
+
+from __future__ import annotations
+
+import logging
+import sys
+import threading
+import traceback
+from importlib.resources import files
+from logging.handlers import RotatingFileHandler
+
+from PySide6.QtCore import QTimer
+from PySide6.QtGui import QIcon
+from PySide6.QtWidgets import QApplication
+
+from dynamis.errors import InputError
+from dynamis.ui.benches import bench_to_open
+from dynamis.ui.preferences import data_folder, load_preferences
+from dynamis.ui.session import Session
+from dynamis.ui.theme.style import load_fonts
+from dynamis.ui.window import MainWindow
+
+_LOG = logging.getLogger("dynamis")
+
+
+def make_app() -> QApplication:
+    """The application with its name, fonts and icon; the one there is, where there is one."""
+    app = QApplication.instance() or QApplication(["dynamis"])
+    app.setApplicationName("Dynamis")
+    app.setDesktopFileName("dynamis")
+    load_fonts()
+    app.setWindowIcon(QIcon(str(files("dynamis.ui.theme") / "icons" / "dynamis.svg")))
+    return app
+
+
+def run_window(arguments: list[str]) -> int:
+    """Open the window on the bench that the arguments ask for; returns the exit status."""
+    preferences, complaint = load_preferences()
+    try:
+        bench_file, sentence = bench_to_open(arguments, preferences)
+    except InputError as error:
+        print(f"dynamis: {error}", file=sys.stderr)
+        return 2
+    app = make_app()
+    keep_log()
+    session = Session(bench_file, preferences)
+    window = MainWindow(app, session)
+    report_errors(window)
+    if arguments and arguments != ["--demo"]:
+        session.remember(bench_file.path)
+    window.show()
+    if complaint or sentence:
+        window.say(" ".join(part for part in (complaint, sentence) if part), True)
+    QTimer.singleShot(300, warm)
+    return app.exec()
+
+
+def warm() -> None:
+    """Import in a thread what the first dialogs and reports need."""
+
+    def work() -> None:
+        import quantiphy  # noqa: F401
+
+        import dynamis.files.report_html  # noqa: F401
+
+    threading.Thread(target=work, name="warm", daemon=True).start()
+
+
+def keep_log() -> None:
+    """Write warnings and unexpected errors to a log file beside the benches; without one where that fails."""
+    try:
+        folder = data_folder()
+        folder.mkdir(parents=True, exist_ok=True)
+        handler = RotatingFileHandler(folder / "dynamis.log", maxBytes=500_000, backupCount=1, delay=True)
+    except OSError as error:
+        print(f"dynamis: no log file: {error}", file=sys.stderr)
+        return
+    handler.setFormatter(logging.Formatter("%(asctime)s %(levelname)s %(name)s: %(message)s"))
+    _LOG.addHandler(handler)
+
+
+def report_errors(window: MainWindow) -> None:
+    """An unexpected error is logged and shown as a report that can be copied; the window goes on."""
+
+    def show(kind, error, trace) -> None:
+        report = "".join(traceback.format_exception(kind, error, trace))
+        _LOG.error("unexpected error\n%s", report)
+        if isinstance(error, InputError):
+            window.say(str(error), True)
+            return
+        from dynamis.ui.dialogs.help import ErrorDialog
+
+        ErrorDialog(window, report).exec()
+
+    sys.excepthook = show

@@ -1,0 +1,41 @@
+"""What the thread says of a note: the scales of the current chain, one value each."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from dynamis.bench.chains import LinkChain
+from dynamis.notation.style import Style, plain
+from dynamis.pitch.notes import note_label
+from dynamis.transfer.parameter import NOMINAL
+from dynamis.transfer.quantity import Quantity
+from dynamis.ui.widgets.thread_strip import Field
+
+
+def chain_fields(made: LinkChain, note: float, style: Style) -> tuple[list[Field], Field | None]:
+    """The note's value at every scale of a chain, the wish, and how far off it ends."""
+    if made.chain is None:
+        return [Field("note", note_label(note, style)), Field("this link", made.sentence)], None
+    chain = made.chain
+    values = chain.trace(np.array([note]), made.true, NOMINAL)
+    fields = [
+        Field(scale.label, shown(scale, float(value[0]), style))
+        for scale, value in zip(chain.scales, values, strict=True)
+    ]
+    wanted = float(chain.wanted.forward(np.array([note]), NOMINAL)[0])
+    fields.append(Field("wanted", shown(Quantity("octaves", ""), wanted, style)))
+    error = float(chain.error_cents(np.array([note]), made.true)[0])
+    return fields, Field("off by", f"{style.cents(error, sign=True)} ct")
+
+
+def shown(scale: Quantity, value: float, style: Style) -> str:
+    """A value as its kind of scale is read; a kind that an added transfer brings is a plain number."""
+    if scale.kind == "note":
+        return note_label(value, style)
+    if scale.kind == "code":
+        return plain(value) if np.isfinite(value) else "–"
+    if scale.kind == "volts":
+        return style.volts(value)
+    if scale.kind == "octaves":
+        return style.hertz(float(np.exp2(value)))
+    return f"{style.number(value, 4)} {scale.kind}"

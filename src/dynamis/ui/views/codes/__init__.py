@@ -1,0 +1,1 @@
+"""Codes: the converter's range and what each note gets."""

@@ -1,0 +1,353 @@
+"""What to play, what is expected, and the field that takes the reading."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QPainter
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QWidget
+
+from dynamis.bench.analysis import RunAnalysis, as_read, meter_range
+from dynamis.calibration.slips import Slip, find_slip
+from dynamis.calibration.words import proof_sentences
+from dynamis.errors import InputError
+from dynamis.notation.numbers import parse_quantity
+from dynamis.notation.style import plain, tied
+from dynamis.pitch.laws import law_words
+from dynamis.pitch.notes import note_label, note_name
+from dynamis.ui.session import Session
+from dynamis.ui.theme.palette import Colours
+from dynamis.ui.theme.verdict import shape_pixmap
+from dynamis.ui.widgets.panel import Panel, label, restyle, rule
+
+UNITS = {"volts": "V", "hertz": "Hz", "cents": "ct"}
+
+
+class EntryPanel(Panel):
+    """The guided run's left column.  asked_for_run, asked_for_csv : buttons pressed."""
+
+    asked_for_run = Signal()
+    asked_for_csv = Signal()
+
+    def __init__(self, session: Session, colours: Colours) -> None:
+        super().__init__("Reading")
+        self._session, self.colours = session, colours
+        self.retake_id: int | None = None
+        self._slip: Slip | None = None
+        self.channel = QComboBox()
+        self.channel.setAccessibleName("Channel of a unit")
+        self.channel.activated.connect(self._channel_picked)
+        self.body.addWidget(self.channel)
+        self.what = label("", "small")
+        self.body.addWidget(self.what)
+        big = QHBoxLayout()
+        big.setSpacing(10)
+        self.number, self.name = label("", "big"), label("", "bigmuted")
+        for one in (self.number, self.name):
+            big.addWidget(one, 0, Qt.AlignmentFlag.AlignBaseline)
+        big.addStretch(1)
+        self.body.addLayout(big)
+        self.expect = label("", wrap=True)
+        self.body.addWidget(self.expect)
+        row = QHBoxLayout()
+        self.entry = QLineEdit()
+        self.entry.setProperty("entry", True)
+        self.entry.setAccessibleName("Reading")
+        self.entry.returnPressed.connect(self.take)
+        self.entry.textEdited.connect(lambda: self._ask(None))
+        row.addWidget(self.entry, 1)
+        self.unit = label("", "muted")
+        row.addWidget(self.unit)
+        self.body.addLayout(row)
+        self.question = label("", "question", wrap=True)
+        self.body.addWidget(self.question)
+        answers = QHBoxLayout()
+        self.meant, self.typed = QPushButton(), QPushButton("Take it as typed")
+        self.meant.clicked.connect(self._take_meant)
+        self.typed.clicked.connect(self._take_typed)
+        answers.addWidget(self.meant)
+        answers.addWidget(self.typed)
+        answers.addStretch(1)
+        self.body.addLayout(answers)
+        self.hint = label("Enter takes it · Ctrl+Shift+Backspace voids the last", "small", wrap=True)
+        self.body.addWidget(self.hint)
+        self.body.addWidget(rule())
+        self.progress = label("")
+        self.dashes = Dashes()
+        self.body.addWidget(self.progress)
+        self.body.addWidget(self.dashes)
+        self.body.addWidget(rule())
+        self.meter_name, self.meter_words = label("", "small"), label("", wrap=True)
+        proof = QHBoxLayout()
+        self.proof_sign, self.proof = label(""), label("", wrap=True)
+        proof.addWidget(self.proof_sign, 0, Qt.AlignmentFlag.AlignTop)
+        proof.addWidget(self.proof, 1)
+        self.body.addWidget(self.meter_name)
+        self.body.addWidget(self.meter_words)
+        self.body.addLayout(proof)
+        self.body.addWidget(rule())
+        self.conditions = label("", "muted", wrap=True)
+        self.body.addWidget(self.conditions)
+        self.body.addStretch(1)
+        buttons = QHBoxLayout()
+        self.new_run, self.from_csv = QPushButton("New run…"), QPushButton("Open readings…")
+        self.new_run.setProperty("primary", True)
+        self.new_run.clicked.connect(self.asked_for_run)
+        self.from_csv.clicked.connect(self.asked_for_csv)
+        buttons.addWidget(self.new_run)
+        buttons.addWidget(self.from_csv)
+        buttons.addStretch(1)
+        self.body.addLayout(buttons)
+        self._ask(None)
+
+    # -- showing -----------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        """Show the run looked at and the thread's note."""
+        session, style = self._session, self._session.style
+        self._show_channels()
+        judged = session.analysis()
+        for part in (self.entry, self.from_csv):
+            part.setEnabled(judged is not None)
+        if judged is None:
+            self._show_nothing()
+            return
+        note = session.note
+        self.number.setText(plain(note) if float(note).is_integer() else style.number(note, 2))
+        self.name.setText(note_name(note, style) or "")
+        self.what.setText(self._what(judged, note))
+        self.expect.setText(self._expectation(judged, note))
+        self.unit.setText(UNITS[judged.run.quantity])
+        read = {row.note for row in judged.valid}
+        planned = len(judged.run.plan)
+        done = sum(planned_note in read for planned_note in judged.run.plan)
+        more = len(judged.valid) - done
+        self.progress.setText(f"{done} of {planned} notes read" + (f", {more} readings besides" if more > 0 else ""))
+        self.dashes.show_notes([(n in read, n == note) for n in judged.run.plan], self.colours)
+        self._show_meter(judged)
+        self._show_conditions(judged)
+
+    def _show_channels(self) -> None:
+        session = self._session
+        channels = session.channels()
+        self.channel.clear()
+        for ref, serial in channels:
+            self.channel.addItem(f"{session.bench.label(ref)} · unit {serial}", (ref, serial))
+        if session.channel in channels:
+            self.channel.setCurrentIndex(channels.index(session.channel))
+        self.channel.setVisible(bool(channels))
+
+    def _channel_picked(self, index: int) -> None:
+        self._session.set_channel(self.channel.itemData(index))
+
+    def _what(self, judged: RunAnalysis, note: float) -> str:
+        if self.retake_id is not None:
+            return "Take this reading again; the old one is voided"
+        if note == judged.next_note:
+            return "Next reading: play"
+        if any(row.note == note for row in judged.valid):
+            return "Read once more" if judged.next_note is not None else "All notes are read; read once more"
+        return "Read besides the plan"
+
+    def _expectation(self, judged: RunAnalysis, note: float) -> str:
+        style = self._session.style
+        wanted = float(judged.model.expected_shown(note))
+        if judged.run.quantity == "volts":
+            told = f"Wanted {style.volts(wanted)}"
+            return f"{told}, expect about {style.volts(judged.expect(note), 3)}." if judged.fit else f"{told}."
+        if judged.run.quantity == "hertz":
+            return f"Wanted {style.hertz(wanted)}, expect about {style.hertz(judged.expect(note))}."
+        return f"Wanted {style.hertz(wanted)}; type how many cents off it is, sharp is positive."
+
+    def _show_meter(self, judged: RunAnalysis) -> None:
+        style, run = self._session.style, judged.run
+        spec = meter_range(run.meter)
+        if spec is None or run.meter is None:
+            self.meter_name.setText("Instrument")
+            self.meter_words.setText({
+                "volts": "No meter is specified: nothing is known of what a reading is worth.",
+                "hertz": "Counter or tuner on the oscillator.", "cents": "Tuner on the oscillator.",
+            }[run.quantity])  # fmt: skip
+            self.proof.setText("")
+            self.proof_sign.clear()
+            return
+        self.meter_name.setText("Meter")
+        self.meter_words.setText(tied(f"{run.meter.name}, {run.meter.range_name} range: ± ({spec.words(style)})"))
+        if judged.proof is None:
+            self.proof.setText("")
+            self.proof_sign.clear()
+            return
+        self.proof.setText(tied(" ".join(proof_sentences(judged.proof, style))))
+        sign, colour = ("disc", self.colours.blue) if judged.proof.enough else ("triangle", self.colours.vermilion)
+        self.proof_sign.setPixmap(shape_pixmap(sign, colour, 12, self.devicePixelRatioF()))
+
+    def _show_conditions(self, judged: RunAnalysis) -> None:
+        run, style, bench = judged.run, self._session.style, self._session.bench
+        law = judged.model.law
+        parts = [law_words(law, note_label(law.reference_note, style))]
+        where = {"jack": "at the jack", "input": "at the input", "oscillator": "at the oscillator"}[run.where]
+        plugged = ", ".join(bench.label(ref) for ref in run.plugged) or "nothing"
+        parts.append(f"read {where}, {plugged} plugged")
+        warm = []
+        if run.warm_minutes is not None:
+            warm.append(f"warmed up {style.number(run.warm_minutes, 0)} min")
+        if run.celsius is not None:
+            warm.append(f"{style.number(run.celsius, 1)} °C")
+        if warm:
+            parts.append(", ".join(warm))
+        head = {"nominal": "nominal codes", "constants": "constants in force", "table": "a table in force"}
+        if run.converter is not None:
+            parts.append(head[run.head.kind])
+        self.conditions.setText(tied(" · ".join(parts)))
+
+    def _show_nothing(self) -> None:
+        empty = not self._session.channels()
+        self.what.setText("Nothing to read yet")
+        for part in (self.number, self.name, self.unit, self.progress, self.meter_name, self.meter_words, self.proof,
+                     self.conditions):  # fmt: skip
+            part.setText("")
+        self.proof_sign.clear()
+        self.dashes.show_notes([], self.colours)
+        self.expect.setText(
+            "Begin a run: it asks for the board, its law and your meter, then says what to play and what to read."
+            if empty
+            else "This channel has no run yet. Begin one, or choose another channel."
+        )
+
+    # -- taking ------------------------------------------------------------------------------------
+
+    def take(self) -> None:
+        """Take what is typed; a probable slip is asked about first."""
+        judged = self._session.analysis()
+        if judged is None:
+            return
+        try:
+            value = parse_quantity(self.entry.text(), UNITS[judged.run.quantity], "The reading",
+                                   decimal_comma=self._session.style.decimal_comma)  # fmt: skip
+        except InputError as error:
+            self._refuse(str(error))
+            return
+        slip = self._find_slip(judged, value)
+        if slip is not None and self._slip is None:
+            self._ask(slip)
+            return
+        self._store(value)
+
+    def _find_slip(self, judged: RunAnalysis, value: float) -> Slip | None:
+        note = self._session.note
+        if judged.run.quantity == "cents":
+            value = float(as_read(judged.run, judged.model, [note], [value])[0])
+        return find_slip(value, judged.expect(note), note, judged.model)
+
+    def _ask(self, slip: Slip | None) -> None:
+        self._slip = slip
+        restyle(self.entry, "wrong", False)
+        for part in (self.question, self.meant, self.typed):
+            part.setVisible(slip is not None)
+        self.hint.setVisible(slip is None)
+        if slip is None:
+            return
+        self.question.setText(self._question(slip))
+        self.meant.setVisible(slip.meant is not None or slip.note is not None)
+        if slip.meant is not None:
+            self.meant.setText(f"Take {self._shown(slip.meant)}")
+        elif slip.note is not None:
+            self.meant.setText(f"It is note {note_label(slip.note, self._session.style)}")
+        (self.meant if self.meant.isVisibleTo(self) else self.typed).setFocus()
+
+    def _question(self, slip: Slip) -> str:
+        style, typed = self._session.style, self.entry.text().strip()
+        shown = f"{typed} {self.unit.text()}" if typed[-1:].isdigit() else typed
+        if slip.meant is not None:
+            return f"{shown}: did you mean {self._shown(slip.meant)}?"
+        far = f"{style.cents(slip.off_cents, sign=True)} ct from what is expected"
+        if slip.note is not None:
+            return f"{shown} is {far}; it is what note {note_label(slip.note, style)} should read. Is that what plays?"
+        return f"{shown} is {far}. Is it right?"
+
+    def _shown(self, value: float) -> str:
+        judged = self._session.analysis()
+        if judged is not None and judged.model.quantity == "volts":
+            return self._session.style.volts(value, 3)
+        return self._session.style.hertz(value)
+
+    def _take_meant(self) -> None:
+        slip = self._slip
+        if slip is None:
+            return
+        if slip.meant is not None:
+            self._store(self._as_typed(slip.meant))
+        elif slip.note is not None:
+            self._session.set_note(slip.note)
+            self._store(self._as_typed(slip.value))
+
+    def _as_typed(self, value: float) -> float:
+        """A value in V or Hz in the run's own quantity."""
+        judged = self._session.analysis()
+        if judged is None or judged.run.quantity != "cents":
+            return value
+        return float(judged.model.cents(judged.model.measured([value]), judged.model.expected([self._session.note]))[0])
+
+    def _take_typed(self) -> None:
+        self.take()
+
+    def _store(self, value: float) -> None:
+        retaken = self.retake_id
+        try:
+            self._session.take(self._session.note, value)
+            if retaken is not None:
+                self._session.void([retaken], "taken again")
+        except InputError as error:
+            self._refuse(str(error))
+            return
+        self.retake_id = None
+        self._ask(None)
+        self.entry.clear()
+        self.entry.setFocus()
+        self.refresh()
+
+    def _refuse(self, sentence: str) -> None:
+        self._ask(None)
+        restyle(self.entry, "wrong", True)
+        self.question.setText(sentence)
+        self.question.show()
+        self.hint.hide()
+        self.entry.selectAll()
+
+    def retake(self, reading_id: int, note: float) -> None:
+        """The next reading takes the place of this one."""
+        self.retake_id = reading_id
+        self._session.set_note(note)
+        self.refresh()
+        self.entry.setFocus()
+
+
+class Dashes(QWidget):
+    """One dash for each note of the plan: read, still to read, and the one that plays."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._notes: list[tuple[bool, bool]] = []
+        self._colours: Colours | None = None
+
+    def show_notes(self, notes: list[tuple[bool, bool]], colours: Colours) -> None:
+        self._notes, self._colours = notes, colours
+        self.update()
+
+    def sizeHint(self) -> QSize:
+        return QSize(100, 9)
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(40, 9)
+
+    def paintEvent(self, event) -> None:
+        if not self._notes or self._colours is None:
+            return
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(Qt.PenStyle.NoPen)
+        step = self.width() / len(self._notes)
+        for k, (read, plays) in enumerate(self._notes):
+            colour = self._colours.thread if plays else self._colours.ink if read else self._colours.rule
+            painter.setBrush(QColor(colour))
+            painter.drawRoundedRect(QRectF(k * step, 1, max(1.5, step - min(4.0, step / 4)), 6), 2, 2)
+        painter.end()

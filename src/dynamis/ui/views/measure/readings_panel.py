@@ -1,0 +1,206 @@
+"""The readings of the run looked at, and the runs of the bench, in two tabs."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QAction, QKeySequence
+from PySide6.QtWidgets import QButtonGroup, QPushButton, QStackedWidget
+
+from dynamis.bench.analysis import RunAnalysis
+from dynamis.calibration.words import VERDICT_WORDS
+from dynamis.notation.style import plain
+from dynamis.pitch.notes import note_name
+from dynamis.ui.session import Session
+from dynamis.ui.widgets.panel import Panel
+from dynamis.ui.widgets.table import Column, Row, Table
+
+_READINGS = (
+    Column("", "name", left=True, stretch=0.65),
+    Column("note", stretch=0.65),
+    Column("wanted", stretch=1.15),
+    Column("read", stretch=1.15),
+    Column("off by ct", "error in cents", stretch=1.05, hint="found minus wanted; sharp is positive"),
+    Column("left after ct", "left after in cents", stretch=1.3, hint="predicted after the way chosen at the right"),
+    Column("worth ± ct", "expanded uncertainty in cents", stretch=1.2, hint="U of the reading, k = 2"),
+    Column("", "state", left=True, stretch=1.25),
+)
+_RUNS = (
+    Column("run", left=True, stretch=2.4),
+    Column("channel of unit", left=True, stretch=1.3),
+    Column("date", left=True, stretch=1.3),
+    Column("notes", "readings", stretch=0.7),
+    Column("read by", left=True, stretch=1.6),
+    Column("worst ct", "worst error in cents", stretch=1.1),
+    Column("verdict", left=True, stretch=1.3),
+)
+
+
+class ReadingsPanel(Panel):
+    """Signals ask for what the reader wants done with the selected rows."""
+
+    void_asked = Signal(list)
+    unvoid_asked = Signal(list)
+    retake_asked = Signal(int, float)
+    run_picked = Signal(str)
+    overlay_picked = Signal(str)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__("Readings and runs")
+        self._session = session
+        self.readings = Table("Readings", _READINGS)
+        self.runs = Table("Runs", _RUNS)
+        self.stack = QStackedWidget()
+        self._tabs = QButtonGroup(self)
+        self.tab_buttons: list[QPushButton] = []
+        for k, (text, table) in enumerate((("Readings", self.readings), ("Runs", self.runs))):
+            button = QPushButton(text)
+            button.setProperty("tab", True)
+            button.setCheckable(True)
+            button.setChecked(k == 0)
+            self._tabs.addButton(button, k)
+            self.head.addWidget(button)
+            self.stack.addWidget(table)
+            self.tab_buttons.append(button)
+        self.head.addStretch(1)
+        self.body.addLayout(self.head)
+        self.body.addWidget(self.stack, 1)
+        self.body.setContentsMargins(17, 9, 12, 8)
+        self._tabs.idClicked.connect(self.stack.setCurrentIndex)
+        self._reading_actions()
+        self._run_actions()
+
+    def _action(self, table: Table, text: str, key: str, slot) -> None:
+        action = QAction(text, table)
+        action.setShortcut(QKeySequence(key))
+        action.setShortcutContext(Qt.ShortcutContext.WidgetShortcut)
+        action.triggered.connect(slot)
+        table.addAction(action)
+
+    def _reading_actions(self) -> None:
+        table = self.readings
+        self._action(table, "Void…", "Del", lambda: self._with_ids(self.void_asked))
+        self._action(table, "Take the void back", "Ins", lambda: self._with_ids(self.unvoid_asked))
+        self._action(table, "Take this reading again", "R", self._retake)
+        self._action(table, "Copy", "Ctrl+C", table.copy)
+        table.on_activate = lambda _: self._retake()
+
+    def _run_actions(self) -> None:
+        table = self.runs
+        self._action(table, "Look at this run", "L", lambda: self._with_run(self.run_picked))
+        self._action(table, "Lay it over the plot", "Space", lambda: self._with_run(self.overlay_picked))
+        self._action(table, "Copy", "Ctrl+C", table.copy)
+        table.on_activate = lambda key: self.run_picked.emit(str(key))
+
+    def _with_ids(self, signal) -> None:
+        ids = [row.id for row in self.readings.selected_keys()]
+        if ids:
+            signal.emit(ids)
+
+    def _retake(self) -> None:
+        keys = self.readings.selected_keys()
+        if keys:
+            self.retake_asked.emit(keys[0].id, keys[0].note)
+
+    def _with_run(self, signal) -> None:
+        keys = self.runs.selected_keys()
+        if keys:
+            signal.emit(str(keys[0]))
+
+    def show_tab(self, index: int) -> None:
+        self.tab_buttons[index].setChecked(True)
+        self.stack.setCurrentIndex(index)
+
+    # -- showing -----------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        self.readings.set_rows(self._reading_rows(self._session.analysis()))
+
+    def refresh_runs(self) -> None:
+        rows = [self._run_row(run.id) for run in self._session.runs]
+        self.runs.set_rows(rows)
+        self.tab_buttons[1].setText(f"Runs  {len(rows)}" if rows else "Runs")
+
+    def mark_note(self) -> None:
+        """Mark the rows of the thread's note."""
+        self.readings.set_rows(self._reading_rows(self._session.analysis()))
+        judged = self._session.analysis()
+        if judged is not None:
+            row = next((one for one in judged.rows if one.note == self._session.note), None)
+            if row is not None:
+                self.readings.show_row(row)
+
+    def _reading_rows(self, judged: RunAnalysis | None) -> list[Row]:
+        if judged is None:
+            return []
+        style, way = self._session.style, self._session.way
+        left = {}
+        if way is not None:
+            kept = [row for row, keep in zip(judged.valid, ~judged.fit.outliers, strict=True) if keep]
+            left = {row.id: float(cents) for row, cents in zip(kept, way.left_cents, strict=True)}
+        index = {row.id: k for k, row in enumerate(judged.valid)}
+        volts = judged.model.quantity == "volts"
+        decimals = 4 if judged.meter is None else _decimals(judged.meter.resolution_volts)
+        fit = judged.fit
+        rows = []
+        for row in judged.rows:
+            k = index.get(row.id)
+            wanted = float(judged.model.expected_shown(row.note))
+            wanted_text = style.volts(wanted, 4) if volts else style.hertz(wanted)
+            unit = {"volts": "V", "hertz": "Hz", "cents": "ct"}[judged.run.quantity]
+            read = f"{style.number(row.value, decimals if volts else 2)} {unit}"
+            state = f"voided: {row.void_reason}" if row.voided else ""
+            error = worth = after = math.nan
+            if k is not None:
+                error, worth = float(judged.error_cents[k]), float(judged.expanded_cents[k])
+                after = left.get(row.id, math.nan)
+                if fit is not None and fit.outliers[k]:
+                    state = "off the line"
+                elif judged.shape is not None and judged.shape.left_out[k]:
+                    state = "flat end"
+            mark = "off" if row.voided else "current" if row.note == self._session.note else ""
+            cells = (
+                note_name(row.note, style) or "", plain(row.note), wanted_text, read, style.cents(error, sign=True),
+                style.cents(after, sign=True), style.cents(worth) if judged.meter or worth > 0 else "–", state,
+            )  # fmt: skip
+            raw = (
+                cells[0],
+                plain(row.note),
+                repr(wanted),
+                repr(row.value),
+                repr(error),
+                repr(after),
+                repr(worth),
+                state,
+            )
+            rows.append(
+                Row(
+                    cells, row, mark, raw, f"taken {row.taken}" + (f", code {row.code}" if row.code is not None else "")
+                )
+            )
+        return rows
+
+    def _run_row(self, run_id: str) -> Row:
+        session, style = self._session, self._session.style
+        judged = session.analysis(run_id)
+        assert judged is not None
+        run = judged.run
+        k = judged.worst_index
+        worst = "–" if k is None else style.cents(float(judged.error_cents[k]), sign=True)
+        adopted = session.in_force((run.channel, run.serial))
+        title = run.title + (", in force" if adopted is not None and adopted.run == run.id else "")
+        if run.id == session.overlay_id:
+            title += ", laid over"
+        meter = "not specified" if run.meter is None else run.meter.name
+        cells = (
+            title, f"{run.serial} {session.bench.port(run.channel).name}", run.created[:10], str(len(judged.valid)),
+            meter if run.quantity == "volts" else run.quantity, worst,
+            VERDICT_WORDS[judged.verdict].removesuffix(" tolerance") if judged.verdict else "no reading",
+        )  # fmt: skip
+        return Row(cells, run.id, "current" if run.id == session.run_id else "", tip=", ".join(cells))
+
+
+def _decimals(resolution: float) -> int:
+    return int(np.clip(math.ceil(-math.log10(resolution) - 1e-9), 0, 7)) if resolution > 0 else 4

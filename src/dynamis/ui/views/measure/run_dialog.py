@@ -1,0 +1,221 @@
+"""A new run: which unit and channel, which law, what is read, with what, where, and what is plugged."""
+
+from __future__ import annotations
+
+import math
+
+import msgspec
+from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from dynamis.bench.chains import converter_of
+from dynamis.bench.commands import add_gear, add_meter, add_unit
+from dynamis.bench.document import PortRef, RunRecord
+from dynamis.errors import InputError
+from dynamis.files.store import now
+from dynamis.notation.numbers import parse_quantity
+from dynamis.pitch.laws import law_text, parse_law
+from dynamis.pitch.notes import Naming, parse_note_list
+from dynamis.pitch.tolerance import parse_tolerance
+from dynamis.ui.dialogs.board import BoardDialog
+from dynamis.ui.dialogs.form import FormDialog
+from dynamis.ui.dialogs.meter import MeterDialog
+from dynamis.ui.session import Session
+from dynamis.ui.widgets.law_edit import LawEdit
+from dynamis.ui.widgets.panel import label
+
+_QUANTITIES = (
+    ("volts", "volts, by a meter"),
+    ("hertz", "hertz, by a counter or tuner"),
+    ("cents", "cents, by a tuner"),
+)
+_PLACES = (("jack", "at the output jack"), ("input", "at the receiver's input"), ("oscillator", "at the oscillator"))
+
+
+class RunDialog(FormDialog):
+    """Gives a `RunRecord`; boards, units and meters that it adds are changes of the bench, with undo."""
+
+    def __init__(self, parent: QWidget | None, session: Session) -> None:
+        super().__init__(parent, "A new run", "Begin the run", width=520)
+        self._session = session
+        self.channel = QComboBox()
+        self.form.addRow(
+            "Channel", _beside(self.channel, ("Add a board…", self._add_board), ("Add a unit…", self._add_unit))
+        )
+        self.channel.setAccessibleName("Channel")
+        self.title = self.line("Title", "As found")
+        self.law = LawEdit(session.style)
+        self.form.addRow(label("It should follow"), self.law)
+        self.quantity = self._choice("What is read", _QUANTITIES)
+        self.meter = QComboBox()
+        self.meter.setAccessibleName("Meter")
+        self._meter_row = _beside(self.meter, ("Add a meter…", self._add_meter))
+        self.form.addRow("Meter", self._meter_row)
+        self.where = self._choice("Where it is read", _PLACES)
+        self._plugs = QVBoxLayout()
+        self._plugs.setSpacing(2)
+        plugs = QWidget()
+        plugs.setLayout(self._plugs)
+        self._plugs.setContentsMargins(0, 3, 0, 0)
+        self.form.addRow("Plugged meanwhile", plugs)
+        self.celsius = self.line("Temperature", "", "°C, where it is known")
+        self.warm = self.line("Warmed up", "", "minutes, where it is known")
+        self.plan = self.line("Notes to read", "36:96:12", "36:96:12, or 36,48,60")
+        self.tolerance = self.line("Tolerance, cents", "5", "5, or 36:41=10,42:90=5,91:96=10")
+        self.column.insertWidget(
+            1, label("Read after warming up and settling, on one range; check limits before you connect.",
+                     "small", wrap=True)
+        )  # fmt: skip
+        self.channel.currentIndexChanged.connect(self._channel_changed)
+        self.quantity.currentIndexChanged.connect(self._quantity_changed)
+        self._fill_channels(session.channel)
+        self._fill_meters()
+        self._quantity_changed()
+
+    def _choice(self, text: str, choices: tuple[tuple[str, str], ...]) -> QComboBox:
+        box = QComboBox()
+        for key, words in choices:
+            box.addItem(words, key)
+        self.row(text, box)
+        return box
+
+    def _fill_channels(self, chosen: tuple[PortRef, str] | None) -> None:
+        self.channel.blockSignals(True)
+        self.channel.clear()
+        for ref, serial in self._session.channels():
+            self.channel.addItem(f"{self._session.bench.label(ref)} · unit {serial}", (ref, serial))
+        self.channel.blockSignals(False)
+        index = next((k for k in range(self.channel.count()) if self.channel.itemData(k) == chosen), 0)
+        self.channel.setCurrentIndex(index)
+        self._channel_changed()
+
+    def _fill_meters(self, chosen: str | None = None) -> None:
+        self.meter.clear()
+        for meter in self._session.bench.meters:
+            self.meter.addItem(f"{meter.name}, {meter.range_name}", meter.id)
+        self.meter.addItem("not specified", None)
+        index = self.meter.findData(chosen) if chosen else 0
+        self.meter.setCurrentIndex(max(0, index))
+
+    def _channel_changed(self) -> None:
+        chosen = self.channel.currentData()
+        while self._plugs.count():
+            self._plugs.takeAt(0).widget().deleteLater()
+        self.plugs: list[tuple[QCheckBox, PortRef]] = []
+        self.ok.setEnabled(chosen is not None)
+        if chosen is None:
+            self._plugs.addWidget(label("Add a board first.", "muted"))
+            return
+        bench, ref = self._session.bench, chosen[0]
+        port, link = bench.port(ref), bench.link_from(ref)
+        if port.law is not None:
+            self.law.show_law(parse_law(port.law))
+        if link is not None:
+            self.tolerance.setText(link.tolerance)
+            self.plan.setText(f"{link.low_note:g}:{link.high_note:g}:{6 if link.high_note - link.low_note > 24 else 3}")
+        for sink in link.inputs if link else ():
+            box = QCheckBox(bench.label(sink))
+            self.plugs.append((box, sink))
+            self._plugs.addWidget(box)
+        if not self.plugs:
+            self._plugs.addWidget(label("nothing on this bench hangs on it", "muted"))
+
+    def _quantity_changed(self) -> None:
+        volts = self.quantity.currentData() == "volts"
+        self.form.setRowVisible(self._meter_row, volts)
+        if not volts:
+            self.where.setCurrentIndex(2)
+        elif self.where.currentIndex() == 2:
+            self.where.setCurrentIndex(0)
+
+    def _add_board(self) -> None:
+        dialog = BoardDialog(self, self._session.style, {gear.id for gear in self._session.bench.gear})
+        if not dialog.exec():
+            return
+        try:
+            self._session.apply(add_gear(self._session.bench, dialog.value.gear, dialog.value.link))
+        except InputError as error:
+            self.say(str(error))
+            return
+        ref = dialog.value.link.output
+        self._fill_channels((ref, dialog.value.gear.units[0].serial))
+
+    def _add_unit(self) -> None:
+        chosen = self.channel.currentData()
+        if chosen is None:
+            self.say("Add a board first; a unit is one specimen of it.")
+            return
+        from PySide6.QtWidgets import QInputDialog
+
+        serial, taken = QInputDialog.getText(self, "Add a unit", "Serial number of the unit:")
+        if not taken:
+            return
+        try:
+            self._session.apply(add_unit(self._session.bench, chosen[0].gear, serial))
+        except InputError as error:
+            self.say(str(error))
+            return
+        self._fill_channels((chosen[0], " ".join(serial.split())))
+
+    def _add_meter(self) -> None:
+        dialog = MeterDialog(self, self._session.style, {meter.id for meter in self._session.bench.meters})
+        if dialog.exec():
+            self._session.apply(add_meter(self._session.bench, dialog.value))
+            self._fill_meters(dialog.value.id)
+
+    def read(self) -> RunRecord:
+        session, style = self._session, self._session.style
+        ref, serial = self.channel.currentData()
+        port = session.bench.port(ref)
+        title = " ".join(self.title.text().split())
+        if not title:
+            raise InputError("The run needs a title, such as As found.")
+        law = self.law.law()
+        naming = Naming(style.middle_c)
+        plan = tuple(parse_note_list(self.plan.text(), naming))
+        tolerance = parse_tolerance(self.tolerance.text(), naming)
+        if all(math.isnan(cents) for cents in tolerance.cents_at(plan)):
+            raise InputError("The tolerance judges none of the notes to read.")
+        quantity = self.quantity.currentData()
+        meter_id = self.meter.currentData() if quantity == "volts" else None
+        plugged = tuple(sink for box, sink in self.plugs if box.isChecked())
+        ohms = tuple(session.bench.port(sink).ohms for sink in plugged)
+        adopted = session.in_force((ref, serial))
+        run = RunRecord(
+            session.fresh_run_id(f"{serial} {title}"), title, ref.gear, serial, ref.port, now(), law_text(law),
+            self._profile(naming), quantity, None if meter_id is None else session.bench.meter(meter_id),
+            self.where.currentData(), plugged, () if None in ohms else ohms, port.ohms,
+            self._optional(self.celsius.text(), "°C", "The temperature"),
+            self._optional(self.warm.text(), "", "The minutes warmed up"), session.bench.a4_hertz,
+            converter=converter_of(port), trimmers=port.trimmers, plan=plan,
+        )  # fmt: skip
+        if adopted is not None and adopted.head.kind != "nominal":
+            run = msgspec.structs.replace(run, head=adopted.head)
+        if not all(math.isfinite(value) for value in run.model.expected(plan)):
+            raise InputError("Some of the notes to read have no frequency.")
+        return run
+
+    def _profile(self, naming: Naming) -> str:
+        """The tolerance with note numbers, so that it reads the same under any naming."""
+        profile = parse_tolerance(self.tolerance.text(), naming)
+        if len(profile.spans) == 1 and math.isinf(profile.spans[0][0]):
+            return f"{profile.spans[0][2]:g}"
+        return ",".join(f"{low:g}:{high:g}={cents:g}" for low, high, cents in profile.spans)
+
+    def _optional(self, text: str, unit: str, what: str) -> float | None:
+        if not text.strip():
+            return None
+        return parse_quantity(text, unit, what, decimal_comma=self._session.style.decimal_comma)
+
+
+def _beside(box: QComboBox, *buttons: tuple[str, object]) -> QWidget:
+    """A choice with what adds to it."""
+    made = QWidget()
+    row = QHBoxLayout(made)
+    row.setContentsMargins(0, 0, 0, 0)
+    row.addWidget(box, 1)
+    for text, slot in buttons:
+        button = QPushButton(text)
+        button.setAutoDefault(False)
+        button.clicked.connect(slot)
+        row.addWidget(button)
+    return made

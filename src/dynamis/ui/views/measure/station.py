@@ -1,0 +1,301 @@
+"""The Measure station: entry at the left, errors and readings in the middle, words and ways at the right."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QGuiApplication
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QInputDialog, QSplitter, QWidget
+
+from dynamis.bench.analysis import RunAnalysis
+from dynamis.calibration.words import correction_title
+from dynamis.errors import InputError
+from dynamis.files.correction_csv import correction_text
+from dynamis.files.text import read_text, write_whole
+from dynamis.notation.style import plain
+from dynamis.pitch.notes import note_label
+from dynamis.ui.session import Session
+from dynamis.ui.theme.palette import Colours
+from dynamis.ui.views.measure.csv_dialog import CsvDialog
+from dynamis.ui.views.measure.entry_panel import UNITS, EntryPanel
+from dynamis.ui.views.measure.readings_panel import ReadingsPanel
+from dynamis.ui.views.measure.run_dialog import RunDialog
+from dynamis.ui.views.measure.words_panel import WordsPanel
+from dynamis.ui.widgets.note_plot import NotePlot, PlotPoints
+from dynamis.ui.widgets.panel import Panel, label
+from dynamis.ui.widgets.table import Table
+from dynamis.ui.widgets.thread_strip import Field
+
+_REASONS = ("reading mistake", "not settled", "wrong note played", "wrong range", "bad contact", "still warming up")
+
+
+class MeasureStation(QWidget):
+    """A guided run."""
+
+    title = "Measure"
+    KEYS = (
+        ("Enter", "take the reading that is typed"),
+        ("Ctrl+Shift+Backspace", "void the last reading"),
+        ("Ctrl+N", "begin a new run"),
+        ("Del / Ins, in the readings", "void, take the void back"),
+        ("R, in the readings", "take this reading again"),
+        ("L / Space, in the runs", "look at a run, lay it over the plot"),
+        *NotePlot.KEYS,
+    )
+
+    def __init__(self, session: Session, colours: Colours, points: float) -> None:
+        super().__init__()
+        self._session, self.colours = session, colours
+        self.entry = EntryPanel(session, colours)
+        self.words = WordsPanel(session, colours)
+        self.readings = ReadingsPanel(session)
+        self.plot = NotePlot("Errors in cents against note", colours, session.style, points)
+        plot_panel = Panel("Error against note", "Error against note")
+        self._legend = label("")
+        plot_panel.head.insertWidget(1, label("in cents, sharp is positive; ± is expanded, k = 2", "small"))
+        self._legend.setTextFormat(Qt.TextFormat.RichText)
+        plot_panel.head.addWidget(self._legend)
+        plot_panel.body.addWidget(self.plot, 1)
+        plot_panel.body.setContentsMargins(17, 11, 14, 6)
+        middle = QSplitter(Qt.Orientation.Vertical)
+        middle.setHandleWidth(13)
+        middle.addWidget(plot_panel)
+        middle.addWidget(self.readings)
+        middle.setSizes([390, 250])
+        middle.setChildrenCollapsible(False)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(18, 14, 18, 13)
+        row.setSpacing(13)
+        self.entry.setFixedWidth(self._side(290, points))
+        self.words.setFixedWidth(self._side(372, points))
+        row.addWidget(self.entry)
+        row.addWidget(middle, 1)
+        row.addWidget(self.words)
+        self._connect()
+        self.refresh()
+        self.readings.refresh_runs()
+
+    @staticmethod
+    def _side(width: int, points: float) -> int:
+        """Side columns follow the text size, within what 1024 pixels leave."""
+        return int(min(width * 1.12, width * max(0.92, points / 9.75)))
+
+    def _connect(self) -> None:
+        session = self._session
+        session.run_changed.connect(self.refresh)
+        session.run_changed.connect(self.readings.refresh_runs)
+        session.runs_changed.connect(self.readings.refresh_runs)
+        session.bench_changed.connect(self.refresh)
+        session.note_changed.connect(self.note_changed)
+        self.entry.asked_for_run.connect(self.new_run)
+        self.entry.asked_for_csv.connect(self.open_readings)
+        self.words.way_chosen.connect(session.choose_way)
+        self.words.adopt_pressed.connect(self.adopt)
+        self.words.withdraw_pressed.connect(self.withdraw)
+        self.words.save_pressed.connect(self.save_way)
+        self.readings.void_asked.connect(self.void)
+        self.readings.unvoid_asked.connect(session.unvoid)
+        self.readings.retake_asked.connect(self.entry.retake)
+        self.readings.run_picked.connect(session.look_at)
+        self.readings.overlay_picked.connect(session.overlay)
+        self.plot.note_picked.connect(session.set_note)
+
+    def dress(self, colours: Colours, points: float) -> None:
+        """Take a theme, a text size and the style of numbers."""
+        self.colours = self.entry.colours = self.words.colours = colours
+        self.plot.dress(colours, self._session.style, points)
+        self.entry.setFixedWidth(self._side(290, points))
+        self.words.setFixedWidth(self._side(372, points))
+        model = self.readings.readings.rows_model
+        for rows in (model, self.readings.runs.rows_model):
+            from PySide6.QtGui import QColor
+
+            rows.off_colour, rows.current_colour = QColor(colours.muted), QColor(colours.thread_wash)
+        self.refresh()
+        self.readings.refresh_runs()
+
+    def focus_first(self) -> None:
+        (self.entry.entry if self.entry.entry.isEnabled() else self.entry.new_run).setFocus()
+
+    # -- showing -----------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        self.entry.refresh()
+        self.words.refresh()
+        self.readings.refresh()
+        self.draw()
+
+    def note_changed(self) -> None:
+        self.entry.refresh()
+        self.readings.mark_note()
+        self.plot.mark_note(self._session.note)
+
+    def draw(self) -> None:
+        """Draw the run looked at, what the chosen way would leave, and the run laid over."""
+        session, c, plot = self._session, self.colours, self.plot
+        judged = session.analysis()
+        plot.begin()
+        legend = []
+        shown = [np.zeros(0)]
+        low, high = 36.0, 96.0
+        if judged is not None:
+            every = [*judged.run.plan, *judged.notes.tolist()] or [36.0, 96.0]
+            low, high = min(every), max(every)
+            plot.tolerance(judged.tolerance, low, high)
+            self._draw_line(judged)
+            overlay = session.analysis(session.overlay_id) if session.overlay_id else None
+            way = session.way
+            if overlay is not None:
+                plot.points(PlotPoints(overlay.notes, overlay.error_cents, "ring", c.blue,
+                                       2 * overlay.independent_cents))  # fmt: skip
+                shown.append(overlay.error_cents)
+                legend.append(f'<span style="color:{c.blue}">○ {_html(overlay.run.title)}</span>')
+            elif way is not None:
+                plot.points(PlotPoints(way.notes, way.left_cents, "diamond", c.blue))
+                shown.append(way.left_cents)
+                words = f"predicted: {correction_title(way).lower()}"
+                legend.append(f'<span style="color:{c.blue}">◇ {_html(words)}</span>')
+            plot.points(PlotPoints(judged.notes, judged.error_cents, "disc", c.ink, 2 * judged.independent_cents))
+            shown.append(judged.error_cents)
+            legend.append(f'<span style="color:{c.ink}">● {_html(judged.run.title)}</span>')
+        self._legend.setText(" &nbsp; ".join(legend))
+        plot.finish(low, high, np.concatenate(shown), session.note)
+
+    def _draw_line(self, judged: RunAnalysis) -> None:
+        fit = judged.fit
+        if fit is None:
+            return
+        order = np.argsort(judged.notes, kind="stable")
+        centre = fit.model.cents(fit.line.at(fit.expected), fit.expected)[order]
+        notes = judged.notes[order]
+        self.plot.band(notes, centre, 2 * judged.common_cents[order])
+        ends = slice(None) if fit.model.is_ratio else [0, -1]
+        self.plot.line(notes[ends], centre[ends])
+
+    def thread_fields(self) -> tuple[list[Field], Field | None] | None:
+        """The thread on this station: the note's last reading, where there is one."""
+        session, style = self._session, self._session.style
+        judged = session.analysis()
+        if judged is None:
+            return None
+        read = [k for k, row in enumerate(judged.valid) if row.note == session.note]
+        if not read:
+            return None
+        k = read[-1]
+        row = judged.valid[k]
+        fields = [Field("note", note_label(row.note, style))]
+        if row.code is not None:
+            fields.append(Field("code", plain(row.code)))
+        volts = judged.model.quantity == "volts"
+        wanted = float(judged.wanted[k])
+        fields.append(Field("wanted", style.volts(wanted) if volts else style.hertz(wanted)))
+        unit = UNITS[judged.run.quantity]
+        fields.append(Field("last reading", f"{style.number(row.value, 4 if volts else 2)} {unit}"))
+        expanded = float(judged.expanded_cents[k])
+        if volts and judged.meter is not None:
+            fields.append(Field("worth", f"± {style.millivolts(2 * float(judged.meter.standard_volts(row.value)))}"))
+        worth = f" ± {style.cents(expanded)}" if expanded > 0 else ""
+        return fields, Field("off by", f"{style.cents(float(judged.error_cents[k]), sign=True)} ct{worth}")
+
+    # -- doing -------------------------------------------------------------------------------------
+
+    def new_run(self) -> None:
+        dialog = RunDialog(self, self._session)
+        if dialog.exec():
+            self._session.begin_run(dialog.value)
+            self.entry.entry.setFocus()
+
+    def open_readings(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Open readings", "", "Tables (*.csv *.tsv *.txt);;All files (*)")
+        if name:
+            self.take_file(Path(name))
+
+    def take_file(self, path: Path) -> None:
+        """Readings from a file, after a look at how it is laid out."""
+        try:
+            self._take_text(read_text(path), path.name)
+        except InputError as error:
+            self._session.said.emit(str(error), True)
+
+    def paste_readings(self) -> None:
+        text = QGuiApplication.clipboard().text()
+        if not text.strip():
+            self._session.said.emit("The clipboard holds no text to take readings from.", True)
+            return
+        self._take_text(text, "the clipboard")
+
+    def _take_text(self, text: str, where: str) -> None:
+        run = self._session.run
+        if run is None:
+            self.new_run()
+            run = self._session.run
+            if run is None:
+                return
+        dialog = CsvDialog(self, text, where, run.quantity, self._session.style)
+        if not dialog.exec():
+            return
+        try:
+            self._session.take_all([(row.note, row.value, row.own) for row in dialog.value])
+        except InputError as error:
+            self._session.said.emit(str(error), True)
+
+    def void_last(self) -> None:
+        judged = self._session.analysis()
+        if judged is None or not judged.valid:
+            self._session.said.emit("There is no reading to void.", True)
+            return
+        self.void([judged.valid[-1].id])
+
+    def void(self, ids: list[int]) -> None:
+        what = "this reading" if len(ids) == 1 else f"these {len(ids)} readings"
+        reason, taken = QInputDialog.getItem(self, "Void", f"Why is {what} voided?", _REASONS, 0, True)
+        if taken:
+            self._session.void(ids, " ".join(reason.split()) or _REASONS[0])
+
+    def adopt(self) -> None:
+        way = self._session.way
+        if way is None:
+            return
+        adopted = self._session.adopt(way)
+        words = {"trimmer": "The trimming", "constants": "The constants", "table": "The table"}[adopted.kind]
+        self._session.said.emit(
+            f"{words} of this run are in force for unit {adopted.serial}; measure again to see what is left."
+            if adopted.kind == "constants"
+            else f"{words} of this run is noted for unit {adopted.serial}; measure again to see what is left.",
+            False,
+        )
+
+    def withdraw(self) -> None:
+        try:
+            self._session.withdraw()
+        except InputError as error:
+            self._session.said.emit(str(error), True)
+
+    def save_way(self) -> None:
+        judged, way = self._session.analysis(), self._session.way
+        if judged is None or way is None:
+            return
+        start = f"{judged.run.serial}-{judged.run.port}-{way.kind}.csv"
+        name, _ = QFileDialog.getSaveFileName(self, "Save the correction", start, "CSV (*.csv)")
+        if name:
+            self.save_way_to(Path(name))
+
+    def save_way_to(self, path: Path) -> None:
+        judged, way = self._session.analysis(), self._session.way
+        if judged is None or way is None:
+            return
+        try:
+            write_whole(path, correction_text(way, judged))
+            self._session.said.emit(f"Saved {path.name}.", False)
+        except InputError as error:
+            self._session.said.emit(str(error), True)
+
+    def table(self) -> Table:
+        """The table that Copy and Save CSV work on."""
+        return self.readings.stack.currentWidget()
+
+
+def _html(text: str) -> str:
+    return text.replace("&", "&amp;").replace("<", "&lt;")

@@ -1,0 +1,226 @@
+"""What the shape of the errors says, the ways to correct side by side, and adopting one."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtGui import QGuiApplication
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from dynamis.bench.advice import belongs_sentence, plugging_sentence
+from dynamis.bench.analysis import RunAnalysis
+from dynamis.calibration.corrections import Correction
+from dynamis.calibration.words import (
+    correction_detail,
+    correction_leaves,
+    correction_title,
+    shape_sentences,
+    verdict_sentence,
+)
+from dynamis.files.correction_csv import correction_text
+from dynamis.notation.style import tied
+from dynamis.ui.session import Session
+from dynamis.ui.theme.palette import Colours
+from dynamis.ui.theme.verdict import shape_pixmap, verdict_colour, verdict_pixmap
+from dynamis.ui.widgets.panel import Panel, clear, label, rule, scrolling
+
+
+class WayCard(QPushButton):
+    """One way to correct: its title, what it leaves, and what to do; checked when chosen."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setCheckable(True)
+        self.setAutoExclusive(True)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(12, 8, 11, 9)
+        column.setSpacing(3)
+        top = QHBoxLayout()
+        self.sign, self.title, self.leaves = label(), label(), label("", "blue")
+        self.title.setStyleSheet("font-weight: 600;")
+        top.addWidget(self.title)
+        top.addStretch(1)
+        top.addWidget(self.sign)
+        top.addWidget(self.leaves)
+        column.addLayout(top)
+        self.detail = label("", "small", wrap=True)
+        column.addWidget(self.detail)
+        for part in (self.sign, self.title, self.leaves, self.detail):
+            part.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        policy = self.sizePolicy()
+        policy.setHeightForWidth(True)
+        policy.setVerticalPolicy(policy.Policy.Minimum)
+        self.setSizePolicy(policy)
+
+    def hasHeightForWidth(self) -> bool:
+        return True
+
+    def heightForWidth(self, width: int) -> int:
+        return self.layout().heightForWidth(width)
+
+    def sizeHint(self) -> QSize:
+        return QSize(220, self.layout().heightForWidth(max(220, self.width())))
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(120, self.sizeHint().height())
+
+
+class WordsPanel(Panel):
+    """The right column.  way_chosen : the kind of a way.  adopt, withdraw, save_csv : buttons pressed."""
+
+    way_chosen = Signal(str)
+    adopt_pressed = Signal()
+    withdraw_pressed = Signal()
+    save_pressed = Signal()
+
+    def __init__(self, session: Session, colours: Colours) -> None:
+        super().__init__("What the readings say")
+        self._session, self.colours = session, colours
+        inner = QWidget()
+        self._column = QVBoxLayout(inner)
+        self._column.setContentsMargins(0, 0, 5, 0)
+        self._column.setSpacing(8)
+        self.body.addWidget(scrolling(inner), 1)
+        verdict = QHBoxLayout()
+        self.sign, self.verdict = label(), label("", wrap=True)
+        verdict.addWidget(self.sign, 0, Qt.AlignmentFlag.AlignTop)
+        verdict.addWidget(self.verdict, 1)
+        self._column.addLayout(verdict)
+        self._column.addWidget(label("What the shape says", "heading"))
+        self._said = QVBoxLayout()
+        self._said.setSpacing(5)
+        self._column.addLayout(self._said)
+        self._column.addWidget(rule())
+        self._ways_title = label("Ways to correct", "heading")
+        self._column.addWidget(self._ways_title)
+        self.cards: dict[str, WayCard] = {}
+        for kind in ("trimmer", "constants", "table"):
+            card = WayCard()
+            card.clicked.connect(lambda _=False, kind=kind: self.way_chosen.emit(kind))
+            self.cards[kind] = card
+            self._column.addWidget(card)
+        buttons = QHBoxLayout()
+        self.adopt = QPushButton()
+        self.adopt.setProperty("primary", True)
+        self.adopt.clicked.connect(self.adopt_pressed)
+        self.copy, self.save = QPushButton("Copy"), QPushButton("Save CSV…")
+        self.copy.clicked.connect(self.copy_way)
+        self.save.clicked.connect(self.save_pressed)
+        self.withdraw = QPushButton("Withdraw")
+        self.withdraw.clicked.connect(self.withdraw_pressed)
+        self.in_force = label("", "small", wrap=True)
+        self._column.addWidget(self.in_force)
+        self._cautions = QVBoxLayout()
+        self._cautions.setSpacing(6)
+        self._column.addLayout(self._cautions)
+        self._column.addStretch(1)
+        self.body.addWidget(rule())
+        self.body.addWidget(self.adopt)
+        for button in (self.copy, self.save, self.withdraw):
+            buttons.addWidget(button)
+        buttons.addStretch(1)
+        self.body.addLayout(buttons)
+        self.body.setContentsMargins(15, 11, 12, 12)
+
+    def refresh(self) -> None:
+        """Show the judgement of the run looked at."""
+        session, style = self._session, self._session.style
+        judged = session.analysis()
+        self._show_verdict(judged)
+        clear(self._said)
+        for sentence in self.sentences(judged):
+            self._said.addWidget(label(sentence, wrap=True, selectable=True))
+        self._show_ways(judged)
+        adopted = session.in_force()
+        self.withdraw.setVisible(adopted is not None)
+        self.in_force.setText(
+            "" if adopted is None
+            else f"In force since {adopted.adopted[:10]}: {adopted.kind}, left {style.cents(adopted.leaves_cents)} "
+            f"± {style.cents(adopted.expanded_cents)} ct."
+        )  # fmt: skip
+        clear(self._cautions)
+        if judged is not None:
+            for sentence in self.cautions(judged):
+                self._caution(sentence)
+
+    def sentences(self, judged: RunAnalysis | None) -> list[str]:
+        """The words of a run, from the core."""
+        if judged is None:
+            return []
+        if judged.shape is None:
+            return [judged.why_no_fit]
+        return shape_sentences(judged.shape, self._session.style, judged.loading_factor)
+
+    def cautions(self, judged: RunAnalysis) -> list[str]:
+        session = self._session
+        told = [belongs_sentence(session.bench, judged.run, session.adoptions, session.style)] if judged.ways else []
+        plugging = plugging_sentence(session.bench, judged.run, session.style)
+        return ([plugging] if plugging else []) + told
+
+    def _caution(self, sentence: str) -> None:
+        row = QHBoxLayout()
+        sign = label()
+        sign.setPixmap(shape_pixmap("half", self.colours.amber, 12, self.devicePixelRatioF()))
+        row.addWidget(sign, 0, Qt.AlignmentFlag.AlignTop)
+        row.addWidget(label(sentence, "muted", wrap=True, selectable=True), 1)
+        self._cautions.addLayout(row)
+
+    def _show_verdict(self, judged: RunAnalysis | None) -> None:
+        if judged is None or judged.verdict is None or judged.worst_index is None:
+            self.sign.clear()
+            self.verdict.setText("No reading yet." if judged is not None else "No run yet.")
+            self.verdict.setStyleSheet(f"color: {self.colours.muted};")
+            return
+        k = judged.worst_index
+        words = verdict_sentence(judged.verdict, float(judged.error_cents[k]), float(judged.notes[k]),
+                                 float(judged.expanded_cents[k]), float(judged.allowed_cents[k]),
+                                 self._session.style)  # fmt: skip
+        self.verdict.setText(tied(words[0].upper() + words[1:] + "."))
+        self.verdict.setStyleSheet(f"color: {verdict_colour(judged.verdict, self.colours)}; font-weight: 600;")
+        self.sign.setPixmap(verdict_pixmap(judged.verdict, self.colours, 14, self.devicePixelRatioF()))
+
+    def _show_ways(self, judged: RunAnalysis | None) -> None:
+        style, chosen = self._session.style, self._session.way
+        fit = None if judged is None else judged.fit
+        for kind, card in self.cards.items():
+            way = None if judged is None else judged.way(kind)
+            card.setVisible(way is not None)
+            if way is None or fit is None:
+                continue
+            card.title.setText(correction_title(way))
+            card.leaves.setText(correction_leaves(way, style))
+            card.detail.setText(tied(correction_detail(way, fit, style)))
+            card.sign.setPixmap(verdict_pixmap(way.verdict, self.colours, 11, self.devicePixelRatioF()))
+            card.setAccessibleName(f"{card.title.text()}, {card.leaves.text()}, {way.verdict}. {card.detail.text()}")
+            card.setChecked(chosen is not None and way.kind == chosen.kind)
+            card.updateGeometry()
+            self._dress(card)
+        self._ways_title.setVisible(chosen is not None)
+        for button in (self.adopt, self.copy, self.save):
+            button.setVisible(chosen is not None)
+        if chosen is not None and judged is not None:
+            self.adopt.setText(f"Adopt {self._noun(chosen)} for {judged.run.serial} {self._channel_name(judged)}")
+
+    def _dress(self, card: WayCard) -> None:
+        c = self.colours
+        wash = c.blue_wash if card.isChecked() else c.panel
+        edge = f"2px solid {c.blue}" if card.isChecked() else f"1px solid {c.rule}"
+        card.setStyleSheet(
+            f"WayCard {{ background: {wash}; border: {edge}; border-radius: 3px; text-align: left; padding: 0; }}"
+            f"WayCard:focus {{ border: 2px solid {c.ink}; }}"
+        )
+
+    @staticmethod
+    def _noun(way: Correction) -> str:
+        return {"trimmer": "trimming", "constants": "constants", "table": "table"}[way.kind]
+
+    def _channel_name(self, judged: RunAnalysis) -> str:
+        return self._session.bench.port(judged.run.channel).name
+
+    def copy_way(self) -> str:
+        """Put the chosen way's constants or table on the clipboard; returns the text."""
+        judged, way = self._session.analysis(), self._session.way
+        if judged is None or way is None or judged.fit is None:
+            return ""
+        text = correction_text(way, judged, separator="\t")
+        QGuiApplication.clipboard().setText(text)
+        return text

@@ -1,0 +1,190 @@
+"""Tables: a model of plain rows, copied as tab-separated text and saved as CSV."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QSize, Qt
+from PySide6.QtGui import QColor, QFont, QGuiApplication, QKeySequence
+from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableView
+
+Index = QModelIndex | QPersistentModelIndex
+
+
+@dataclass(frozen=True)
+class Column:
+    """One column: its heading, what a screen reader says of it, and whether its text stands left."""
+
+    heading: str
+    spoken: str = ""
+    left: bool = False
+    stretch: float = 1.0
+    hint: str = ""
+
+
+@dataclass(frozen=True)
+class Row:
+    """One row of shown texts; `key` finds the record behind it, `mark` is current, off or plain.
+
+    raw : the cells as they go into CSV (full precision), where they differ from what is shown.
+    """
+
+    cells: tuple[str, ...]
+    key: object = None
+    mark: str = ""
+    raw: tuple[str, ...] | None = None
+    tip: str = ""
+
+
+class RowsModel(QAbstractTableModel):
+    """Rows as they are; replaced as a whole, since a bench has few."""
+
+    def __init__(self, columns: Sequence[Column]) -> None:
+        super().__init__()
+        self.columns = tuple(columns)
+        self.rows: tuple[Row, ...] = ()
+        self.off_colour, self.current_colour = QColor("#888888"), QColor("#eeeeee")
+
+    def set_rows(self, rows: Sequence[Row]) -> None:
+        rows = tuple(rows)
+        if len(rows) == len(self.rows):
+            changed = [k for k, (new, old) in enumerate(zip(rows, self.rows, strict=True)) if new != old]
+            self.rows = rows
+            if changed:
+                last = len(self.columns) - 1
+                self.dataChanged.emit(self.index(changed[0], 0), self.index(changed[-1], last))
+            return
+        self.beginResetModel()
+        self.rows = rows
+        self.endResetModel()
+
+    def rowCount(self, parent: Index = QModelIndex()) -> int:
+        return 0 if parent.isValid() else len(self.rows)
+
+    def columnCount(self, parent: Index = QModelIndex()) -> int:
+        return 0 if parent.isValid() else len(self.columns)
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        row, column = self.rows[index.row()], self.columns[index.column()]
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
+            return row.cells[index.column()]
+        if role == Qt.ItemDataRole.TextAlignmentRole:
+            side = Qt.AlignmentFlag.AlignLeft if column.left else Qt.AlignmentFlag.AlignRight
+            return side | Qt.AlignmentFlag.AlignVCenter
+        if role == Qt.ItemDataRole.ForegroundRole and row.mark == "off":
+            return self.off_colour
+        if role == Qt.ItemDataRole.BackgroundRole and row.mark == "current":
+            return self.current_colour
+        if role == Qt.ItemDataRole.FontRole and row.mark == "off":
+            font = QFont()
+            font.setStrikeOut(index.column() != len(self.columns) - 1)
+            return font
+        if role == Qt.ItemDataRole.ToolTipRole and row.tip:
+            return row.tip
+        if role == Qt.ItemDataRole.AccessibleTextRole:
+            return f"{column.spoken or column.heading}: {row.cells[index.column()]}"
+        return None
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        if orientation != Qt.Orientation.Horizontal:
+            return None
+        if role == Qt.ItemDataRole.DisplayRole:
+            return self.columns[section].heading
+        if role == Qt.ItemDataRole.TextAlignmentRole:
+            side = Qt.AlignmentFlag.AlignLeft if self.columns[section].left else Qt.AlignmentFlag.AlignRight
+            return side | Qt.AlignmentFlag.AlignVCenter
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return self.columns[section].hint or None
+        return None
+
+
+class Table(QTableView):
+    """A table of rows: whole rows are selected, Ctrl+C copies them as tab-separated text."""
+
+    def __init__(self, name: str, columns: Sequence[Column]) -> None:
+        super().__init__()
+        self.rows_model = RowsModel(columns)
+        self.setModel(self.rows_model)
+        self.setAccessibleName(name)
+        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.setShowGrid(False)
+        self.setWordWrap(False)
+        self.setTabKeyNavigation(False)
+        self.verticalHeader().hide()
+        self.verticalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+        self.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+        self.horizontalHeader().setHighlightSections(False)
+        self.horizontalHeader().setMinimumSectionSize(16)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
+        self.on_activate: Callable[[object], None] | None = None
+        self.activated.connect(self._activated)
+
+    def _activated(self, index: QModelIndex) -> None:
+        if self.on_activate is not None and index.isValid():
+            self.on_activate(self.rows_model.rows[index.row()].key)
+
+    def set_rows(self, rows: Sequence[Row]) -> None:
+        self.rows_model.set_rows(rows)
+        self._share_width()
+
+    def selected_keys(self) -> list[object]:
+        """Keys of the selected rows, top down."""
+        chosen = sorted({index.row() for index in self.selectionModel().selectedRows()})
+        return [self.rows_model.rows[k].key for k in chosen if k < len(self.rows_model.rows)]
+
+    def show_row(self, key: object) -> None:
+        """Scroll to the row of a key."""
+        for k, row in enumerate(self.rows_model.rows):
+            if row.key == key:
+                self.scrollTo(self.rows_model.index(k, 0))
+                return
+
+    def copy(self, *, whole: bool = False) -> str:
+        """Put the selected rows (all of them where none is selected) on the clipboard; returns the text."""
+        chosen = sorted({index.row() for index in self.selectionModel().selectedRows()})
+        rows = self.rows_model.rows if whole or not chosen else [self.rows_model.rows[k] for k in chosen]
+        lines = ["\t".join(column.heading for column in self.rows_model.columns)]
+        lines += ["\t".join(row.cells) for row in rows]
+        text = "\n".join(lines) + "\n"
+        QGuiApplication.clipboard().setText(text)
+        return text
+
+    def as_csv(self) -> str:
+        """The whole table as CSV, full precision where the rows have it."""
+        out = io.StringIO()
+        writer = csv.writer(out, lineterminator="\n")
+        writer.writerow([column.spoken or column.heading for column in self.rows_model.columns])
+        writer.writerows(row.raw or row.cells for row in self.rows_model.rows)
+        return out.getvalue()
+
+    def keyPressEvent(self, event) -> None:
+        if event.matches(QKeySequence.StandardKey.Copy):
+            self.copy()
+        else:
+            super().keyPressEvent(event)
+
+    def resizeEvent(self, event) -> None:
+        super().resizeEvent(event)
+        self._share_width()
+
+    def changeEvent(self, event) -> None:
+        super().changeEvent(event)
+        self.verticalHeader().setDefaultSectionSize(self.fontMetrics().height() + 7)
+
+    def _share_width(self) -> None:
+        columns = self.rows_model.columns
+        total = sum(column.stretch for column in columns)
+        for k, column in enumerate(columns):
+            self.setColumnWidth(k, int(self.viewport().width() * column.stretch / total))
+
+    def sizeHint(self) -> QSize:
+        return QSize(300, 120)
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(160, 60)

@@ -1,0 +1,80 @@
+"""The thread: one note followed along the current link, each value at its place."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
+
+from dynamis.ui.widgets.panel import clear, label
+
+
+@dataclass(frozen=True)
+class Field:
+    """One scale: what it is, and the note's value there."""
+
+    name: str
+    value: str
+
+
+class ThreadStrip(QFrame):
+    """Fields from left to right; the error stands apart, always in sight."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setProperty("bar", True)
+        self.setAccessibleName("The thread")
+        self._row = QHBoxLayout(self)
+        self._row.setContentsMargins(0, 0, 20, 0)
+        self._row.setSpacing(14)
+        self._edge = QFrame()
+        self._edge.setFixedWidth(5)
+        self._row.addWidget(self._edge)
+        inner = QWidget()
+        self._fields = QHBoxLayout(inner)
+        self._fields.setContentsMargins(8, 0, 0, 0)
+        self._fields.setSpacing(9)
+        self._scroll = QScrollArea()
+        self._scroll.setWidgetResizable(True)
+        self._scroll.setFrameShape(QFrame.Shape.NoFrame)
+        self._scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self._scroll.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
+        self._scroll.setWidget(inner)
+        self._row.addWidget(self._scroll, 1)
+        self._error_name, self._error_value = label("", "small"), label("", "thread")
+        self._row.addLayout(_stack(self._error_name, self._error_value))
+        self._keys = label("Ctrl ↑ ↓ semitone   with Shift: octave", "small")
+        self._row.addWidget(self._keys)
+
+    def show_fields(self, fields: list[Field], error: Field | None, colour: str) -> None:
+        """Show the values; `error` is pinned at the right, in the thread's colour."""
+        clear(self._fields)
+        for k, field in enumerate(fields):
+            if k:
+                self._fields.addWidget(label("›", "muted"))
+            value = label(field.value, "thread", selectable=True)
+            value.setAccessibleName(f"{field.name}: {field.value}")
+            self._fields.addLayout(_stack(label(field.name, "small"), value))
+        self._fields.addStretch(1)
+        self._error_name.setText(error.name if error else "")
+        self._error_value.setText(error.value if error else "")
+        self._error_value.setStyleSheet(f"color: {colour}; font-weight: 600;")
+        self._edge.setStyleSheet(f"background: {colour};")
+        spoken = ", ".join(f"{field.name} {field.value}" for field in [*fields, *([error] if error else [])])
+        self.setAccessibleDescription(spoken)
+        self._keys.setVisible(self.width() > 1150)
+
+    def resizeEvent(self, event) -> None:
+        super().resizeEvent(event)
+        self._keys.setVisible(self.width() > 1150)
+
+
+def _stack(name: QLabel, value: QLabel) -> QVBoxLayout:
+    column = QVBoxLayout()
+    column.setSpacing(0)
+    column.setContentsMargins(0, 4, 0, 5)
+    column.addWidget(name)
+    column.addWidget(value)
+    return column

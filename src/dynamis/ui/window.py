@@ -1,0 +1,245 @@
+"""The window: menu, stations across the top, the thread across the bottom."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QTimer
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent
+from PySide6.QtWidgets import (
+    QApplication,
+    QFrame,
+    QHBoxLayout,
+    QMainWindow,
+    QPushButton,
+    QSizePolicy,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from dynamis.errors import InputError
+from dynamis.ui.actions import Actions
+from dynamis.ui.session import Session
+from dynamis.ui.theme.style import TEXT_POINTS, apply_theme, colours_for
+from dynamis.ui.thread import chain_fields
+from dynamis.ui.views.codes.station import CodesStation
+from dynamis.ui.views.measure.station import MeasureStation
+from dynamis.ui.widgets.panel import label, rule
+from dynamis.ui.widgets.thread_strip import Field, ThreadStrip
+
+# The stations in the order of the work with the keys that are fixed for them; more come as they are built.
+STATIONS = (("Codes", "Ctrl+5", CodesStation), ("Measure", "Ctrl+6", MeasureStation))
+_SENTENCE_MILLISECONDS = 9000
+
+
+class MainWindow(QMainWindow):
+    """One window on one bench."""
+
+    def __init__(self, app: QApplication, session: Session) -> None:
+        super().__init__()
+        self.app, self.session = app, session
+        self.colours = colours_for(session.preferences.theme, app)
+        apply_theme(app, self.colours, self._points())
+        self.setMinimumSize(900, 600)
+        self.resize(1280, 800)
+        self.setAcceptDrops(True)
+        self.stations: dict[str, QWidget] = {}
+        self.stack = QStackedWidget()
+        self.thread_strip = ThreadStrip()
+        body = QWidget()
+        column = QVBoxLayout(body)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self._make_top())
+        column.addWidget(rule())
+        column.addWidget(self._make_sentence())
+        column.addWidget(self.stack, 1)
+        column.addWidget(rule())
+        column.addWidget(self.thread_strip)
+        self.thread_strip.setFixedHeight(self._strip_height())
+        self.setCentralWidget(body)
+        self._quiet = QTimer(self)
+        self._quiet.setSingleShot(True)
+        self._quiet.timeout.connect(lambda: self.say("", False))
+        self.actions_made = Actions(self)
+        self.show_station("Measure")
+        self._connect()
+        self.refresh()
+
+    def _points(self) -> float:
+        return TEXT_POINTS[self.session.preferences.text]
+
+    def _strip_height(self) -> int:
+        return int(48 * max(1.0, self._points() / 9.75)) + 2
+
+    def _make_top(self) -> QWidget:
+        bar = QFrame()
+        bar.setProperty("bar", True)
+        row = QHBoxLayout(bar)
+        row.setContentsMargins(20, 0, 20, 0)
+        row.setSpacing(6)
+        names = QVBoxLayout()
+        names.setSpacing(0)
+        self.bench_name, self.link_name = label("", "heading"), label("", "small")
+        for one in (self.bench_name, self.link_name):
+            one.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+            names.addWidget(one)
+        holder = QWidget()
+        holder.setLayout(names)
+        names.setContentsMargins(0, 5, 0, 5)
+        holder.setFixedWidth(262)
+        row.addWidget(holder)
+        self.station_buttons: dict[str, QPushButton] = {}
+        for name, key, _ in STATIONS:
+            button = QPushButton(name)
+            button.setProperty("station", True)
+            button.setCheckable(True)
+            button.setAutoExclusive(True)
+            button.setToolTip(f"{name}, {key}")
+            button.clicked.connect(lambda _=False, name=name: self.show_station(name))
+            self.station_buttons[name] = button
+            row.addWidget(button)
+        row.addStretch(1)
+        self.file_name = label("", "small")
+        row.addWidget(self.file_name)
+        return bar
+
+    def _make_sentence(self) -> QWidget:
+        """One line for what was just done or refused; it takes no room while it has nothing to say."""
+        self.sentence_bar = QFrame()
+        self.sentence_bar.setProperty("bar", True)
+        row = QHBoxLayout(self.sentence_bar)
+        row.setContentsMargins(20, 4, 14, 4)
+        self.sentence = label("", wrap=True, selectable=True)
+        row.addWidget(self.sentence, 1)
+        close = QPushButton("Close")
+        close.clicked.connect(lambda: self.say("", False))
+        row.addWidget(close)
+        self.sentence_bar.hide()
+        return self.sentence_bar
+
+    def _connect(self) -> None:
+        session = self.session
+        session.bench_changed.connect(self.refresh)
+        session.run_changed.connect(self.show_thread)
+        session.note_changed.connect(self.show_thread)
+        session.preferences_changed.connect(self.dress)
+        session.said.connect(self.say)
+        self.app.styleHints().colorSchemeChanged.connect(self.dress)
+
+    # -- stations ----------------------------------------------------------------------------------
+
+    @property
+    def station(self) -> QWidget:
+        return self.stack.currentWidget()
+
+    def show_station(self, name: str) -> None:
+        """Show a station; it is made when it is first wanted."""
+        if name not in self.stations:
+            kind = next(kind for text, _, kind in STATIONS if text == name)
+            made = kind(self.session, self.colours, self._points())
+            made.dress(self.colours, self._points())
+            self.stations[name] = made
+            self.stack.addWidget(made)
+        self.stack.setCurrentWidget(self.stations[name])
+        self.station_buttons[name].setChecked(True)
+        self.stations[name].focus_first()
+        self.show_thread()
+
+    # -- showing -----------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        session = self.session
+        self.bench_name.setText(session.bench.name)
+        self.setWindowTitle(f"{session.bench.name} – Dynamis")
+        link = session.link
+        if session.channel is None:
+            text = "nothing on the bench yet"
+        elif link is None or not link.inputs:
+            text = session.bench.label(session.channel[0])
+        else:
+            sink = session.bench.gear_by(link.inputs[0].gear).name
+            text = f"{session.bench.gear_by(link.output.gear).name} → {sink} · {session.bench.port(link.output).name}"
+        self.link_name.setText(text)
+        self.link_name.setToolTip(text)
+        self.file_name.setText(session.file.path.name)
+        self.file_name.setToolTip(str(session.file.path))
+        self.actions_made.refresh()
+        self.show_thread()
+
+    def show_thread(self) -> None:
+        session = self.session
+        told = self.station.thread_fields() if self.stack.count() else None
+        if told is None:
+            made = session.chain()
+            if made is None:
+                from dynamis.pitch.notes import note_label
+
+                told = [Field("note", note_label(session.note, session.style))], None
+            else:
+                told = chain_fields(made, session.note, session.style)
+        self.thread_strip.show_fields(*told, self.colours.thread)
+        self.actions_made.refresh()
+
+    def say(self, sentence: str, refusal: bool) -> None:
+        """Show a sentence; a refusal stays until it is closed or another takes its place."""
+        self.sentence.setText(sentence)
+        colour = self.colours.vermilion if refusal else self.colours.ink
+        self.sentence.setStyleSheet(f"color: {colour};")
+        self.sentence_bar.setVisible(bool(sentence))
+        self._quiet.stop()
+        if sentence and not refusal:
+            self._quiet.start(_SENTENCE_MILLISECONDS)
+
+    def dress(self, *_: object) -> None:
+        """Take the theme, text size and style of numbers that are preferred."""
+        self.colours = colours_for(self.session.preferences.theme, self.app)
+        apply_theme(self.app, self.colours, self._points())
+        self.thread_strip.setFixedHeight(self._strip_height())
+        for station in self.stations.values():
+            station.dress(self.colours, self._points())
+        self.refresh()
+
+    # -- files dropped, and closing ----------------------------------------------------------------
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        for url in event.mimeData().urls():
+            if url.isLocalFile():
+                self.take_file(Path(url.toLocalFile()))
+                return
+
+    def take_file(self, path: Path) -> None:
+        """Open a bench, import one from JSON, or take readings from a table, by the file's ending."""
+        ending = path.suffix.lower()
+        if ending == ".dynamis":
+            self.actions_made.open_path(path)
+        elif ending == ".json":
+            self.actions_made.import_path(path)
+        elif ending in (".csv", ".tsv", ".txt"):
+            self.show_station("Measure")
+            self.stations["Measure"].take_file(path)
+        else:
+            self.say(
+                f"{path.name}: a bench (.dynamis), an exported bench (.json) or readings (.csv) can be dropped here.",
+                True,
+            )
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        self.session.close()
+        super().closeEvent(event)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.file_name.setVisible(self.width() > 1000)
+
+    def guarded(self, work, *arguments) -> None:
+        """Do something that may be refused; the sentence is shown."""
+        try:
+            work(*arguments)
+        except InputError as error:
+            self.say(str(error), True)
