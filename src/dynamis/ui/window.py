@@ -141,6 +141,9 @@ class MainWindow(QMainWindow):
             made = kind(self.session, self.colours, self._points())
             made.dress(self.colours, self._points())
             self.stations[name] = made
+            if isinstance(made, MeasureStation):
+                made.start.open_demo.connect(lambda: self.guarded(self.actions_made.open_demo))
+                made.start.open_bench.connect(lambda: self.guarded(self.actions_made.open))
             self.stack.addWidget(made)
         self.stack.setCurrentWidget(self.stations[name])
         self.station_buttons[name].setChecked(True)

@@ -64,6 +64,7 @@ def apply_theme(app: QApplication, colours: Colours, points: float) -> None:
 def style_sheet(c: Colours, points: float) -> str:
     """What Fusion does not draw as we want it; sizes follow the text size."""
     small, title, big = points * 0.9, points * 1.12, points * 3.0
+    tick = (files("dynamis.ui.theme") / "icons" / ("tick-dark.svg" if c.dark else "tick.svg")).as_posix()
     return f"""
     QMainWindow, QDialog {{ background: {c.ground}; }}
     QFrame[panel="true"] {{ background: {c.panel}; border: 1px solid {c.rule}; border-radius: 3px; }}
@@ -130,6 +131,10 @@ def style_sheet(c: Colours, points: float) -> str:
     QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::sub-page {{ background: none;
         border: none; width: 0; height: 0; }}
     QToolTip {{ background: {c.panel}; color: {c.ink}; border: 1px solid {c.rule}; padding: 3px; }}
+    QCheckBox::indicator {{ width: 14px; height: 14px; border: 1px solid {c.muted}; border-radius: 2px;
+        background: {c.field}; }}
+    QCheckBox::indicator:checked {{ background: {c.blue}; border-color: {c.blue}; image: url({tick}); }}
+    QCheckBox:focus {{ color: {c.blue}; }}
     QGroupBox {{ border: none; margin-top: 16px; font-weight: 600; }}
     QGroupBox::title {{ subcontrol-origin: margin; left: 0; color: {c.ink}; }}
     """

@@ -49,6 +49,18 @@ class NoteAxis(pg.AxisItem):
         return [note_label(value, self.note_style) for value in values]
 
 
+class CentAxis(pg.AxisItem):
+    """Cents with a real minus, in the reader's decimals."""
+
+    def __init__(self) -> None:
+        super().__init__("left")
+        self.number_style = Style()
+
+    def tickStrings(self, values, scale, spacing):
+        decimals = 0 if spacing >= 1 else min(4, math.ceil(-math.log10(spacing)))
+        return [self.number_style.number(value, decimals) for value in values]
+
+
 class NotePlot(pg.PlotWidget):
     """Cents against note.  Mouse: drag pans, wheel zooms, a click picks the note.  Keys: see `KEYS`."""
 
@@ -62,7 +74,8 @@ class NotePlot(pg.PlotWidget):
 
     def __init__(self, name: str, colours: Colours, style: Style, points: float) -> None:
         self._axis = NoteAxis()
-        super().__init__(axisItems={"bottom": self._axis})
+        self._cents = CentAxis()
+        super().__init__(axisItems={"bottom": self._axis, "left": self._cents})
         self.setAccessibleName(name)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMenuEnabled(False)
@@ -82,7 +95,7 @@ class NotePlot(pg.PlotWidget):
     def dress(self, colours: Colours, style: Style, points: float) -> None:
         """Take a theme, a style of numbers and a text size."""
         self.colours, self.number_style = colours, style
-        self._axis.note_style = style
+        self._axis.note_style = self._cents.number_style = style
         self.setBackground(colours.panel)
         font = text_font(points * 0.9)
         for side in ("bottom", "left"):
@@ -90,7 +103,7 @@ class NotePlot(pg.PlotWidget):
             axis.setTickFont(font)
             axis.setTextPen(QColor(colours.muted))
             axis.setPen(QPen(QColor(colours.panel), 0))
-            axis.setStyle(tickLength=0, tickTextOffset=7, hideOverlappingLabels=False)
+            axis.setStyle(tickLength=0, tickTextOffset=7, hideOverlappingLabels=False, maxTickLevel=0)
             axis.setTickPen(pg.mkPen(colours.grid))
         self.getAxis("left").setGrid(255)
         self.getAxis("left").setWidth(46)

@@ -16,13 +16,17 @@ Index = QModelIndex | QPersistentModelIndex
 
 @dataclass(frozen=True)
 class Column:
-    """One column: its heading, what a screen reader says of it, and whether its text stands left."""
+    """One column: its heading, what a screen reader says of it, and whether its text stands left.
+
+    fits : wide enough for its texts; off for texts that may be elided.
+    """
 
     heading: str
     spoken: str = ""
     left: bool = False
     stretch: float = 1.0
     hint: str = ""
+    fits: bool = True
 
 
 @dataclass(frozen=True)
@@ -120,7 +124,7 @@ class Table(QTableView):
         self.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
         self.horizontalHeader().setHighlightSections(False)
         self.horizontalHeader().setMinimumSectionSize(16)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
         self.on_activate: Callable[[object], None] | None = None
         self.activated.connect(self._activated)
@@ -178,10 +182,14 @@ class Table(QTableView):
         self.verticalHeader().setDefaultSectionSize(self.fontMetrics().height() + 7)
 
     def _share_width(self) -> None:
+        """Share the width out; no column gets narrower than what it holds, then the table scrolls."""
         columns = self.rows_model.columns
         total = sum(column.stretch for column in columns)
+        measure = self.horizontalHeader().fontMetrics()
         for k, column in enumerate(columns):
-            self.setColumnWidth(k, int(self.viewport().width() * column.stretch / total))
+            cells = [row.cells[k] for row in self.rows_model.rows[:60]] if column.fits else []
+            least = max(map(measure.horizontalAdvance, (column.heading, *cells)), default=0) + 14
+            self.setColumnWidth(k, max(least, int(self.viewport().width() * column.stretch / total)))
 
     def sizeHint(self) -> QSize:
         return QSize(300, 120)

@@ -89,7 +89,7 @@ class EntryPanel(Panel):
         self.body.addWidget(self.conditions)
         self.body.addStretch(1)
         buttons = QHBoxLayout()
-        self.new_run, self.from_csv = QPushButton("New run…"), QPushButton("Open readings…")
+        self.new_run, self.from_csv = QPushButton("New run…"), QPushButton("Open CSV…")
         self.new_run.setProperty("primary", True)
         self.new_run.clicked.connect(self.asked_for_run)
         self.from_csv.clicked.connect(self.asked_for_csv)

@@ -14,7 +14,7 @@ from dynamis.calibration.words import VERDICT_WORDS
 from dynamis.notation.style import plain
 from dynamis.pitch.notes import note_name
 from dynamis.ui.session import Session
-from dynamis.ui.widgets.panel import Panel
+from dynamis.ui.widgets.panel import Panel, label
 from dynamis.ui.widgets.table import Column, Row, Table
 
 _READINGS = (
@@ -25,14 +25,14 @@ _READINGS = (
     Column("off by ct", "error in cents", stretch=1.05, hint="found minus wanted; sharp is positive"),
     Column("left after ct", "left after in cents", stretch=1.3, hint="predicted after the way chosen at the right"),
     Column("worth ± ct", "expanded uncertainty in cents", stretch=1.2, hint="U of the reading, k = 2"),
-    Column("", "state", left=True, stretch=1.25),
+    Column("", "state", left=True, stretch=1.25, fits=False),
 )
 _RUNS = (
-    Column("run", left=True, stretch=2.4),
+    Column("run", left=True, stretch=2.4, fits=False),
     Column("channel of unit", left=True, stretch=1.3),
     Column("date", left=True, stretch=1.3),
     Column("notes", "readings", stretch=0.7),
-    Column("read by", left=True, stretch=1.6),
+    Column("read by", left=True, stretch=1.6, fits=False),
     Column("worst ct", "worst error in cents", stretch=1.1),
     Column("verdict", left=True, stretch=1.3),
 )
@@ -65,6 +65,7 @@ class ReadingsPanel(Panel):
             self.stack.addWidget(table)
             self.tab_buttons.append(button)
         self.head.addStretch(1)
+        self.head.addWidget(label("sharp is positive; ± is expanded, k = 2", "small"))
         self.body.addLayout(self.head)
         self.body.addWidget(self.stack, 1)
         self.body.setContentsMargins(17, 9, 12, 8)

@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QInputDialog, QSplitter, QWidget
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QInputDialog, QSplitter, QStackedWidget, QWidget
 
 from dynamis.bench.analysis import RunAnalysis
 from dynamis.calibration.words import correction_title
@@ -25,6 +25,7 @@ from dynamis.ui.views.measure.run_dialog import RunDialog
 from dynamis.ui.views.measure.words_panel import WordsPanel
 from dynamis.ui.widgets.note_plot import NotePlot, PlotPoints
 from dynamis.ui.widgets.panel import Panel, label
+from dynamis.ui.widgets.start_panel import StartPanel
 from dynamis.ui.widgets.table import Table
 from dynamis.ui.widgets.thread_strip import Field
 
@@ -54,7 +55,6 @@ class MeasureStation(QWidget):
         self.plot = NotePlot("Errors in cents against note", colours, session.style, points)
         plot_panel = Panel("Error against note", "Error against note")
         self._legend = label("")
-        plot_panel.head.insertWidget(1, label("in cents, sharp is positive; ± is expanded, k = 2", "small"))
         self._legend.setTextFormat(Qt.TextFormat.RichText)
         plot_panel.head.addWidget(self._legend)
         plot_panel.body.addWidget(self.plot, 1)
@@ -65,11 +65,18 @@ class MeasureStation(QWidget):
         middle.addWidget(self.readings)
         middle.setSizes([390, 250])
         middle.setChildrenCollapsible(False)
-        row = QHBoxLayout(self)
+        self.start = StartPanel()
+        work = QWidget()
+        self._stack = QStackedWidget()
+        self._stack.addWidget(work)
+        self._stack.addWidget(self.start)
+        outer = QHBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.addWidget(self._stack)
+        row = QHBoxLayout(work)
         row.setContentsMargins(18, 14, 18, 13)
         row.setSpacing(13)
-        self.entry.setFixedWidth(self._side(290, points))
-        self.words.setFixedWidth(self._side(372, points))
+        self._points = points
         row.addWidget(self.entry)
         row.addWidget(middle, 1)
         row.addWidget(self.words)
@@ -77,10 +84,15 @@ class MeasureStation(QWidget):
         self.refresh()
         self.readings.refresh_runs()
 
-    @staticmethod
-    def _side(width: int, points: float) -> int:
-        """Side columns follow the text size, within what 1024 pixels leave."""
-        return int(min(width * 1.12, width * max(0.92, points / 9.75)))
+    def resizeEvent(self, event) -> None:
+        super().resizeEvent(event)
+        self._share_width()
+
+    def _share_width(self) -> None:
+        """Side columns follow the window and the text size; the middle keeps the larger part."""
+        wide, text = self.width(), max(0.95, self._points / 9.75)
+        self.entry.setFixedWidth(int(min(0.27 * wide, max(244, 0.227 * wide) * min(text, 1.2))))
+        self.words.setFixedWidth(int(min(0.33 * wide, max(296, 0.29 * wide) * min(text, 1.2))))
 
     def _connect(self) -> None:
         session = self._session
@@ -91,6 +103,7 @@ class MeasureStation(QWidget):
         session.note_changed.connect(self.note_changed)
         self.entry.asked_for_run.connect(self.new_run)
         self.entry.asked_for_csv.connect(self.open_readings)
+        self.start.begin_run.connect(self.new_run)
         self.words.way_chosen.connect(session.choose_way)
         self.words.adopt_pressed.connect(self.adopt)
         self.words.withdraw_pressed.connect(self.withdraw)
@@ -106,8 +119,8 @@ class MeasureStation(QWidget):
         """Take a theme, a text size and the style of numbers."""
         self.colours = self.entry.colours = self.words.colours = colours
         self.plot.dress(colours, self._session.style, points)
-        self.entry.setFixedWidth(self._side(290, points))
-        self.words.setFixedWidth(self._side(372, points))
+        self._points = points
+        self._share_width()
         model = self.readings.readings.rows_model
         for rows in (model, self.readings.runs.rows_model):
             from PySide6.QtGui import QColor
@@ -117,11 +130,16 @@ class MeasureStation(QWidget):
         self.readings.refresh_runs()
 
     def focus_first(self) -> None:
+        if self._stack.currentWidget() is self.start:
+            self.start.buttons[0].setFocus()
+            return
         (self.entry.entry if self.entry.entry.isEnabled() else self.entry.new_run).setFocus()
 
     # -- showing -----------------------------------------------------------------------------------
 
     def refresh(self) -> None:
+        empty = not self._session.channels() and not self._session.runs
+        self._stack.setCurrentIndex(1 if empty else 0)
         self.entry.refresh()
         self.words.refresh()
         self.readings.refresh()

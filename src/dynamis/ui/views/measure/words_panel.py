@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QBoxLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from dynamis.bench.advice import belongs_sentence, plugging_sentence
 from dynamis.bench.analysis import RunAnalysis
@@ -34,13 +34,18 @@ class WayCard(QPushButton):
         column = QVBoxLayout(self)
         column.setContentsMargins(12, 8, 11, 9)
         column.setSpacing(3)
-        top = QHBoxLayout()
+        self._top = top = QBoxLayout(QBoxLayout.Direction.LeftToRight)
+        top.setSpacing(1)
         self.sign, self.title, self.leaves = label(), label(), label("", "blue")
         self.title.setStyleSheet("font-weight: 600;")
         top.addWidget(self.title)
         top.addStretch(1)
-        top.addWidget(self.sign)
-        top.addWidget(self.leaves)
+        leaves = QHBoxLayout()
+        leaves.setSpacing(5)
+        leaves.addWidget(self.sign)
+        leaves.addWidget(self.leaves)
+        leaves.addStretch(1)
+        top.addLayout(leaves)
         column.addLayout(top)
         self.detail = label("", "small", wrap=True)
         column.addWidget(self.detail)
@@ -56,6 +61,13 @@ class WayCard(QPushButton):
 
     def heightForWidth(self, width: int) -> int:
         return self.layout().heightForWidth(width)
+
+    def resizeEvent(self, event) -> None:
+        """Where both do not fit in one line, what it leaves goes below the title."""
+        super().resizeEvent(event)
+        wanted = self.title.sizeHint().width() + self.leaves.sizeHint().width() + 60
+        way = QBoxLayout.Direction
+        self._top.setDirection(way.LeftToRight if wanted <= event.size().width() else way.TopToBottom)
 
     def sizeHint(self) -> QSize:
         return QSize(220, self.layout().heightForWidth(max(220, self.width())))

@@ -1,0 +1,156 @@
+"""A report of the runs of a bench as one HTML page: plot, words, ways to correct, readings."""
+
+from __future__ import annotations
+
+from html import escape
+
+import numpy as np
+
+from dynamis import __version__
+from dynamis.bench.advice import plugging_sentence
+from dynamis.bench.analysis import RunAnalysis, analyse
+from dynamis.bench.document import Bench
+from dynamis.calibration.words import (
+    VERDICT_WORDS,
+    correction_detail,
+    correction_leaves,
+    correction_title,
+    proof_sentences,
+    shape_sentences,
+    verdict_sentence,
+)
+from dynamis.files.store import BenchFile
+from dynamis.notation.style import Style, plain
+from dynamis.pitch.laws import law_words
+from dynamis.pitch.notes import note_label
+
+_CSS = """
+body { font: 15px/1.45 Inter, "DejaVu Sans", sans-serif; color: #16212b; background: #f8fafc; max-width: 60rem;
+  margin: 2rem auto; padding: 0 1rem; font-variant-numeric: tabular-nums; }
+h1 { font-size: 1.5rem; } h2 { font-size: 1.15rem; border-top: 1px solid #c3ced6; padding-top: 1rem; margin-top: 2rem; }
+p.small, td.small { color: #566573; } li { margin: .2rem 0; }
+table { border-collapse: collapse; } td, th { padding: .15rem .7rem; text-align: right; } th { color: #566573;
+  font-weight: 500; border-bottom: 1px solid #c3ced6; } td.left, th.left { text-align: left; }
+tr.void td { color: #566573; text-decoration: line-through; }
+"""
+_WIDTH, _HEIGHT, _LEFT, _BOTTOM = 760.0, 280.0, 52.0, 28.0
+
+
+def report_html(bench_file: BenchFile, style: Style) -> str:
+    """The whole page; every sentence and number comes from the judgement of the run."""
+    bench = bench_file.bench()
+    parts = [f"<h1>{escape(bench.name)}</h1>"]
+    if bench.notes:
+        parts.append(f"<p>{escape(bench.notes)}</p>")
+    runs = bench_file.runs()
+    if not runs:
+        parts.append("<p>No run has been taken on this bench.</p>")
+    for run in runs:
+        parts.append(_run(bench, analyse(run, bench_file.readings(run.id)), style))
+    parts.append(f'<p class="small">± is an expanded uncertainty, k = 2; errors are found minus wanted, sharp is '
+                 f"positive. Dynamis {__version__}.</p>")  # fmt: skip
+    return (
+        '<!DOCTYPE html>\n<html lang="en"><head><meta charset="utf-8">'
+        f"<title>{escape(bench.name)}</title><style>{_CSS}</style></head>\n<body>\n" + "\n".join(parts)
+        + "\n</body></html>\n"
+    )  # fmt: skip
+
+
+def _run(bench: Bench, judged: RunAnalysis, style: Style) -> str:
+    run = judged.run
+    told = [f"<h2>{escape(bench.label(run.channel))}, unit {escape(run.serial)}: {escape(run.title)}</h2>"]
+    law = judged.model.law
+    facts = [run.created[:10], law_words(law, note_label(law.reference_note, style))]
+    if judged.meter is not None and run.meter is not None:
+        facts.append(f"{run.meter.name}, {run.meter.range_name} range, ± ({judged.meter.words(style)})")
+    if run.celsius is not None:
+        facts.append(f"{style.number(run.celsius, 1)} °C")
+    facts.append(", ".join(bench.label(ref) for ref in run.plugged) + " plugged" if run.plugged else "nothing plugged")
+    told.append(f'<p class="small">{escape(" · ".join(facts))}</p>')
+    if judged.verdict is None or judged.worst_index is None:
+        return "\n".join([*told, "<p>No reading.</p>"])
+    k = judged.worst_index
+    words = verdict_sentence(judged.verdict, float(judged.error_cents[k]), float(judged.notes[k]),
+                             float(judged.expanded_cents[k]), float(judged.allowed_cents[k]), style)  # fmt: skip
+    told.append(f"<p><b>{escape(words[0].upper() + words[1:])}.</b></p>")
+    told.append(_plot(judged, style))
+    sentences = shape_sentences(judged.shape, style, judged.loading_factor) if judged.shape else [judged.why_no_fit]
+    if judged.proof is not None:
+        sentences += proof_sentences(judged.proof, style)
+    plugging = plugging_sentence(bench, run, style)
+    sentences += [plugging] if plugging else []
+    told.append("<ul>" + "".join(f"<li>{escape(one)}</li>" for one in sentences) + "</ul>")
+    told.append(_ways(judged, style))
+    told.append(_readings(judged, style))
+    return "\n".join(told)
+
+
+def _ways(judged: RunAnalysis, style: Style) -> str:
+    fit = judged.fit
+    if fit is None or not judged.ways:
+        return ""
+    rows = "".join(
+        f'<tr><td class="left">{escape(correction_title(way))}</td><td>{escape(correction_leaves(way, style))}</td>'
+        f'<td class="left">{escape(VERDICT_WORDS[way.verdict])}</td>'
+        f'<td class="left small">{escape(correction_detail(way, fit, style))}</td></tr>'
+        for way in judged.ways
+    )
+    return f'<table><tr><th class="left">way to correct</th><th></th><th></th><th></th></tr>{rows}</table>'
+
+
+def _readings(judged: RunAnalysis, style: Style) -> str:
+    index = {row.id: k for k, row in enumerate(judged.valid)}
+    unit = {"volts": "V", "hertz": "Hz", "cents": "ct"}[judged.run.quantity]
+    rows = []
+    for row in judged.rows:
+        k = index.get(row.id)
+        error = None if k is None else float(judged.error_cents[k])
+        worth = None if k is None else float(judged.expanded_cents[k])
+        wanted = float(judged.model.expected_shown(row.note))
+        shown = style.volts(wanted) if judged.model.quantity == "volts" else style.hertz(wanted)
+        rows.append(
+            f'<tr class="{"void" if row.voided else ""}"><td>{escape(note_label(row.note, style))}</td>'
+            f"<td>{plain(row.code) if row.code is not None else '–'}</td><td>{shown}</td>"
+            f"<td>{style.number(row.value, 4)} {unit}</td><td>{style.cents(error, sign=True)}</td>"
+            f'<td>{style.cents(worth)}</td><td class="left">{escape(row.void_reason)}</td></tr>'
+        )
+    head = "".join(f"<th>{text}</th>" for text in ("note", "code", "wanted", "read", "off by ct", "worth ± ct", ""))
+    return f"<table><tr>{head}</tr>{''.join(rows)}</table>"
+
+
+def _plot(judged: RunAnalysis, style: Style) -> str:
+    """Errors with their uncertainty, the tolerance, and what the constants would leave, as SVG."""
+    notes, errors, expanded = judged.notes, judged.error_cents, judged.expanded_cents
+    way = judged.way("constants")
+    low, high = float(notes.min()) - 2, float(notes.max()) + 2
+    reach = max(float(np.max(np.abs(errors) + expanded)), float(np.nanmax(judged.allowed_cents, initial=1.0))) * 1.08
+
+    def x(note: float) -> float:
+        return _LEFT + (note - low) / (high - low) * (_WIDTH - _LEFT - 8)
+
+    def y(cents: float) -> float:
+        return (_HEIGHT - _BOTTOM) * (0.5 - 0.5 * cents / reach)
+
+    parts = [f'<svg viewBox="0 0 {_WIDTH:.0f} {_HEIGHT:.0f}" role="img" aria-label="Error against note, cents">']
+    for first, last, cents in judged.tolerance.spans:
+        left, right = max(first - 0.5, low), min(last + 0.5, high)
+        if right > left:
+            parts.append(f'<rect x="{x(left):.1f}" y="{y(cents):.1f}" width="{x(right) - x(left):.1f}" '
+                         f'height="{y(-cents) - y(cents):.1f}" fill="#dbe7f2"/>')  # fmt: skip
+    step = 10 ** np.floor(np.log10(reach))
+    for cents in np.arange(-np.floor(reach / step), np.floor(reach / step) + 1) * step:
+        parts.append(f'<path d="M{_LEFT} {y(cents):.1f}H{_WIDTH - 8}" stroke="#dde3e8"/>'
+                     f'<text x="{_LEFT - 8}" y="{y(cents) + 4:.1f}" text-anchor="end" font-size="12" fill="#566573">'
+                     f"{style.number(float(cents), 0 if step >= 1 else 1)}</text>")  # fmt: skip
+    for note in range(int(np.ceil(low)), int(high) + 1):
+        if note % 12 == 0:
+            parts.append(f'<text x="{x(note):.1f}" y="{_HEIGHT - 8}" text-anchor="middle" font-size="12" '
+                         f'fill="#566573">{escape(note_label(note, style))}</text>')  # fmt: skip
+    for note, cents, half in zip(notes, errors, expanded, strict=True):
+        parts.append(f'<path d="M{x(note):.1f} {y(cents - half):.1f}V{y(cents + half):.1f}" stroke="#16212b"/>'
+                     f'<circle cx="{x(note):.1f}" cy="{y(cents):.1f}" r="3.4" fill="#16212b"/>')  # fmt: skip
+    if way is not None:
+        for note, cents in zip(way.notes, way.left_cents, strict=True):
+            parts.append(f'<circle cx="{x(note):.1f}" cy="{y(cents):.1f}" r="3.4" fill="#f8fafc" '
+                         'stroke="#0b5cad" stroke-width="1.5"/>')  # fmt: skip
+    return "".join(parts) + "</svg>"
