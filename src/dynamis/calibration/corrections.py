@@ -47,7 +47,8 @@ class Correction:
     """One way to correct.
 
     notes, left_cents, expanded_cents : (N,) the readings it was predicted for, the error left, its U = 2u.
-    worst_cents, worst_note, worst_expanded : the largest |error| left, its note, and ± there.
+    worst_cents, worst_note : the largest |error| left, and its note.  worst_expanded : the largest ± of any
+    note, which need not be that one's (a code that stays is better known than one that moves).
     constant_cents : the mean of what is left, which the receiver's tune knob takes out.
     offset, gain : of the line, for constants.  first_note, codes : the table; unread : notes in it that
     were not measured.  steps : turns of the trimmers.  floor_cents : half a code at the worst note.
@@ -252,4 +253,4 @@ class _Prediction:
         size = np.where(np.isnan(left), np.inf, np.abs(left))
         worst = int(np.argmax(size))
         return Correction(kind, fit.notes[keep], left, expanded, float(size[worst]), float(fit.notes[keep][worst]),
-                          float(expanded[worst]), judge(left, expanded, allowed), **rest)  # type: ignore[arg-type]  # fmt: skip
+                          float(np.max(expanded)), judge(left, expanded, allowed), **rest)  # type: ignore[arg-type]  # fmt: skip

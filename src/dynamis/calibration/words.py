@@ -157,7 +157,7 @@ def correction_title(way: Correction) -> str:
 
 
 def correction_leaves(way: Correction, style: Style) -> str:
-    """`leaves 1.4 ± 0.9 ct`: the worst error left, and ± there."""
+    """`leaves 1.4 ± 0.9 ct`: the largest error left, and the largest ± of any note."""
     return f"leaves {style.cents(way.worst_cents)} ± {style.cents(way.worst_expanded)} ct"
 
 

@@ -8,8 +8,8 @@ from typing import Final
 
 from dynamis.errors import InputError
 
-# quantiphy knows the SI prefixes; it silently misreads letter codes and commas, so nothing reaches it
-# before the patterns below have taken the text apart.
+# Written out rather than handed to a units library: those silently misread letter codes (6k8), commas,
+# and an exponent beside a prefix (1.2e3 mV), and a bench cannot afford a silent factor of a thousand.
 _PLAIN: Final = re.compile(r"[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?")
 _LETTER_CODE: Final = re.compile(r"([+-]?\d+)([RrKkMGmuµnp])(\d+)")
 _WITH_UNIT: Final = re.compile(rf"({_PLAIN.pattern})\s*([^\d\s].*)?")
@@ -21,9 +21,10 @@ _UNITS: Final = {
     "°C": "°C", "C": "°C", "degC": "°C",
     "%": "%", "s": "s", "LSB": "LSB", "bit": "bit", "bits": "bit",
 }  # fmt: skip
-_PREFIXES: Final = "TGMkKmuµμnp"
-_LETTER_FACTOR: Final = {"R": 1.0, "r": 1.0, "K": 1e3, "k": 1e3, "M": 1e6, "G": 1e9, "m": 1e-3,
-                         "u": 1e-6, "µ": 1e-6, "n": 1e-9, "p": 1e-12}  # fmt: skip
+_FACTOR: Final = {"T": 1e12, "G": 1e9, "M": 1e6, "k": 1e3, "K": 1e3, "m": 1e-3, "u": 1e-6, "µ": 1e-6, "μ": 1e-6,
+                  "n": 1e-9, "p": 1e-12}  # fmt: skip
+_PREFIXES: Final = frozenset(_FACTOR)
+_LETTER_FACTOR: Final = {**_FACTOR, "R": 1.0, "r": 1.0}
 
 
 def parse_plain(text: str, what: str) -> float:
@@ -92,11 +93,9 @@ def _read(cleaned: str, unit: str, text: str, what: str) -> float:
         return float(number)
     prefix, rest = suffix[0], suffix[1:].strip()
     if prefix in _PREFIXES and (not rest or _UNITS.get(rest) == unit) and unit not in ("ct", "%", "°C", "LSB", "bit"):
-        from quantiphy import Quantity  # imported where used: it costs 20 ms
-
-        return float(Quantity(f"{number} {prefix.replace('μ', 'µ').replace('K', 'k')}{unit}", unit))
+        return float(number) * _FACTOR[prefix]
     found = _UNITS.get(suffix) or (_UNITS.get(rest) if prefix in _PREFIXES else None)
-    if found is not None:
+    if found is not None and found != unit:
         raise InputError(f"{what} is {text.strip()!r}, in {found}; a value in {unit} was expected.")
     raise InputError(
         f"{what} is {text.strip()!r}; {suffix!r} is not a unit known here, a value in {unit} was expected."

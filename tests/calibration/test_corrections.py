@@ -1,0 +1,151 @@
+"""Ways to correct: what is predicted is what a simulated board then does."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from dynamis.calibration.corrections import corrections
+from dynamis.calibration.fit import Readings, fit_readings
+from dynamis.calibration.meter import MeterRange
+from dynamis.calibration.words import aim_formula, correction_detail, correction_leaves, correction_title
+from dynamis.converter.dac import Dac
+from dynamis.converter.heads import ConstantsHead, TableHead
+from dynamis.notation.style import Style
+from dynamis.pitch import ExponentialLaw, LinearLaw, parse_tolerance
+from dynamis.pitch.model import PitchModel
+from dynamis.transfer.parameter import NOMINAL
+
+LAW = ExponentialLaw(1, 36, 0.2)
+VOLTS = PitchModel(LAW)
+DAC = Dac(12, 0, 4.096, 1.35)
+NOTES = np.arange(36.0, 97.0, 3)
+METER = MeterRange(0.015, 4, 0.0001)
+FIVE = parse_tolerance("5")
+
+
+def board(codes, gain=0.9957, offset=0.0017):
+    """A board with hidden true values."""
+    return DAC.nominal_volts(codes) * gain + offset
+
+
+def ways_of(gain=0.9957, offset=0.0017, trimmers="scale", inl=2.0, **more):
+    codes = DAC.code_for(VOLTS.expected(NOTES)).codes
+    readings = replace(Readings.of(NOTES, board(codes, gain, offset)), expected=DAC.nominal_volts(codes))
+    fit = fit_readings(readings, VOLTS, FIVE, meter=METER)
+    made = corrections(fit, FIVE, dac=DAC, codes=codes, inl_limit_lsb=inl, trimmers=trimmers, **more)
+    return {way.kind: way for way in made}, fit
+
+
+def test_constants_leave_what_they_said():
+    ways, _ = ways_of()
+    way = ways["constants"]
+    assert (way.offset, way.gain) == (pytest.approx(0.0017, abs=1e-9), pytest.approx(0.9957, abs=1e-9))
+    codes = ConstantsHead("h", LAW, DAC, way.offset, way.gain).forward(NOTES, NOMINAL)
+    found = VOLTS.cents(board(codes), VOLTS.expected(NOTES))
+    assert found == pytest.approx(way.left_cents, abs=1e-6)
+    assert way.worst_cents == pytest.approx(np.max(np.abs(found)))
+    # rounding of the new codes is all that is left: half an LSB, 0.81 ct
+    assert way.worst_cents <= way.floor_cents + 1e-9
+
+
+def test_a_table_leaves_what_it_said_and_has_every_note():
+    ways, _ = ways_of()
+    way = ways["table"]
+    assert len(way.codes) == 61
+    assert way.unread == 40
+    codes = TableHead("t", way.first_note, way.codes).forward(NOTES, NOMINAL)
+    assert VOLTS.cents(board(codes), VOLTS.expected(NOTES)) == pytest.approx(way.left_cents, abs=1e-6)
+
+
+@pytest.mark.parametrize("trimmers", ["scale", "scale-and-offset"])
+def test_turning_the_trimmers_to_their_targets_does_what_was_said(trimmers):
+    ways, fit = ways_of(trimmers=trimmers)
+    way = ways["trimmer"]
+    factor = way.steps[0].target / way.steps[0].reads
+    turned = fit.measured * factor
+    if trimmers == "scale-and-offset":
+        low = int(np.argmin(fit.expected))
+        assert way.steps[1].reads == pytest.approx(turned[low])
+        turned = turned + way.steps[1].target - way.steps[1].reads
+    else:
+        assert way.constant_cents == pytest.approx(1200 * 0.0017 * factor, rel=0.2)
+    assert VOLTS.cents(turned, VOLTS.expected(NOTES)) == pytest.approx(way.left_cents, abs=1e-6)
+    assert [step.note for step in way.steps] == [96.0, 36.0][: len(way.steps)]
+
+
+@pytest.mark.parametrize(
+    ("law", "quantity"), [(LinearLaw(36, 0.5), "volts"), (LinearLaw(36, 0.5), "hertz"), (LAW, "hertz")]
+)
+def test_the_other_models_correct_as_well(law, quantity):
+    model = PitchModel(law, quantity)
+    notes = np.arange(36.0, 77.0, 4)
+    exact = model.expected(notes)
+    read = exact * 1.004 + (0.003 if model.kind != "hertz" else 0.5)
+    shown = model.reference_hertz * 2**read if model.kind == "octaves" else read
+    fit = fit_readings(Readings.of(notes, shown), model, FIVE)
+    ways = {way.kind: way for way in corrections(fit, FIVE, trimmers="scale-and-offset")}
+    for kind in ("constants", "table", "trimmer"):
+        assert ways[kind].worst_cents == pytest.approx(0.0, abs=1e-6), kind
+    if model.is_ratio:
+        assert [step.which for step in ways["trimmer"].steps] == ["offset", "scale"]
+    assert "its own reading" in correction_detail(ways["table"], fit, Style())
+    assert "rounding comes on top" in correction_detail(ways["constants"], fit, Style())
+
+
+def test_a_correction_still_carries_the_meters_gain_and_zero():
+    ways, fit = ways_of(inl=0.0)
+    expanded = 2 * np.hypot(fit.uncertainty.common, 0)
+    assert np.all(ways["constants"].expanded_cents >= expanded - 1e-12)
+
+
+def test_linearity_at_a_code_that_nobody_read_widens_the_prediction():
+    quiet, _ = ways_of(gain=1.0, offset=0.0, inl=2.0)
+    assert quiet["constants"].moved_codes == 0
+    few = np.array([36.0, 60.0, 96.0])
+    codes = DAC.code_for(VOLTS.expected(few)).codes
+    fit = fit_readings(
+        replace(Readings.of(few, board(codes)), expected=DAC.nominal_volts(codes)), VOLTS, FIVE, meter=METER
+    )
+    wide, narrow = (corrections(fit, FIVE, dac=DAC, codes=codes, inl_limit_lsb=inl)[1] for inl in (2.0, 0.5))
+    # sqrt(2) levels of +/- 2 LSB, uniform: 2 * sqrt(2) * 2 * 1.62 / sqrt(3) cents beside the meter
+    assert wide.worst_expanded == pytest.approx(2 * np.sqrt(2) * 2 * 1.62 / np.sqrt(3), rel=0.05)
+    assert narrow.worst_expanded < wide.worst_expanded
+    assert wide.verdict == "cannot-tell"
+
+
+def test_outliers_are_not_corrected_by_and_stuck_readings_do_not_move():
+    codes = DAC.code_for(VOLTS.expected(NOTES)).codes
+    volts = board(codes)
+    volts[0] = 0.25
+    stuck = np.arange(NOTES.size) == 0
+    fit = fit_readings(
+        replace(Readings.of(NOTES, volts), expected=DAC.nominal_volts(codes)), VOLTS, FIVE, meter=METER, left_out=stuck
+    )
+    for way in corrections(fit, FIVE, dac=DAC, codes=codes, stuck=stuck):
+        assert way.left_cents[0] == pytest.approx(1200 * 0.05, abs=1e-6)
+        assert way.verdict == "not-within"
+
+
+def test_a_board_without_trimmers_is_offered_none():
+    assert "trimmer" not in ways_of(trimmers="none")[0]
+
+
+def test_the_ways_are_told_in_words():
+    ways, fit = ways_of()
+    style = Style()
+    assert correction_title(ways["trimmer"]) == "Turn the scale trimmer"
+    assert correction_title(ways_of(trimmers="scale-and-offset")[0]["trimmer"]) == "Turn two trimmers, scale first"
+    assert correction_title(ways["table"]) == "A table of 61 codes"
+    assert correction_leaves(ways["constants"], style).startswith(
+        f"leaves {style.cents(ways['constants'].worst_cents)} ± "
+    )
+    assert aim_formula(ways["constants"], fit, style) == "Aim for (wanted − 1.70 mV) ÷ 0.995700"
+    step = ways["trimmer"].steps[0]
+    assert f"from {step.reads:.4f} V until you read {step.target:.4f} V" in correction_detail(
+        ways["trimmer"], fit, style
+    )
+    assert "measure again" in correction_detail(ways["constants"], fit, style)
+    assert "40 notes were not read" in correction_detail(ways["table"], fit, style)

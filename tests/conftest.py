@@ -1,0 +1,105 @@
+"""What all tests share: a home of their own, the command line in process, benches, and the window."""
+
+from __future__ import annotations
+
+import io
+import json
+import os
+from contextlib import redirect_stderr, redirect_stdout
+from dataclasses import dataclass
+from pathlib import Path
+
+import pytest
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+
+@pytest.fixture(autouse=True)
+def own_home(tmp_path_factory, monkeypatch):
+    """Preferences, benches and logs of a test stay in its own folder."""
+    home = tmp_path_factory.mktemp("home")
+    monkeypatch.setenv("XDG_DATA_HOME", str(home / "data"))
+    monkeypatch.setenv("XDG_CONFIG_HOME", str(home / "config"))
+    return home
+
+
+@dataclass(frozen=True)
+class Answer:
+    """What a command gave."""
+
+    status: int
+    out: str
+    err: str
+
+    @property
+    def json(self) -> dict:
+        return json.loads(self.out)
+
+
+@pytest.fixture
+def dynamis():
+    """Run a command in this process: `dynamis("convert", …)`."""
+    from dynamis.app import main
+
+    def run(*arguments: str) -> Answer:
+        out, err = io.StringIO(), io.StringIO()
+        with redirect_stdout(out), redirect_stderr(err):
+            status = main([str(one) for one in arguments])
+        return Answer(status, out.getvalue(), err.getvalue())
+
+    return run
+
+
+@pytest.fixture
+def demo_file(tmp_path):
+    """The demo bench, open."""
+    from dynamis.demo.lantern import write_demo
+    from dynamis.files.store import BenchFile
+
+    path = tmp_path / "lantern.dynamis"
+    write_demo(path)
+    with BenchFile.open(path) as opened:
+        yield opened
+
+
+@pytest.fixture
+def empty_file(tmp_path):
+    """A bench with nothing on it."""
+    from dynamis.bench.document import Bench
+    from dynamis.files.store import BenchFile
+
+    with BenchFile.create(tmp_path / "empty.dynamis", Bench("Test bench")) as made:
+        yield made
+
+
+@pytest.fixture
+def make_window(qapp):
+    """Open the window on a bench file: `make_window(bench_file)`; it is closed at the end."""
+    from dynamis.ui.preferences import Preferences
+    from dynamis.ui.session import Session
+    from dynamis.ui.start import make_app
+    from dynamis.ui.window import MainWindow
+
+    made = []
+
+    def make(bench_file, **preferences) -> MainWindow:
+        session = Session(bench_file, Preferences(**{"theme": "light", **preferences}))
+        window = MainWindow(make_app(), session)
+        window.resize(1280, 800)
+        window.show()
+        window.activateWindow()
+        qapp.processEvents()
+        made.append(window)
+        return window
+
+    yield make
+    for window in made:
+        window.close()
+        window.deleteLater()
+    qapp.processEvents()
+
+
+def csv_file(folder: Path, text: str, name: str = "readings.csv") -> Path:
+    path = folder / name
+    path.write_text(text, encoding="utf-8")
+    return path

@@ -1,0 +1,83 @@
+"""Check values computed apart from this code, each with its source in its file; asked through the command line.
+
+The files hold `{"topic", "about", "cases"}`; a case has `args` and `expect`: the exit status, what the JSON on
+standard output holds (`within` gives the error allowed by key, 1e-9 of the larger of 1 and the number where
+nothing is said), or what the one line on standard error names.
+"""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+
+FOLDER = Path(__file__).parent / "oracles"
+
+
+def cases(*topics: str):
+    for topic in topics:
+        for case in json.loads((FOLDER / f"{topic}.json").read_text())["cases"]:
+            if "args" in case:
+                yield pytest.param(case, id=f"{topic}/{case['id']}")
+
+
+def differences(wanted, got, within, key="") -> list[str]:
+    """Where an answer differs from what a case expects."""
+    if isinstance(wanted, dict):
+        special = _special(wanted, got, within, key)
+        if special is not None:
+            return [] if special else [f"{key}: {got!r} is not {wanted!r}"]
+        found = []
+        for name, value in wanted.items():
+            if name not in got:
+                found.append(f"{name} is missing")
+            else:
+                found += differences(value, got[name], within, name)
+        return found
+    if isinstance(wanted, list):
+        if len(wanted) != len(got):
+            return [f"{key}: {len(got)} entries, {len(wanted)} expected"]
+        return [text for w, g in zip(wanted, got, strict=True) for text in differences(w, g, within, key)]
+    if wanted is None or isinstance(wanted, bool | str):
+        return [] if wanted == got else [f"{key}: {got!r}, {wanted!r} expected"]
+    allowed = within.get(key, 1e-9 * max(1.0, abs(wanted)))
+    if isinstance(allowed, dict):
+        allowed = max(allowed.get("rel", 0.0) * abs(wanted), allowed.get("abs", 0.0))
+    fine = isinstance(got, int | float) and abs(got - wanted) <= allowed
+    return [] if fine else [f"{key}: {got!r}, {wanted!r} ± {allowed} expected"]
+
+
+def _special(wanted, got, within, key):
+    if "one_of" in wanted:
+        return any(not differences(one, got, within, key) for one in wanted["one_of"])
+    if "between" in wanted:
+        return isinstance(got, int | float) and wanted["between"][0] <= got <= wanted["between"][1]
+    if "size" in wanted:
+        return abs(abs(got) - wanted["size"]) <= wanted["tol"]
+    if "some" in wanted:
+        return bool(got)
+    return None
+
+
+@pytest.mark.parametrize("case", list(cases("equal-temperament", "pitch-laws", "dac", "fit", "errors")))
+def test_the_command_line_agrees(case, dynamis, tmp_path):
+    for name, text in case.get("files", {}).items():
+        (tmp_path / name).write_text(text, encoding="utf-8")
+    answer = dynamis(*(argument.replace("{dir}", str(tmp_path)) for argument in case["args"]))
+
+    expected = case["expect"]
+    allowed = expected["exit"] if isinstance(expected["exit"], list) else [expected["exit"]]
+    assert answer.status in allowed, answer.err
+    if "json" in expected:
+        assert differences(expected["json"], answer.json, case.get("within", {})) == []
+    if "stderr_names" in expected:
+        assert answer.err.count("\n") == 1
+        assert answer.out == ""
+        for group in expected["stderr_names"]:
+            assert any(word.lower() in answer.err.lower() for word in group), answer.err
+
+
+def test_a_wrong_answer_would_be_noticed():
+    assert differences({"rows": [{"hertz": 440.0}]}, {"rows": [{"hertz": 440.1}]}, {}) != []
+    assert differences({"verdict": "within"}, {"verdict": "cannot-tell"}, {}) != []

@@ -1,0 +1,53 @@
+"""What every transfer kind must hold; a kind enters by a line in `SPECIMENS`."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from dynamis.converter.dac import Dac
+from dynamis.converter.heads import ConstantsHead, TableHead
+from dynamis.converter.transfers import DacTransfer
+from dynamis.electrics.net import Net, Terminal
+from dynamis.pitch.laws import ExponentialLaw, LinearLaw
+from dynamis.transfer.chain import Transfer
+from dynamis.transfer.law import Oscillator, WantedPitch
+from dynamis.transfer.parameter import World
+
+DAC = Dac(12, 0.0, 4.096, gain=1.35, floor_volts=0.006, ceiling_volts=5.45)
+NODE = Net("node", (
+    Terminal("out", "board", 1000.0, True, 0.01), Terminal("in1", "voice 1", 100e3, False, 0.01),
+    Terminal("in2", "voice 2", 47e3, False, 0.05), Terminal("other", "other board", 1000.0, True),
+))  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Specimen:
+    """A transfer with inputs that it takes, and worlds it must bear."""
+
+    transfer: Transfer
+    inputs: np.ndarray
+    worlds: tuple[World, ...] = field(default_factory=lambda: (World(),))
+
+
+def _moved(*sources: str) -> tuple[World, ...]:
+    return (World(), World(dict.fromkeys(sources, 0.7), celsius=35.0))
+
+
+SPECIMENS = {
+    "constants": Specimen(ConstantsHead("h", ExponentialLaw(1, 36, 0.2), DAC, 0.0011, 0.9963), np.arange(36.0, 97.0, 7)),
+    "constants in hertz": Specimen(ConstantsHead("h", LinearLaw(36, 0.5), DAC, 0.2, 1.01, "hertz"), np.arange(36.0, 76.0, 7)),
+    "table": Specimen(TableHead("t", 36, (148, 210, 272, 300)), np.arange(36.0, 40.0)),
+    "dac": Specimen(DacTransfer("d", DAC, "jack", 0.005, 0.003, 2.0, 50.0), np.array([148.0, 1630.0, 3852.0]),
+                    _moved("d.reference", "d.offset", "d.inl", "d.reference/drift")),
+    "dac downwards": Specimen(DacTransfer("d", Dac(12, 0, 4.096, -2.5, 5.12), reference_limit=0.01), np.array([0.0, 2048.0, 4095.0]),
+                              _moved("d.reference")),
+    "dac with inl": Specimen(DacTransfer("d", Dac(4, 0, 16, inl_lsb=(0.0, 0.2, -0.3, 0.1) * 4)), np.arange(16.0)),
+    "node": Specimen(NODE.transfer("out", "in1"), np.linspace(-5, 5, 5),
+                     (*_moved("out.ohms", "in2.ohms"), World(plugged=frozenset({"in1"})), World(driven={"other": 2.0}))),
+    "oscillator": Specimen(Oscillator("o", ExponentialLaw(1, 36, 0.2), scale_limit=0.01, offset_limit_volts=0.01, scale_per_kelvin=1e-4),
+                           np.linspace(0, 5, 6), _moved("o.scale", "o.offset")),
+    "linear oscillator": Specimen(Oscillator("o", LinearLaw(36, 0.5, 0.02), scale_limit=0.01), np.linspace(0.5, 8, 6), _moved("o.scale")),
+    "wish": Specimen(WantedPitch(), np.arange(36.0, 97.0, 12)),
+}  # fmt: skip
