@@ -71,7 +71,7 @@ class Dac:
             )
         if self.gain == 0:
             raise InputError("The gain after the converter is 0; nothing would reach the jack.")
-        if not 0 < abs(self.step_volts) < math.inf:
+        if not 1e-30 < abs(self.step_volts) < 1e30:
             raise InputError("The converter's step at the jack is not a number that can be worked with.")
         if self.inl_lsb is not None and (self.bits > MOST_BITS_WITH_INL or len(self.inl_lsb) != self.codes):
             raise InputError(f"The INL table has {len(self.inl_lsb)} values; {self.codes} codes were expected.")
@@ -128,8 +128,9 @@ class Dac:
 
     def exact_code(self, volts: ArrayLike) -> FloatArray:
         """The unrounded, unlimited code of wanted volts; any shape."""
-        inside = (np.asarray(volts, float) - self.offset_volts) / self.gain
-        return (inside - self.low_volts) * self.codes / (self.high_volts - self.low_volts)
+        with np.errstate(over="ignore"):
+            inside = (np.asarray(volts, float) - self.offset_volts) / self.gain
+            return (inside - self.low_volts) * self.codes / (self.high_volts - self.low_volts)
 
     def code_for(self, volts: ArrayLike) -> Reach:
         """The code whose level is nearest to the wanted volts, ties to the lower code; any shape.

@@ -130,7 +130,7 @@ def _point(cell: str, layout: Layout) -> str:
 
 def _lines(text: str, separator: str, where: str) -> Iterator[tuple[int, list[str]]]:
     """Line number and cells of every line that is not blank."""
-    reader = csv.reader(io.StringIO(text, newline=""), delimiter=separator)
+    reader = csv.reader(io.StringIO(text, newline=""), delimiter=separator, strict=True)
     while True:
         try:
             cells = next(reader)
@@ -142,7 +142,9 @@ def _lines(text: str, separator: str, where: str) -> Iterator[tuple[int, list[st
             yield reader.line_num, cells
 
 
-_HEAD_VALUE: Final = re.compile(r"(volts?|mv|v|hertz|hz|khz|cents?|ct|measured.*|reading.*|value.*|spannung.*)\b", re.I)
+_HEAD_VALUE: Final = re.compile(
+    r"(volts?|mv|v|hertz|hz|khz|cents?|ct|freq.*|measured.*|reading.*|value.*|spannung.*)\b", re.I
+)
 _FACTORS: Final[dict[str, tuple[ReadQuantity, float]]] = {
     "mv": ("volts", 1e-3), "khz": ("hertz", 1e3), "hz": ("hertz", 1.0), "hertz": ("hertz", 1.0),
     "ct": ("cents", 1.0), "cent": ("cents", 1.0), "cents": ("cents", 1.0), "v": ("volts", 1.0),
@@ -161,12 +163,12 @@ def guess_layout(text: str, quantity: ReadQuantity = "volts") -> Layout:
     if _evenness(sample, separator) <= 0:
         separator = ","
     decimal_comma = separator != "," and any(re.search(r"\d,\d", line) for line in sample)
-    cells = [next(csv.reader([line], delimiter=separator)) for line in sample] or [[]]
-    header = not any(_is_number(cell, decimal_comma) for cell in cells[0])
+    first = sample[0].split(separator) if sample else []
+    header = not any(_is_number(cell, decimal_comma) for cell in first)
     layout = Layout(separator, decimal_comma, header, quantity=quantity)
-    if not header:
+    if not header or len(first) < 2:
         return layout
-    names = [name.strip().lower() for name in cells[0]]
+    names = [name.strip().strip('"').lower() for name in first]
     note = next((k for k, name in enumerate(names) if re.match(r"note|key|midi|n$", name)), 0)
     asked = [k for k, name in enumerate(names) if re.match(r"(u_)?" + quantity[:4], name)]
     value = next((k for k in asked if not names[k].startswith("u_")), None)

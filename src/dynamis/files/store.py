@@ -45,8 +45,9 @@ class BenchFile:
             raise InputError(f"{path}: the file exists already; it was left as it is.") from error
         except OSError as error:
             raise InputError(f"{path}: cannot be written: {error.strerror or error}.") from error
-        connection = _connect(path)
+        connection = sqlite3.connect(path, isolation_level=None)
         try:
+            connection.execute("PRAGMA synchronous = FULL")
             connection.executescript(
                 f"BEGIN; PRAGMA application_id = {APPLICATION_ID}; PRAGMA user_version = {VERSION};{CREATE}COMMIT;"
             )
@@ -63,8 +64,9 @@ class BenchFile:
         """Open an existing file; raises `InputError` for a missing, foreign, newer or damaged one."""
         if not path.is_file():
             raise InputError(f"{path}: there is no such file.")
-        connection = _connect(path)
+        connection = sqlite3.connect(path, isolation_level=None)
         try:
+            connection.execute("PRAGMA synchronous = FULL")
             mark = connection.execute("PRAGMA application_id").fetchone()[0]
             version = connection.execute("PRAGMA user_version").fetchone()[0]
             if mark != APPLICATION_ID:
@@ -253,12 +255,6 @@ class BenchFile:
             with contextlib.suppress(OSError):
                 temporary.unlink(missing_ok=True)
             raise InputError(f"{path}: cannot be written: {error}.") from error
-
-
-def _connect(path: Path) -> sqlite3.Connection:
-    connection = sqlite3.connect(path, isolation_level=None)
-    connection.execute("PRAGMA synchronous = FULL")
-    return connection
 
 
 def _decode(text: str, kind: Any, path: Path) -> Any:

@@ -1,0 +1,116 @@
+"""Runs judged: none, one, voided, in cents and hertz, with constants and tables in force."""
+
+from __future__ import annotations
+
+import msgspec
+import numpy as np
+import pytest
+
+from dynamis.bench.analysis import analyse, head_of
+from dynamis.bench.document import HeadRecord, ReadingRecord, RunRecord
+from dynamis.demo.lantern import BENCH_METER, BOARD_DAC, BOARD_LAW, bench
+from dynamis.pitch.tuning import EqualTemperament
+
+RUN = RunRecord("r", "As found", "workshop-board", "03", "pitch-a", "2026-01-01T00:00:00+00:00", BOARD_LAW, "5", meter=BENCH_METER,
+                converter=bench().gear[0].ports[0].transfers[0], trimmers="scale", plan=(36.0, 60.0, 96.0))  # fmt: skip
+BARE = msgspec.structs.replace(RUN, converter=None)
+
+
+def rows(*readings, run=RUN, voided=()):
+    return [
+        ReadingRecord(k, run.id, k, float(note), float(value), "", voided=k in voided)
+        for k, (note, value) in enumerate(readings)
+    ]
+
+
+def simulated(run, gain=0.9957, offset=0.0017, notes=np.arange(36.0, 97.0, 5)):
+    """Readings of a board with hidden values, as the run's own head plays it."""
+    from dynamis.bench.analysis import codes_of
+    from dynamis.bench.chains import make_dac
+
+    codes = codes_of(run, make_dac("c", run.converter), notes)
+    return rows(*zip(notes, BOARD_DAC.nominal_volts(codes) * gain + offset, strict=True), run=run)
+
+
+def test_no_reading_is_no_verdict():
+    judged = analyse(RUN, [])
+    assert (judged.verdict, judged.shape, judged.ways, judged.worst_index) == (None, None, (), None)
+    assert judged.next_note == 36.0
+    assert "Two readings will make a line" in judged.why_no_fit
+    assert judged.proof.enough
+
+
+def test_one_reading_has_an_error_and_no_line():
+    judged = analyse(RUN, rows((36, 0.2010)))
+    assert judged.error_cents == pytest.approx([1.2])
+    assert judged.verdict == "within"
+    assert "A reading of a second note" in judged.why_no_fit
+    assert judged.next_note == 60.0
+    assert judged.expect(60) == pytest.approx(2.2)
+
+
+def test_voided_readings_do_not_count():
+    judged = analyse(RUN, rows((36, 0.2010), (60, 9.0), voided={1}))
+    assert len(judged.rows) == 2
+    assert judged.error_cents.size == 1
+    assert analyse(RUN, rows((36, 0.2), voided={0})).verdict is None
+
+
+def test_a_tuners_cents_are_hertz_of_their_notes():
+    run = msgspec.structs.replace(BARE, quantity="cents", meter=None, where="oscillator")
+    judged = analyse(run, rows((36, -3.0), (60, 0.5), (96, 12.0), run=run))
+    assert judged.error_cents == pytest.approx([-3.0, 0.5, 12.0])
+    assert judged.values == pytest.approx(
+        EqualTemperament().hertz([36, 60, 96]) * 2 ** (np.array([-3, 0.5, 12]) / 1200)
+    )
+    assert judged.verdict == "not-within"
+    assert judged.proof is None
+
+
+def test_a_reading_that_was_read_twice_counts_twice():
+    judged = analyse(BARE, rows((36, 0.2), (36, 0.2), (60, 2.2), (96, 5.2)))
+    assert judged.fit.used.sum() == 4
+    assert judged.next_note is None
+
+
+def test_constants_in_force_are_counted_on_and_found_again():
+    first = analyse(RUN, simulated(RUN))
+    constants = first.way("constants")
+    head = head_of(constants, first.model)
+    again = msgspec.structs.replace(RUN, head=head)
+    judged = analyse(again, simulated(again))
+    assert np.max(np.abs(judged.error_cents)) < 0.85
+    assert judged.shape.find("scale") is None
+    assert judged.way("constants").gain == pytest.approx(constants.gain, abs=1e-9)
+    assert judged.way("constants").moved_codes == 0
+    assert judged.expect(96.0) == pytest.approx(5.2, abs=1e-3)
+
+
+def test_a_board_that_drifted_after_its_constants_shows_the_drift():
+    head = HeadRecord("constants", "volts", 0.0017, 0.9957)
+    run = msgspec.structs.replace(RUN, head=head)
+    judged = analyse(run, simulated(run, gain=0.9957 * 1.002))
+    assert judged.shape.find("scale").value == pytest.approx(0.2, abs=0.02)
+    assert judged.way("constants").gain == pytest.approx(0.9957 * 1.002, abs=1e-5)
+
+
+def test_a_table_in_force_is_judged_against_the_wish():
+    table = analyse(RUN, simulated(RUN)).way("table")
+    run = msgspec.structs.replace(RUN, head=head_of(table, RUN.model))
+    judged = analyse(run, simulated(run))
+    assert np.max(np.abs(judged.error_cents)) < 0.85
+    assert judged.shape.find("scale") is None
+
+
+def test_what_a_way_puts_in_force():
+    judged = analyse(RUN, simulated(RUN))
+    assert head_of(judged.way("trimmer"), judged.model) == HeadRecord()
+    assert head_of(judged.way("table"), judged.model).codes == judged.way("table").codes
+    bare = analyse(BARE, simulated(RUN))
+    assert head_of(bare.way("table"), bare.model).kind == "constants"
+
+
+def test_loading_is_known_where_the_resistances_are():
+    run = msgspec.structs.replace(RUN, output_ohms=1000.0, plugged_ohms=(100e3, 100e3))
+    assert analyse(run, []).loading_factor == pytest.approx(1 / 1.02)
+    assert analyse(RUN, []).loading_factor is None

@@ -1,0 +1,164 @@
+"""The command line beyond its check values: texts for people, refusals, what is imported, and files."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+
+import pytest
+
+from conftest import csv_file
+from dynamis import __version__
+from dynamis.files.store import BenchFile
+
+DAC = ("dac", "--bits", "12", "--low-volts", "0", "--high-volts", "5", "--law", "voct", "--notes", "36:96:12")
+
+
+def run(*arguments, stdin=None):
+    return subprocess.run(
+        [sys.executable, "-m", "dynamis", *arguments],
+        capture_output=True,
+        text=True,
+        timeout=60,
+        check=False,
+        stdin=stdin,
+    )
+
+
+def test_tables_for_people_have_units_and_verdicts(dynamis, tmp_path):
+    answer = dynamis("convert", "--from", "voct", "--to", "hzv", "--notes", "60,60.5")
+    assert answer.status == 0
+    assert answer.out.splitlines()[1].split() == ["60", "C4", "261.63", "Hz", "2.0000", "V", "2.3784", "V"]
+    answer = dynamis(*DAC)
+    assert answer.status == 1
+    assert "one LSB is 1.2207 mV, 1.46 ct" in answer.out
+    assert "clipped" in answer.out.splitlines()[-1]
+    readings = csv_file(tmp_path, "note,volts\n36,0.02\n48,1.03\n60,2.04\n72,3.3\n84,4.06\n96,5.07\n")
+    answer = dynamis("fit", readings, "--law", "voct", "--meter", "0.05,3,0.001")
+    assert "before: worst" in answer.out
+    assert "not-within" in answer.out
+    assert "Off the line: 72 C5" in answer.out
+
+
+@pytest.mark.parametrize(
+    ("arguments", "status", "nulls"),
+    [(("--volts=-0.5,2",), 1, ["note", "name", "hertz", "to_volts"]), (("--volts=1e308",), 1, ["name", "hertz", "to_volts"]),
+     (("--notes=60.5",), 0, ["name"]), (("--notes=99999",), 1, ["hertz", "from_volts", "to_volts"])],
+)  # fmt: skip
+def test_what_no_double_holds_is_null(dynamis, arguments, status, nulls):
+    answer = dynamis("convert", "--from", "hzv", "--to", "voct", *arguments, "--json")
+    assert answer.status == status
+    row = answer.json["rows"][0]
+    assert [key for key, value in row.items() if value is None] == nulls
+
+
+def test_zero_volts_under_hertz_per_volt_has_no_error_in_cents(dynamis):
+    answer = dynamis(
+        "dac",
+        "--bits",
+        "8",
+        "--low-volts",
+        "0",
+        "--high-volts",
+        "5",
+        "--law",
+        "hzv:note=45",
+        "--notes=-60,45",
+        "--json",
+    )
+    assert answer.status == 1
+    assert answer.json["rows"][0]["error_cents"] is None
+    assert answer.json["worst_cents"] is None
+    assert answer.json["worst_note"] == -60
+
+
+@pytest.mark.parametrize(
+    ("arguments", "words"),
+    [
+        ((), None), (("nothing",), ["nothing"]), (("convert",), ["--from"]), (("convert", "--from=voct", "--to=voct"), ["--notes", "--volts"]),
+        (("convert", "--from=voct", "--to=voct", "--notes=60", "--volts=1"), ["--notes", "--volts"]),
+        (("convert", "--from=voct", "--to=voct", "--volts=1,,2"), ["--volts"]), (("convert", "--from=voct", "--to=voct", "--volts=1V"), ["1V"]),
+        (("convert", "--from=voct:note=99999", "--to=voct", "--notes=60"), ["--from", "99999"]),
+        (("convert", "--from=voct", "--to=voct", "--notes=60", "--a4=0"), ["--a4", "0"]),
+        (("convert", "--from=voct", "--to=voct", "--notes=60", "--a4=nan"), ["--a4", "nan"]),
+        (("convert", "--from=voct", "--to=voct", "--notes=60", "--middle-c=C6"), ["--middle-c", "C6"]),
+        (("convert", "--from=voct", "--to=voct", "--notes=60", "--colour=red"), ["--colour"]),
+        (("convert", "--from=voct", "--to=voct", "--notes=60", "more"), ["more"]),
+        ((*DAC, "--gain=0"), ["--gain"]), ((*DAC, "--high-volts=0"), ["--high-volts"]), ((*DAC, "--bits=12.5"), ["--bits", "12.5"]),
+        ((*DAC, "--bits=0"), ["--bits", "0"]), ((*DAC, "--low-volts=x"), ["--low-volts", "x"]), ((*DAC, "--gain=1e-320"), ["step"]),
+        (("demo",), ["-o"]),
+    ],
+)  # fmt: skip
+def test_a_question_that_cannot_be_answered_gets_one_line(dynamis, arguments, words):
+    if words is None:
+        return
+    answer = dynamis(*arguments)
+    assert answer.status == 2
+    assert answer.out == ""
+    assert answer.err.count("\n") == 1
+    assert answer.err.startswith("dynamis: ")
+    for word in words:
+        assert word in answer.err
+
+
+@pytest.mark.parametrize(
+    ("text", "options", "words"),
+    [("note,volts\n36,0\n36,1\n", (), ["readings.csv", "two different notes"]), ("note,volts\n36,0\n48,1\n", ("--meter=1,2",), ["--meter", "1,2"]),
+     ("note,hertz\n36,65\n48,130\n", ("--meter=1,2,0.1",), ["--meter", "hertz"]), ("note,volts\n36,0\n48,1\n", ("--tolerance-cents=60:72=5",), ["judges none"]),
+     ("note,volts\n36,0\n48,1\n", ("--method=best",), ["--method", "best"]), ("note,volts\n36,0\n48,1\n", ("--judge=never",), ["--judge"]),
+     ("note,volts\n36,0\n48,1\n", ("--quantity=hertz",), ["--quantity", "hertz"]), ("note,volts\n36,0\n48,-1\n", ("--law=hzv",), ["line 2", "offset"]),
+     ("note,volts\n36,0\n99999,1\n", (), ["line 3", "99999"]), ("note,hertz\n36,65\n48,130\n", ("--law=voct:note=99999",), ["--law"])],
+)  # fmt: skip
+def test_readings_that_cannot_be_fitted_get_one_line(dynamis, tmp_path, text, options, words):
+    law = () if any(option.startswith("--law") for option in options) else ("--law=voct",)
+    answer = dynamis("fit", csv_file(tmp_path, text), *law, *options, "--json")
+    assert answer.status == 2
+    assert answer.err.count("\n") == 1
+    for word in words:
+        assert word in answer.err
+
+
+def test_help_and_version_are_there(dynamis):
+    assert dynamis("--version").out.strip() == f"dynamis {__version__}"
+    for arguments in (("--help",), ("convert", "--help"), ("dac", "--help"), ("fit", "--help"), ("demo", "--help")):
+        answer = dynamis(*arguments)
+        assert answer.status == 0
+        assert "Usage: dynamis" in answer.out
+
+
+def test_the_demo_is_written_once(dynamis, tmp_path):
+    path = tmp_path / "d.dynamis"
+    assert dynamis("demo", "-o", path).status == 0
+    with BenchFile.open(path) as made:
+        assert [len(made.readings(run.id)) for run in made.runs()] == [21, 21, 6]
+    before = path.read_bytes()
+    answer = dynamis("demo", "-o", path)
+    assert (answer.status, path.read_bytes()) == (2, before)
+    assert "exists already" in answer.err
+
+
+@pytest.mark.parametrize(
+    ("command", "forbidden"),
+    [("convert --from voct --to voct --notes 60", ("PySide6", "scipy", "pyqtgraph", "quantiphy")), ("--help", ("numpy", "PySide6", "scipy")),
+     ("dac --bits 8 --low-volts 0 --high-volts 5 --law voct --notes 36", ("PySide6", "scipy"))],
+)  # fmt: skip
+def test_a_command_imports_only_what_it_needs(command, forbidden):
+    script = (f"import sys; from dynamis.app import main; status = main({command.split()!r}); "
+              f"print([name for name in {forbidden!r} if name in sys.modules], status, file=sys.stderr)")  # fmt: skip
+    done = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, timeout=60, check=False)
+    assert done.stderr.strip() == "[] 0"
+
+
+def test_the_installed_command_runs_and_its_pipe_may_close():
+    done = run("convert", "--from", "voct", "--to", "voct", "--notes", "36:96", "--json")
+    assert (done.returncode, done.stderr) == (0, "")
+    piped = subprocess.run(f"{sys.executable} -m dynamis convert --from voct --to voct --notes 0:99999 | head -1",
+                           shell=True, capture_output=True, text=True, timeout=60, check=False)  # fmt: skip
+    assert piped.stderr == ""
+
+
+def test_a_window_on_a_missing_bench_is_refused_before_it_opens():
+    done = run("nowhere.dynamis")
+    assert done.returncode == 2
+    assert done.stderr.count("\n") == 1
+    assert "nowhere.dynamis" in done.stderr

@@ -1,0 +1,261 @@
+"""A whole run through the window: once by keyboard alone, once by mouse; from an empty bench, with numbers of our own."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from drive import action, click, keys, press, settle, table_texts, type_into, with_dialog
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QGuiApplication
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+
+from dynamis.bench.analysis import analyse
+from dynamis.calibration.words import correction_detail, correction_leaves, shape_sentences, verdict_sentence
+from dynamis.files.store import BenchFile
+
+CONTROL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
+NOTES = np.arange(24.0, 85.0, 12)
+
+
+def attic_volts(note: float) -> float:
+    """An invented board of our own: 14 bits over 10 V, 1.2 V/oct from note 24, scale +0.31 %, offset -2.2 mV."""
+    code = round((note - 24) / 12 * 1.2 * 2**14 / 10)
+    return round(code * 10 / 2**14 * 1.0031 - 0.0022, 4)
+
+
+@pytest.fixture
+def window(empty_file, make_window):
+    opened = make_window(BenchFile.open(empty_file.path))
+    return opened
+
+
+def add_board(dialog) -> None:
+    type_into(dialog.name, "Attic board")
+    type_into(dialog.bits, "14")
+    type_into(dialog.high, "10 V")
+    type_into(dialog.inl, "1")
+    type_into(dialog.law.scale, "1.2")
+    type_into(dialog.law.note, "C1")
+    dialog.trimmers.setCurrentIndex(1)
+    QTest.keyClick(dialog.name, Qt.Key.Key_Return)
+
+
+def add_meter(dialog) -> None:
+    type_into(dialog.name, "Shelf meter")
+    type_into(dialog.range_name, "10 V")
+    type_into(dialog.accuracy, "0.02 % + 2 digits")
+    type_into(dialog.resolution, "100 uV")
+    assert "± 1.2 mV at 5.0 V" in dialog.preview.text()
+    QTest.keyClick(dialog.name, Qt.Key.Key_Return)
+
+
+def begin(dialog) -> None:
+    assert not dialog.ok.isEnabled()
+    with_dialog(dialog._add_board, add_board)
+    with_dialog(dialog._add_meter, add_meter)
+    type_into(dialog.celsius, "22.5")
+    type_into(dialog.plan, "24:84:12")
+    type_into(dialog.tolerance, "5")
+    QTest.keyClick(dialog.title, Qt.Key.Key_Return)
+
+
+def test_a_run_by_keyboard_alone_from_an_empty_bench(window, empty_file):
+    measure = window.station
+    assert measure._stack.currentWidget() is measure.start
+    with_dialog(lambda: press(window, Qt.Key.Key_N, CONTROL), begin)
+    session = window.session
+    assert session.run.title == "As found"
+    assert QApplication.focusWidget() is measure.entry.entry
+    for note in NOTES:
+        assert session.note == note
+        keys(f"{attic_volts(note) * 1000:.1f} mV", enter=True)
+    judged = session.analysis()
+    assert judged.values == pytest.approx([attic_volts(note) for note in NOTES], abs=6e-5)
+    assert judged.verdict == "not-within"
+    assert judged.way("constants").gain == pytest.approx(1.0031, abs=1e-4)
+    # choose the table, then the constants again, and adopt: Tab order and Ctrl+Return
+    measure.words.cards["table"].setFocus()
+    press(window, Qt.Key.Key_Space)
+    assert session.way.kind == "table"
+    measure.words.cards["constants"].setFocus()
+    press(window, Qt.Key.Key_Space)
+    press(window, Qt.Key.Key_Return, CONTROL)
+    assert session.in_force().kind == "constants"
+    assert "measure again" in window.sentence.text()
+    # void the last, say why, and close
+    with_dialog(lambda: press(window, Qt.Key.Key_Backspace, CONTROL, SHIFT),
+                lambda dialog: QTest.keyClick(dialog, Qt.Key.Key_Return))  # fmt: skip
+    assert [row.voided for row in session.analysis().rows] == [False] * 5 + [True]
+    window.close()
+    with BenchFile.open(empty_file.path) as again:
+        run = again.runs()[0]
+        assert [row.void_reason for row in again.readings(run.id)] == [""] * 5 + ["reading mistake"]
+        assert again.in_force(run.channel, "01").head.gain == pytest.approx(1.0031, abs=1e-4)
+        assert again.bench().meters[0].name == "Shelf meter"
+
+
+def test_the_reopened_bench_shows_the_run_and_a_second_one_proves_the_constants(window, empty_file, make_window):
+    with_dialog(lambda: press(window, Qt.Key.Key_N, CONTROL), begin)
+    for note in NOTES:
+        type_into(window.station.entry.entry, str(attic_volts(note)), enter=True)
+    click(window.station.words.adopt)
+    window.close()
+    again = make_window(BenchFile.open(empty_file.path))
+    session = again.session
+    assert session.run.title == "As found"
+    assert "In force since" in again.station.words.in_force.text()
+
+    def second(dialog) -> None:
+        type_into(dialog.title, "After constants")
+        click(dialog.ok)
+
+    with_dialog(lambda: action(again, "New run").trigger(), second)
+    assert session.run.head.kind == "constants"
+    for note in session.run.plan:
+        code = round(((note - 24) / 12 * 1.2 - session.run.head.offset) / session.run.head.gain * 2**14 / 10)
+        type_into(again.station.entry.entry, f"{code * 10 / 2**14 * 1.0031 - 0.0022:.4f}", enter=True)
+    assert session.analysis().verdict == "within"
+    session.overlay(session.runs[0].id)
+    settle()
+    assert "As found" in again.station._legend.text()
+
+
+def test_a_run_by_mouse(demo_file, make_window):
+    window = make_window(BenchFile.open(demo_file.path))
+    measure, session = window.station, window.session
+    click(measure.readings.tab_buttons[1])
+    table = measure.readings.runs
+    assert [cells[0] for cells in table_texts(table)] == [
+        "As found, in force",
+        "After constants, laid over",
+        "By the pocket meter",
+    ]
+    place = table.visualRect(table.model().index(2, 0)).center()
+    QTest.mouseClick(table.viewport(), Qt.MouseButton.LeftButton, pos=place)
+    QTest.mouseDClick(table.viewport(), Qt.MouseButton.LeftButton, pos=place)
+    settle()
+    assert session.run.title == "By the pocket meter"
+    assert "cannot prove" in measure.entry.proof.text()
+    click(measure.words.cards["trimmer"])
+    assert session.way.kind == "trimmer"
+    click(measure.words.copy)
+    assert QGuiApplication.clipboard().text().splitlines()[0] == "trimmer\tnote\treads_volts\tturn_until_volts"
+    click(measure.words.adopt)
+    assert session.in_force().kind == "trimmer"
+    click(measure.words.withdraw)
+    assert session.in_force() is None
+    click(window.station_buttons["Codes"])
+    assert window.station.title == "Codes"
+    # a click on the plot picks the note
+    click(window.station_buttons["Measure"])
+    plot = measure.plot
+    at = plot.mapFromScene(plot.getViewBox().mapViewToScene(plot.getViewBox().viewRect().center()))
+    QTest.mouseClick(plot.viewport(), Qt.MouseButton.LeftButton, pos=at)
+    settle()
+    assert session.note == round(plot.getViewBox().viewRect().center().x())
+
+
+@pytest.mark.parametrize(
+    ("typed", "question", "button", "stored"),
+    [("220.0 V", "220.0 V: did you mean 2.200 V?", "meant", 2.2), ("2.2", None, None, 2.2), ("3.2", "it is what note 72 C5 should read", "meant", 3.2),
+     ("9.9", "Is it right?", "typed", 9.9), ("2,2", "with a comma", None, None), ("440 Hz", "in Hz", None, None), ("", "empty", None, None)],
+)  # fmt: skip
+def test_slips_are_asked_about_and_bad_entries_stay(demo_file, make_window, typed, question, button, stored):
+    window = make_window(BenchFile.open(demo_file.path))
+    entry, session = window.station.entry, window.session
+    session.set_note(60)
+    before = len(session.analysis().rows)
+    type_into(entry.entry, typed, enter=True)
+    if question:
+        assert question in entry.question.text()
+        assert len(session.analysis().rows) == before
+        assert entry.entry.text() == typed
+    if button:
+        click(getattr(entry, button))
+    rows = session.analysis().rows
+    assert len(rows) == before + (stored is not None)
+    if stored is not None:
+        assert rows[-1].value == pytest.approx(stored)
+        assert rows[-1].note == (72 if typed == "3.2" else 60)
+
+
+def test_any_row_is_voided_unvoided_and_taken_again(demo_file, make_window):
+    window = make_window(BenchFile.open(demo_file.path))
+    measure, session = window.station, window.session
+    table = measure.readings.readings
+    table.setFocus()
+    table.selectRow(4)
+    with_dialog(
+        lambda: press(window, Qt.Key.Key_Delete), lambda dialog: (dialog.setTextValue("loose lead"), dialog.accept())
+    )
+    assert table_texts(table)[4][-1] == "voided: loose lead"
+    table.setFocus()
+    table.selectRow(4)
+    press(window, Qt.Key.Key_Insert)
+    assert table_texts(table)[4][-1] == ""
+    table.setFocus()
+    table.selectRow(4)
+    press(window, Qt.Key.Key_R)
+    assert "the old one is voided" in measure.entry.what.text()
+    keys("1.1968", enter=True)
+    rows = session.analysis().rows
+    assert (rows[4].voided, rows[4].void_reason) == (True, "taken again")
+    assert (rows[-1].note, rows[-1].value) == (48.0, 1.1968)
+
+
+@pytest.mark.parametrize("state", ["no run", "no reading", "one reading", "all voided"])
+def test_the_station_is_right_with_little_to_show(demo_file, make_window, state):
+    from dynamis.demo.lantern import CHANNEL_A
+
+    window = make_window(BenchFile.open(demo_file.path))
+    session, measure = window.session, window.station
+    if state == "no run":
+        session.set_channel(session.channels()[1])
+        settle()
+        assert session.run is None
+        assert measure.words.verdict.text() == "No run yet."
+        assert not measure.entry.entry.isEnabled()
+        return
+    with_dialog(lambda: action(window, "New run").trigger(), lambda dialog: dialog.try_accept())
+    assert session.run.channel == CHANNEL_A
+    if state != "no reading":
+        type_into(measure.entry.entry, "0.2004", enter=True)
+    if state == "all voided":
+        session.void([row.id for row in session.analysis().rows], "wrong range")
+    settle()
+    assert measure.words.adopt.isHidden()
+    if state == "one reading":
+        assert measure.words.verdict.text().startswith("Within tolerance: +0.5")
+    else:
+        assert measure.words.verdict.text() == "No reading yet."
+
+
+def test_no_sentence_or_number_in_the_window_is_a_literal(window):
+    """What the window shows of a bench of our own is what the core says of it."""
+    with_dialog(lambda: press(window, Qt.Key.Key_N, CONTROL), begin)
+    for note in NOTES:
+        type_into(window.station.entry.entry, str(attic_volts(note)), enter=True)
+    session, words = window.session, window.station.words
+    judged = analyse(session.run, session.file.readings(session.run.id))
+    style, fit = session.style, judged.fit
+    shown = [words._said.itemAt(k).widget().text() for k in range(words._said.count())]
+    assert [text.replace("\u00a0", " ") for text in shown] == shape_sentences(
+        judged.shape, style, judged.loading_factor
+    )
+    for kind, card in words.cards.items():
+        way = judged.way(kind)
+        assert card.leaves.text() == correction_leaves(way, style)
+        assert card.detail.text().replace("\u00a0", " ") == correction_detail(way, fit, style)
+    k = judged.worst_index
+    told = verdict_sentence(
+        judged.verdict, judged.error_cents[k], judged.notes[k], judged.expanded_cents[k], judged.allowed_cents[k], style
+    )
+    assert words.verdict.text().replace("\u00a0", " ") == told[0].upper() + told[1:] + "."
+    for cells, error, worth in zip(
+        table_texts(window.station.readings.readings), judged.error_cents, judged.expanded_cents, strict=True
+    ):
+        assert cells[4] == style.cents(error, sign=True)
+        assert cells[6] == style.cents(worth)
+    session.set_note(84.0)
+    assert f"off by {style.cents(judged.error_cents[-1], sign=True)} ct" in window.thread_strip.accessibleDescription()
