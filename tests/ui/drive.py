@@ -20,7 +20,10 @@ def type_into(widget: QWidget, text: str, *, enter: bool = False) -> None:
     widget.setFocus()
     if hasattr(widget, "selectAll"):
         widget.selectAll()
-    QTest.keyClicks(widget, text)
+    if text:
+        QTest.keyClicks(widget, text)
+    else:
+        QTest.keyClick(widget, Qt.Key.Key_Delete)
     if enter:
         QTest.keyClick(widget, Qt.Key.Key_Return)
     settle()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from dynamis.bench.analysis import RunAnalysis
 from dynamis.bench.chains import link_net
 from dynamis.bench.document import AdoptionRecord, Bench, RunRecord
 from dynamis.notation.style import Style
@@ -51,6 +52,24 @@ def belongs_sentence(bench: Bench, run: RunRecord, adoptions: Sequence[AdoptionR
     ]
     told = f"A correction belongs to {mine}, not to the design"
     return f"{told}; {', '.join(others)}." if others else f"{told}."
+
+
+def comparison_sentence(judged: RunAnalysis, other: RunAnalysis, style: Style) -> str:
+    """A run laid over another: the worst errors side by side, and how far the scale moved against the codes."""
+    told = f"“{other.run.title}” against “{judged.run.title}”: worst {_worst(other, style)}"
+    told += f" instead of {_worst(judged, style)}"
+    both = [one.way("constants") for one in (judged, other)]
+    if judged.model.kind != other.model.kind or both[0] is None or both[1] is None:
+        return told + "."
+    moved = (both[1].gain / both[0].gain - 1.0) * 100.0
+    same = (judged.run.channel, judged.run.serial) == (other.run.channel, other.run.serial)
+    what = "the channel's own scale moved by" if same else "the scales differ by"
+    return f"{told}; {what} {style.percent(moved, 3, sign=True)}."
+
+
+def _worst(judged: RunAnalysis, style: Style) -> str:
+    k = judged.worst_index
+    return "–" if k is None else f"{style.cents(float(judged.error_cents[k]), sign=True)} ct"
 
 
 def _inputs(count: int) -> str:

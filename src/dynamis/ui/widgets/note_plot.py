@@ -231,7 +231,7 @@ class NotePlot(pg.PlotWidget):
             super().keyPressEvent(event)
         elif event.key() in pans:
             across, up = pans[event.key()]
-            box.translateBy(across * (right - left), up * (top - bottom))
+            box.translateBy(x=across * (right - left), y=up * (top - bottom))
         elif event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
             box.scaleBy((0.8, 0.8))
         elif event.key() in (Qt.Key.Key_Minus, Qt.Key.Key_Underscore):

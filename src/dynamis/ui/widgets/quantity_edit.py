@@ -4,29 +4,49 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import QEvent, Qt, Signal
+from PySide6.QtGui import QKeySequence
 from PySide6.QtWidgets import QLineEdit
 
 from dynamis.errors import InputError
 from dynamis.ui.widgets.panel import restyle
 
 
-class QuantityEdit(QLineEdit):
-    """Shows a value; a changed text is read by `read` and announced by `taken`.
+class BenchEdit(QLineEdit):
+    """A field that leaves undo and redo to the bench while nothing is being typed in it."""
 
-    read : text -> value, raises `InputError` with the sentence to show.
-    refused : carries that sentence; an empty one when the text is right again.
+    def untouched(self) -> bool:
+        """Whether what is shown is what the bench holds."""
+        return not self.text()
+
+    def event(self, event) -> bool:
+        undoes = event.type() == QEvent.Type.ShortcutOverride and (
+            event.matches(QKeySequence.StandardKey.Undo) or event.matches(QKeySequence.StandardKey.Redo)
+        )
+        if undoes and self.untouched():
+            event.ignore()  # not claimed here, so it reaches the menu
+            return False
+        return super().event(event)
+
+
+class QuantityEdit(BenchEdit):
+    """Shows a value; a changed text is read by `read` and handed to `take`.
+
+    read : text -> value; take : does something with it.  Either may raise `InputError`.
+    refused : carries its sentence; an empty one when the text is right again.
     """
 
-    taken = Signal(object)
     refused = Signal(str)
 
-    def __init__(self, name: str, read: Callable[[str], object]) -> None:
+    def __init__(self, name: str, read: Callable[[str], object], take: Callable[[object], None]) -> None:
         super().__init__()
         self.setAccessibleName(name)
-        self._read = read
+        self._read, self._take = read, take
         self._shown = ""
         self.editingFinished.connect(self.commit)
+
+    def untouched(self) -> bool:
+        return self.text() == self._shown
 
     def show_text(self, text: str) -> None:
         """Show a value as it is now; what is being typed is not disturbed."""
@@ -43,10 +63,13 @@ class QuantityEdit(QLineEdit):
             return True
         try:
             value = self._read(self.text())
-            self._shown = self.text()
-            self.taken.emit(value)
+            before, self._shown = self._shown, self.text()
+            try:
+                self._take(value)
+            except InputError:
+                self._shown = before
+                raise
         except InputError as error:
-            self._shown = ""
             self._mark(str(error))
             return False
         self._mark("")

@@ -134,9 +134,8 @@ class CodesStation(QWidget):
         return panel
 
     def _field(self, form: QFormLayout, key: str, text: str, read: Callable, change: Callable) -> None:
-        field = QuantityEdit(text, read)
+        field = QuantityEdit(text, read, lambda value: self._apply(key, value, change))
         field.setAlignment(Qt.AlignmentFlag.AlignRight)
-        field.taken.connect(lambda value, key=key: self._apply(key, value, change))
         field.refused.connect(self._refused)
         form.addRow(text, field)
         self.fields[key] = field
@@ -193,6 +192,7 @@ class CodesStation(QWidget):
         if channel is None:
             return
         self._session.apply(change(self._session.bench, channel[0], key, value))
+        self.refresh()  # also where nothing changed: 4096 mV is shown as 4.096 V
 
     def change_law(self) -> None:
         """Ask for the law that the channel should follow."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QWidget
 
 from dynamis.bench.analysis import RunAnalysis, as_read, meter_range
 from dynamis.calibration.slips import Slip, find_slip
@@ -18,6 +18,7 @@ from dynamis.ui.session import Session
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.theme.verdict import shape_pixmap
 from dynamis.ui.widgets.panel import Panel, label, restyle, rule
+from dynamis.ui.widgets.quantity_edit import BenchEdit
 
 UNITS = {"volts": "V", "hertz": "Hz", "cents": "ct"}
 
@@ -49,7 +50,7 @@ class EntryPanel(Panel):
         self.expect = label("", wrap=True)
         self.body.addWidget(self.expect)
         row = QHBoxLayout()
-        self.entry = QLineEdit()
+        self.entry = BenchEdit()
         self.entry.setProperty("entry", True)
         self.entry.setAccessibleName("Reading")
         self.entry.returnPressed.connect(self.take)
@@ -62,6 +63,7 @@ class EntryPanel(Panel):
         self.body.addWidget(self.question)
         answers = QHBoxLayout()
         self.meant, self.typed = QPushButton(), QPushButton("Take it as typed")
+        self.meant.setAccessibleName("Take what was probably meant")
         self.meant.clicked.connect(self._take_meant)
         self.typed.clicked.connect(self._take_typed)
         answers.addWidget(self.meant)

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QBoxLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QBoxLayout, QHBoxLayout, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
 
-from dynamis.bench.advice import belongs_sentence, plugging_sentence
+from dynamis.bench.advice import belongs_sentence, comparison_sentence, plugging_sentence
 from dynamis.bench.analysis import RunAnalysis
 from dynamis.calibration.corrections import Correction
 from dynamis.calibration.words import (
@@ -107,6 +107,7 @@ class WordsPanel(Panel):
         self.cards: dict[str, WayCard] = {}
         for kind in ("trimmer", "constants", "table"):
             card = WayCard()
+            card.setAccessibleName(kind)
             card.clicked.connect(lambda _=False, kind=kind: self.way_chosen.emit(kind))
             self.cards[kind] = card
             self._column.addWidget(card)
@@ -119,6 +120,11 @@ class WordsPanel(Panel):
         self.save.clicked.connect(self.save_pressed)
         self.withdraw = QPushButton("Withdraw")
         self.withdraw.clicked.connect(self.withdraw_pressed)
+        self.ready = QPlainTextEdit()
+        self.ready.setReadOnly(True)
+        self.ready.setAccessibleName("The chosen way, ready to copy")
+        self.ready.setFixedHeight(62)
+        self._column.addWidget(self.ready)
         self.in_force = label("", "small", wrap=True)
         self._column.addWidget(self.in_force)
         self._cautions = QVBoxLayout()
@@ -160,7 +166,10 @@ class WordsPanel(Panel):
             return []
         if judged.shape is None:
             return [judged.why_no_fit]
-        return shape_sentences(judged.shape, self._session.style, judged.loading_factor)
+        style, overlaid = self._session.style, self._session.overlay_id
+        told = shape_sentences(judged.shape, style, judged.loading_factor)
+        other = self._session.analysis(overlaid) if overlaid else None
+        return [*told, comparison_sentence(judged, other, style)] if other is not None else told
 
     def cautions(self, judged: RunAnalysis) -> list[str]:
         session = self._session
@@ -207,9 +216,12 @@ class WordsPanel(Panel):
             card.updateGeometry()
             self._dress(card)
         self._ways_title.setVisible(chosen is not None)
-        for button in (self.adopt, self.copy, self.save):
+        for button in (self.adopt, self.copy, self.save, self.ready):
             button.setVisible(chosen is not None)
         if chosen is not None and judged is not None:
+            text = correction_text(chosen, judged, separator="\t")
+            if text != self.ready.toPlainText():
+                self.ready.setPlainText(text)
             self.adopt.setText(f"Adopt {self._noun(chosen)} for {judged.run.serial} {self._channel_name(judged)}")
 
     def _dress(self, card: WayCard) -> None:
