@@ -239,8 +239,7 @@ def test_no_sentence_or_number_in_the_window_is_a_literal(window):
     session, words = window.session, window.station.words
     judged = analyse(session.run, session.file.readings(session.run.id))
     style, fit = session.style, judged.fit
-    shown = [words._said.itemAt(k).widget().text() for k in range(words._said.count())]
-    assert [text.replace("\u00a0", " ") for text in shown] == shape_sentences(
+    assert [text.replace("\u00a0", " ") for text in words.said.shown] == shape_sentences(
         judged.shape, style, judged.loading_factor
     )
     for kind, card in words.cards.items():

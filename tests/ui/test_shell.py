@@ -56,8 +56,7 @@ def file_names(monkeypatch):
 def test_the_codes_station_says_what_the_core_says(window, codes):
     session = window.session
     made = channel_codes(session.bench, session.channel[0], session.head())
-    shown = [codes._said.itemAt(k).widget().text().replace("\u00a0", " ") for k in range(codes._said.count() - 1)]
-    assert shown == codes_sentences(made, session.style)
+    assert [text.replace("\u00a0", " ") for text in codes.said.shown] == codes_sentences(made, session.style)
     cells = table_texts(codes.codes)
     assert [int(row[3]) for row in cells] == made.table.codes.tolist()
     assert cells[24][5] == session.style.number(made.table.error_cents[24], 2, sign=True)

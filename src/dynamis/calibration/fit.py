@@ -185,8 +185,12 @@ def find_outliers(
     offset, slope = theil_sen(expected[among], measured[among])
     away = np.abs(model.cents(measured, offset + slope * expected))
     away = np.where(np.isnan(away), np.inf, away)
-    limit = np.maximum(max(2.0, 6.0 * _MAD_TO_SIGMA * float(np.median(away[among]))), 3.0 * independent_cents)
-    return (away > limit) & among
+    return (away > np.maximum(outlier_limit_cents(away[among]), 3.0 * independent_cents)) & among
+
+
+def outlier_limit_cents(away_cents: FloatArray) -> float:
+    """From which distance on a reading is too far from a robust line, by the distances of all of them."""
+    return max(2.0, 6.0 * _MAD_TO_SIGMA * float(np.median(away_cents)))
 
 
 def line_covariance(

@@ -16,8 +16,8 @@ from typing import Final, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from dynamis.calibration.fit import Fit, Readings, find_outliers, fit_readings
-from dynamis.calibration.line import fit_line
+from dynamis.calibration.fit import Fit, Readings, find_outliers, fit_readings, outlier_limit_cents
+from dynamis.calibration.line import fit_line, theil_sen
 from dynamis.calibration.meter import MeterRange, reading_uncertainty
 from dynamis.calibration.significance import claim_factor
 from dynamis.converter.dac import Dac
@@ -136,12 +136,14 @@ def _stuck(
     none = np.array([], dtype=np.intp)
     count = len(ranked)
     # A flat end is a minority; a quarter of the readings (at least one) is looked at.
-    for size in range(min(max(1, count // 4), 64), 0, -1):
+    most = min(max(1, count // 4), 64)
+    core = ranked[most:]
+    if core.size < 4 or np.unique(expected[core]).size < 3:
+        return none, 0.0, 0.0
+    fine = ~_far_off(model, expected, measured, independent, core)
+    for size in range(most, 0, -1):
         ends, rest = ranked[:size], ranked[size:]
-        if rest.size < 4 or np.unique(expected[rest]).size < 3:
-            continue
-        robust = ~find_outliers(model, expected[rest], measured[rest], independent[rest], np.ones(rest.size, bool))
-        rest = rest[robust]
+        rest = rest[fine[rest]]
         if rest.size < 4 or np.unique(expected[rest]).size < 2:
             continue
         line = fit_line(model, expected[rest], measured[rest])
@@ -159,6 +161,19 @@ def _stuck(
         if moved and np.all(excess > np.maximum(factor * standard, _LEAST_CENTS)) and np.isfinite(excess[0]):
             return ends, float(excess[0]), float(standard[0])
     return none, 0.0, 0.0
+
+
+def _far_off(
+    model: PitchModel, expected: FloatArray, measured: FloatArray, independent: FloatArray, core: NDArray[np.intp]
+) -> BoolArray:
+    """Readings far from the robust line of the core, by the medians of its notes (a quick look is enough here)."""
+    places, which = np.unique(expected[core], return_inverse=True)
+    order = np.argsort(which, kind="stable")
+    groups = np.split(measured[core][order], np.cumsum(np.bincount(which))[:-1])
+    offset, slope = theil_sen(places, np.array([np.median(group) for group in groups]))
+    away = np.abs(model.cents(measured, offset + slope * expected))
+    away = np.where(np.isnan(away), np.inf, away)
+    return away > np.maximum(outlier_limit_cents(away[core]), 3.0 * independent)
 
 
 def _outlier(fit: Fit, index: int) -> Term:

@@ -181,14 +181,17 @@ class BenchFile:
         rows = self._connection.execute("SELECT settings FROM run ORDER BY number").fetchall()
         return [_decode(row[0], RunRecord, self.path) for row in rows]
 
-    def readings(self, run_id: str) -> list[ReadingRecord]:
-        """The readings of a run in the order they were taken, each with its latest void."""
+    def readings(self, run_id: str, after: int = 0) -> list[ReadingRecord]:
+        """The readings of a run in the order they were taken, each with its latest void.
+
+        after : only those with a higher number.
+        """
         rows = self._connection.execute(
             "SELECT r.id, r.run, r.number, r.note, r.value, r.taken, r.code, r.own, "
             "COALESCE(v.voided, 0), CASE v.voided WHEN 1 THEN v.reason ELSE '' END "
             "FROM reading r LEFT JOIN void v ON v.id = (SELECT MAX(id) FROM void WHERE reading = r.id) "
-            "WHERE r.run = ? ORDER BY r.number",
-            (run_id,),
+            "WHERE r.run = ? AND r.number > ? ORDER BY r.number",
+            (run_id, after),
         ).fetchall()
         return [msgspec.convert(dict(zip(_READING, row, strict=True)), ReadingRecord, strict=False) for row in rows]
 

@@ -54,6 +54,7 @@ class Session(QObject):
         self.runs: list[RunRecord] = bench_file.runs()
         self.adoptions: list[AdoptionRecord] = bench_file.adoptions()
         self._analyses: dict[str, RunAnalysis] = {}
+        self._rows: dict[str, list[ReadingRecord]] = {}
         self.run_id: str | None = None
         self.overlay_id: str | None = None
         channels = {(run.gear, run.serial, run.port) for run in self.runs}
@@ -176,7 +177,9 @@ class Session(QObject):
         if run is None:
             return None
         if run.id not in self._analyses:
-            self._analyses[run.id] = analyse(run, self.file.readings(run.id))
+            if run.id not in self._rows:
+                self._rows[run.id] = self.file.readings(run.id)
+            self._analyses[run.id] = analyse(run, self._rows[run.id])
         return self._analyses[run.id]
 
     @property
@@ -241,26 +244,33 @@ class Session(QObject):
         probe = [ReadingRecord(0, run.id, 0, note, value, "", code, own) for note, value, code, own in rows]
         analyse(run, probe)
         self.file.add_readings(run.id, rows)
+        known = self._rows.get(run.id)
+        if known is not None:
+            known += self.file.readings(run.id, known[-1].number if known else 0)
         self._readings_changed(go_on=True)
 
     def void(self, ids: Iterable[int], reason: str) -> None:
         for one in ids:
             self.file.set_void(one, True, reason)
+        self._rows.clear()
         self._readings_changed()
 
     def unvoid(self, ids: Iterable[int]) -> None:
         for one in ids:
             self.file.set_void(one, False, "")
+        self._rows.clear()
         self._readings_changed()
 
     def _readings_changed(self, *, go_on: bool = False) -> None:
         if self.run_id is not None:
             self._analyses.pop(self.run_id, None)
         judged = self.analysis()
-        if go_on and judged is not None and judged.next_note is not None:
+        moved = go_on and judged is not None and judged.next_note not in (None, self.note)
+        if moved:
             self.note = judged.next_note
-            self.note_changed.emit()
         self.run_changed.emit()
+        if moved:
+            self.note_changed.emit()
 
     def adopt(self, way: Correction) -> AdoptionRecord:
         """Adopt a way to correct for the channel of the unit of the run looked at."""

@@ -183,7 +183,6 @@ class MainWindow(QMainWindow):
             else:
                 told = chain_fields(made, session.note, session.style)
         self.thread_strip.show_fields(*told, self.colours.thread)
-        self.actions_made.refresh()
 
     def say(self, sentence: str, refusal: bool) -> None:
         """Show a sentence; a refusal stays until it is closed or another takes its place."""

@@ -196,6 +196,10 @@ class NotePlot(pg.PlotWidget):
         if changed and not keep_view:
             self.show_everything()
 
+    @property
+    def marked_note(self) -> float:
+        return float(self._marker.value())
+
     def mark_note(self, note: float, word: str = "") -> None:
         self._marker.setValue(note)
         self._marker_label.setText(word or (note_name(note, self.number_style) or ""))

@@ -3,7 +3,17 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLayout, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLayout,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from dynamis.notation.style import tied
 
@@ -70,6 +80,43 @@ def clear(layout: QLayout) -> None:
             item.widget().deleteLater()
         elif item.layout() is not None:
             clear(item.layout())
+
+
+def set_text(shown: QLabel | QPushButton, text: str) -> None:
+    """Show a text; one that is shown already costs no new layout."""
+    if shown.text() != text:
+        shown.setText(text)
+
+
+def set_css(widget: QWidget, css: str) -> None:
+    """Give a widget a style of its own, once."""
+    if widget.styleSheet() != css:
+        widget.setStyleSheet(css)
+
+
+class Sentences(QVBoxLayout):
+    """A column of sentences; its labels are kept from one showing to the next."""
+
+    def __init__(self, role: str = "", spacing: int = 5) -> None:
+        super().__init__()
+        self._role = role
+        self._labels: list[QLabel] = []
+        self.setSpacing(spacing)
+
+    def show_sentences(self, sentences: list[str]) -> None:
+        for text in sentences[len(self._labels) :]:
+            made = label(text, self._role, wrap=True, selectable=True)
+            self._labels.append(made)
+            self.insertWidget(len(self._labels) - 1, made)
+        for k, shown in enumerate(self._labels):
+            if k < len(sentences):
+                set_text(shown, tied(sentences[k]))
+            shown.setVisible(k < len(sentences))
+
+    @property
+    def shown(self) -> list[str]:
+        """The sentences as they are shown now."""
+        return [one.text() for one in self._labels if not one.isHidden()]
 
 
 def restyle(widget: QWidget, name: str, value: object) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import itertools
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
@@ -43,27 +44,48 @@ class Row:
     tip: str = ""
 
 
+class LazyRows(Sequence):
+    """Rows that are made when they are first looked at, so that thousands cost no more than those in sight."""
+
+    def __init__(self, count: int, make: Callable[[int], Row]) -> None:
+        self._count, self._make = count, make
+        self._made: dict[int, Row] = {}
+
+    def __len__(self) -> int:
+        return self._count
+
+    def __getitem__(self, index: int) -> Row:
+        if not -self._count <= index < self._count:
+            raise IndexError(index)
+        index %= self._count
+        if index not in self._made:
+            self._made[index] = self._make(index)
+        return self._made[index]
+
+
 class RowsModel(QAbstractTableModel):
-    """Rows as they are; replaced as a whole, since a bench has few."""
+    """Rows as they are, replaced together."""
 
     def __init__(self, columns: Sequence[Column]) -> None:
         super().__init__()
         self.columns = tuple(columns)
-        self.rows: tuple[Row, ...] = ()
+        self.rows: Sequence[Row] = ()
         self.off_colour, self.current_colour = QColor("#888888"), QColor("#eeeeee")
 
     def set_rows(self, rows: Sequence[Row]) -> None:
-        rows = tuple(rows)
-        if len(rows) == len(self.rows):
-            changed = [k for k, (new, old) in enumerate(zip(rows, self.rows, strict=True)) if new != old]
+        """Show other rows; a selection stays while rows are changed or added at the end."""
+        before = len(self.rows)
+        if len(rows) < before or not before:
+            self.beginResetModel()
             self.rows = rows
-            if changed:
-                last = len(self.columns) - 1
-                self.dataChanged.emit(self.index(changed[0], 0), self.index(changed[-1], last))
+            self.endResetModel()
             return
-        self.beginResetModel()
+        if len(rows) > before:
+            self.beginInsertRows(QModelIndex(), before, len(rows) - 1)
+            self.rows = rows
+            self.endInsertRows()
         self.rows = rows
-        self.endResetModel()
+        self.dataChanged.emit(self.index(0, 0), self.index(before - 1, len(self.columns) - 1))
 
     def rowCount(self, parent: Index = QModelIndex()) -> int:
         return 0 if parent.isValid() else len(self.rows)
@@ -142,12 +164,9 @@ class Table(QTableView):
         chosen = sorted({index.row() for index in self.selectionModel().selectedRows()})
         return [self.rows_model.rows[k].key for k in chosen if k < len(self.rows_model.rows)]
 
-    def show_row(self, key: object) -> None:
-        """Scroll to the row of a key."""
-        for k, row in enumerate(self.rows_model.rows):
-            if row.key == key:
-                self.scrollTo(self.rows_model.index(k, 0))
-                return
+    def show_row(self, index: int) -> None:
+        """Scroll to a row."""
+        self.scrollTo(self.rows_model.index(index, 0))
 
     def copy(self, *, whole: bool = False) -> str:
         """Put the selected rows (all of them where none is selected) on the clipboard; returns the text."""
@@ -187,7 +206,7 @@ class Table(QTableView):
         total = sum(column.stretch for column in columns)
         measure = self.horizontalHeader().fontMetrics()
         for k, column in enumerate(columns):
-            cells = [row.cells[k] for row in self.rows_model.rows[:60]] if column.fits else []
+            cells = [row.cells[k] for row in itertools.islice(self.rows_model.rows, 40)] if column.fits else []
             least = max(map(measure.horizontalAdvance, (column.heading, *cells)), default=0) + 14
             self.setColumnWidth(k, max(least, int(self.viewport().width() * column.stretch / total)))
 

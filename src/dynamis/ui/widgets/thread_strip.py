@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
-from dynamis.ui.widgets.panel import clear, label
+from dynamis.ui.widgets.panel import clear, label, set_css, set_text
 
 
 @dataclass(frozen=True)
@@ -35,6 +35,7 @@ class ThreadStrip(QFrame):
         self._fields = QHBoxLayout(inner)
         self._fields.setContentsMargins(8, 0, 0, 0)
         self._fields.setSpacing(9)
+        self._shown: list[tuple[QLabel, QLabel]] = []
         self._scroll = QScrollArea()
         self._scroll.setWidgetResizable(True)
         self._scroll.setFrameShape(QFrame.Shape.NoFrame)
@@ -50,18 +51,23 @@ class ThreadStrip(QFrame):
 
     def show_fields(self, fields: list[Field], error: Field | None, colour: str) -> None:
         """Show the values; `error` is pinned at the right, in the thread's colour."""
-        clear(self._fields)
-        for k, field in enumerate(fields):
-            if k:
-                self._fields.addWidget(label("›", "muted"))
-            value = label(field.value, "thread", selectable=True)
+        if len(fields) != len(self._shown):
+            clear(self._fields)
+            self._shown = []
+            for k in range(len(fields)):
+                if k:
+                    self._fields.addWidget(label("›", "muted"))
+                self._shown.append((label("", "small"), label("", "thread", selectable=True)))
+                self._fields.addLayout(_stack(*self._shown[-1]))
+            self._fields.addStretch(1)
+        for field, (name, value) in zip(fields, self._shown, strict=True):
+            set_text(name, field.name)
+            set_text(value, field.value)
             value.setAccessibleName(f"{field.name}: {field.value}")
-            self._fields.addLayout(_stack(label(field.name, "small"), value))
-        self._fields.addStretch(1)
-        self._error_name.setText(error.name if error else "")
-        self._error_value.setText(error.value if error else "")
-        self._error_value.setStyleSheet(f"color: {colour}; font-weight: 600;")
-        self._edge.setStyleSheet(f"background: {colour};")
+        set_text(self._error_name, error.name if error else "")
+        set_text(self._error_value, error.value if error else "")
+        set_css(self._error_value, f"color: {colour}; font-weight: 600;")
+        set_css(self._edge, f"background: {colour};")
         spoken = ", ".join(f"{field.name} {field.value}" for field in [*fields, *([error] if error else [])])
         self.setAccessibleDescription(spoken)
         self._keys.setVisible(self.width() > 1150)

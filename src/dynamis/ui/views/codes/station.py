@@ -23,7 +23,7 @@ from dynamis.ui.dialogs.law import LawDialog
 from dynamis.ui.session import Session
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.widgets.note_plot import NotePlot, PlotPoints
-from dynamis.ui.widgets.panel import Panel, clear, label, rule, scrolling
+from dynamis.ui.widgets.panel import Panel, Sentences, label, rule, scrolling
 from dynamis.ui.widgets.quantity_edit import QuantityEdit
 from dynamis.ui.widgets.table import Column, Row, Table
 from dynamis.ui.widgets.thread_strip import Field
@@ -93,8 +93,11 @@ class CodesStation(QWidget):
         row.addWidget(middle, 1)
         words = Panel("What the converter gives", "What the converter gives")
         inner = QWidget()
-        self._said = QVBoxLayout(inner)
-        self._said.setContentsMargins(0, 0, 6, 0)
+        column = QVBoxLayout(inner)
+        column.setContentsMargins(0, 0, 6, 0)
+        self.said = Sentences()
+        column.addLayout(self.said)
+        column.addStretch(1)
         words.body.addWidget(scrolling(inner), 1)
         words.setFixedWidth(312)
         row.addWidget(words)
@@ -219,12 +222,18 @@ class CodesStation(QWidget):
         except InputError:
             return None
 
+    def showEvent(self, event) -> None:
+        super().showEvent(event)
+        self.refresh()
+
     def refresh(self) -> None:
+        """Show the channel looked at; a station out of sight waits until it is shown."""
+        if not self.isVisible():
+            return
         session, style = self._session, self._session.style
         channel, codes = session.channel, self.codes_now()
         for field in (*self.fields.values(), self.law):
             field.setEnabled(codes is not None)
-        clear(self._said)
         self.plot.begin()
         if channel is None or codes is None:
             self.title_label.setText("No converter" if channel is None else session.bench.label(channel[0]))
@@ -232,14 +241,13 @@ class CodesStation(QWidget):
             for field in self.fields.values():
                 field.show_text("")
             self.codes.set_rows([])
+            self.said.show_sentences([])
             return
         self.title_label.setText(f"{session.bench.label(channel[0])} · unit {channel[1]}")
         law = codes.model.law
         self.law_label.setText(law_words(law, note_label(law.reference_note, style)))
         self._show_fields(channel[0])
-        for sentence in codes_sentences(codes, style):
-            self._said.addWidget(label(sentence, wrap=True, selectable=True))
-        self._said.addStretch(1)
+        self.said.show_sentences(codes_sentences(codes, style))
         self.codes.set_rows(self._rows(codes))
         self._draw(codes, channel[0])
 
@@ -287,10 +295,14 @@ class CodesStation(QWidget):
         self.plot.finish(low, high, table.error_cents, self._session.note)
 
     def note_changed(self) -> None:
+        if not self.isVisible():
+            return
         codes = self.codes_now()
         if codes is not None:
             self.codes.set_rows(self._rows(codes))
-            self.codes.show_row(self._session.note)
+            near = np.flatnonzero(codes.table.notes == self._session.note)
+            if near.size:
+                self.codes.show_row(int(near[0]))
         self.plot.mark_note(self._session.note)
 
     def thread_fields(self) -> tuple[list[Field], Field | None] | None:

@@ -17,7 +17,7 @@ from dynamis.pitch.notes import note_label, note_name
 from dynamis.ui.session import Session
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.theme.verdict import shape_pixmap
-from dynamis.ui.widgets.panel import Panel, label, restyle, rule
+from dynamis.ui.widgets.panel import Panel, label, restyle, rule, set_text
 from dynamis.ui.widgets.quantity_edit import BenchEdit
 
 UNITS = {"volts": "V", "hertz": "Hz", "cents": "ct"}
@@ -114,16 +114,16 @@ class EntryPanel(Panel):
             self._show_nothing()
             return
         note = session.note
-        self.number.setText(plain(note) if float(note).is_integer() else style.number(note, 2))
-        self.name.setText(note_name(note, style) or "")
-        self.what.setText(self._what(judged, note))
-        self.expect.setText(self._expectation(judged, note))
-        self.unit.setText(UNITS[judged.run.quantity])
+        set_text(self.number, plain(note) if float(note).is_integer() else style.number(note, 2))
+        set_text(self.name, note_name(note, style) or "")
+        set_text(self.what, self._what(judged, note))
+        set_text(self.expect, self._expectation(judged, note))
+        set_text(self.unit, UNITS[judged.run.quantity])
         read = {row.note for row in judged.valid}
         planned = len(judged.run.plan)
         done = sum(planned_note in read for planned_note in judged.run.plan)
         more = len(judged.valid) - done
-        self.progress.setText(f"{done} of {planned} notes read" + (f", {more} readings besides" if more > 0 else ""))
+        set_text(self.progress, f"{done} of {planned} notes read" + (f", {more} readings besides" if more > 0 else ""))
         self.dashes.show_notes([(n in read, n == note) for n in judged.run.plan], self.colours)
         self._show_meter(judged)
         self._show_conditions(judged)
@@ -131,9 +131,12 @@ class EntryPanel(Panel):
     def _show_channels(self) -> None:
         session = self._session
         channels = session.channels()
-        self.channel.clear()
-        for ref, serial in channels:
-            self.channel.addItem(f"{session.bench.label(ref)} · unit {serial}", (ref, serial))
+        shown = [self.channel.itemText(k) for k in range(self.channel.count())]
+        names = [f"{session.bench.label(ref)} · unit {serial}" for ref, serial in channels]
+        if names != shown:
+            self.channel.clear()
+            for channel, name in zip(channels, names, strict=True):
+                self.channel.addItem(name, channel)
         if session.channel in channels:
             self.channel.setCurrentIndex(channels.index(session.channel))
         self.channel.setVisible(bool(channels))
@@ -164,21 +167,21 @@ class EntryPanel(Panel):
         style, run = self._session.style, judged.run
         spec = meter_range(run.meter)
         if spec is None or run.meter is None:
-            self.meter_name.setText("Instrument")
-            self.meter_words.setText({
+            set_text(self.meter_name, "Instrument")
+            set_text(self.meter_words, {
                 "volts": "No meter is specified: nothing is known of what a reading is worth.",
                 "hertz": "Counter or tuner on the oscillator.", "cents": "Tuner on the oscillator.",
             }[run.quantity])  # fmt: skip
-            self.proof.setText("")
+            set_text(self.proof, "")
             self.proof_sign.clear()
             return
-        self.meter_name.setText("Meter")
-        self.meter_words.setText(tied(f"{run.meter.name}, {run.meter.range_name} range: ± ({spec.words(style)})"))
+        set_text(self.meter_name, "Meter")
+        set_text(self.meter_words, tied(f"{run.meter.name}, {run.meter.range_name} range: ± ({spec.words(style)})"))
         if judged.proof is None:
-            self.proof.setText("")
+            set_text(self.proof, "")
             self.proof_sign.clear()
             return
-        self.proof.setText(tied(" ".join(proof_sentences(judged.proof, style))))
+        set_text(self.proof, tied(" ".join(proof_sentences(judged.proof, style))))
         sign, colour = ("disc", self.colours.blue) if judged.proof.enough else ("triangle", self.colours.vermilion)
         self.proof_sign.setPixmap(shape_pixmap(sign, colour, 12, self.devicePixelRatioF()))
 
@@ -199,20 +202,21 @@ class EntryPanel(Panel):
         head = {"nominal": "nominal codes", "constants": "constants in force", "table": "a table in force"}
         if run.converter is not None:
             parts.append(head[run.head.kind])
-        self.conditions.setText(tied(" · ".join(parts)))
+        set_text(self.conditions, tied(" · ".join(parts)))
 
     def _show_nothing(self) -> None:
         empty = not self._session.channels()
-        self.what.setText("Nothing to read yet")
+        set_text(self.what, "Nothing to read yet")
         for part in (self.number, self.name, self.unit, self.progress, self.meter_name, self.meter_words, self.proof,
                      self.conditions):  # fmt: skip
-            part.setText("")
+            set_text(part, "")
         self.proof_sign.clear()
         self.dashes.show_notes([], self.colours)
-        self.expect.setText(
+        set_text(
+            self.expect,
             "Begin a run: it asks for the board, its law and your meter, then says what to play and what to read."
             if empty
-            else "This channel has no run yet. Begin one, or choose another channel."
+            else "This channel has no run yet. Begin one, or choose another channel.",
         )
 
     # -- taking ------------------------------------------------------------------------------------

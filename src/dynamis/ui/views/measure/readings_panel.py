@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 
 import numpy as np
 from PySide6.QtCore import Qt, Signal
@@ -10,12 +11,13 @@ from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QButtonGroup, QPushButton, QStackedWidget
 
 from dynamis.bench.analysis import RunAnalysis
+from dynamis.bench.document import ReadingRecord
 from dynamis.calibration.words import VERDICT_WORDS
 from dynamis.notation.style import plain
 from dynamis.pitch.notes import note_name
 from dynamis.ui.session import Session
 from dynamis.ui.widgets.panel import Panel, label
-from dynamis.ui.widgets.table import Column, Row, Table
+from dynamis.ui.widgets.table import Column, LazyRows, Row, Table
 
 _READINGS = (
     Column("", "name", left=True, stretch=0.65),
@@ -129,59 +131,53 @@ class ReadingsPanel(Panel):
         self.readings.set_rows(self._reading_rows(self._session.analysis()))
         judged = self._session.analysis()
         if judged is not None:
-            row = next((one for one in judged.rows if one.note == self._session.note), None)
-            if row is not None:
-                self.readings.show_row(row)
+            at = next((k for k, one in enumerate(judged.rows) if one.note == self._session.note), None)
+            if at is not None:
+                self.readings.show_row(at)
 
-    def _reading_rows(self, judged: RunAnalysis | None) -> list[Row]:
+    def _reading_rows(self, judged: RunAnalysis | None) -> Sequence[Row]:
         if judged is None:
-            return []
-        style, way = self._session.style, self._session.way
-        left = {}
-        if way is not None:
-            kept = [row for row, keep in zip(judged.valid, ~judged.fit.outliers, strict=True) if keep]
-            left = {row.id: float(cents) for row, cents in zip(kept, way.left_cents, strict=True)}
+            return ()
+        way, note = self._session.way, self._session.note
+        left = np.full(judged.notes.shape, np.nan)
+        if way is not None and judged.fit is not None:
+            left[~judged.fit.outliers] = way.left_cents
         index = {row.id: k for k, row in enumerate(judged.valid)}
+        wanted = judged.model.expected_shown([row.note for row in judged.rows])
+
+        def make(at: int) -> Row:
+            row = judged.rows[at]
+            k = index.get(row.id)
+            after = math.nan if k is None else float(left[k])
+            return self._reading_row(judged, row, k, float(wanted[at]), after, note)
+
+        return LazyRows(len(judged.rows), make)
+
+    def _reading_row(
+        self, judged: RunAnalysis, row: ReadingRecord, k: int | None, wanted: float, after: float, note: float
+    ) -> Row:
+        style = self._session.style
         volts = judged.model.quantity == "volts"
         decimals = 4 if judged.meter is None else _decimals(judged.meter.resolution_volts)
-        fit = judged.fit
-        rows = []
-        for row in judged.rows:
-            k = index.get(row.id)
-            wanted = float(judged.model.expected_shown(row.note))
-            wanted_text = style.volts(wanted, 4) if volts else style.hertz(wanted)
-            unit = {"volts": "V", "hertz": "Hz", "cents": "ct"}[judged.run.quantity]
-            read = f"{style.number(row.value, decimals if volts else 2)} {unit}"
-            state = f"voided: {row.void_reason}" if row.voided else ""
-            error = worth = after = math.nan
-            if k is not None:
-                error, worth = float(judged.error_cents[k]), float(judged.expanded_cents[k])
-                after = left.get(row.id, math.nan)
-                if fit is not None and fit.outliers[k]:
-                    state = "off the line"
-                elif judged.shape is not None and judged.shape.left_out[k]:
-                    state = "flat end"
-            mark = "off" if row.voided else "current" if row.note == self._session.note else ""
-            cells = (
-                note_name(row.note, style) or "", plain(row.note), wanted_text, read, style.cents(error, sign=True),
-                style.cents(after, sign=True), style.cents(worth) if judged.meter or worth > 0 else "–", state,
-            )  # fmt: skip
-            raw = (
-                cells[0],
-                plain(row.note),
-                repr(wanted),
-                repr(row.value),
-                repr(error),
-                repr(after),
-                repr(worth),
-                state,
-            )
-            rows.append(
-                Row(
-                    cells, row, mark, raw, f"taken {row.taken}" + (f", code {row.code}" if row.code is not None else "")
-                )
-            )
-        return rows
+        wanted_text = style.volts(wanted, 4) if volts else style.hertz(wanted)
+        unit = {"volts": "V", "hertz": "Hz", "cents": "ct"}[judged.run.quantity]
+        read = f"{style.number(row.value, decimals if volts else 2)} {unit}"
+        state = f"voided: {row.void_reason}" if row.voided else ""
+        error = worth = math.nan
+        if k is not None:
+            error, worth = float(judged.error_cents[k]), float(judged.expanded_cents[k])
+            if judged.fit is not None and judged.fit.outliers[k]:
+                state = "off the line"
+            elif judged.shape is not None and judged.shape.left_out[k]:
+                state = "flat end"
+        mark = "off" if row.voided else "current" if row.note == note else ""
+        cells = (
+            note_name(row.note, style) or "", plain(row.note), wanted_text, read, style.cents(error, sign=True),
+            style.cents(after, sign=True), style.cents(worth) if judged.meter or worth > 0 else "–", state,
+        )  # fmt: skip
+        raw = (cells[0], plain(row.note), repr(wanted), repr(row.value), repr(error), repr(after), repr(worth), state)
+        code = "" if row.code is None else f", code {row.code}"
+        return Row(cells, row, mark, raw, f"taken {row.taken}{code}")
 
     def _run_row(self, run_id: str) -> Row:
         session, style = self._session, self._session.style

@@ -146,6 +146,8 @@ class MeasureStation(QWidget):
         self.draw()
 
     def note_changed(self) -> None:
+        if self.plot.marked_note == self._session.note:
+            return  # a reading just taken has shown it already
         self.entry.refresh()
         self.readings.mark_note()
         self.plot.mark_note(self._session.note)
@@ -185,10 +187,9 @@ class MeasureStation(QWidget):
         fit = judged.fit
         if fit is None:
             return
-        order = np.argsort(judged.notes, kind="stable")
-        centre = fit.model.cents(fit.line.at(fit.expected), fit.expected)[order]
-        notes = judged.notes[order]
-        self.plot.band(notes, centre, 2 * judged.common_cents[order])
+        notes, first = np.unique(judged.notes, return_index=True)
+        centre = fit.model.cents(fit.line.at(fit.expected), fit.expected)[first]
+        self.plot.band(notes, centre, 2 * judged.common_cents[first])
         ends = slice(None) if fit.model.is_ratio else [0, -1]
         self.plot.line(notes[ends], centre[ends])
 

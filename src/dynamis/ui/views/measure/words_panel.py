@@ -21,7 +21,7 @@ from dynamis.notation.style import tied
 from dynamis.ui.session import Session
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.theme.verdict import shape_pixmap, verdict_colour, verdict_pixmap
-from dynamis.ui.widgets.panel import Panel, clear, label, rule, scrolling
+from dynamis.ui.widgets.panel import Panel, Sentences, clear, label, rule, scrolling, set_css, set_text
 
 
 class WayCard(QPushButton):
@@ -98,9 +98,8 @@ class WordsPanel(Panel):
         verdict.addWidget(self.verdict, 1)
         self._column.addLayout(verdict)
         self._column.addWidget(label("What the shape says", "heading"))
-        self._said = QVBoxLayout()
-        self._said.setSpacing(5)
-        self._column.addLayout(self._said)
+        self.said = Sentences()
+        self._column.addLayout(self.said)
         self._column.addWidget(rule())
         self._ways_title = label("Ways to correct", "heading")
         self._column.addWidget(self._ways_title)
@@ -127,6 +126,7 @@ class WordsPanel(Panel):
         self._column.addWidget(self.ready)
         self.in_force = label("", "small", wrap=True)
         self._column.addWidget(self.in_force)
+        self._shown_cautions: list[str] = []
         self._cautions = QVBoxLayout()
         self._cautions.setSpacing(6)
         self._column.addLayout(self._cautions)
@@ -144,20 +144,21 @@ class WordsPanel(Panel):
         session, style = self._session, self._session.style
         judged = session.analysis()
         self._show_verdict(judged)
-        clear(self._said)
-        for sentence in self.sentences(judged):
-            self._said.addWidget(label(sentence, wrap=True, selectable=True))
+        self.said.show_sentences(self.sentences(judged))
         self._show_ways(judged)
         adopted = session.in_force()
         self.withdraw.setVisible(adopted is not None)
-        self.in_force.setText(
+        set_text(
+            self.in_force,
             "" if adopted is None
             else f"In force since {adopted.adopted[:10]}: {adopted.kind}, left {style.cents(adopted.leaves_cents)} "
             f"± {style.cents(adopted.expanded_cents)} ct."
         )  # fmt: skip
-        clear(self._cautions)
-        if judged is not None:
-            for sentence in self.cautions(judged):
+        cautions = [] if judged is None else self.cautions(judged)
+        if cautions != self._shown_cautions:
+            self._shown_cautions = cautions
+            clear(self._cautions)
+            for sentence in cautions:
                 self._caution(sentence)
 
     def sentences(self, judged: RunAnalysis | None) -> list[str]:
@@ -188,15 +189,15 @@ class WordsPanel(Panel):
     def _show_verdict(self, judged: RunAnalysis | None) -> None:
         if judged is None or judged.verdict is None or judged.worst_index is None:
             self.sign.clear()
-            self.verdict.setText("No reading yet." if judged is not None else "No run yet.")
-            self.verdict.setStyleSheet(f"color: {self.colours.muted};")
+            set_text(self.verdict, "No reading yet." if judged is not None else "No run yet.")
+            set_css(self.verdict, f"color: {self.colours.muted};")
             return
         k = judged.worst_index
         words = verdict_sentence(judged.verdict, float(judged.error_cents[k]), float(judged.notes[k]),
                                  float(judged.expanded_cents[k]), float(judged.allowed_cents[k]),
                                  self._session.style)  # fmt: skip
-        self.verdict.setText(tied(words[0].upper() + words[1:] + "."))
-        self.verdict.setStyleSheet(f"color: {verdict_colour(judged.verdict, self.colours)}; font-weight: 600;")
+        set_text(self.verdict, tied(words[0].upper() + words[1:] + "."))
+        set_css(self.verdict, f"color: {verdict_colour(judged.verdict, self.colours)}; font-weight: 600;")
         self.sign.setPixmap(verdict_pixmap(judged.verdict, self.colours, 14, self.devicePixelRatioF()))
 
     def _show_ways(self, judged: RunAnalysis | None) -> None:
@@ -207,9 +208,9 @@ class WordsPanel(Panel):
             card.setVisible(way is not None)
             if way is None or fit is None:
                 continue
-            card.title.setText(correction_title(way))
-            card.leaves.setText(correction_leaves(way, style))
-            card.detail.setText(tied(correction_detail(way, fit, style)))
+            set_text(card.title, correction_title(way))
+            set_text(card.leaves, correction_leaves(way, style))
+            set_text(card.detail, tied(correction_detail(way, fit, style)))
             card.sign.setPixmap(verdict_pixmap(way.verdict, self.colours, 11, self.devicePixelRatioF()))
             card.setAccessibleName(f"{card.title.text()}, {card.leaves.text()}, {way.verdict}. {card.detail.text()}")
             card.setChecked(chosen is not None and way.kind == chosen.kind)
@@ -222,15 +223,16 @@ class WordsPanel(Panel):
             text = correction_text(chosen, judged, separator="\t")
             if text != self.ready.toPlainText():
                 self.ready.setPlainText(text)
-            self.adopt.setText(f"Adopt {self._noun(chosen)} for {judged.run.serial} {self._channel_name(judged)}")
+            set_text(self.adopt, f"Adopt {self._noun(chosen)} for {judged.run.serial} {self._channel_name(judged)}")
 
     def _dress(self, card: WayCard) -> None:
         c = self.colours
         wash = c.blue_wash if card.isChecked() else c.panel
         edge = f"2px solid {c.blue}" if card.isChecked() else f"1px solid {c.rule}"
-        card.setStyleSheet(
+        set_css(
+            card,
             f"WayCard {{ background: {wash}; border: {edge}; border-radius: 3px; text-align: left; padding: 0; }}"
-            f"WayCard:focus {{ border: 2px solid {c.ink}; }}"
+            f"WayCard:focus {{ border: 2px solid {c.ink}; }}",
         )
 
     @staticmethod

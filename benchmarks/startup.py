@@ -1,0 +1,95 @@
+"""Process start to first painted window, beside an empty window with one empty plot, in one interleaved run.
+
+    .venv/bin/python benchmarks/startup.py [rounds]
+
+Prints medians and their ratio; the aim is 1.6.
+"""
+
+from __future__ import annotations
+
+import os
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+PAINTED = """
+from PySide6.QtCore import QEvent, QObject, QTimer
+class FirstPaint(QObject):
+    def eventFilter(self, watched, event):
+        if event.type() == QEvent.Type.Paint:
+            import time
+            QTimer.singleShot(0, lambda: (print(time.time(), flush=True), app.exit(0)))
+            app.removeEventFilter(self)
+        return False
+first = FirstPaint()
+"""
+
+EMPTY = (
+    """
+from PySide6.QtWidgets import QApplication, QMainWindow
+import pyqtgraph as pg
+app = QApplication([])
+window = QMainWindow()
+window.resize(1280, 800)
+window.setCentralWidget(pg.PlotWidget())
+"""
+    + PAINTED
+    + """
+app.installEventFilter(first)
+window.show()
+app.exec()
+"""
+)
+
+DYNAMIS = (
+    """
+import sys
+from dynamis.files.store import BenchFile
+from dynamis.ui.preferences import Preferences
+from dynamis.ui.session import Session
+from dynamis.ui.start import make_app
+from dynamis.ui.window import MainWindow
+from pathlib import Path
+app = make_app()
+window = MainWindow(app, Session(BenchFile.open(Path(sys.argv[1])), Preferences(), keep_preferences=False))
+"""
+    + PAINTED
+    + """
+app.installEventFilter(first)
+window.show()
+app.exec()
+"""
+)
+
+
+def seconds(script: str, *arguments: str) -> float:
+    """One start, from before the process is made to its first paint."""
+    environment = {"QT_QPA_PLATFORM": "offscreen", **os.environ}
+    begun = time.time()
+    done = subprocess.run([sys.executable, "-c", script, *arguments], capture_output=True, text=True, check=True, timeout=60,
+                          env=environment)  # fmt: skip
+    return float(done.stdout.split()[-1]) - begun
+
+
+def main() -> None:
+    rounds = int(sys.argv[1]) if len(sys.argv) > 1 else 12
+    from dynamis.demo.lantern import write_demo
+
+    with tempfile.TemporaryDirectory() as folder:
+        bench = Path(folder) / "demo.dynamis"
+        write_demo(bench)
+        empty, ours = [], []
+        for _ in range(rounds):
+            empty.append(seconds(EMPTY))
+            ours.append(seconds(DYNAMIS, str(bench)))
+    a, b = statistics.median(empty), statistics.median(ours)
+    print(f"empty window with a plot  {a * 1e3:6.0f} ms")
+    print(f"demo bench on Measure     {b * 1e3:6.0f} ms")
+    print(f"ratio                     {b / a:6.2f}   (aim: 1.6; median of {rounds} interleaved starts)")
+
+
+if __name__ == "__main__":
+    main()
