@@ -205,11 +205,13 @@ def _all_slopes(x: FloatArray, y: FloatArray) -> FloatArray:
         run = x[j] - x[i]
         apart = run > 0
         return (y[j] - y[i])[apart] / run[apart]
-    after = np.searchsorted(x, x, side="right")
-    slopes = np.empty(int(np.sum(x.size - after)))
+    places, first, count = np.unique(x, return_index=True, return_counts=True)
+    after = first + count
+    slopes = np.empty(int(np.sum(count * (x.size - after))))
     filled = 0
-    for k, start in enumerate(after):
-        count = x.size - start
-        np.divide(y[start:] - y[k], x[start:] - x[k], out=slopes[filled : filled + count])
-        filled += count
+    for place, start, size, rest in zip(places, first, count, after, strict=True):
+        block = slopes[filled : filled + size * (x.size - rest)].reshape(size, x.size - rest)
+        np.subtract(y[None, rest:], y[start:rest, None], out=block)
+        np.divide(block, x[rest:] - place, out=block)
+        filled += block.size
     return slopes

@@ -31,6 +31,7 @@ Cause = Literal["dead band", "clipping", "outlier", "scale", "offset", "step", "
 _LEAST_CENTS: Final = 0.05
 _FEWEST_FOR_STEP: Final = 6
 _MOST_SPLITS: Final = 256
+_MOST_STUCK_NOTES: Final = 32
 
 
 @dataclass(frozen=True)
@@ -136,12 +137,16 @@ def _stuck(
     none = np.array([], dtype=np.intp)
     count = len(ranked)
     # A flat end is a minority; a quarter of the readings (at least one) is looked at.
-    most = min(max(1, count // 4), 64)
-    core = ranked[most:]
+    core = ranked[max(1, count // 4) :]
     if core.size < 4 or np.unique(expected[core]).size < 3:
         return none, 0.0, 0.0
-    fine = ~_far_off(model, expected, measured, independent, core)
-    for size in range(most, 0, -1):
+    away, limit = _from_robust_line(model, expected, measured, core)
+    if side * away[ranked[0]] <= max(_LEAST_CENTS, limit / 6.0):
+        return none, 0.0, 0.0  # the very end is about where it should be
+    fine = np.abs(away) <= np.maximum(limit, 3.0 * independent)
+    # A flat end holds whole notes, however often each was read.
+    borders = np.flatnonzero(np.diff(expected[ranked]) != 0) + 1
+    for size in borders[borders <= max(1, count // 4)][:_MOST_STUCK_NOTES][::-1]:
         ends, rest = ranked[:size], ranked[size:]
         rest = rest[fine[rest]]
         if rest.size < 4 or np.unique(expected[rest]).size < 2:
@@ -155,7 +160,7 @@ def _stuck(
         standard = np.sqrt(own2 + scatter2 * spread)
         excess = side * model.cents(measured[ends], line.at(expected[ends]))
         excess = np.where(np.isnan(excess), np.inf, excess)
-        factor = claim_factor(rest.size - 2, 2 * max(1, count // 4))
+        factor = claim_factor(rest.size - 2, 2 * max(1, borders.size // 4))
         flat = np.ptp(model.cents(measured[ends], measured[ends[:1]])) <= factor * math.sqrt(2 * float(np.max(own2)))
         moved = np.ptp(expected[ends]) == 0 or size == 1 or flat
         if moved and np.all(excess > np.maximum(factor * standard, _LEAST_CENTS)) and np.isfinite(excess[0]):
@@ -163,17 +168,20 @@ def _stuck(
     return none, 0.0, 0.0
 
 
-def _far_off(
-    model: PitchModel, expected: FloatArray, measured: FloatArray, independent: FloatArray, core: NDArray[np.intp]
-) -> BoolArray:
-    """Readings far from the robust line of the core, by the medians of its notes (a quick look is enough here)."""
+def _from_robust_line(
+    model: PitchModel, expected: FloatArray, measured: FloatArray, core: NDArray[np.intp]
+) -> tuple[FloatArray, float]:
+    """Cents of all readings from the robust line of the core, and from which distance on one is far off.
+
+    By the medians of the core's notes: a quick look is enough here.
+    """
     places, which = np.unique(expected[core], return_inverse=True)
     order = np.argsort(which, kind="stable")
     groups = np.split(measured[core][order], np.cumsum(np.bincount(which))[:-1])
     offset, slope = theil_sen(places, np.array([np.median(group) for group in groups]))
-    away = np.abs(model.cents(measured, offset + slope * expected))
+    away = model.cents(measured, offset + slope * expected)
     away = np.where(np.isnan(away), np.inf, away)
-    return away > np.maximum(outlier_limit_cents(away[core]), 3.0 * independent)
+    return away, outlier_limit_cents(np.abs(away[core]))
 
 
 def _outlier(fit: Fit, index: int) -> Term:
