@@ -136,6 +136,14 @@ def as_read(run: RunRecord, model: PitchModel, notes: ArrayLike, values: ArrayLi
     return model.tuning.hertz(notes) * np.exp2(values / 1200.0)
 
 
+def check_readings(run: RunRecord, notes: ArrayLike, values: ArrayLike) -> None:
+    """Refuse readings that the run's law gives no pitch; values as they are typed, in V, Hz or ct."""
+    model = run.model
+    if not np.all(np.isfinite(model.expected(notes))):
+        raise InputError("A reading is of a note that has no frequency.")
+    model.measured(as_read(run, model, notes, values))
+
+
 def analyse(run: RunRecord, rows: Sequence[ReadingRecord]) -> RunAnalysis:
     """Judge a run by its readings; right with none, with one, and with all voided."""
     model, tolerance = run.model, parse_tolerance(run.tolerance)

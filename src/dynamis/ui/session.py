@@ -11,7 +11,7 @@ from pathlib import Path
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
 
-from dynamis.bench.analysis import RunAnalysis, analyse, codes_of, head_of
+from dynamis.bench.analysis import RunAnalysis, analyse, check_readings, codes_of, head_of
 from dynamis.bench.chains import LinkChain, link_chain, make_dac
 from dynamis.bench.commands import Change, new_id
 from dynamis.bench.document import AdoptionRecord, Bench, HeadRecord, Link, PortRef, ReadingRecord, RunRecord
@@ -241,8 +241,7 @@ class Session(QObject):
             for k, (note, value, own) in enumerate(readings)
         ]
         # A reading that the law gives no pitch must be refused before it is stored: rows are never edited.
-        probe = [ReadingRecord(0, run.id, 0, note, value, "", code, own) for note, value, code, own in rows]
-        analyse(run, probe)
+        check_readings(run, [note for note, _, _ in readings], [value for _, value, _ in readings])
         self.file.add_readings(run.id, rows)
         known = self._rows.get(run.id)
         if known is not None:

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 import pyqtgraph as pg
-from PySide6.QtCore import QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QGuiApplication, QPainter, QPainterPath, QPen
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QGuiApplication, QPainter, QPainterPath, QPen, QPolygonF
 from PySide6.QtWidgets import QGraphicsPathItem
 
 from dynamis.notation.style import Style
@@ -81,12 +82,16 @@ class NotePlot(pg.PlotWidget):
         self.setMenuEnabled(False)
         self.setAntialiasing(True)
         self.hideButtons()
-        self._items: list[object] = []
+        self._kept: dict[str, list] = {}
+        self._used: dict[str, int] = {}
         self._extent = (36.0, 96.0, -10.0, 10.0)
         self._tolerance_cents = 5.0
         self._marker = pg.InfiniteLine(angle=90, movable=False)
         self._marker_label = pg.TextItem(anchor=(0, 0))
         self._readout = pg.TextItem(anchor=(1, 0))
+        for item in (self._marker, self._marker_label, self._readout):
+            item.setZValue(20)
+            self.addItem(item, ignoreBounds=True)
         self.scene().sigMouseMoved.connect(self._hover)
         self.scene().sigMouseClicked.connect(self._clicked)
         self.getViewBox().sigRangeChanged.connect(self._place_labels)
@@ -117,9 +122,19 @@ class NotePlot(pg.PlotWidget):
     # -- what is drawn -----------------------------------------------------------------------------
 
     def begin(self) -> None:
-        """Take everything off; what follows is drawn anew."""
-        self.clear()
-        self._items = []
+        """What follows is shown instead of what was; items are kept and only given other data."""
+        self._used = {}
+
+    def _item(self, kind: str, make: Callable[[], object]):
+        """The next item of a kind, made and added the first time."""
+        index = self._used.get(kind, 0)
+        self._used[kind] = index + 1
+        kept = self._kept.setdefault(kind, [])
+        if index == len(kept):
+            kept.append(make())
+            self.addItem(kept[-1], ignoreBounds=True)
+        kept[index].setVisible(True)
+        return kept[index]
 
     def tolerance(self, profile: ToleranceProfile, low: float, high: float) -> None:
         """The allowed band, to scale, with its word at the place."""
@@ -134,50 +149,48 @@ class NotePlot(pg.PlotWidget):
             highest = max(highest, cents)
             if label_at is None or right - left > label_at[0]:
                 label_at = (right - left, cents)
-        item = QGraphicsPathItem(path)
+        item = self._item("tolerance", QGraphicsPathItem)
+        item.setPath(path)
         item.setBrush(QColor(self.colours.blue_wash))
         item.setPen(QPen(Qt.PenStyle.NoPen))
         item.setZValue(-20)
-        self.addItem(item, ignoreBounds=True)
         self._tolerance_cents = highest or 5.0
-        for cents in (0.0,):
-            line = pg.InfiniteLine(cents, angle=0, pen=pg.mkPen(self.colours.rule if cents == 0 else self.colours.grid))
-            line.setZValue(-10)
-            self.addItem(line, ignoreBounds=True)
+        zero = self._item("zero", lambda: pg.InfiniteLine(0.0, angle=0))
+        zero.setPen(pg.mkPen(self.colours.rule))
+        zero.setZValue(-10)
 
     def band(self, notes: np.ndarray, centre: np.ndarray, half: np.ndarray) -> None:
         """A grey band about a line: what all readings share."""
-        upper = pg.PlotCurveItem(notes, centre + half, pen=None)
-        lower = pg.PlotCurveItem(notes, centre - half, pen=None)
+        path = QPainterPath()
+        path.addPolygon(QPolygonF([QPointF(*at) for at in zip(notes, centre + half, strict=True)]
+                                  + [QPointF(*at) for at in zip(notes[::-1], (centre - half)[::-1], strict=True)]))  # fmt: skip
         colour = QColor(self.colours.grey)
         colour.setAlpha(70)
-        fill = pg.FillBetweenItem(lower, upper, brush=colour)
-        fill.setZValue(-5)
-        for item in (upper, lower, fill):
-            self.addItem(item)
-        self._items += [upper, lower]
+        item = self._item("band", QGraphicsPathItem)
+        item.setPath(path)
+        item.setBrush(colour)
+        item.setPen(QPen(Qt.PenStyle.NoPen))
+        item.setZValue(-5)
 
-    def line(self, notes: np.ndarray, cents: np.ndarray, *, dashed: bool = True, colour: str | None = None) -> None:
-        style = Qt.PenStyle.DashLine if dashed else Qt.PenStyle.SolidLine
-        self.addItem(pg.PlotCurveItem(notes, cents, pen=pg.mkPen(colour or self.colours.ink, width=1.4, style=style),
-                                     antialias=True))  # fmt: skip
+    def line(self, notes: np.ndarray, cents: np.ndarray) -> None:
+        """A dashed line: the fit."""
+        item = self._item("line", lambda: pg.PlotCurveItem(antialias=True))
+        item.setPen(pg.mkPen(self.colours.ink, width=1.4, style=Qt.PenStyle.DashLine))
+        item.setData(notes, cents)
 
     def points(self, points: PlotPoints) -> None:
         """Points with their whiskers; NaN is left out."""
         fine = np.isfinite(points.cents)
         notes, cents = points.notes[fine], points.cents[fine]
         if points.whiskers is not None and np.any(points.whiskers[fine] > 0):
-            half = points.whiskers[fine]
-            bars = pg.ErrorBarItem(x=notes, y=cents, height=2 * half, beam=0.0, pen=pg.mkPen(points.colour, width=1.6))
-            self.addItem(bars)
+            bars = self._item("whiskers", lambda: pg.ErrorBarItem(x=np.zeros(0), y=np.zeros(0), height=np.zeros(0)))
+            bars.setData(x=notes, y=cents, height=2 * points.whiskers[fine], beam=0.0,
+                         pen=pg.mkPen(points.colour, width=1.6))  # fmt: skip
         filled = points.sign == "disc"
-        self.addItem(
-            pg.ScatterPlotItem(
-                notes, cents, symbol="d" if points.sign == "diamond" else "o",
-                size=points.size if filled else points.size + 0.5,
-                pen=pg.mkPen(points.colour, width=1.6),
-                brush=pg.mkBrush(points.colour if filled else self.colours.panel),
-            )
+        self._item("points", pg.ScatterPlotItem).setData(
+            notes, cents, symbol="d" if points.sign == "diamond" else "o",
+            size=points.size if filled else points.size + 0.5, pen=pg.mkPen(points.colour, width=1.6),
+            brush=pg.mkBrush(points.colour if filled else self.colours.panel),
         )  # fmt: skip
 
     def finish(self, low: float, high: float, cents: np.ndarray, note: float, *, keep_view: bool = False) -> None:
@@ -189,9 +202,9 @@ class NotePlot(pg.PlotWidget):
         extent = (low - 2.5, high + 3.0, bottom - room, top + room)
         changed = extent != self._extent
         self._extent = extent
-        self.addItem(self._marker, ignoreBounds=True)
-        self.addItem(self._marker_label, ignoreBounds=True)
-        self.addItem(self._readout, ignoreBounds=True)
+        for kind, kept in self._kept.items():
+            for item in kept[self._used.get(kind, 0) :]:
+                item.setVisible(False)
         self.mark_note(note)
         if changed and not keep_view:
             self.show_everything()

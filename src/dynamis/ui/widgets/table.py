@@ -205,10 +205,14 @@ class Table(QTableView):
         columns = self.rows_model.columns
         total = sum(column.stretch for column in columns)
         measure = self.horizontalHeader().fontMetrics()
+        widths = []
         for k, column in enumerate(columns):
             cells = [row.cells[k] for row in itertools.islice(self.rows_model.rows, 40)] if column.fits else []
             least = max(map(measure.horizontalAdvance, (column.heading, *cells)), default=0) + 14
-            self.setColumnWidth(k, max(least, int(self.viewport().width() * column.stretch / total)))
+            widths.append(least)
+        spare = max(0, self.viewport().width() - sum(widths))
+        for k, column in enumerate(columns):
+            self.setColumnWidth(k, widths[k] + int(spare * column.stretch / total))
 
     def sizeHint(self) -> QSize:
         return QSize(300, 120)

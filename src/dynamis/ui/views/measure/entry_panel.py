@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from dynamis.bench.analysis import RunAnalysis, as_read, meter_range
 from dynamis.calibration.slips import Slip, find_slip
@@ -17,7 +17,7 @@ from dynamis.pitch.notes import note_label, note_name
 from dynamis.ui.session import Session
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.theme.verdict import shape_pixmap
-from dynamis.ui.widgets.panel import Panel, label, restyle, rule, set_text
+from dynamis.ui.widgets.panel import Panel, label, restyle, rule, scrolling, set_text
 from dynamis.ui.widgets.quantity_edit import BenchEdit
 
 UNITS = {"volts": "V", "hertz": "Hz", "cents": "ct"}
@@ -34,21 +34,26 @@ class EntryPanel(Panel):
         self._session, self.colours = session, colours
         self.retake_id: int | None = None
         self._slip: Slip | None = None
+        inner = QWidget()
+        column = QVBoxLayout(inner)
+        column.setContentsMargins(0, 0, 4, 0)
+        column.setSpacing(7)
+        self.body.addWidget(scrolling(inner), 1)
         self.channel = QComboBox()
         self.channel.setAccessibleName("Channel of a unit")
         self.channel.activated.connect(self._channel_picked)
-        self.body.addWidget(self.channel)
+        column.addWidget(self.channel)
         self.what = label("", "small")
-        self.body.addWidget(self.what)
+        column.addWidget(self.what)
         big = QHBoxLayout()
         big.setSpacing(10)
         self.number, self.name = label("", "big"), label("", "bigmuted")
         for one in (self.number, self.name):
             big.addWidget(one, 0, Qt.AlignmentFlag.AlignBaseline)
         big.addStretch(1)
-        self.body.addLayout(big)
+        column.addLayout(big)
         self.expect = label("", wrap=True)
-        self.body.addWidget(self.expect)
+        column.addWidget(self.expect)
         row = QHBoxLayout()
         self.entry = BenchEdit()
         self.entry.setProperty("entry", True)
@@ -58,9 +63,9 @@ class EntryPanel(Panel):
         row.addWidget(self.entry, 1)
         self.unit = label("", "muted")
         row.addWidget(self.unit)
-        self.body.addLayout(row)
+        column.addLayout(row)
         self.question = label("", "question", wrap=True)
-        self.body.addWidget(self.question)
+        column.addWidget(self.question)
         answers = QHBoxLayout()
         self.meant, self.typed = QPushButton(), QPushButton("Take it as typed")
         self.meant.setAccessibleName("Take what was probably meant")
@@ -69,27 +74,27 @@ class EntryPanel(Panel):
         answers.addWidget(self.meant)
         answers.addWidget(self.typed)
         answers.addStretch(1)
-        self.body.addLayout(answers)
+        column.addLayout(answers)
         self.hint = label("Enter takes it · Ctrl+Shift+Backspace voids the last", "small", wrap=True)
-        self.body.addWidget(self.hint)
-        self.body.addWidget(rule())
+        column.addWidget(self.hint)
+        column.addWidget(rule())
         self.progress = label("")
         self.dashes = Dashes()
-        self.body.addWidget(self.progress)
-        self.body.addWidget(self.dashes)
-        self.body.addWidget(rule())
+        column.addWidget(self.progress)
+        column.addWidget(self.dashes)
+        column.addWidget(rule())
         self.meter_name, self.meter_words = label("", "small"), label("", wrap=True)
         proof = QHBoxLayout()
         self.proof_sign, self.proof = label(""), label("", wrap=True)
         proof.addWidget(self.proof_sign, 0, Qt.AlignmentFlag.AlignTop)
         proof.addWidget(self.proof, 1)
-        self.body.addWidget(self.meter_name)
-        self.body.addWidget(self.meter_words)
-        self.body.addLayout(proof)
-        self.body.addWidget(rule())
+        column.addWidget(self.meter_name)
+        column.addWidget(self.meter_words)
+        column.addLayout(proof)
+        column.addWidget(rule())
         self.conditions = label("", "muted", wrap=True)
-        self.body.addWidget(self.conditions)
-        self.body.addStretch(1)
+        column.addWidget(self.conditions)
+        column.addStretch(1)
         buttons = QHBoxLayout()
         self.new_run, self.from_csv = QPushButton("New run…"), QPushButton("Open CSV…")
         self.new_run.setProperty("primary", True)
@@ -117,7 +122,7 @@ class EntryPanel(Panel):
         set_text(self.number, plain(note) if float(note).is_integer() else style.number(note, 2))
         set_text(self.name, note_name(note, style) or "")
         set_text(self.what, self._what(judged, note))
-        set_text(self.expect, self._expectation(judged, note))
+        set_text(self.expect, tied(self._expectation(judged, note)))
         set_text(self.unit, UNITS[judged.run.quantity])
         read = {row.note for row in judged.valid}
         planned = len(judged.run.plan)

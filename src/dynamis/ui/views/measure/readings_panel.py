@@ -16,7 +16,7 @@ from dynamis.calibration.words import VERDICT_WORDS
 from dynamis.notation.style import plain
 from dynamis.pitch.notes import note_name
 from dynamis.ui.session import Session
-from dynamis.ui.widgets.panel import Panel, label
+from dynamis.ui.widgets.panel import Panel, label, set_text
 from dynamis.ui.widgets.table import Column, LazyRows, Row, Table
 
 _READINGS = (
@@ -124,7 +124,7 @@ class ReadingsPanel(Panel):
     def refresh_runs(self) -> None:
         rows = [self._run_row(run.id) for run in self._session.runs]
         self.runs.set_rows(rows)
-        self.tab_buttons[1].setText(f"Runs  {len(rows)}" if rows else "Runs")
+        set_text(self.tab_buttons[1], f"Runs  {len(rows)}" if rows else "Runs")
 
     def mark_note(self) -> None:
         """Mark the rows of the thread's note."""

@@ -24,7 +24,7 @@ from dynamis.ui.views.measure.readings_panel import ReadingsPanel
 from dynamis.ui.views.measure.run_dialog import RunDialog
 from dynamis.ui.views.measure.words_panel import WordsPanel
 from dynamis.ui.widgets.note_plot import NotePlot, PlotPoints
-from dynamis.ui.widgets.panel import Panel, label
+from dynamis.ui.widgets.panel import Panel, label, set_text
 from dynamis.ui.widgets.start_panel import StartPanel
 from dynamis.ui.widgets.table import Table
 from dynamis.ui.widgets.thread_strip import Field
@@ -180,7 +180,7 @@ class MeasureStation(QWidget):
             plot.points(PlotPoints(judged.notes, judged.error_cents, "disc", c.ink, 2 * judged.independent_cents))
             shown.append(judged.error_cents)
             legend.append(f'<span style="color:{c.ink}">● {_html(judged.run.title)}</span>')
-        self._legend.setText(" &nbsp; ".join(legend))
+        set_text(self._legend, " &nbsp; ".join(legend))
         plot.finish(low, high, np.concatenate(shown), session.note)
 
     def _draw_line(self, judged: RunAnalysis) -> None:
