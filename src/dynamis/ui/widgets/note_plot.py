@@ -162,8 +162,8 @@ class NotePlot(pg.PlotWidget):
     def band(self, notes: np.ndarray, centre: np.ndarray, half: np.ndarray) -> None:
         """A grey band about a line: what all readings share."""
         path = QPainterPath()
-        path.addPolygon(QPolygonF([QPointF(*at) for at in zip(notes, centre + half, strict=True)]
-                                  + [QPointF(*at) for at in zip(notes[::-1], (centre - half)[::-1], strict=True)]))  # fmt: skip
+        around = np.concatenate([notes, notes[::-1]]), np.concatenate([centre + half, (centre - half)[::-1]])
+        path.addPolygon(QPolygonF([QPointF(*at) for at in zip(*around, strict=True)]))
         colour = QColor(self.colours.grey)
         colour.setAlpha(70)
         item = self._item("band", QGraphicsPathItem)

@@ -67,8 +67,16 @@ def scrolling(inner: QWidget) -> QScrollArea:
     area.setFrameShape(QFrame.Shape.NoFrame)
     area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
     area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-    area.setWidget(inner)
+    see_through(area, inner)
     return area
+
+
+def see_through(area: QScrollArea, inner: QWidget) -> None:
+    """Put a widget into a scrolling area that shows what is behind it (a style sheet's child rule would cost
+    every repaint of the window a third of its time)."""
+    area.setWidget(inner)
+    inner.setAutoFillBackground(False)
+    area.viewport().setAutoFillBackground(False)
 
 
 def clear(layout: QLayout) -> None:

@@ -8,9 +8,9 @@ import itertools
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QSize, Qt
-from PySide6.QtGui import QColor, QFont, QGuiApplication, QKeySequence
-from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableView
+from PySide6.QtCore import QAbstractTableModel, QEvent, QModelIndex, QPersistentModelIndex, QSize, Qt
+from PySide6.QtGui import QColor, QFont, QGuiApplication, QKeySequence, QPalette
+from PySide6.QtWidgets import QAbstractItemView, QApplication, QFrame, QHeaderView, QTableView
 
 Index = QModelIndex | QPersistentModelIndex
 
@@ -139,6 +139,8 @@ class Table(QTableView):
         self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.setShowGrid(False)
+        self.setFrameStyle(QFrame.Shape.Box | QFrame.Shadow.Plain)
+        self._edge(False)
         self.setWordWrap(False)
         self.setTabKeyNavigation(False)
         self.verticalHeader().hide()
@@ -186,6 +188,21 @@ class Table(QTableView):
         writer.writerows(row.raw or row.cells for row in self.rows_model.rows)
         return out.getvalue()
 
+    def focusInEvent(self, event) -> None:
+        super().focusInEvent(event)
+        self._edge(True)
+
+    def focusOutEvent(self, event) -> None:
+        super().focusOutEvent(event)
+        self._edge(False)
+
+    def _edge(self, focused: bool) -> None:
+        """The frame in the colour of links while the table has the focus, else in that of what is behind it."""
+        palette = QPalette(QApplication.palette(self))
+        role = QPalette.ColorRole.Link if focused else QPalette.ColorRole.Base
+        palette.setColor(QPalette.ColorRole.WindowText, palette.color(role))
+        self.setPalette(palette)
+
     def keyPressEvent(self, event) -> None:
         if event.matches(QKeySequence.StandardKey.Copy):
             self.copy()
@@ -198,6 +215,8 @@ class Table(QTableView):
 
     def changeEvent(self, event) -> None:
         super().changeEvent(event)
+        if event.type() == QEvent.Type.ApplicationPaletteChange:
+            self._edge(self.hasFocus())
         self.verticalHeader().setDefaultSectionSize(self.fontMetrics().height() + 7)
 
     def _share_width(self) -> None:

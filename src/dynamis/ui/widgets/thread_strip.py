@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
-from dynamis.ui.widgets.panel import clear, label, set_css, set_text
+from dynamis.ui.widgets.panel import clear, label, see_through, set_css, set_text
 
 
 @dataclass(frozen=True)
@@ -42,7 +42,7 @@ class ThreadStrip(QFrame):
         self._scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self._scroll.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
-        self._scroll.setWidget(inner)
+        see_through(self._scroll, inner)
         self._row.addWidget(self._scroll, 1)
         self._error_name, self._error_value = label("", "small"), label("", "thread")
         self._row.addLayout(_stack(self._error_name, self._error_value))
