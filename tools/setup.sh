@@ -57,6 +57,7 @@ python_packages() {
     export PIP_DISABLE_PIP_VERSION_CHECK=1
     "$root/.venv/bin/python" -m pip install -q -r "$root/requirements.lock" >&2 || return 1
     "$root/.venv/bin/python" -m pip install -q --no-deps --no-build-isolation -e "$root" >&2 || return 1
+    "$root/.venv/bin/python" -m compileall -q "$root/src" >&2 || return 1
     printf '%s\n' "$want" >"$stamp"
 }
 

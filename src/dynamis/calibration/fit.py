@@ -13,7 +13,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from dynamis.calibration.line import METHODS, Line, Method, fit_line, theil_sen
+from dynamis.calibration.line import METHODS, Line, Method, fit_line, median, theil_sen
 from dynamis.calibration.meter import MeterRange, ReadingUncertainty, reading_uncertainty
 from dynamis.errors import InputError
 from dynamis.pitch.model import PitchModel
@@ -190,7 +190,7 @@ def find_outliers(
 
 def outlier_limit_cents(away_cents: FloatArray) -> float:
     """From which distance on a reading is too far from a robust line, by the distances of all of them."""
-    return max(2.0, 6.0 * _MAD_TO_SIGMA * float(np.median(away_cents)))
+    return max(2.0, 6.0 * _MAD_TO_SIGMA * median(away_cents))
 
 
 def line_covariance(

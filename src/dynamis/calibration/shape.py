@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dynamis.calibration.fit import Fit, Readings, find_outliers, fit_readings, outlier_limit_cents
-from dynamis.calibration.line import fit_line, theil_sen
+from dynamis.calibration.line import fit_line, median, theil_sen
 from dynamis.calibration.meter import MeterRange, reading_uncertainty
 from dynamis.calibration.significance import claim_factor
 from dynamis.converter.dac import Dac
@@ -178,7 +178,7 @@ def _from_robust_line(
     places, which = np.unique(expected[core], return_inverse=True)
     order = np.argsort(which, kind="stable")
     groups = np.split(measured[core][order], np.cumsum(np.bincount(which))[:-1])
-    offset, slope = theil_sen(places, np.array([np.median(group) for group in groups]))
+    offset, slope = theil_sen(places, np.array([median(group) for group in groups]))
     away = model.cents(measured, offset + slope * expected)
     away = np.where(np.isnan(away), np.inf, away)
     return away, outlier_limit_cents(np.abs(away[core]))

@@ -66,14 +66,13 @@ class Style:
         return f"{self.number(value, decimals)} Hz"
 
     def engineering(self, value: float | None, unit: str) -> str:
-        """`100 kΩ`, `2.2 MΩ`: three figures with an SI prefix."""
+        """`100 kΩ`, `2.2 MΩ`: up to four figures with an SI prefix."""
         if value is None or not math.isfinite(value):
             return f"– {unit}"
-        from quantiphy import Quantity
-
-        text = Quantity(value, unit).render(prec=3, strip_zeros=True)
-        text = text.replace("-", MINUS).replace(" u", " µ")
-        return text.replace(".", ",") if self.decimal_comma else text
+        power = 0 if value == 0 else min(4, max(-4, math.floor(math.log10(abs(value)) / 3 + 1e-12)))
+        text = f"{value / 1000.0**power:.4g}".replace("-", MINUS)
+        text = text.replace(".", ",") if self.decimal_comma else text
+        return f"{text} {'pnµm kMGT'[power + 4].strip()}{unit}"
 
     def percent(self, value: float, decimals: int = 2, *, sign: bool = False) -> str:
         return f"{self.number(value, decimals, sign=sign)} %"

@@ -103,7 +103,7 @@ class Actions:
     def _go(self, menu: QMenu) -> None:
         from dynamis.ui.window import STATIONS
 
-        for name, key, _ in STATIONS:
+        for name, key, *_ in STATIONS:
             self._add(menu, name, key, lambda name=name: self.window.show_station(name))
         menu.addSeparator()
         for text, key, step in (

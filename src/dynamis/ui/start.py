@@ -59,9 +59,10 @@ def warm() -> None:
     """Import in a thread what the first dialogs and reports need."""
 
     def work() -> None:
-        import quantiphy  # noqa: F401
-
-        import dynamis.files.report_html  # noqa: F401
+        import dynamis.files.report_html
+        import dynamis.ui.views.codes.station
+        import dynamis.ui.views.measure.csv_dialog
+        import dynamis.ui.views.measure.run_dialog  # noqa: F401
 
     threading.Thread(target=work, name="warm", daemon=True).start()
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from importlib import import_module
 from pathlib import Path
 
 from PySide6.QtCore import QTimer
@@ -23,13 +24,15 @@ from dynamis.ui.actions import Actions
 from dynamis.ui.session import Session
 from dynamis.ui.theme.style import TEXT_POINTS, apply_theme, colours_for
 from dynamis.ui.thread import chain_fields
-from dynamis.ui.views.codes.station import CodesStation
-from dynamis.ui.views.measure.station import MeasureStation
 from dynamis.ui.widgets.panel import label, rule
 from dynamis.ui.widgets.thread_strip import Field, ThreadStrip
 
 # The stations in the order of the work with the keys that are fixed for them; more come as they are built.
-STATIONS = (("Codes", "Ctrl+5", CodesStation), ("Measure", "Ctrl+6", MeasureStation))
+# Each is imported when it is first shown.
+STATIONS = (
+    ("Codes", "Ctrl+5", "dynamis.ui.views.codes.station", "CodesStation"),
+    ("Measure", "Ctrl+6", "dynamis.ui.views.measure.station", "MeasureStation"),
+)
 _SENTENCE_MILLISECONDS = 9000
 
 
@@ -91,7 +94,7 @@ class MainWindow(QMainWindow):
         holder.setFixedWidth(262)
         row.addWidget(holder)
         self.station_buttons: dict[str, QPushButton] = {}
-        for name, key, _ in STATIONS:
+        for name, key, *_ in STATIONS:
             button = QPushButton(name)
             button.setProperty("station", True)
             button.setCheckable(True)
@@ -137,11 +140,11 @@ class MainWindow(QMainWindow):
     def show_station(self, name: str) -> None:
         """Show a station; it is made when it is first wanted."""
         if name not in self.stations:
-            kind = next(kind for text, _, kind in STATIONS if text == name)
-            made = kind(self.session, self.colours, self._points())
+            module, kind = next((where, kind) for text, _, where, kind in STATIONS if text == name)
+            made = getattr(import_module(module), kind)(self.session, self.colours, self._points())
             made.dress(self.colours, self._points())
             self.stations[name] = made
-            if isinstance(made, MeasureStation):
+            if name == "Measure":
                 made.start.open_demo.connect(lambda: self.guarded(self.actions_made.open_demo))
                 made.start.open_bench.connect(lambda: self.guarded(self.actions_made.open))
             self.stack.addWidget(made)

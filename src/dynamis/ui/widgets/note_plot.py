@@ -111,6 +111,7 @@ class NotePlot(pg.PlotWidget):
             axis.setStyle(tickLength=0, tickTextOffset=7, hideOverlappingLabels=False, maxTickLevel=0)
             axis.setTickPen(pg.mkPen(colours.grid))
         self.getAxis("left").setGrid(255)
+        self.getAxis("left").setZValue(-1000)  # the grid belongs behind the points
         self.getAxis("left").setWidth(46)
         self.getAxis("bottom").setHeight(24)
         self._marker.setPen(pg.mkPen(colours.thread, width=2))

@@ -102,7 +102,6 @@ class CodesStation(QWidget):
         words.setFixedWidth(312)
         row.addWidget(words)
         self._connect()
-        self.refresh()
 
     def _make_fields(self) -> Panel:
         panel = Panel("Converter")

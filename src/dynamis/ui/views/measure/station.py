@@ -18,10 +18,8 @@ from dynamis.notation.style import plain
 from dynamis.pitch.notes import note_label
 from dynamis.ui.session import Session
 from dynamis.ui.theme.palette import Colours
-from dynamis.ui.views.measure.csv_dialog import CsvDialog
 from dynamis.ui.views.measure.entry_panel import UNITS, EntryPanel
 from dynamis.ui.views.measure.readings_panel import ReadingsPanel
-from dynamis.ui.views.measure.run_dialog import RunDialog
 from dynamis.ui.views.measure.words_panel import WordsPanel
 from dynamis.ui.widgets.note_plot import NotePlot, PlotPoints
 from dynamis.ui.widgets.panel import Panel, label, set_text
@@ -81,8 +79,6 @@ class MeasureStation(QWidget):
         row.addWidget(middle, 1)
         row.addWidget(self.words)
         self._connect()
-        self.refresh()
-        self.readings.refresh_runs()
 
     def resizeEvent(self, event) -> None:
         super().resizeEvent(event)
@@ -221,6 +217,8 @@ class MeasureStation(QWidget):
     # -- doing -------------------------------------------------------------------------------------
 
     def new_run(self) -> None:
+        from dynamis.ui.views.measure.run_dialog import RunDialog
+
         dialog = RunDialog(self, self._session)
         if dialog.exec():
             self._session.begin_run(dialog.value)
@@ -252,6 +250,8 @@ class MeasureStation(QWidget):
             run = self._session.run
             if run is None:
                 return
+        from dynamis.ui.views.measure.csv_dialog import CsvDialog
+
         dialog = CsvDialog(self, text, where, run.quantity, self._session.style)
         if not dialog.exec():
             return

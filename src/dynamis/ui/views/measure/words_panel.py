@@ -87,22 +87,26 @@ class WordsPanel(Panel):
     def __init__(self, session: Session, colours: Colours) -> None:
         super().__init__("What the readings say")
         self._session, self.colours = session, colours
-        inner = QWidget()
-        self._column = QVBoxLayout(inner)
-        self._column.setContentsMargins(0, 0, 5, 0)
-        self._column.setSpacing(8)
-        self.body.addWidget(scrolling(inner), 1)
         verdict = QHBoxLayout()
         self.sign, self.verdict = label(), label("", wrap=True)
         verdict.addWidget(self.sign, 0, Qt.AlignmentFlag.AlignTop)
         verdict.addWidget(self.verdict, 1)
-        self._column.addLayout(verdict)
-        self._column.addWidget(label("What the shape says", "heading"))
+        self.body.addLayout(verdict)
+        self.body.addWidget(label("What the shape says", "heading"))
+        # Two columns that scroll for themselves, so that long words never push the ways out of sight.
+        told, ways = QWidget(), QWidget()
+        words_column, self._column = QVBoxLayout(told), QVBoxLayout(ways)
+        for column, above in ((words_column, 0), (self._column, 8)):
+            column.setContentsMargins(0, 0, 5, 0)
+            column.setSpacing(above)
         self.said = Sentences()
-        self._column.addLayout(self.said)
-        self._column.addWidget(rule())
+        words_column.addLayout(self.said)
+        words_column.addStretch(1)
+        self.body.addWidget(scrolling(told), 4)
+        self.body.addWidget(rule())
         self._ways_title = label("Ways to correct", "heading")
-        self._column.addWidget(self._ways_title)
+        self.body.addWidget(self._ways_title)
+        self.body.addWidget(scrolling(ways), 6)
         self.cards: dict[str, WayCard] = {}
         for kind in ("trimmer", "constants", "table"):
             card = WayCard()
