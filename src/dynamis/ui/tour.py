@@ -8,6 +8,7 @@ from pathlib import Path
 
 from msgspec.structs import replace
 
+from dynamis.bench.document import Bench
 from dynamis.demo.lantern import write_demo
 from dynamis.errors import InputError
 from dynamis.files.report_html import report_html
@@ -42,18 +43,21 @@ def tour(folder: Path) -> list[Path]:
             if not window.grab().save(str(written[-1])):
                 raise InputError(f"{written[-1]}: cannot be written.")
 
-        picture("measure-as-found")
-        for run in list(session.runs):
-            session.look_at(run.id)
-            picture(f"measure-{run.id}")
-        session.look_at(session.runs[0].id)
+        picture("measure")
         session.set_preferences(replace(session.preferences, theme="dark"))
         picture("measure-dark")
         session.set_preferences(replace(session.preferences, theme="light"))
+        for run, name in zip(session.runs[1:], ("measure-after-constants", "measure-cannot-tell"), strict=True):
+            session.look_at(run.id)
+            picture(name)
+        session.look_at(session.runs[0].id)
         window.show_station("Codes")
         picture("codes")
         written.append(folder / "report.html")
         write_whole(written[-1], report_html(session.file, session.style))
+        window.show_station("Measure")
+        session.open(BenchFile.create(Path(place) / "untitled.dynamis", Bench()))
+        picture("start")
         window.close()
     return written
 
