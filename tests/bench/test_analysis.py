@@ -5,10 +5,14 @@ from __future__ import annotations
 import msgspec
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from dynamis.bench.analysis import analyse, head_of
 from dynamis.bench.document import HeadRecord, ReadingRecord, RunRecord
+from dynamis.calibration.words import correction_detail, shape_sentences
 from dynamis.demo.lantern import BENCH_METER, BOARD_DAC, BOARD_LAW, bench
+from dynamis.notation.style import Style
 from dynamis.pitch.tuning import EqualTemperament
 
 RUN = RunRecord("r", "As found", "workshop-board", "03", "pitch-a", "2026-01-01T00:00:00+00:00", BOARD_LAW, "5", meter=BENCH_METER,
@@ -108,6 +112,41 @@ def test_what_a_way_puts_in_force():
     assert head_of(judged.way("table"), judged.model).codes == judged.way("table").codes
     bare = analyse(BARE, simulated(RUN))
     assert head_of(bare.way("table"), bare.model).kind == "constants"
+
+
+@pytest.mark.parametrize("law", [BOARD_LAW, "hzv:note=36,volts=0.5", "hzv:note=45,volts=1,offset=0.1"])
+@pytest.mark.parametrize("converter", [RUN.converter, None], ids=["codes known", "codes not known"])
+@pytest.mark.parametrize(
+    "head",
+    [
+        HeadRecord(),
+        HeadRecord("constants", "volts", 0.01, 0.99),
+        HeadRecord("table", first_note=36, codes=(0, 9, 4095) * 20),
+    ],
+)
+@settings(max_examples=12, deadline=None)
+@given(data=st.data())
+def test_no_readings_break_the_judgement(law, converter, head, data):
+    """Whatever is typed is judged, or told in a sentence why it cannot be."""
+    quantity = data.draw(st.sampled_from(["volts", "hertz", "cents"]))
+    run = msgspec.structs.replace(RUN, law=law, head=head, converter=converter, quantity=quantity, trimmers="scale-and-offset",
+                                  meter=BENCH_METER if quantity == "volts" else None)  # fmt: skip
+    sizes = {"volts": st.floats(0.11, 12), "hertz": st.floats(1, 2e4), "cents": st.floats(-1300, 1300)}[quantity]
+    readings = data.draw(st.lists(st.tuples(st.integers(36, 96), sizes), max_size=9))
+    judged = analyse(run, rows(*readings, run=run))
+    assert judged.error_cents.size == len(readings)
+    assert (judged.shape is None) == bool(judged.why_no_fit)
+    if judged.shape is not None:
+        assert all(shape_sentences(judged.shape, Style(), judged.loading_factor))
+    for way in judged.ways:
+        assert way.kept.sum() == way.left_cents.size
+        assert correction_detail(way, judged.fit, Style())
+
+
+def test_readings_that_fall_are_no_calibration():
+    judged = analyse(BARE, rows((36, 5.2), (60, 2.2), (96, 0.2)))
+    assert judged.why_no_fit == "The readings do not rise with the notes: check the channel, the wiring and the law."
+    assert judged.ways == ()
 
 
 def test_loading_is_known_where_the_resistances_are():

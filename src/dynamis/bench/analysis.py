@@ -194,6 +194,8 @@ def _fitted(
                                outliers=fit.outliers)  # fmt: skip
     except InputError as error:
         return None, (), str(error)
+    if not fit.line.gain > 0:
+        return None, (), "The readings do not rise with the notes: check the channel, the wiring and the law."
     inl = None if converter is None or not converter.inl_limit_lsb else converter.inl_limit_lsb
     ways = corrections(fit, tolerance, as_played=shape.fit, dac=dac, codes=codes, inl_limit_lsb=inl,
                        trimmers=run.trimmers, table_notes=_table_notes(run, readings.notes),

@@ -46,7 +46,8 @@ class TrimStep:
 class Correction:
     """One way to correct.
 
-    notes, left_cents, expanded_cents : (N,) the readings it was predicted for, the error left, its U = 2u.
+    kept : (readings,) which readings it was predicted for: outliers are not.
+    notes, left_cents, expanded_cents : one for each of those: note, error left, its U = 2u.
     worst_cents, worst_note : the largest |error| left, and its note.  worst_expanded : the largest ± of any
     note, which need not be that one's (a code that stays is better known than one that moves).
     constant_cents : the mean of what is left, which the receiver's tune knob takes out.
@@ -56,6 +57,7 @@ class Correction:
     """
 
     kind: Kind
+    kept: BoolArray
     notes: FloatArray
     left_cents: FloatArray
     expanded_cents: FloatArray
@@ -89,6 +91,8 @@ def corrections(
 ) -> list[Correction]:
     """All ways to correct what a fit found.
 
+    An empty list where the readings do not rise with the notes.
+
     Parameters
     ----------
     fit : of the run against the codes' nominal values, flat ends left out.
@@ -102,8 +106,9 @@ def corrections(
     table_notes : lowest and highest note of the table; None for the range that was read.
     stuck : (N,) readings that no code moves (dead band, clipping); None for none.
     """
-    keep = ~fit.outliers
-    if not np.any(keep):
+    usable = np.isfinite(fit.residual_cents)
+    keep = ~fit.outliers & usable
+    if not np.any(keep) or not fit.line.gain > 0:
         return []
     frozen = np.zeros(keep.shape, bool) if stuck is None else stuck
     predict = _Prediction(fit, keep, frozen, dac, codes, inl_limit_lsb, tolerance)
@@ -185,6 +190,8 @@ class _Prediction:
         beside = np.add.reduceat(beside, first_at) / counts
         aim = (wanted - line.offset) / line.gain + np.interp(notes, read_notes, beside)
         volts = model.to_volts(aim)
+        if self.dac is not None:  # below a frequency of 0 there are no volts; the bottom is the nearest there is
+            volts = np.where(np.isfinite(volts), volts, self.dac.reach_volts[0])
         table = () if self.dac is None else tuple(int(code) for code in self.dac.code_for(volts).codes)
         return self._made("table", left, own, first_note=first, codes=table, aim_volts=tuple(volts.tolist()),
                           unread=int(np.sum(~np.isin(notes, read_notes))), offset=line.offset, gain=line.gain,
@@ -203,7 +210,8 @@ class _Prediction:
             codes = dac.code_for(model.to_volts(aim)).codes
             new = model.from_volts(dac.nominal_volts(codes))
             change = np.abs(codes - old)
-            moved = int(np.nanmax(change[keep]))
+            known = change[keep][np.isfinite(change[keep])]
+            moved = int(known.max()) if known.size else None
             per_volt = self._cents_per_volt()
             new_linearity = np.where(change > 0, math.sqrt(2.0) * self._linearity_volts() * per_volt, 0.0)
             floor = floor_bound_lsb(0.0) * dac.lsb_volts * float(np.max(per_volt[keep]))
@@ -252,5 +260,7 @@ class _Prediction:
         allowed = self.tolerance.cents_at(fit.notes[keep])
         size = np.where(np.isnan(left), np.inf, np.abs(left))
         worst = int(np.argmax(size))
-        return Correction(kind, fit.notes[keep], left, expanded, float(size[worst]), float(fit.notes[keep][worst]),
-                          float(np.max(expanded)), judge(left, expanded, allowed), **rest)  # type: ignore[arg-type]  # fmt: skip
+        return Correction(
+            kind, keep, fit.notes[keep], left, expanded, float(size[worst]), float(fit.notes[keep][worst]),
+            float(np.max(expanded)), judge(left, expanded, allowed), **rest,  # type: ignore[arg-type]
+        )  # fmt: skip

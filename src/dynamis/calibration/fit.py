@@ -207,7 +207,8 @@ def line_covariance(
         moved = line.weights @ (common / per_unit)
         covariance += np.outer(moved, moved)
     each = np.hypot(uncertainty.independent, scatter_cents) / per_unit
-    return covariance + (line.weights * each**2) @ line.weights.T
+    with np.errstate(over="ignore", invalid="ignore"):  # absurd readings make it infinite, and then nothing is claimed
+        return covariance + (line.weights * each**2) @ line.weights.T
 
 
 def _embedded(line: Line, used: BoolArray) -> Line:

@@ -72,19 +72,36 @@ def _weighted(x: FloatArray, y: FloatArray, weight: FloatArray) -> tuple[float, 
 def _least_squares(x: FloatArray, y: FloatArray, ratio: bool) -> tuple[float, float, FloatArray]:
     if not ratio:
         return _weighted(x, y, np.ones_like(x))
+    if np.any(x <= 0) or np.any(y <= 0):
+        raise InputError("A value at or under the law's offset makes no pitch; no line can be drawn through it.")
     base, slope, weights = _weighted(x, y, y**-2.0)
     if np.any(base + slope * x <= 0):
         base, slope = 0.0, float(np.exp(np.mean(np.log(y / x))))
-    for _ in range(100):
-        line = base + slope * x
-        step_base, step_slope, weights = _weighted(x, line * np.log(y / line), line**-2.0)
-        shrink = 1.0
-        while np.any(line + shrink * (step_base + step_slope * x) <= 0):
-            shrink /= 2.0
-        base, slope = base + shrink * step_base, slope + shrink * step_slope
-        if np.max(np.abs(step_base + step_slope * x) / line) < 1e-15:
+    line = base + slope * x
+    for _ in range(60):
+        miss = np.log(y / line)
+        step_base, step_slope, weights = _weighted(x, line * miss, line**-2.0)
+        step = step_base + step_slope * x
+        shrink = _shortened(y, line, step, float(miss @ miss))
+        if shrink == 0.0:
+            break
+        base, slope, line = base + shrink * step_base, slope + shrink * step_slope, line + shrink * step
+        if np.max(np.abs(step) / line) < 1e-15:
             break
     return base, slope, weights
+
+
+def _shortened(y: FloatArray, line: FloatArray, step: FloatArray, squares: float) -> float:
+    """The longest of 1, 1/2, 1/4 … of a step that keeps the line above 0 and the squares from growing; 0 for none."""
+    shrink = 1.0
+    for _ in range(40):
+        tried = line + shrink * step
+        if np.all(tried > 0):
+            miss = np.log(y / tried)
+            if float(miss @ miss) <= squares:
+                return shrink
+        shrink /= 2.0
+    return 0.0
 
 
 def _minimax(x: FloatArray, y: FloatArray, ratio: bool) -> tuple[float, float, FloatArray]:

@@ -78,16 +78,18 @@ def describe_shape(
     """Find the causes in a run of readings of two different notes or more.
 
     dac : the converter, where it is known.  codes : (N,) the codes that were sent, where they are known.
-    Raises `InputError` as `fit_readings` does.
+    A reading of a code that stands for no pitch (0 V under Hz/V) is left out.  Raises `InputError` as
+    `fit_readings` does.
     """
-    left_out, terms = _flat_ends(readings, model, meter)
     measured = model.measured(readings.values)
     expected = model.expected(readings.notes) if readings.expected is None else readings.expected
+    mute = ~(np.isfinite(expected) & (expected > model.zero if model.is_ratio else True))
+    left_out, terms = _flat_ends(readings, model, meter, mute)
     independent = reading_uncertainty(readings.values, readings.own, model, meter).independent
-    outliers = find_outliers(model, expected, measured, independent, ~left_out)
-    known = left_out | outliers
+    outliers = find_outliers(model, expected, measured, independent, ~(left_out | mute))
+    known = left_out | mute | outliers
     if np.unique(expected[~known]).size < 2:
-        known, outliers = left_out, np.zeros_like(outliers)
+        known, outliers = left_out | mute, np.zeros_like(outliers)
     fit = fit_readings(readings, model, tolerance, meter=meter, left_out=known, outliers=outliers)
     terms += [_outlier(fit, int(k)) for k in np.flatnonzero(outliers)]
     terms += _line_terms(fit)
@@ -104,7 +106,9 @@ def describe_shape(
     return Shape(tuple(terms), fit, left_out)
 
 
-def _flat_ends(readings: Readings, model: PitchModel, meter: MeterRange | None) -> tuple[BoolArray, list[Term]]:
+def _flat_ends(
+    readings: Readings, model: PitchModel, meter: MeterRange | None, mute: BoolArray
+) -> tuple[BoolArray, list[Term]]:
     """Readings at the ends that no longer follow: stuck above the line at the bottom, below it at the top."""
     measured = model.measured(readings.values)
     expected = model.expected(readings.notes) if readings.expected is None else readings.expected
@@ -115,7 +119,7 @@ def _flat_ends(readings: Readings, model: PitchModel, meter: MeterRange | None) 
     causes: tuple[tuple[Cause, float], ...] = (("dead band", 1.0), ("clipping", -1.0))
     for cause, side in causes:
         ranked = order if side > 0 else order[::-1]
-        ranked = ranked[~left_out[ranked]]
+        ranked = ranked[~(left_out | mute)[ranked]]
         stuck, excess, standard = _stuck(model, expected, measured, independent, ranked, side)
         if not stuck.size:
             continue

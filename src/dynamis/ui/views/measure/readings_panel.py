@@ -140,8 +140,8 @@ class ReadingsPanel(Panel):
             return ()
         way, note = self._session.way, self._session.note
         left = np.full(judged.notes.shape, np.nan)
-        if way is not None and judged.fit is not None:
-            left[~judged.fit.outliers] = way.left_cents
+        if way is not None:
+            left[way.kept] = way.left_cents
         index = {row.id: k for k, row in enumerate(judged.valid)}
         wanted = judged.model.expected_shown([row.note for row in judged.rows])
 
