@@ -20,6 +20,7 @@ VOICE_1 = PortRef("gallery-voice", "pitch-1")
     [
         (lambda b: commands.rename(b, "  Attic  desk "), "rename the bench to Attic desk"),
         (lambda b: commands.add_gear(b, Gear("new", "New board")), "add New board"),
+        (lambda b: commands.set_a4(b, 442.0), "A4 to 442 Hz"),
         (lambda b: commands.add_unit(b, "workshop-board", "04"), "add unit 04 of Workshop board"),
         (lambda b: commands.add_meter(b, MeterRecord("m", "Meter", "2 V", 1, 1, 0.001)), "add the meter Meter, 2 V"),
         (
@@ -43,7 +44,7 @@ def test_a_command_changes_a_copy_and_says_what_it_did(change, label):
 @pytest.mark.parametrize(
     ("change", "word"),
     [
-        (lambda b: commands.rename(b, " "), "needs a name"), (lambda b: commands.rename(b, "x" * 81), "at most 80"),
+        (lambda b: commands.set_a4(b, 0.0), "above 0"), (lambda b: commands.rename(b, " "), "needs a name"), (lambda b: commands.rename(b, "x" * 81), "at most 80"),
         (lambda b: commands.add_gear(b, Gear("x", "Workshop board")), "already"), (lambda b: commands.add_unit(b, "workshop-board", "02"), "already"),
         (lambda b: commands.add_unit(b, "nothing", "1"), "no gear"), (lambda b: commands.set_link(b, "board-to-gallery", tolerance="x"), "'x'"),
         (lambda b: commands.set_link(b, "board-to-gallery", low_note=99.0), "above the highest"),

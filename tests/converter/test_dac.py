@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from dynamis.bench.codes import channel_codes, codes_sentences
 from dynamis.bench.commands import set_port, set_transfer
 from dynamis.bench.document import HeadRecord
-from dynamis.converter.codes import code_table
+from dynamis.converter.codes import code_table, unit_floor_cents
 from dynamis.converter.dac import Dac, floor_bound_lsb
 from dynamis.converter.linearity import is_monotonic, linearity
 from dynamis.demo.lantern import CHANNEL_A, bench
@@ -122,6 +122,16 @@ def test_the_largest_step_is_told_where_notes_are_reached():
     assert table.clipped.tolist() == [False, False, True]
     assert table.lsb_cents == pytest.approx(1200 * np.log2(1 + (5 / 4096) / 0.25), rel=2e-3)
     assert code_table(Dac(12, 3, 5), PitchModel(ExponentialLaw()), [36.0]).lsb_cents is None
+
+
+def test_the_floor_of_a_unit_is_its_own():
+    model, notes = PitchModel(ExponentialLaw(1, 36, 0.2)), np.arange(36, 97)
+    assert unit_floor_cents(Dac(12, 0, 4.096, 1.35), model, notes) <= floor_bound_lsb(0) * 1.62 + 1e-9
+    levels = np.random.default_rng(3).normal(0, 0.7, 4096)
+    rough = Dac(12, 0, 4.096, 1.35, inl_lsb=tuple(levels.tolist()))
+    wanted = model.expected(notes)
+    nearest = [np.min(np.abs(rough.volts(np.arange(4096)) - volts)) for volts in wanted]
+    assert unit_floor_cents(rough, model, notes) == pytest.approx(1200 * max(nearest))
 
 
 def test_the_demo_board_reaches_its_notes_after_correction():

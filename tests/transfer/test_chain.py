@@ -13,7 +13,7 @@ from dynamis.bench.document import HeadRecord
 from dynamis.demo.lantern import bench
 from dynamis.errors import InputError
 from dynamis.files.store import BenchFile
-from dynamis.transfer.breakpoints import Breakpoints
+from dynamis.transfer.breakpoints import Breakpoints, Course
 from dynamis.transfer.chain import Chain
 from dynamis.transfer.law import Oscillator, WantedPitch
 from dynamis.transfer.parameter import NOMINAL, Parameter, World
@@ -181,10 +181,16 @@ def test_the_registry_refuses_doubles_and_incomplete_values():
     assert not REGISTRY.knows(StoredTransfer("dac", 99, {}))
 
 
-def test_a_signal_is_held_or_ramped_between_its_breakpoints():
-    signal = Breakpoints(np.array([0.0, 1.0, 2.0]), np.array([0.0, 1.0, 3.0]), np.array([False, True, False]))
-    assert signal.at(np.array([-1.0, 0.5, 1.5, 2.5])) == pytest.approx([np.nan, 0.0, 2.0, 3.0], nan_ok=True)
-    with pytest.raises(InputError, match="have to rise"):
-        Breakpoints(np.array([1.0, 1.0]), np.zeros(2), np.zeros(2, bool))
-    with pytest.raises(InputError, match="one value and one kind"):
-        Breakpoints(np.array([1.0, 2.0]), np.zeros(1), np.zeros(2, bool))
+def test_a_signal_is_held_ramped_or_decays_between_its_breakpoints():
+    kinds = np.array([Course.HELD, Course.RAMPED, Course.DECAYING], np.int8)
+    signal = Breakpoints(np.array([0.0, 1.0, 2.0]), np.array([0.0, 1.0, 3.0]), kinds, np.full(3, 0.0), np.full(3, 0.08))
+    # an AC-coupled path of 80 ms is down to 37 % after 80 ms (derived: 1/e)
+    assert signal.at(np.array([-1.0, 0.5, 1.5, 2.0, 2.08])) == pytest.approx(
+        [np.nan, 0.0, 2.0, 3.0, 3 / np.e], nan_ok=True
+    )
+    for seconds, kind, more, word in (
+        ([1.0, 1.0], 0, (), "have to rise"), ([1.0, 2.0, 3.0], 0, (), "one value and one kind"),
+        ([1.0, 2.0], 2, (), "needs a target"), ([1.0, 2.0], 2, (np.zeros(2), np.zeros(2)), "above 0"),
+    ):  # fmt: skip
+        with pytest.raises(InputError, match=word):
+            Breakpoints(np.array(seconds), np.zeros(2), np.full(2, kind, np.int8), *more)

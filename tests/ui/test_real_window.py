@@ -80,3 +80,13 @@ def test_a_reading_is_taken_voided_and_kept_by_the_real_program(display, tmp_pat
         program.kill()
         program.wait(timeout=20)
         program.stderr.close()
+
+
+def test_a_whole_run_by_keyboard_and_by_mouse_under_a_real_screen(display):
+    """The same runs as offscreen, in windows of a real X11 screen."""
+    tests = Path(__file__).with_name("test_measure_run.py")
+    environment = {**os.environ, "DISPLAY": display, "QT_QPA_PLATFORM": "xcb"}
+    done = subprocess.run([sys.executable, "-m", "pytest", str(tests), "-k", "by_keyboard or by_mouse", "-p", "no:cacheprovider"],
+                          env=environment, capture_output=True, text=True, timeout=180, check=False)  # fmt: skip
+    assert done.returncode == 0, done.stdout[-3000:]
+    assert "2 passed" in done.stdout

@@ -152,6 +152,19 @@ def test_actions_are_found_by_name(window):
     assert window.session.note == 72
 
 
+def test_the_bench_is_tuned_and_named_with_undo(window):
+    with_dialog(lambda: action(window, "Tune").trigger(), lambda dialog: (dialog.setTextValue("442"), dialog.accept()))
+    with_dialog(
+        lambda: action(window, "Rename").trigger(), lambda dialog: (dialog.setTextValue("Attic"), dialog.accept())
+    )
+    assert (window.session.bench.a4_hertz, window.bench_name.text()) == (442.0, "Attic")
+    with_dialog(lambda: action(window, "Tune").trigger(), lambda dialog: (dialog.setTextValue("-1"), dialog.accept()))
+    assert "above 0" in window.sentence.text()
+    for _ in range(2):
+        action(window, "Undo").trigger()
+    assert (window.session.bench.a4_hertz, window.bench_name.text()) == (440.0, "The Lantern House")
+
+
 def test_preferences_are_kept_and_taken_at_once(window):
     def choose(dialog) -> None:
         for box, value in (

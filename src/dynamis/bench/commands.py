@@ -13,6 +13,7 @@ from dynamis.errors import InputError
 from dynamis.notation.style import plain
 from dynamis.pitch.laws import parse_law
 from dynamis.pitch.tolerance import parse_tolerance
+from dynamis.pitch.tuning import EqualTemperament
 from dynamis.transfer.registry import REGISTRY, StoredTransfer
 
 
@@ -26,6 +27,12 @@ class Change:
 
 def rename(bench: Bench, name: str) -> Change:
     return Change(f"rename the bench to {_named(name, 'bench')}", _with(bench, name=_named(name, "bench")))
+
+
+def set_a4(bench: Bench, hertz: float) -> Change:
+    """Tune the bench: the frequency of note 69.  Runs keep the one they were taken with."""
+    EqualTemperament(hertz)
+    return Change(f"A4 to {plain(hertz)} Hz", _with(bench, a4_hertz=hertz))
 
 
 def add_gear(bench: Bench, gear: Gear, link: Link | None = None) -> Change:

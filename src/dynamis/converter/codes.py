@@ -79,6 +79,16 @@ def code_table(dac: Dac, model: PitchModel, notes: ArrayLike, aim_volts: ArrayLi
                      _largest_step(dac, volts_model, volts[reached]))  # fmt: skip
 
 
+def unit_floor_cents(dac: Dac, model: PitchModel, notes: ArrayLike) -> float:
+    """The floor of a unit: the worst distance, over the notes, from the wanted volts to its nearest level.
+
+    dac : with the levels that the unit really has (its INL table and buffer); only a simulator, or
+        somebody who measured every code, knows them.  Cents; NaN where a note has no pitch.
+    """
+    table = code_table(dac, model, notes)
+    return float(np.max(np.abs(table.error_cents)))
+
+
 def _largest_step(dac: Dac, model: PitchModel, volts: FloatArray) -> float | None:
     """Cents from a note's level to the next above, the largest; None where no double holds one."""
     if volts.size == 0:

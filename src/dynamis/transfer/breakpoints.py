@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from enum import IntEnum
 from typing import Protocol
 
 import numpy as np
@@ -11,33 +12,59 @@ from numpy.typing import NDArray
 from dynamis.errors import InputError
 from dynamis.transfer.parameter import World
 
+FloatArray = NDArray[np.float64]
+
+
+class Course(IntEnum):
+    """What a signal does from one breakpoint to the next."""
+
+    HELD = 0
+    RAMPED = 1
+    DECAYING = 2
+
 
 @dataclass(frozen=True, eq=False)
 class Breakpoints:
-    """A signal: from each instant on it is held, or ramped to the next instant's value.
+    """A signal: from each instant on it is held, ramped to the next instant's value, or decays.
 
-    seconds : (N,) rising.  values : (N,).  ramped : (N,) booleans, False means held.
+    seconds : (N,) rising.  values : (N,) at the instants.  kinds : (N,) of `Course`.
+    targets, time_constants : (N,) where it decays to, and how fast (seconds, above 0); looked at only
+        where it decays, so they may be left out where nothing does.
     """
 
-    seconds: NDArray[np.float64]
-    values: NDArray[np.float64]
-    ramped: NDArray[np.bool_]
+    seconds: FloatArray
+    values: FloatArray
+    kinds: NDArray[np.int8]
+    targets: FloatArray | None = None
+    time_constants: FloatArray | None = None
 
     def __post_init__(self) -> None:
-        if not (self.seconds.shape == self.values.shape == self.ramped.shape) or self.seconds.ndim != 1:
+        if not (self.seconds.shape == self.values.shape == self.kinds.shape) or self.seconds.ndim != 1:
             raise InputError("A signal needs one value and one kind for each instant.")
         if self.seconds.size == 0 or np.any(np.diff(self.seconds) <= 0):
             raise InputError("The instants of a signal have to rise.")
+        decays = self.kinds == Course.DECAYING
+        if np.any(decays):
+            given = self.targets is not None and self.time_constants is not None
+            if not given or np.any(np.asarray(self.time_constants)[decays] <= 0):
+                raise InputError("Where a signal decays it needs a target and a time constant above 0.")
 
-    def at(self, seconds: NDArray[np.float64]) -> NDArray[np.float64]:
-        """Value at each asked instant; before the first breakpoint it is NaN."""
+    def at(self, seconds: FloatArray) -> FloatArray:
+        """Value at each asked instant, any shape; before the first breakpoint it is NaN."""
         index = np.searchsorted(self.seconds, seconds, side="right") - 1
-        after = np.minimum(index + 1, self.seconds.size - 1)
-        span = np.where(after > index, self.seconds[after] - self.seconds[index], 1.0)
-        share = np.where(self.ramped[index], (seconds - self.seconds[index]) / span, 0.0)
-        share = np.where(after > index, share, 0.0)
-        value = self.values[index] + share * (self.values[after] - self.values[index])
-        return np.where(index < 0, np.nan, value)
+        here = np.maximum(index, 0)
+        after = np.minimum(here + 1, self.seconds.size - 1)
+        value, kind = self.values[here], self.kinds[here]
+        since = seconds - self.seconds[here]
+        span = np.where(after > here, self.seconds[after] - self.seconds[here], np.inf)
+        ramped = value + since / span * (self.values[after] - value)
+        answer = np.where(kind == Course.RAMPED, ramped, value)
+        if self.targets is not None and self.time_constants is not None:
+            target = self.targets[here]
+            with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
+                decayed = target + (value - target) * np.exp(-since / self.time_constants[here])
+            answer = np.where(kind == Course.DECAYING, decayed, answer)
+        return np.where(index < 0, np.nan, answer)
 
 
 class SignalTransfer(Protocol):

@@ -9,12 +9,14 @@ from typing import TYPE_CHECKING
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu
 
-from dynamis.bench.commands import rename
+from dynamis.bench.commands import rename, set_a4
 from dynamis.bench.document import Bench
 from dynamis.errors import InputError
 from dynamis.files.bench_json import export_json, import_json
 from dynamis.files.store import BenchFile
 from dynamis.files.text import write_whole
+from dynamis.notation.numbers import parse_quantity
+from dynamis.notation.style import plain
 from dynamis.ui.benches import fresh_demo, fresh_path
 
 if TYPE_CHECKING:
@@ -70,6 +72,7 @@ class Actions:
         self._add(menu, "Copy the &table", "Ctrl+Shift+C", lambda: self.window.station.table().copy(whole=True))
         self._add(menu, "Save the table as &CSV…", "", self.save_table)
         menu.addSeparator()
+        self._add(menu, "Tune the bench: &A4…", "", self.tune)
         self._add(menu, "&Find an action…", "Ctrl+K", self.palette)
 
     def _run(self, menu: QMenu) -> None:
@@ -175,6 +178,14 @@ class Actions:
         name, taken = QInputDialog.getText(self.window, "Rename", "Name of the bench:", text=self.session.bench.name)
         if taken:
             self.session.apply(rename(self.session.bench, name))
+
+    def tune(self) -> None:
+        style = self.session.style
+        now = f"{plain(self.session.bench.a4_hertz)} Hz"
+        text, taken = QInputDialog.getText(self.window, "Tune the bench", "Frequency of A4, note 69:", text=now)
+        if taken:
+            hertz = parse_quantity(text, "Hz", "A4", decimal_comma=style.decimal_comma)
+            self.session.apply(set_a4(self.session.bench, hertz))
 
     def export_json(self) -> None:
         path = self._save_name("Export the bench", f"{self.session.bench.name}.json", "JSON (*.json)", ".json")
