@@ -53,6 +53,14 @@ def test_one_reading_has_an_error_and_no_line():
     assert judged.expect(60) == pytest.approx(2.2)
 
 
+def test_the_verdict_is_decided_where_the_least_room_is_left():
+    run = msgspec.structs.replace(BARE, tolerance="36:47=30,48:96=5")
+    judged = analyse(run, rows((36, 0.22), (60, 2.206), (96, 5.2)))
+    assert (judged.worst_index, judged.deciding_index, judged.verdict) == (0, 1, "not-within")
+    outside = analyse(msgspec.structs.replace(BARE, tolerance="0:10=5"), [])
+    assert outside.deciding_index is None
+
+
 def test_voided_readings_do_not_count():
     judged = analyse(RUN, rows((36, 0.2010), (60, 9.0), voided={1}))
     assert len(judged.rows) == 2

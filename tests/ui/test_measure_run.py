@@ -246,7 +246,7 @@ def test_no_sentence_or_number_in_the_window_is_a_literal(window):
         way = judged.way(kind)
         assert card.leaves.text() == correction_leaves(way, style)
         assert card.detail.text().replace("\u00a0", " ") == correction_detail(way, fit, style)
-    k = judged.worst_index
+    k = judged.deciding_index
     told = verdict_sentence(
         judged.verdict, judged.error_cents[k], judged.notes[k], judged.expanded_cents[k], judged.allowed_cents[k], style
     )

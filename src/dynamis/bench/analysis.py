@@ -70,6 +70,14 @@ class RunAnalysis:
         return int(np.argmax(np.abs(self.error_cents))) if self.error_cents.size else None
 
     @property
+    def deciding_index(self) -> int | None:
+        """The reading that decides the verdict: the one with the least room left within its tolerance."""
+        room = self.allowed_cents - np.abs(self.error_cents) - self.expanded_cents
+        if not np.any(np.isfinite(room)):
+            return self.worst_index
+        return int(np.argmin(np.where(np.isfinite(room), room, np.inf)))
+
+    @property
     def next_note(self) -> float | None:
         """The first note of the plan that has no valid reading; None when all are read."""
         read = {reading.note for reading in self.valid}

@@ -67,9 +67,9 @@ def _run(bench: Bench, judged: RunAnalysis, style: Style) -> str:
         facts.append(f"{style.number(run.celsius, 1)} °C")
     facts.append(", ".join(bench.label(ref) for ref in run.plugged) + " plugged" if run.plugged else "nothing plugged")
     told.append(f'<p class="small">{escape(" · ".join(facts))}</p>')
-    if judged.verdict is None or judged.worst_index is None:
+    if judged.verdict is None or judged.deciding_index is None:
         return "\n".join([*told, "<p>No reading.</p>"])
-    k = judged.worst_index
+    k = judged.deciding_index
     words = verdict_sentence(judged.verdict, float(judged.error_cents[k]), float(judged.notes[k]),
                              float(judged.expanded_cents[k]), float(judged.allowed_cents[k]), style)  # fmt: skip
     told.append(f"<p><b>{escape(words[0].upper() + words[1:])}.</b></p>")

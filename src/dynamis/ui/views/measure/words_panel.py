@@ -191,12 +191,12 @@ class WordsPanel(Panel):
         self._cautions.addLayout(row)
 
     def _show_verdict(self, judged: RunAnalysis | None) -> None:
-        if judged is None or judged.verdict is None or judged.worst_index is None:
+        if judged is None or judged.verdict is None or judged.deciding_index is None:
             self.sign.clear()
             set_text(self.verdict, "No reading yet." if judged is not None else "No run yet.")
             set_css(self.verdict, f"color: {self.colours.muted};")
             return
-        k = judged.worst_index
+        k = judged.deciding_index
         words = verdict_sentence(judged.verdict, float(judged.error_cents[k]), float(judged.notes[k]),
                                  float(judged.expanded_cents[k]), float(judged.allowed_cents[k]),
                                  self._session.style)  # fmt: skip
