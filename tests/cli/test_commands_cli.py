@@ -118,6 +118,19 @@ def test_readings_that_cannot_be_fitted_get_one_line(dynamis, tmp_path, text, op
         assert word in answer.err
 
 
+@pytest.mark.parametrize(
+    ("arguments", "text"),
+    [(("--law=voct:scale=1e-300",), "36,0\n48,1\n"), (("--law=voct:scale=1e300",), "36,0\n48,1\n"), (("--law=hzv:volts=1e300",), "36,1\n48,2\n"),
+     (("--law=voct", "--meter=1e300,1,1"), "36,1e300\n48,-1e300\n"), (("--law=hzv:volts=1e-300", "--method=minimax"), "36,1\n48,1e300\n")],
+)  # fmt: skip
+def test_absurd_sizes_end_in_an_answer_or_one_line(dynamis, tmp_path, arguments, text):
+    answer = dynamis("fit", csv_file(tmp_path, "note,volts\n" + text), *arguments, "--json")
+    assert answer.status in (1, 2)
+    assert answer.err.count("\n") == (answer.status == 2)
+    if answer.status == 1:
+        assert answer.json["before"]["verdict"] in ("not-within", "cannot-tell")
+
+
 def test_help_and_version_are_there(dynamis):
     assert dynamis("--version").out.strip() == f"dynamis {__version__}"
     for arguments in (("--help",), ("convert", "--help"), ("dac", "--help"), ("fit", "--help"), ("demo", "--help")):

@@ -54,6 +54,8 @@ def fit_line(model: PitchModel, expected: FloatArray, measured: FloatArray, meth
     }[method]  # fmt: skip
     zero = model.zero
     base, slope, weights = solve(expected - zero, measured - zero, model.is_ratio)
+    if not (np.isfinite(base) and np.isfinite(slope)):
+        raise InputError("These readings and this law are too far apart in size for a line; check both.")
     # line - zero = base + slope*(x - zero)  =>  line = base + zero*(1 - slope) + slope*x
     weights = np.array([weights[0] - zero * weights[1], weights[1]])
     return Line(base + zero * (1.0 - slope), slope, weights)

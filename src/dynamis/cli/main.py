@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import importlib
 import sys
+import warnings
 from collections.abc import Sequence
 from typing import Final
 
@@ -49,7 +50,10 @@ def dynamis() -> None:
 def run(arguments: Sequence[str]) -> int:
     """Run one command; 0 in order, 1 out of tolerance or reach, 2 could not be answered."""
     try:
-        status = dynamis.main(list(arguments), prog_name="dynamis", standalone_mode=False)
+        with warnings.catch_warnings():
+            # What no double holds comes out as null; NumPy need not say so on standard error as well.
+            warnings.simplefilter("ignore", RuntimeWarning)
+            status = dynamis.main(list(arguments), prog_name="dynamis", standalone_mode=False)
         sys.stdout.flush()
         return int(status or 0)
     except click.ClickException as error:

@@ -10,8 +10,8 @@ from dynamis.errors import InputError
 
 # Written out rather than handed to a units library: those silently misread letter codes (6k8), commas,
 # and an exponent beside a prefix (1.2e3 mV), and a bench cannot afford a silent factor of a thousand.
-_PLAIN: Final = re.compile(r"[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?")
-_LETTER_CODE: Final = re.compile(r"([+-]?\d+)([RrKkMGmuµnp])(\d+)")
+_PLAIN: Final = re.compile(r"[+-]?([0-9]+\.?[0-9]*|\.[0-9]+)([eE][+-]?[0-9]+)?")
+_LETTER_CODE: Final = re.compile(r"([+-]?[0-9]+)([RrKkMGmuµnp])([0-9]+)")
 _WITH_UNIT: Final = re.compile(rf"({_PLAIN.pattern})\s*([^\d\s].*)?")
 _UNITS: Final = {
     "V": "V", "v": "V", "volt": "V", "volts": "V",

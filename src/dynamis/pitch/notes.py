@@ -15,7 +15,7 @@ from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_plain
 from dynamis.notation.style import Style, plain
 
-_NAME: Final = re.compile(r"([A-Ga-g])([#♯b♭]?)(-?\d{1,3})")
+_NAME: Final = re.compile(r"([A-Ga-g])([#♯b♭]?)(-?[0-9]{1,3})")
 _STEP: Final = {"C": 0, "D": 2, "E": 4, "F": 5, "G": 7, "A": 9, "B": 11}
 _SHARP: Final = ("C", "C♯", "D", "D♯", "E", "F", "F♯", "G", "G♯", "A", "A♯", "B")
 _FLAT: Final = ("C", "D♭", "D", "E♭", "E", "F", "G♭", "G", "A♭", "A", "B♭", "B")
