@@ -38,6 +38,8 @@ def add_board(dialog) -> None:
     type_into(dialog.law.scale, "1.2")
     type_into(dialog.law.note, "C1")
     dialog.trimmers.setCurrentIndex(1)
+    type_into(dialog.sink, "Attic voice")
+    type_into(dialog.inputs, "2")
     QTest.keyClick(dialog.name, Qt.Key.Key_Return)
 
 
@@ -54,6 +56,8 @@ def begin(dialog) -> None:
     assert not dialog.ok.isEnabled()
     with_dialog(dialog._add_board, add_board)
     with_dialog(dialog._add_meter, add_meter)
+    assert [box.text() for box, _ in dialog.plugs] == ["Attic voice · pitch 1", "Attic voice · pitch 2"]
+    dialog.plugs[0][0].setChecked(True)
     type_into(dialog.celsius, "22.5")
     type_into(dialog.plan, "24:84:12")
     type_into(dialog.tolerance, "5")
@@ -66,6 +70,7 @@ def test_a_run_by_keyboard_alone_from_an_empty_bench(window, empty_file):
     with_dialog(lambda: press(window, Qt.Key.Key_N, CONTROL), begin)
     session = window.session
     assert session.run.title == "As found"
+    assert session.run.plugged_ohms == (100e3,)
     assert QApplication.focusWidget() is measure.entry.entry
     for note in NOTES:
         assert session.note == note

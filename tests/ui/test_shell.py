@@ -309,6 +309,25 @@ def test_a_run_that_cannot_be_is_refused_in_its_dialog(window, fill, word):
     assert len(window.session.runs) == 3
 
 
+@pytest.mark.parametrize(
+    ("fill", "word"),
+    [(lambda d: d.name.setText(""), "needs a name"), (lambda d: d.serial.setText(""), "serial number"), (lambda d: d.channels.setText("A,A"), "each its own"),
+     (lambda d: d.bits.setText("12.5"), "1 to 24"), (lambda d: d.high.setText("0 V"), "not above"), (lambda d: d.ohms.setText("x"), "no number"),
+     (lambda d: (d.sink.setText("Voice"), d.inputs.setText("0")), "1 to 16"), (lambda d: d.law.note.setText("H"), "neither")],
+)  # fmt: skip
+def test_a_board_that_cannot_be_is_refused_in_its_dialog(qapp, fill, word):
+    from dynamis.notation.style import Style
+    from dynamis.ui.dialogs.board import BoardDialog
+
+    dialog = BoardDialog(None, Style(), set())
+    dialog.name.setText("Board")
+    fill(dialog)
+    dialog.try_accept()
+    assert word in dialog.sentence.text()
+    assert dialog.value is None
+    dialog.deleteLater()
+
+
 def test_keys_and_about_are_told(window):
     with_dialog(lambda: press(window, Qt.Key.Key_F1), lambda dialog: dialog.grab())
     with_dialog(lambda: action(window, "About").trigger(), lambda dialog: dialog.grab())

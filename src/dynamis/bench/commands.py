@@ -35,15 +35,17 @@ def set_a4(bench: Bench, hertz: float) -> Change:
     return Change(f"A4 to {plain(hertz)} Hz", _with(bench, a4_hertz=hertz))
 
 
-def add_gear(bench: Bench, gear: Gear, link: Link | None = None) -> Change:
-    """Add gear, and the link that starts at it where there is one."""
-    name = _named(gear.name, "gear")
-    if any(one.name == name for one in bench.gear):
-        raise InputError(f"There is gear called {name!r} already; give it another name.")
-    for port in gear.ports:
-        check_port(port)
+def add_gear(bench: Bench, *added: Gear, link: Link | None = None) -> Change:
+    """Add gear, and the link between its ports where there is one."""
+    for gear in added:
+        name = _named(gear.name, "gear")
+        if any(one.name == name for one in bench.gear):
+            raise InputError(f"There is gear called {name!r} already; give it another name.")
+        for port in gear.ports:
+            check_port(port)
+        bench = _with(bench, gear=(*bench.gear, gear))
     links = bench.links if link is None else (*bench.links, link)
-    return Change(f"add {name}", _with(bench, gear=(*bench.gear, gear), links=links))
+    return Change(f"add {' and '.join(gear.name for gear in added)}", _with(bench, links=links))
 
 
 def add_unit(bench: Bench, gear_id: str, serial: str) -> Change:

@@ -13,7 +13,8 @@ from dynamis.converter.transfers import DacTransfer
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_quantity
 from dynamis.notation.style import Style
-from dynamis.pitch.laws import law_text
+from dynamis.pitch.laws import law_text, parse_law
+from dynamis.transfer.law import Oscillator
 from dynamis.ui.dialogs.form import FormDialog
 from dynamis.ui.widgets.law_edit import LawEdit
 from dynamis.ui.widgets.panel import label
@@ -23,12 +24,16 @@ _TRIMMERS = (("none", "none"), ("scale", "a scale trimmer"), ("scale-and-offset"
 
 @dataclass(frozen=True)
 class NewBoard:
-    gear: Gear
+    gear: tuple[Gear, ...]
     link: Link
+
+    @property
+    def board(self) -> Gear:
+        return self.gear[0]
 
 
 class BoardDialog(FormDialog):
-    """Gives a `NewBoard`: gear with its pitch outputs, and the link that starts at the first."""
+    """Gives a `NewBoard`: gear with its pitch outputs, what the first of them plays, and the link between."""
 
     def __init__(self, parent: QWidget | None, style: Style, taken: set[str]) -> None:
         super().__init__(parent, "Put a board on the bench", "Put it on the bench", width=500)
@@ -52,6 +57,9 @@ class BoardDialog(FormDialog):
         for key, text in _TRIMMERS:
             self.trimmers.addItem(text, key)
         self.row("Trimmers", self.trimmers)
+        self.sink = self.line("Plays into", "", "a voice's name; empty: nothing on this bench yet")
+        self.inputs = self.line("Inputs joined", "1")
+        self.input_ohms = self.line("Resistance of each", "100 kΩ", "empty: not known")
         self.has_dac.toggled.connect(self._dac_toggled)
 
     def _dac_toggled(self, known: bool) -> None:
@@ -96,5 +104,25 @@ class BoardDialog(FormDialog):
                  trimmers=self.trimmers.currentData())
             for port_id, text in zip(ids, names, strict=True)
         )  # fmt: skip
-        gear = Gear(key, name, ports, (Unit(serial),))
-        return NewBoard(gear, Link(f"{key}-{ids[0]}", PortRef(key, ids[0])))
+        board = Gear(key, name, ports, (Unit(serial),))
+        voice = self._voice(law, self._taken | {key})
+        inputs = () if voice is None else tuple(PortRef(voice.id, port.id) for port in voice.ports)
+        gear = (board,) if voice is None else (board, voice)
+        return NewBoard(gear, Link(f"{key}-{ids[0]}", PortRef(key, ids[0]), inputs))
+
+    def _voice(self, law: str, taken: set[str]) -> Gear | None:
+        """What the board plays into, None where nothing is named."""
+        name = " ".join(self.sink.text().split())
+        if not name:
+            return None
+        count = self._number(self.inputs, "", "The number of inputs")
+        if count != int(count) or not 1 <= count <= 16:
+            raise InputError(f"The number of inputs is {self.inputs.text().strip()!r}; 1 to 16 was expected.")
+        ohms = self._optional(self.input_ohms, "Ω", "The input resistance")
+        oscillator = Oscillator("o", parse_law(law)).stored()
+        ports = tuple(
+            Port(f"pitch-{k}", "pitch" if count == 1 else f"pitch {k}", "input", law=law, ohms=ohms,
+                 transfers=(oscillator,))
+            for k in range(1, int(count) + 1)
+        )  # fmt: skip
+        return Gear(new_id(name, taken), name, ports)

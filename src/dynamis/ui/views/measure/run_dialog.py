@@ -132,12 +132,12 @@ class RunDialog(FormDialog):
         if not dialog.exec():
             return
         try:
-            self._session.apply(add_gear(self._session.bench, dialog.value.gear, dialog.value.link))
+            self._session.apply(add_gear(self._session.bench, *dialog.value.gear, link=dialog.value.link))
         except InputError as error:
             self.say(str(error))
             return
         ref = dialog.value.link.output
-        self._fill_channels((ref, dialog.value.gear.units[0].serial))
+        self._fill_channels((ref, dialog.value.board.units[0].serial))
 
     def _add_unit(self) -> None:
         chosen = self.channel.currentData()
