@@ -127,7 +127,6 @@ def test_a_tolerance_is_a_number_or_a_profile():
     profile = parse_tolerance("36:47=10,C3:84=5,96=3")
     assert profile.cents_at([35, 36, 47.9, 48, 84, 85, 96]).tolist()[1:5] == [10, 10, 5, 5]
     assert np.isnan(profile.cents_at([35, 85])).all()
-    assert profile.tightest_cents == 3
 
 
 @pytest.mark.parametrize(

@@ -39,10 +39,6 @@ class ToleranceProfile:
             cents = np.where((whole >= low) & (whole <= high), allowed, cents)
         return cents
 
-    @property
-    def tightest_cents(self) -> float:
-        return min(cents for _, _, cents in self.spans)
-
 
 def parse_tolerance(text: str, naming: Naming = Naming()) -> ToleranceProfile:
     """Read `5` or `36:47=10,48:84=5,85:96=10`.

@@ -30,10 +30,6 @@ class World:
     plugged: frozenset[str] | None = None
     driven: Mapping[str, float | None] = field(default_factory=lambda: MappingProxyType({}))
 
-    def deviating(self, **deviations: FloatArray | float) -> World:
-        """The same world with further deviations (keyword names are sources)."""
-        return World({**self.deviations, **deviations}, self.celsius, self.plugged, self.driven)
-
     def with_deviations(self, deviations: Mapping[str, FloatArray | float]) -> World:
         """The same world with these deviations added to those it has."""
         return World({**self.deviations, **deviations}, self.celsius, self.plugged, self.driven)

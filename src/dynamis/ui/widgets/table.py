@@ -226,12 +226,14 @@ class Table(QTableView):
         measure = self.horizontalHeader().fontMetrics()
         widths = []
         for k, column in enumerate(columns):
-            cells = [row.cells[k] for row in itertools.islice(self.rows_model.rows, 40)] if column.fits else []
+            cells = [row.cells[k] for row in itertools.islice(self.rows_model.rows, 12)] if column.fits else []
             least = max(map(measure.horizontalAdvance, (column.heading, *cells)), default=0) + 14
             widths.append(least)
         spare = max(0, self.viewport().width() - sum(widths))
         for k, column in enumerate(columns):
-            self.setColumnWidth(k, widths[k] + int(spare * column.stretch / total))
+            width = widths[k] + int(spare * column.stretch / total)
+            if width != self.columnWidth(k):
+                self.setColumnWidth(k, width)
 
     def sizeHint(self) -> QSize:
         return QSize(300, 120)

@@ -112,10 +112,6 @@ class ReadingsPanel(Panel):
         if keys:
             signal.emit(str(keys[0]))
 
-    def show_tab(self, index: int) -> None:
-        self.tab_buttons[index].setChecked(True)
-        self.stack.setCurrentIndex(index)
-
     # -- showing -----------------------------------------------------------------------------------
 
     def refresh(self) -> None:
