@@ -90,7 +90,7 @@ class RunAnalysis:
         notes = np.array([note])
         codes = codes_of(self.run, self.converter, notes)
         value = float(self.fit.line.at(counted_on(self.run, self.converter, self.model, notes, codes))[0])
-        return self.model.reference_hertz * 2.0**value if self.model.kind == "octaves" else value
+        return self.model.hertz(value) if self.model.kind == "octaves" else value
 
     def way(self, kind: str) -> Correction | None:
         return next((one for one in self.ways if one.kind == kind), None)
@@ -174,7 +174,9 @@ def analyse(run: RunRecord, rows: Sequence[ReadingRecord]) -> RunAnalysis:
         assert sent is not None
         codes = np.array([s if row.code is None else row.code for row, s in zip(valid, sent, strict=True)], float)
     readings = Readings(notes, values, own, counted_on(run, converter, model, notes, codes))
-    shape, ways, why = _fitted(run, model, tolerance, converter, meter, readings, codes)
+    # Readings of absurd sizes come out as infinite or NaN, and nothing is claimed of those.
+    with np.errstate(divide="ignore", over="ignore", invalid="ignore"):
+        shape, ways, why = _fitted(run, model, tolerance, converter, meter, readings, codes)
     proof_notes = np.array(sorted({*run.plan, *notes.tolist()}), float)
     proof = None if meter is None else can_prove(model, tolerance, proof_notes, meter)
     return RunAnalysis(

@@ -250,7 +250,7 @@ class _Prediction:
     def _shown(self, value: float) -> float:
         """A value of the line's quantity as the instrument reads it."""
         if self.fit.model.kind == "octaves":
-            return self.fit.model.reference_hertz * 2.0**value
+            return self.fit.model.hertz(value)
         return value
 
     def _made(self, kind: Kind, left: FloatArray, own: FloatArray, **rest: object) -> Correction:

@@ -40,6 +40,11 @@ class PitchModel:
     def reference_hertz(self) -> float:
         return float(self.tuning.hertz(self.law.reference_note))
 
+    def hertz(self, octaves: float) -> float:
+        """Frequency of octaves above the law's note; infinite or 0 where no double holds it."""
+        with np.errstate(over="ignore", under="ignore"):
+            return float(self.reference_hertz * np.exp2(octaves))
+
     @property
     def kind(self) -> Literal["volts", "octaves", "hertz"]:
         """The unit of the line."""
