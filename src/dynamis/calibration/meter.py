@@ -69,6 +69,10 @@ class MeterRange:
         gain = self.gain_fraction * np.asarray(volts, float)
         return np.sqrt(gain**2 + self.zero_volts**2 + self.rounding_volts**2)
 
+    def expanded_volts(self, volts: float) -> float:
+        """U = 2u of one reading, volts."""
+        return 2.0 * float(self.standard_volts(volts))
+
     def words(self, style: Style = Style()) -> str:
         """The specification as a data sheet puts it."""
         parts = [f"{plain(self.percent)} % of reading"]

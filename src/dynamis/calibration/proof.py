@@ -66,7 +66,7 @@ def can_prove(model: PitchModel, tolerance: ToleranceProfile, notes: ArrayLike, 
     )  # fmt: skip
     return Proof(
         bool(np.all(expanded < allowed)), float(notes[worst]), float(expanded[worst]),
-        2.0 * float(meter.standard_volts(volts[worst])), float(allowed[worst]),
+        meter.expanded_volts(float(volts[worst])), float(allowed[worst]),
         max(0.0, float(allowed[worst] - expanded[worst])), better,
         None if better is None else float(_expanded(model, volts, better[1])[worst]),
     )  # fmt: skip

@@ -69,7 +69,7 @@ class MeterDialog(FormDialog):
             return
         spec = meter_range(record)
         at = min(5.0, spec.full_scale_volts or 5.0)
-        worth = 2.0 * float(spec.standard_volts(at))
+        worth = spec.expanded_volts(at)
         self.preview.setText(
             f"Read as {spec.words(self._style)}: ± {self._style.millivolts(worth)} at {self._style.volts(at, 1)} "
             f"(k = 2), ± {self._style.cents(1200 * worth)} ct at 1 V/oct."

@@ -210,7 +210,7 @@ class MeasureStation(QWidget):
         fields.append(Field("last reading", f"{style.number(row.value, 4 if volts else 2)} {unit}"))
         expanded = float(judged.expanded_cents[k])
         if volts and judged.meter is not None:
-            fields.append(Field("worth", f"± {style.millivolts(2 * float(judged.meter.standard_volts(row.value)))}"))
+            fields.append(Field("worth", f"± {style.millivolts(judged.meter.expanded_volts(row.value))}"))
         worth = f" ± {style.cents(expanded)}" if expanded > 0 else ""
         return fields, Field("off by", f"{style.cents(float(judged.error_cents[k]), sign=True)} ct{worth}")
 
