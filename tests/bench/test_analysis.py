@@ -117,7 +117,7 @@ def test_a_table_in_force_is_judged_against_the_wish():
 def test_what_a_way_puts_in_force():
     judged = analyse(RUN, simulated(RUN))
     assert head_of(judged.way("trimmer"), judged.model) == HeadRecord()
-    assert head_of(judged.way("table"), judged.model).codes == judged.way("table").codes
+    assert head_of(judged.way("table"), judged.model).sixteenths == judged.way("table").sixteenths
     bare = analyse(BARE, simulated(RUN))
     assert head_of(bare.way("table"), bare.model).kind == "constants"
 
@@ -129,7 +129,7 @@ def test_what_a_way_puts_in_force():
     [
         HeadRecord(),
         HeadRecord("constants", "volts", 0.01, 0.99),
-        HeadRecord("table", first_note=36, codes=(0, 9, 4095) * 20),
+        HeadRecord("table", first_note=36, sixteenths=(0, -900, 32000) * 20),
     ],
 )
 @settings(max_examples=12, deadline=None)

@@ -56,7 +56,9 @@ def test_a_table_leaves_what_it_said_and_has_every_note():
     way = ways["table"]
     assert len(way.codes) == 61
     assert way.unread == 40
-    codes = TableHead("t", way.first_note, way.codes).forward(NOTES, NOMINAL)
+    head = TableHead("t", ConstantsHead("h", LAW, DAC, way.offset, way.gain), way.first_note, way.sixteenths)
+    codes = head.forward(NOTES, NOMINAL)
+    assert tuple(head.forward(head.notes, NOMINAL)) == way.codes
     assert VOLTS.cents(board(codes), VOLTS.expected(NOTES)) == pytest.approx(way.left_cents, abs=1e-6)
 
 

@@ -160,5 +160,5 @@ def test_the_codes_are_told_in_numbers():
     assert "No note from 0 to 127 is reached" in " ".join(
         codes_sentences(channel_codes(nowhere, CHANNEL_A, HeadRecord()), Style())
     )
-    table = channel_codes(bench(), CHANNEL_A, HeadRecord("table", first_note=36, codes=tuple(range(148, 209))))
+    table = channel_codes(bench(), CHANNEL_A, HeadRecord("table", first_note=36, sixteenths=tuple(range(61))))
     assert "the run it came from" in " ".join(codes_sentences(table, Style()))

@@ -38,7 +38,7 @@ def _moved(*sources: str) -> tuple[World, ...]:
 SPECIMENS = {
     "constants": Specimen(ConstantsHead("h", ExponentialLaw(1, 36, 0.2), DAC, 0.0011, 0.9963), np.arange(36.0, 97.0, 7)),
     "constants in hertz": Specimen(ConstantsHead("h", LinearLaw(36, 0.5), DAC, 0.2, 1.01, "hertz"), np.arange(36.0, 76.0, 7)),
-    "table": Specimen(TableHead("t", 36, (148, 210, 272, 300)), np.arange(36.0, 40.0)),
+    "table": Specimen(TableHead("t", ConstantsHead("h", ExponentialLaw(1, 36, 0.2), DAC), 36, (-3, 5, 40, -16)), np.arange(36.0, 40.0)),
     "dac": Specimen(DacTransfer("d", DAC, "jack", 0.005, 0.003, 2.0, 50.0), np.array([148.0, 1630.0, 3852.0]),
                     _moved("d.reference", "d.offset", "d.inl", "d.reference/drift")),
     "dac downwards": Specimen(DacTransfer("d", Dac(12, 0, 4.096, -2.5, 5.12), reference_limit=0.01), np.array([0.0, 2048.0, 4095.0]),

@@ -229,7 +229,7 @@ def _loading(run: RunRecord) -> float | None:
 def head_of(way: Correction, model: PitchModel) -> HeadRecord:
     """The head that adopting a way to correct puts in force; a trimmer leaves the codes as they were."""
     if way.kind == "table" and way.codes:
-        return HeadRecord("table", first_note=way.first_note, codes=way.codes)
+        return HeadRecord("table", model.quantity, way.offset, way.gain, way.first_note, way.sixteenths)
     if way.kind in ("constants", "table"):
         return HeadRecord("constants", model.quantity, way.offset, way.gain)
     return HeadRecord()

@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from dynamis.bench.document import Bench, HeadRecord, Link, Port, PortRef
-from dynamis.converter.dac import Dac
-from dynamis.converter.heads import ConstantsHead, TableHead
+from dynamis.converter.dac import MOST_BITS_WITH_INL, Dac
+from dynamis.converter.heads import ConstantsHead, TableHead, inl_behind
 from dynamis.converter.transfers import DacTransfer
 from dynamis.electrics.net import Net, Terminal
 from dynamis.errors import InputError
@@ -16,6 +16,8 @@ from dynamis.transfer.chain import Chain, Transfer
 from dynamis.transfer.law import Oscillator, WantedPitch
 from dynamis.transfer.parameter import NOMINAL, World
 from dynamis.transfer.registry import REGISTRY, StoredTransfer
+
+Head = ConstantsHead | TableHead
 
 
 @dataclass(frozen=True)
@@ -44,11 +46,10 @@ def make_dac(transfer_id: str, stored: StoredTransfer) -> DacTransfer:
     return made
 
 
-def make_head(head_id: str, record: HeadRecord, law: Law, dac: Dac, tuning: EqualTemperament) -> Transfer:
+def make_head(head_id: str, record: HeadRecord, law: Law, dac: Dac, tuning: EqualTemperament) -> Head:
     """The believing head that a record describes."""
-    if record.kind == "table":
-        return TableHead(head_id, record.first_note, record.codes)
-    return ConstantsHead(head_id, law, dac, record.offset, record.gain, record.quantity, tuning)
+    constants = ConstantsHead(head_id, law, dac, record.offset, record.gain, record.quantity, tuning)
+    return TableHead(head_id, constants, record.first_note, record.sixteenths) if record.kind == "table" else constants
 
 
 def link_chain(bench: Bench, link: Link, head: HeadRecord = HeadRecord(), sink: PortRef | None = None) -> LinkChain:
@@ -67,9 +68,10 @@ def link_chain(bench: Bench, link: Link, head: HeadRecord = HeadRecord(), sink: 
                          "not know: it is kept, and nothing can be told about the link.")  # fmt: skip
     if stored is None or output.law is None:
         return LinkChain(None, f"{bench.label(link.output)} has no converter and law yet; give it both.")
-    converter, true = _as_measured(make_dac(f"{source}.dac", stored), head)
-    law = parse_law(output.law)
-    transfers: list[Transfer] = [make_head(f"{source}.head", head, law, converter.dac, tuning), converter]
+    nominal, law = make_dac(f"{source}.dac", stored), parse_law(output.law)
+    made_head = make_head(f"{source}.head", head, law, nominal.dac, tuning)
+    converter, true = _as_measured(nominal, head, made_head)
+    transfers: list[Transfer] = [made_head, converter]
     transfers += [REGISTRY.make(f"{link.id}.{k}", one) for k, one in enumerate(link.between)]
     sink = sink or (link.inputs[0] if link.inputs else None)
     if sink is None:
@@ -89,13 +91,16 @@ def link_chain(bench: Bench, link: Link, head: HeadRecord = HeadRecord(), sink: 
     return LinkChain(Chain(tuple(transfers), WantedPitch(tuning=tuning)), true=true)
 
 
-def _as_measured(converter: DacTransfer, head: HeadRecord) -> tuple[DacTransfer, World]:
+def _as_measured(converter: DacTransfer, head: HeadRecord, made: Head) -> tuple[DacTransfer, World]:
     """The converter, and the world in which its reference and offset are as constants in volts found them.
 
     The design stays as it is.  Where the data sheet gives no limits, tiny ones let the world act on them.
+    A table upon the constants tells of the converter's linearity: what it takes off is what is there.
     """
-    if head.kind != "constants" or head.quantity != "volts":
+    if head.kind == "nominal" or head.quantity != "volts":
         return converter, NOMINAL
+    if isinstance(made, TableHead) and converter.dac.bits <= MOST_BITS_WITH_INL:
+        converter = replace(converter, dac=replace(converter.dac, inl_lsb=inl_behind(made)))
     known = replace(converter, reference_limit=converter.reference_limit or 1e-9,
                     offset_limit_volts=converter.offset_limit_volts or 1e-9)  # fmt: skip
     # measured = offset + gain * nominal, and the transfer scales what lies above the offset after it.

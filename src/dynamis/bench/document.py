@@ -135,9 +135,10 @@ class Bench(Record, frozen=True):
 
 
 class HeadRecord(Record, frozen=True):
-    """What turns notes into codes: nominal, two constants, or a table.
+    """What turns notes into codes: nominal, two constants, or a table upon them.
 
-    offset : in volts, octaves or hertz, as the constants were found.
+    offset : in volts, octaves or hertz, as the constants were found.  sixteenths : for each note from
+    `first_note` on, how far its code lies from where the constants aim, in sixteenths of a code.
     """
 
     kind: Literal["nominal", "constants", "table"] = "nominal"
@@ -145,7 +146,7 @@ class HeadRecord(Record, frozen=True):
     offset: float = 0.0
     gain: float = 1.0
     first_note: int = 0
-    codes: tuple[int, ...] = ()
+    sixteenths: tuple[int, ...] = ()
 
 
 class RunRecord(Record, frozen=True):

@@ -19,8 +19,10 @@ from numpy.typing import NDArray
 
 from dynamis.calibration.fit import Fit
 from dynamis.converter.dac import Dac, floor_bound_lsb
+from dynamis.converter.heads import ConstantsHead, TableHead, sixteenths_of
 from dynamis.pitch.laws import ExponentialLaw
 from dynamis.pitch.tolerance import ToleranceProfile, Verdict, judge
+from dynamis.transfer.parameter import NOMINAL
 
 FloatArray = NDArray[np.float64]
 BoolArray = NDArray[np.bool_]
@@ -51,7 +53,8 @@ class Correction:
     worst_cents, worst_note : the largest |error| left, and its note.  worst_expanded : the largest ± of any
     note, which need not be that one's (a code that stays is better known than one that moves).
     constant_cents : the mean of what is left, which the receiver's tune knob takes out.
-    offset, gain : of the line, for constants.  first_note, codes : the table; unread : notes in it that
+    offset, gain : of the line, for constants.  first_note, codes : the table; sixteenths : how far each of
+    its codes lies from where the constants aim, in sixteenths of a code; unread : notes in it that
     were not measured.  steps : turns of the trimmers.  floor_cents : half a code at the worst note.
     moved_codes : how many codes the largest move is; None where no code is known.
     """
@@ -70,6 +73,7 @@ class Correction:
     gain: float = 1.0
     first_note: int = 0
     codes: tuple[int, ...] = ()
+    sixteenths: tuple[int, ...] = ()
     aim_volts: tuple[float, ...] = ()
     unread: int = 0
     steps: tuple[TrimStep, ...] = ()
@@ -192,8 +196,18 @@ class _Prediction:
         volts = model.to_volts(aim)
         if self.dac is not None:  # below a frequency of 0 there are no volts; the bottom is the nearest there is
             volts = np.where(np.isfinite(volts), volts, self.dac.reach_volts[0])
-        table = () if self.dac is None else tuple(int(code) for code in self.dac.code_for(volts).codes)
-        return self._made("table", left, own, first_note=first, codes=table, aim_volts=tuple(volts.tolist()),
+        table: tuple[int, ...] = ()
+        sixteenths: tuple[int, ...] = ()
+        if self.dac is not None:
+            under = ConstantsHead(
+                "constants", model.law, self.dac, line.offset, line.gain, model.quantity, model.tuning
+            )
+            aimed = np.where(self.dac.beyond_buffer(volts), self.dac.code_for(volts).codes, self.dac.exact_code(volts))
+            sixteenths = sixteenths_of(under, notes, np.clip(aimed, 0, self.dac.codes - 1))
+            codes = TableHead("table", under, first, sixteenths).forward(notes, NOMINAL)
+            table = tuple(int(code) for code in codes)
+        return self._made("table", left, own, first_note=first, codes=table, sixteenths=sixteenths,
+                          aim_volts=tuple(volts.tolist()),
                           unread=int(np.sum(~np.isin(notes, read_notes))), offset=line.offset, gain=line.gain,
                           moved_codes=moved, floor_cents=floor)  # fmt: skip
 

@@ -149,11 +149,12 @@ class Dac:
             codes = self._nearest_by_level(wanted)
         off = np.abs(self.volts(codes) - wanted)
         reason = np.where(off > 1e-9 * self.lsb_volts, Reason.STEP, Reason.EXACT).astype(np.int8)
-        reason[np.asarray(self._beyond_buffer(wanted))] = Reason.DEAD_BAND
+        reason[np.asarray(self.beyond_buffer(wanted))] = Reason.DEAD_BAND
         reason[outside] = Reason.CLAMP
         return Reach(np.where(np.isnan(wanted), np.nan, codes), reason)
 
-    def _beyond_buffer(self, wanted: FloatArray) -> NDArray[np.bool_]:
+    def beyond_buffer(self, wanted: FloatArray) -> NDArray[np.bool_]:
+        """Whether the buffer cannot reach the wanted volts; any shape."""
         below = np.zeros(wanted.shape, bool) if self.floor_volts is None else wanted < self.floor_volts
         return below if self.ceiling_volts is None else below | (wanted > self.ceiling_volts)
 

@@ -7,7 +7,7 @@ world, so the true reference's error never hides in the codes.
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import Literal
+from typing import Final, Literal
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -17,10 +17,11 @@ from dynamis.errors import InputError
 from dynamis.pitch.laws import Law
 from dynamis.pitch.model import PitchModel
 from dynamis.pitch.tuning import EqualTemperament, Tuning
-from dynamis.transfer.parameter import Parameter, World
+from dynamis.transfer.parameter import NOMINAL, Parameter, World
 from dynamis.transfer.quantity import Quantity, Reached, Reason
 
 FloatArray = NDArray[np.float64]
+MOST_SIXTEENTHS: Final = 16 * 2047
 
 
 @dataclass(frozen=True)
@@ -80,36 +81,45 @@ class ConstantsHead:
 
 @dataclass(frozen=True)
 class TableHead:
-    """One code for each whole note from `first_note` on; notes outside take the nearest end.
+    """Two constants, and for each whole note how far its code lies from where they aim.
 
-    A fractional note belongs to the whole note below it.
+    sixteenths : one for each whole note from `first_note` on, in sixteenths of a code.  Between two notes
+    the distance is interpolated, outside it is that of the nearest end, so that bends and quarter tones
+    are corrected too.  The finer step keeps their rounding from adding to the converter's.
     """
 
     id: str
+    under: ConstantsHead
     first_note: int
-    table: tuple[int, ...]
+    sixteenths: tuple[int, ...]
     input: Quantity = Quantity("note", "note")
     output: Quantity = Quantity("code", "code")
     believes: bool = True
 
     def __post_init__(self) -> None:
-        if not self.table:
+        if not self.sixteenths:
             raise InputError("A table of codes needs at least one note.")
+
+    @property
+    def notes(self) -> FloatArray:
+        """The whole notes that the table was made for."""
+        return self.first_note + np.arange(len(self.sixteenths), dtype=float)
 
     def parameters(self) -> tuple[Parameter, ...]:
         return ()
 
     def forward(self, x: ArrayLike, world: World) -> FloatArray:
-        notes = np.asarray(x, float)
-        index = np.floor(np.where(np.isnan(notes), 0.0, notes) - self.first_note + 1e-9)
-        codes = np.asarray(self.table, float)[np.clip(index, 0, len(self.table) - 1).astype(int)]
-        return np.where(np.isnan(notes), np.nan, codes)
+        # Halves go to the lower code, as everywhere.
+        return np.clip(np.ceil(self.exact(x, world) - 0.5), 0, self.under.dac.codes - 1)
 
-    exact = forward
+    def exact(self, x: ArrayLike, world: World) -> FloatArray:
+        notes = np.asarray(x, float)
+        moved = np.interp(notes, self.notes, np.asarray(self.sixteenths, float) / 16.0)
+        return aimed_codes(self.under, notes) + moved
 
     def backward(self, y: ArrayLike, world: World) -> Reached:
         codes = np.asarray(y, float)
-        table = np.asarray(self.table, float)
+        table = self.forward(self.notes, world)
         distance = np.abs(np.where(np.isnan(codes), 0.0, codes)[..., None] - table)
         index = np.argmin(distance, axis=-1)
         gap = np.take_along_axis(distance, index[..., None], axis=-1)[..., 0]
@@ -118,4 +128,29 @@ class TableHead:
         return Reached(np.where(np.isnan(codes), np.nan, index + float(self.first_note)), reason)
 
     def limits(self, world: World) -> tuple[FloatArray, FloatArray]:
-        return np.array(float(min(self.table))), np.array(float(max(self.table)))
+        table = self.forward(self.notes, world)
+        return table.min(), table.max()
+
+
+def aimed_codes(under: ConstantsHead, notes: ArrayLike) -> FloatArray:
+    """Unrounded codes that constants aim for; code 0 where they would aim below a frequency of 0."""
+    notes = np.asarray(notes, float)
+    exact = under.exact(notes, NOMINAL)
+    return np.where(np.isnan(exact) & ~np.isnan(notes), 0.0, exact)
+
+
+def sixteenths_of(under: ConstantsHead, notes: ArrayLike, exact_codes: ArrayLike) -> tuple[int, ...]:
+    """The table's distances that bring the constants to these (unrounded) codes at whole notes.
+
+    Distances that no small board would hold (beyond 2047 codes) are kept at that bound.
+    """
+    apart = 16.0 * (np.asarray(exact_codes, float) - aimed_codes(under, notes))
+    return tuple(int(one) for one in np.clip(np.rint(np.nan_to_num(apart)), -MOST_SIXTEENTHS, MOST_SIXTEENTHS))
+
+
+def inl_behind(table: TableHead) -> tuple[float, ...]:
+    """The linearity, one value a code in LSB, that a table takes off; straight between its codes."""
+    codes = table.forward(table.notes, NOMINAL)
+    order = np.argsort(codes, kind="stable")
+    apart = -np.asarray(table.sixteenths, float)[order] / 16.0 * table.under.gain
+    return tuple(np.interp(np.arange(table.under.dac.codes), codes[order], apart).tolist())

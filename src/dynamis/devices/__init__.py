@@ -1,0 +1,1 @@
+"""Meters and DAC boards, real and simulated, behind the same small interfaces."""

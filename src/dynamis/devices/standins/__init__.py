@@ -1,0 +1,1 @@
+"""Simulated devices: one world behind a SCPI meter on loopback and a DAC board on a pseudo-terminal."""
