@@ -30,20 +30,9 @@ from dynamis.pitch.laws import ExponentialLaw, LinearLaw
 from dynamis.transfer.parameter import NOMINAL
 
 FIRMWARE = Path(__file__).parents[2] / "firmware"
-STRICT = ("-std=c99", "-O1", "-Wall", "-Wextra", "-Wpedantic", "-Wconversion", "-Werror")
 SHIPPED = BoardCorrection("E", 40_000_000_000, 12_345_678)
 DESIGN = BoardDesign("workshop-board", "03", "AB", 12, SHIPPED)
 BOARD_DAC = Dac(12, 0.0, 4.096, gain=1.35, floor_volts=0.006, ceiling_volts=5.51)
-
-
-@pytest.fixture(scope="session")
-def c_board(tmp_path_factory):
-    """The host build of the firmware, compiled with every warning an error."""
-    made = tmp_path_factory.mktemp("firmware") / "board"
-    subprocess.run(["gcc", *STRICT, "-o", str(made), FIRMWARE / "host" / "main.c", FIRMWARE / "board.c"], check=True)
-    one = DESIGN
-    return [str(made), one.design, one.unit, one.channels, str(one.bits), str(one.safe_code), SHIPPED.law,
-            str(SHIPPED.base), str(SHIPPED.scale)]  # fmt: skip
 
 
 def answers_in_c(c_board, said: bytes) -> bytes:

@@ -26,17 +26,15 @@ from dynamis.bench.document import (
     RunRecord,
     Unit,
 )
-from dynamis.converter.dac import Dac
 from dynamis.converter.transfers import DacTransfer
+from dynamis.demo.hidden import BOARD_DAC, BOARD_LAW, hidden_channel
 from dynamis.files.store import BenchFile
 from dynamis.files.text import publish
 from dynamis.pitch.laws import ExponentialLaw
 from dynamis.transfer.law import Oscillator
 from dynamis.transfer.parameter import World
 
-BOARD_LAW: Final = "voct:scale=1,note=36,volts=0.2"
 PROFILE: Final = "36:41=10,42:90=5,91:96=10"
-BOARD_DAC: Final = Dac(12, 0.0, 4.096, gain=1.35, floor_volts=0.006, ceiling_volts=5.51)
 CHANNEL_A: Final = PortRef("workshop-board", "pitch-a")
 
 BENCH_METER: Final = MeterRecord("bench-meter-10v", "Bench meter", "10 V", 0.015, 4, 0.0001, 10.0)
@@ -83,7 +81,7 @@ def fill(made: BenchFile) -> None:
     """Add the three past runs and the adopted constants."""
     plan = tuple(float(note) for note in range(36, 97, 3))
     found = _run("03-as-found", "As found", "03", BENCH_METER, plan, "2026-11-10T18:20:00+00:00", 24.5, 22)
-    _take(made, found, _truth(3), BENCH_METER, seed=311)
+    _take(made, found, _truth("03"), BENCH_METER, seed=311)
     judged = analyse(found, made.readings(found.id))
     constants = judged.way("constants")
     assert constants is not None
@@ -94,11 +92,11 @@ def fill(made: BenchFile) -> None:
     )  # fmt: skip
     after = _run("03-after-constants", "After constants", "03", BENCH_METER, plan, "2026-11-10T18:44:00+00:00",
                  24.6, 46, head)  # fmt: skip
-    _take(made, after, _truth(3), BENCH_METER, seed=312)
+    _take(made, after, _truth("03"), BENCH_METER, seed=312)
     octaves = tuple(float(note) for note in range(36, 97, 12))
     pocket = _run("02-pocket-meter", "By the pocket meter", "02", POCKET_METER, octaves, "2026-11-03T16:05:00+00:00",
                   21.0, 20)  # fmt: skip
-    _take(made, pocket, _truth(2), POCKET_METER, seed=210)
+    _take(made, pocket, _truth("02"), POCKET_METER, seed=210)
 
 
 def _run(
@@ -111,15 +109,12 @@ def _run(
                      converter=port.transfers[0], trimmers=port.trimmers, plan=plan)  # fmt: skip
 
 
-def _truth(unit: int) -> tuple[DacTransfer, World]:
-    """The hidden true values of a unit's channel A: reference, offset, and linearity with a heavy top bit."""
-    reference, offset, carry_lsb, seed = {3: (-0.0043, 0.0017, 1.5, 3), 2: (-0.0027, -0.0006, 0.4, 2)}[unit]
-    codes = np.arange(BOARD_DAC.codes)
-    ripple = np.interp(codes, np.arange(0, BOARD_DAC.codes + 256, 256), np.random.default_rng(seed).normal(0, 0.25, 17))
-    inl = ripple + carry_lsb * (codes >= BOARD_DAC.codes // 2)
-    true = replace(BOARD_DAC, inl_lsb=tuple(inl.tolist()))
-    transfer = DacTransfer("truth", true, reference_limit=1.0, offset_limit_volts=1.0)
-    return transfer, World({"truth.reference": reference, "truth.offset": offset})
+def _truth(unit: str) -> tuple[DacTransfer, World]:
+    """The hidden true values of a unit's channel A."""
+    hidden = hidden_channel(unit, "A")
+    transfer = DacTransfer("truth", replace(BOARD_DAC, inl_lsb=hidden.inl_lsb), reference_limit=1.0,
+                           offset_limit_volts=1.0)  # fmt: skip
+    return transfer, World({"truth.reference": hidden.reference, "truth.offset": hidden.offset_volts})
 
 
 def _take(made: BenchFile, run: RunRecord, truth: tuple[DacTransfer, World], meter: MeterRecord, seed: int) -> None:

@@ -34,11 +34,11 @@ class BoardDesign:
     safe_code: int = 0
 
 
-class PowerLost(Exception):
+class PowerLostError(Exception):
     """The board lost its power in the middle of storing."""
 
 
-class _Refused(Exception):
+class _RefusedError(Exception):
     def __init__(self, number: int) -> None:
         super().__init__(ERRORS[number])
         self.number = number
@@ -127,23 +127,23 @@ class BoardLogic:
             return frame("--", "ERR", 3, ERRORS[3])
         try:
             values = self._obey(fields[1], fields[2:], seconds)
-        except _Refused as refusal:
+        except _RefusedError as refusal:
             return frame(tag, "ERR", refusal.number, ERRORS[refusal.number])
-        except PowerLost:
+        except PowerLostError:
             return self.power_up(seconds)
         return frame(tag, "OK", *values)
 
     def _obey(self, verb: str, values: list[str], seconds: float) -> tuple[object, ...]:
         work = _VERBS.get(verb)
         if work is None:
-            raise _Refused(3)
+            raise _RefusedError(3)
         # Whatever is said readably keeps the outputs alive, also what is then refused.
         self._quiet_since = seconds
         if not self._greeted and verb not in ("HELLO", "PING", "SAFE"):
-            raise _Refused(6)
+            raise _RefusedError(6)
         fewest, most, method = work
         if not fewest <= len(values) <= most:
-            raise _Refused(4)
+            raise _RefusedError(4)
         return method(self, values)
 
     def _hello(self, values: list[str]) -> tuple[object, ...]:
@@ -183,14 +183,14 @@ class BoardLogic:
     def _load(self, values: list[str]) -> tuple[object, ...]:
         channel = self._channel(values[0])
         if values[1] not in ("E", "L"):
-            raise _Refused(4)
+            raise _RefusedError(4)
         most = (MOST_SLOPE if values[1] == "E" else MOST_SWING) - 1
         base = _number(values[2], 1 - MOST_BASE, MOST_BASE - 1)
         scale = _number(values[3], -most, most)
         first = _number(values[4], 0, 127)
         count = _number(values[5], 0, 128 - first)
         if count == 0 and first != 0:
-            raise _Refused(4)
+            raise _RefusedError(4)
         self._loading = channel, BoardCorrection("E" if values[1] == "E" else "L", base, scale), count
         self._first, self._entries = first, []
         return ()
@@ -199,25 +199,25 @@ class BoardLogic:
         index = _number(values[0], 0, 127)
         entries = [_number(text, -MOST_SIXTEENTHS, MOST_SIXTEENTHS) for text in values[1:]]
         if self._loading is None:
-            raise _Refused(7)
+            raise _RefusedError(7)
         if index != len(self._entries) or index + len(entries) > self._loading[2]:
-            raise _Refused(8)
+            raise _RefusedError(8)
         self._entries += entries
         return (len(self._entries),)
 
     def _keep(self, values: list[str]) -> tuple[object, ...]:
         if self._loading is None:
-            raise _Refused(7)
+            raise _RefusedError(7)
         channel, constants, count = self._loading
         if len(self._entries) != count:
-            raise _Refused(8)
+            raise _RefusedError(8)
         self._loading = None
         made = replace(constants, first_note=self._first, sixteenths=tuple(self._entries))
         if made.hash != values[0]:
-            raise _Refused(9)
+            raise _RefusedError(9)
         if self.tear_next:
             self.tear_next = False
-            raise PowerLost
+            raise PowerLostError
         self.held[channel] = made
         return (made.hash,)
 
@@ -231,14 +231,14 @@ class BoardLogic:
 
     def _channel(self, text: str) -> str:
         if len(text) != 1 or text not in self.design.channels:
-            raise _Refused(5)
+            raise _RefusedError(5)
         return text
 
 
 def _number(text: str, low: int, high: int) -> int:
     number = whole(text, low, high)
     if number is None:
-        raise _Refused(4)
+        raise _RefusedError(4)
     return number
 
 

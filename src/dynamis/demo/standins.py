@@ -1,0 +1,173 @@
+"""The Lantern House's meter and board at their ports, run beside the window: `python -m dynamis.demo.standins`."""
+
+from __future__ import annotations
+
+import json
+import sys
+import threading
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any, Final
+
+from dynamis.converter.firmware import BoardCorrection
+from dynamis.demo.hidden import BOARD_DAC, DESIGN_NAME, lantern_world, shipped
+from dynamis.devices.standins.board_logic import BoardDesign, BoardLogic
+from dynamis.devices.standins.meter_model import RANGES, MeterModel
+from dynamis.devices.standins.servers import BoardPort, MeterServer
+from dynamis.errors import InputError
+
+
+class LanternStandins:
+    """The meter and the board of the Lantern House at their ports, and the hands that do things to them."""
+
+    def __init__(
+        self, seed: int = 1, clock: Callable[[], float] = time.monotonic, state: Path | None = None,
+        warm_minutes: float = 60.0,
+    ) -> None:  # fmt: skip
+        self.world = lantern_world(seed, clock, warm_minutes)
+        self._state = state
+        self.logics = {
+            unit: BoardLogic(
+                BoardDesign(DESIGN_NAME, unit, "AB", BOARD_DAC.bits, shipped()), on_code=self._code_for(unit)
+            )
+            for unit in ("02", "03")
+        }
+        self._recall()
+        self.board = BoardPort(self.logics[self.world.unit], clock)
+        self.meter = MeterServer(MeterModel(self.world, seed=seed + 1))
+
+    def _code_for(self, unit: str) -> Callable[[str, int], None]:
+        def put_out(channel: str, code: int) -> None:
+            if self.world.unit == unit:
+                self.world.put_out(channel, code)
+
+        return put_out
+
+    def close(self) -> None:
+        self._remember()
+        self.board.close()
+        self.meter.close()
+
+    # What a board holds lives through a loss of power; so it does here, where a file is given.
+    def _recall(self) -> None:
+        if self._state is None or not self._state.exists():
+            return
+        for unit, channels in json.loads(self._state.read_text(encoding="utf-8")).items():
+            for channel, (law, base, scale, first, entries) in channels.items():
+                self.logics[unit].held[channel] = BoardCorrection(law, base, scale, first, tuple(entries))
+
+    def _remember(self) -> None:
+        if self._state is None:
+            return
+        held = {
+            unit: {channel: (one.law, one.base, one.scale, one.first_note, one.sixteenths)
+                   for channel, one in logic.held.items()}
+            for unit, logic in self.logics.items()
+        }  # fmt: skip
+        self._state.write_text(json.dumps(held), encoding="utf-8")
+
+    # -- hands -------------------------------------------------------------------------------------
+
+    def do(self, what: str, value: Any = None) -> None:
+        """One thing done to the bench or to a device; raises `InputError` for what cannot be done."""
+        hands = _HANDS.get(what)
+        if hands is None:
+            raise InputError(f"Nothing here is called {what!r}; there are {', '.join(_HANDS)}.")
+        hands(self, value)
+
+    def _unit(self, serial: str) -> None:
+        self.world.plug_in(serial)
+        self.board.logic = self.logics[serial]
+        self.board.restart()
+
+    def _plugged(self, plugged: bool) -> None:
+        self.world.plugged = bool(plugged)
+
+    def _probe(self, place: str) -> None:
+        if place not in (*self.world.channels, "voice"):
+            raise InputError(f"The probe cannot be put on {place!r}; there are A, B and voice.")
+        self.world.probe = place
+
+    def _warm(self, minutes: float) -> None:
+        self.world.cool_down(float(minutes))
+
+    def _meter_lead(self, pulled: bool) -> None:
+        (self.meter.unplug if pulled else self.meter.plug_in)()
+
+    def _meter_silent(self, silent: bool) -> None:
+        self.meter.faults.silent = bool(silent)
+
+    def _meter_late(self, seconds: float) -> None:
+        self.meter.faults.late_seconds = float(seconds)
+
+    def _meter_says(self, answers: list[str]) -> None:
+        self.meter.faults.answers = [str(answer) for answer in answers]
+
+    def _meter_function(self, function: str) -> None:
+        self.meter.model.function = function
+
+    def _meter_range(self, volts: float) -> None:
+        self.meter.model.range = next(spec for spec in RANGES if spec.full_scale_volts == volts)
+
+    def _board_restart(self, _: Any) -> None:
+        self.board.restart()
+
+    def _board_damage(self, lines: int) -> None:
+        self.board.damage = int(lines)
+
+    def _board_mute(self, mute: bool) -> None:
+        self.board.mute = bool(mute)
+
+    def _board_tear(self, _: Any) -> None:
+        self.board.logic.tear_next = True
+
+    def state(self) -> dict[str, Any]:
+        """What can be seen with the eyes: which unit is in, what is plugged, where the probe is, the codes."""
+        world = self.world
+        logic = self.board.logic
+        held = {channel: one.hash for channel, one in logic.held.items()}
+        return {"unit": world.unit, "plugged": world.plugged, "probe": world.probe, "codes": dict(logic.codes),
+                "held": held}  # fmt: skip
+
+
+_HANDS: Final[dict[str, Callable[[LanternStandins, Any], None]]] = {
+    "unit": LanternStandins._unit, "plugged": LanternStandins._plugged, "probe": LanternStandins._probe,
+    "warm minutes": LanternStandins._warm, "meter lead pulled": LanternStandins._meter_lead,
+    "meter silent": LanternStandins._meter_silent, "meter late": LanternStandins._meter_late,
+    "meter says": LanternStandins._meter_says, "meter function": LanternStandins._meter_function,
+    "meter range": LanternStandins._meter_range, "board restart": LanternStandins._board_restart,
+    "board damage": LanternStandins._board_damage, "board mute": LanternStandins._board_mute,
+    "board tear": LanternStandins._board_tear, "look": lambda made, value: None,
+}  # fmt: skip
+
+
+def main() -> int:
+    """Serve until standard input ends.
+
+    The first line out has the addresses; each line in, `{"do": …, "value": …}`, is answered by one line.
+    """
+    state = Path(sys.argv[1]) if len(sys.argv) > 1 else None
+    made = LanternStandins(state=state)
+    lock = threading.Lock()
+
+    def say(answer: dict[str, Any]) -> None:
+        with lock:
+            print(json.dumps(answer), flush=True)
+
+    say({"board": made.board.path, "meter": made.meter.address, **made.state()})
+    try:
+        for line in sys.stdin:
+            try:
+                wish = json.loads(line)
+                made.do(wish["do"], wish.get("value"))
+                say(made.state())
+            except (InputError, ValueError, KeyError, TypeError, StopIteration) as error:
+                say({"error": str(error)})
+    finally:
+        made.close()
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

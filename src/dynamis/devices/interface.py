@@ -1,0 +1,128 @@
+"""What a meter and a board are to the rest of the program, and how their trouble is named.
+
+The real drivers and the simulated devices stand behind these; nobody else knows which is which.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Literal, Protocol
+
+from dynamis.converter.firmware import BoardCorrection
+from dynamis.errors import InputError
+
+Quantity = Literal["volts", "hertz"]
+Trouble = Literal[
+    "address", "absent", "permission", "busy", "unplugged", "silent", "garbage", "overload", "no number",
+    "wrong function", "wrong range", "device error", "other device", "restarted", "damaged line", "refused",
+    "wrong unit", "torn", "wrong hash", "unsettled",
+]  # fmt: skip
+
+
+class DeviceError(InputError):
+    """A device did not do what was asked; the sentence says what, and what to do about it.
+
+    trouble : which kind of trouble it is.
+    """
+
+    def __init__(self, trouble: Trouble, sentence: str) -> None:
+        super().__init__(sentence)
+        self.trouble = trouble
+
+
+@dataclass(frozen=True)
+class Shown:
+    """One value as a meter showed it.
+
+    value : volts or hertz.  range_volts : full scale of the range it stood on, None where it has none
+    (hertz) or cannot tell.
+    """
+
+    value: float
+    range_volts: float | None = None
+
+
+class Meter(Protocol):
+    """A voltmeter or counter that can be read from a program.
+
+    Every method raises `DeviceError`.
+    """
+
+    @property
+    def identity(self) -> str:
+        """Who answers, in its own words."""
+        ...
+
+    def prepare(self, quantity: Quantity, full_scale_volts: float | None) -> None:
+        """Set what is measured, and hold this range."""
+        ...
+
+    def read(self) -> Shown:
+        """One fresh reading, on the function and range that were prepared or not at all."""
+        ...
+
+    def recover(self) -> None:
+        """After trouble: connect anew, make sure that the same meter answers, and prepare it again."""
+        ...
+
+    def close(self) -> None:
+        """Let the meter go; never raises."""
+        ...
+
+
+@dataclass(frozen=True)
+class BoardIdentity:
+    """Who a board says it is.  channels : a letter for each.  boots : how often it has started."""
+
+    design: str
+    unit: str
+    channels: str
+    bits: int
+    boots: int
+
+
+class Board(Protocol):
+    """A DAC board that plays notes by the correction it holds.
+
+    Every method but `close` raises `DeviceError`; all may be called from any thread.
+    """
+
+    @property
+    def identity(self) -> BoardIdentity: ...
+
+    def set_code(self, channel: str, code: int) -> int:
+        """Put a channel at a code; gives the code it stands at."""
+        ...
+
+    def play(self, channel: str, note: float) -> int:
+        """Put a channel at a note by the correction it holds; gives the code."""
+        ...
+
+    def make_safe(self) -> None:
+        """Every output to its safe value."""
+        ...
+
+    def held(self, channel: str) -> BoardCorrection:
+        """The whole correction that a channel holds, read back."""
+        ...
+
+    def held_hash(self, channel: str) -> str:
+        """The hash of what a channel holds, worked out by the board."""
+        ...
+
+    def send(self, channel: str, correction: BoardCorrection, progress: Callable[[float], None]) -> None:
+        """Load a correction, whole or not at all, and verify it by its hash; progress runs from 0 to 1."""
+        ...
+
+    def keep_alive(self) -> None:
+        """Say that somebody is there, so that the outputs stay."""
+        ...
+
+    def recover(self) -> None:
+        """After trouble: connect anew where that is needed, and make sure that the same unit answers."""
+        ...
+
+    def close(self) -> None:
+        """Outputs to their safe value, and let the board go; never raises."""
+        ...

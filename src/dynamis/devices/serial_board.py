@@ -1,0 +1,282 @@
+"""A DAC board on a serial port, by the line protocol of `docs/board-protocol.md`."""
+
+from __future__ import annotations
+
+import contextlib
+import errno
+import threading
+import time
+from collections.abc import Callable, Iterator
+from typing import TYPE_CHECKING, Final
+
+from dynamis.converter.firmware import BoardCorrection, pitch_steps
+from dynamis.devices.interface import BoardIdentity, DeviceError
+from dynamis.devices.lines import ENTRIES_A_LINE, PROTOCOL, frame, unframe, whole
+from dynamis.devices.scpi import shortened
+from dynamis.errors import InputError
+
+if TYPE_CHECKING:
+    from serial import Serial
+
+BAUD: Final = 115_200
+REPLY_SECONDS: Final = 1.0
+GREETING_SECONDS: Final = 2.5
+
+
+class SerialBoard:
+    """One board, connected."""
+
+    def __init__(
+        self, port: str, *, reply_seconds: float = REPLY_SECONDS, greeting_seconds: float = GREETING_SECONDS
+    ) -> None:
+        self.port = port.strip()
+        self._reply_seconds, self._greeting_seconds = reply_seconds, greeting_seconds
+        self._lock = threading.RLock()
+        self._serial: Serial | None = None
+        self._tag = 0
+        self._waiting = bytearray()
+        if not self.port:
+            raise DeviceError("address", "The board's port is missing; something like /dev/ttyACM0 was expected.")
+        try:
+            self._open()
+            self.identity = self._hello()
+        except BaseException:
+            self._close_port()
+            raise
+
+    # -- connection --------------------------------------------------------------------------------
+
+    def _open(self) -> None:
+        import serial
+
+        self._waiting.clear()
+        try:
+            self._serial = serial.Serial(self.port, BAUD, timeout=0.05, write_timeout=1.0, exclusive=True)
+        except (OSError, ValueError) as error:
+            raise _not_opened(self.port, error) from error
+        # Opening the port restarts many boards; one that does not is asked in any case.
+        until = time.monotonic() + self._greeting_seconds
+        while time.monotonic() < until:
+            fields = self._line(until)
+            if fields is not None and fields[:2] == ["--", "READY"]:
+                break
+
+    def _hello(self) -> BoardIdentity:
+        values = self._ask("HELLO")
+        if len(values) != 6 or whole(values[0], 0, 999) is None:
+            raise _nonsense(self.port, " ".join(values))
+        if values[0] != str(PROTOCOL):
+            raise DeviceError(
+                "refused", f"The board speaks version {values[0]} of the protocol; this program knows {PROTOCOL}."
+            )
+        bits, boots = whole(values[4], 1, 24), whole(values[5], 0, 10**18)
+        if bits is None or boots is None:
+            raise _nonsense(self.port, " ".join(values))
+        return BoardIdentity(values[1], values[2], values[3], bits, boots)
+
+    def _close_port(self) -> None:
+        if self._serial is not None:
+            with contextlib.suppress(OSError):
+                self._serial.close()
+        self._serial = None
+
+    def recover(self) -> None:
+        with self._lock:
+            before = self.identity
+            if self._serial is not None:
+                try:
+                    self._flush()
+                    found = self._hello()
+                except DeviceError:
+                    self._close_port()
+            if self._serial is None:
+                self._open()
+                found = self._hello()
+            if (found.design, found.unit) != (before.design, before.unit):
+                raise DeviceError(
+                    "wrong unit",
+                    f"Unit {found.unit} of {found.design} answers instead of unit {before.unit} of {before.design}: "
+                    "plug that one in, or begin a run for this one.",
+                )
+            self.identity = found
+
+    def close(self) -> None:
+        with self._lock:
+            if self._serial is None:
+                return
+            with contextlib.suppress(DeviceError):
+                self._ask("SAFE")
+            self._close_port()
+
+    # -- lines -------------------------------------------------------------------------------------
+
+    @contextlib.contextmanager
+    def _plugged(self) -> Iterator[Serial]:
+        if self._serial is None:
+            raise DeviceError("unplugged", f"The board at {self.port} is not connected.")
+        try:
+            yield self._serial
+        except (OSError, TypeError) as error:  # pyserial trips over its own closed port with a TypeError
+            self._close_port()
+            raise DeviceError(
+                "unplugged", f"The board at {self.port} is gone: plug it in again, then go on."
+            ) from error
+
+    def _flush(self) -> None:
+        """End a half-sent line, and forget what still comes in."""
+        with self._plugged() as port:
+            port.write(b"\n")
+            time.sleep(0.05)
+            port.reset_input_buffer()
+            self._waiting.clear()
+
+    def _line(self, until: float) -> list[str] | None:
+        """The fields of the next whole line; None when there was none in time.  A damaged line is an error."""
+        with self._plugged() as port:
+            while b"\n" not in self._waiting:
+                if time.monotonic() >= until:
+                    return None
+                self._waiting += port.read(max(1, port.in_waiting))
+        raw, _, rest = bytes(self._waiting).partition(b"\n")
+        self._waiting[:] = rest
+        fields = unframe(raw.rstrip(b"\r"))
+        if fields is None:
+            raise DeviceError(
+                "damaged line",
+                f"A line from the board came damaged ({shortened(raw.decode('latin-1'))}): check the lead and the "
+                "common ground, then go on.",
+            )
+        return fields
+
+    def _ask(self, verb: str, *values: object) -> list[str]:
+        """The values of a reply; late replies to older requests are passed over by their tag."""
+        with self._lock:
+            self._tag = (self._tag + 1) % 256
+            tag = f"{self._tag:02x}"
+            with self._plugged() as port:
+                port.write(frame(tag, verb, *values))
+            until = time.monotonic() + self._reply_seconds
+            while True:
+                fields = self._line(until)
+                if fields is None:
+                    raise DeviceError(
+                        "silent",
+                        f"The board at {self.port} has not answered within {self._reply_seconds:g} s: check its power "
+                        "and that it runs the protocol, then go on.",
+                    )
+                if fields[:2] == ["--", "READY"] or fields[1:3] == ["ERR", "6"]:
+                    raise DeviceError(
+                        "restarted",
+                        "The board has restarted, and its outputs are at their safe value: check its power and the "
+                        "lead, then go on.",
+                    )
+                if fields[0] not in (tag, "--"):
+                    continue
+                if fields[1:2] == ["OK"]:
+                    return fields[2:]
+                if fields[1:2] == ["ERR"] and fields[2:3] == ["1"]:
+                    raise DeviceError(
+                        "damaged line",
+                        "A line to the board came damaged there: check the lead and the common ground, then go on.",
+                    )
+                if fields[1:2] == ["ERR"]:
+                    told = " ".join(fields[2:])
+                    raise DeviceError("refused", f"The board refuses {verb} with error {told}.")
+                raise _nonsense(self.port, " ".join(fields))
+
+    # -- what a board does -------------------------------------------------------------------------
+
+    def set_code(self, channel: str, code: int) -> int:
+        return self._number(self._ask("CODE", channel, code))
+
+    def play(self, channel: str, note: float) -> int:
+        return self._number(self._ask("NOTE", channel, int(pitch_steps(note))))
+
+    def make_safe(self) -> None:
+        self._ask("SAFE")
+
+    def keep_alive(self) -> None:
+        self._ask("PING")
+
+    def held_hash(self, channel: str) -> str:
+        values = self._ask("LOOK", channel)
+        return values[-1] if values else ""
+
+    def held(self, channel: str) -> BoardCorrection:
+        with self._lock:
+            values = self._ask("LOOK", channel)
+            if len(values) != 6 or values[0] not in ("E", "L"):
+                raise _nonsense(self.port, " ".join(values))
+            base, scale, first, count = (self._whole(text) for text in values[1:5])
+            entries: list[int] = []
+            while len(entries) < count:
+                more = [self._whole(text) for text in self._ask("ROWS", channel, len(entries))]
+                if not more:
+                    raise _nonsense(self.port, "a row without entries")
+                entries += more
+            try:
+                held = BoardCorrection("E" if values[0] == "E" else "L", base, scale, first, tuple(entries))
+            except InputError as error:
+                raise DeviceError("garbage", f"What the board holds cannot be: {error}") from error
+            if held.hash != values[5]:
+                raise DeviceError(
+                    "wrong hash",
+                    f"What was read back from the board has the hash {held.hash}, the board says {values[5]}: check "
+                    "the lead, then read it again.",
+                )
+            return held
+
+    def send(self, channel: str, correction: BoardCorrection, progress: Callable[[float], None]) -> None:
+        with self._lock:
+            one, entries = correction, correction.sixteenths
+            self._ask("LOAD", channel, one.law, one.base, one.scale, one.first_note, len(entries))
+            for first in range(0, len(entries), ENTRIES_A_LINE):
+                self._ask("PUT", first, *entries[first : first + ENTRIES_A_LINE])
+                progress(first / (len(entries) + 1))
+            try:
+                self._ask("KEEP", one.hash)
+            except DeviceError as error:
+                if error.trouble != "restarted":
+                    raise
+                self.recover()
+                holds = self.held_hash(channel)
+                raise DeviceError(
+                    "torn",
+                    f"The board lost its power while it stored the correction; it now holds {holds}, "
+                    f"{'the new one' if holds == one.hash else 'not the new one'}. Check its power, then send again.",
+                ) from error
+            holds = self.held_hash(channel)
+            if holds != one.hash:
+                raise DeviceError(
+                    "wrong hash", f"The board holds {holds} after the correction {one.hash} was sent: send it again."
+                )
+            progress(1.0)
+
+    def _number(self, values: list[str]) -> int:
+        return self._whole(values[0] if len(values) == 1 else "")
+
+    def _whole(self, text: str) -> int:
+        number = whole(text, -(10**18), 10**18)
+        if number is None:
+            raise _nonsense(self.port, text)
+        return number
+
+
+def _nonsense(port: str, said: str) -> DeviceError:
+    return DeviceError(
+        "garbage", f"What answers at {port} is no board of this protocol (it said {shortened(said)}): check the port."
+    )
+
+
+def _not_opened(port: str, error: Exception) -> DeviceError:
+    number = getattr(error, "errno", None)
+    if number == errno.EACCES:
+        return DeviceError(
+            "permission",
+            f"{port} may not be opened: add yourself to the group that owns it (often dialout), then log in anew.",
+        )
+    if number in (errno.EBUSY, errno.EAGAIN):
+        return DeviceError("busy", f"{port} is in use by another program: close that one, then try again.")
+    if number in (errno.ENOENT, errno.ENXIO, errno.ENODEV):
+        return DeviceError("absent", f"{port} is not there: is the board plugged in?")
+    return DeviceError("address", f"{port} cannot be used as a serial port ({error}).")

@@ -1,0 +1,250 @@
+"""Take a run's readings by itself: play, let it settle, read, store; pause on trouble and go on when told.
+
+Runs in any thread and knows nothing of windows or files: readings go to `store`, what happens to `tell`.
+The output is safe whenever nothing is being read: while paused, after the end, after any trouble.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Final, Literal
+
+from dynamis.devices.interface import Board, DeviceError, Meter, Quantity, Shown
+from dynamis.errors import InputError
+from dynamis.notation.style import plain
+
+State = Literal["connecting", "settling", "reading", "stored", "paused", "done", "cancelled"]
+
+
+@dataclass(frozen=True)
+class Settling:
+    """How long to wait after a new note before the first reading counts.
+
+    seconds : after any note.  seconds_per_volt : besides, for the size of the jump.
+    most_tries : how often it is read until two readings in a row agree.
+    """
+
+    seconds: float = 0.15
+    seconds_per_volt: float = 0.06
+    most_tries: int = 12
+
+    def wait(self, jump_volts: float) -> float:
+        return self.seconds + self.seconds_per_volt * abs(jump_volts)
+
+
+@dataclass(frozen=True)
+class Job:
+    """What is to be read.
+
+    channel : the board's letter.  unit : the serial that has to answer.  notes : in order, the first one
+    repeated at the end where that is wanted.  agree : how far two readings in a row may lie apart, in
+    volts, or for hertz as a fraction.  jump_volts : about how far the output moves to each of the notes.
+    held_hash : what the channel has to hold, None where anything will do.
+    """
+
+    channel: str
+    unit: str
+    notes: tuple[float, ...]
+    quantity: Quantity
+    full_scale_volts: float | None
+    agree: float
+    jump_volts: tuple[float, ...]
+    held_hash: str | None = None
+    settling: Settling = Settling()
+
+
+@dataclass(frozen=True)
+class Taken:
+    """One reading: the note, the code that the board set for it, and what the meter showed."""
+
+    note: float
+    code: int
+    shown: Shown
+
+
+@dataclass(frozen=True)
+class Progress:
+    """Where the taking stands.  done, count : readings stored, and all.  sentence : the trouble, while paused."""
+
+    state: State
+    done: int
+    count: int
+    note: float | None = None
+    sentence: str = ""
+
+
+class Cancelled(Exception):  # noqa: N818  # not an error: somebody said stop
+    """The taking was told to end."""
+
+
+class Control:
+    """Pause, go on, cancel; from any thread."""
+
+    _SLICE: Final = 0.05
+
+    def __init__(self) -> None:
+        self._change = threading.Condition()
+        self._paused = self._cancelled = False
+
+    def pause(self) -> None:
+        with self._change:
+            self._paused = True
+            self._change.notify_all()
+
+    def go_on(self) -> None:
+        with self._change:
+            self._paused = False
+            self._change.notify_all()
+
+    def cancel(self) -> None:
+        with self._change:
+            self._cancelled = True
+            self._change.notify_all()
+
+    @property
+    def paused(self) -> bool:
+        return self._paused
+
+    @property
+    def cancelled(self) -> bool:
+        return self._cancelled
+
+    def wait(self, seconds: float) -> None:
+        """Wait, at most so long; raises `Cancelled`, returns early when paused."""
+        with self._change:
+            self._change.wait_for(lambda: self._paused or self._cancelled, seconds)
+        self.check()
+
+    def check(self) -> None:
+        if self._cancelled:
+            raise Cancelled
+
+    def until_told(self) -> None:
+        """Wait while paused; raises `Cancelled`."""
+        with self._change:
+            self._change.wait_for(lambda: not self._paused or self._cancelled)
+        self.check()
+
+
+class _Taking:
+    def __init__(
+        self, job: Job, board: Board, meter: Meter, control: Control, store: Callable[[Taken], None],
+        tell: Callable[[Progress], None], sleep: Callable[[float], None],
+    ) -> None:  # fmt: skip
+        self._job, self._board, self._meter, self._control = job, board, meter, control
+        self._store, self._tell_progress, self._sleep = store, tell, sleep
+        self._done = 0
+        self._ready = False
+        self._unstored: Taken | None = None
+
+    def tell(self, state: State, sentence: str = "") -> None:
+        notes = self._job.notes
+        note = notes[self._done] if self._done < len(notes) else None
+        self._tell_progress(Progress(state, self._done, len(notes), note, sentence))
+
+    def run(self) -> None:
+        try:
+            while self._done < len(self._job.notes):
+                self._control.check()
+                if self._control.paused:
+                    self._hold("")
+                    continue
+                try:
+                    self._next()
+                except InputError as error:
+                    self._control.pause()
+                    self._hold(str(error))
+            self._make_safe()
+            self.tell("done")
+        except Cancelled:
+            self._make_safe()
+            self.tell("cancelled")
+        except BaseException:
+            self._make_safe()
+            raise
+
+    def _hold(self, sentence: str) -> None:
+        """Outputs safe, say why, and wait until told."""
+        self._make_safe()
+        self._ready = False
+        self.tell("paused", sentence)
+        self._control.until_told()
+
+    def _make_safe(self) -> None:
+        # A board that cannot be reached takes care of itself: it goes safe on silence.
+        with contextlib.suppress(DeviceError):
+            self._board.make_safe()
+
+    def _next(self) -> None:
+        if self._unstored is None:
+            if not self._ready:
+                self.tell("connecting")
+                self._prepare()
+            taken = self._read_note(self._done)
+            if taken is None:
+                return  # paused meanwhile: this note is played again
+            self._unstored = taken
+        self._store(self._unstored)
+        self._unstored = None
+        self._done += 1
+        self.tell("stored")
+
+    def _prepare(self) -> None:
+        job = self._job
+        self._board.recover()
+        found = self._board.identity.unit
+        if found != job.unit:
+            raise DeviceError(
+                "wrong unit",
+                f"Unit {found} answers where this run is of unit {job.unit}: plug unit {job.unit} in and go on, or "
+                f"begin a run for unit {found}.",
+            )
+        if job.held_hash is not None and self._board.held_hash(job.channel) != job.held_hash:
+            raise DeviceError(
+                "wrong hash",
+                "The board does not hold the correction that this run is of: send it to the board, then go on.",
+            )
+        self._meter.recover()
+        self._meter.prepare(job.quantity, job.full_scale_volts)
+        self._ready = True
+
+    def _read_note(self, index: int) -> Taken | None:
+        job = self._job
+        note = job.notes[index]
+        self.tell("settling")
+        code = self._board.play(job.channel, note)
+        self._sleep(job.settling.wait(job.jump_volts[index]))
+        self.tell("reading")
+        before: float | None = None
+        apart = 0.0
+        for _ in range(job.settling.most_tries):
+            self._control.check()
+            if self._control.paused:
+                return None
+            shown = self._meter.read()
+            if before is not None:
+                apart = abs(shown.value - before)
+                if apart <= job.agree * (1.0 if job.quantity == "volts" else abs(shown.value)):
+                    return Taken(note, code, shown)
+            before = shown.value
+        unit = "V" if job.quantity == "volts" else "Hz"
+        raise DeviceError(
+            "unsettled",
+            f"The reading at note {plain(note)} does not settle; it still moves by {apart:.2g} {unit} from one to the "
+            "next: check the contact and the ground, wait for the unit to warm, then go on.",
+        )
+
+
+def take_readings(
+    job: Job, board: Board, meter: Meter, *, control: Control, store: Callable[[Taken], None],
+    tell: Callable[[Progress], None], sleep: Callable[[float], None] | None = None,
+) -> None:  # fmt: skip
+    """Read every note of a job.
+
+    Ends with `done` or `cancelled` told; trouble is told as `paused` with its sentence, and waits.  A reading
+    that could not be stored is kept and stored again.  What is not an `InputError` is raised, outputs safe.
+    """
+    _Taking(job, board, meter, control, store, tell, sleep or control.wait).run()
