@@ -15,7 +15,6 @@ from dynamis.devices.scpi import parse_error, parse_number, parse_setting, short
 from dynamis.notation.style import plain
 
 if TYPE_CHECKING:
-    from pyvisa import ResourceManager
     from pyvisa.resources import MessageBasedResource
 
 READ_SECONDS: Final = 5.0
@@ -65,7 +64,6 @@ class ScpiMeter:
     def __init__(self, address: str, *, library: str = "@py", seconds: float = READ_SECONDS) -> None:
         self.address = parse_address(address)
         self._library, self._seconds = library, seconds
-        self._manager: ResourceManager | None = None
         self._resource: MessageBasedResource | None = None
         self._prepared: tuple[Quantity, float | None] | None = None
         self._tells_setting = True
@@ -114,10 +112,11 @@ class ScpiMeter:
                 socket.getaddrinfo(self.address.host, self.address.port)
             except socket.gaierror as error:
                 raise DeviceError("absent", f"There is no host called {self.address.host}: check the name.") from error
-        self._manager = pyvisa.ResourceManager(self._library)
         try:
             with self._named():
-                made = self._manager.open_resource(self.address.resource, open_timeout=int(self._seconds * 1000))
+                made = pyvisa.ResourceManager(self._library).open_resource(
+                    self.address.resource, open_timeout=int(self._seconds * 1000)
+                )
         except DeviceError:
             raise
         except Exception as error:
@@ -145,9 +144,10 @@ class ScpiMeter:
             return DeviceError("absent", f"{shown} cannot be reached ({told}): check the network and the address.")
         if reached == b"":
             return DeviceError(
-                "busy", f"The meter at {shown} ends the connection at once: another program may be using it; close that "
-                "one, then try again."
-            )  # fmt: skip
+                "busy",
+                f"The meter at {shown} ends the connection at once: another program may be using it; close that one, "
+                "then try again.",
+            )
         return error
 
     def _reach(self, *, ask: bool) -> bytes | OSError:
@@ -165,11 +165,11 @@ class ScpiMeter:
             return error
 
     def _close_resource(self) -> None:
-        for one in (self._resource, self._manager):
-            if one is not None:
-                with contextlib.suppress(Exception):
-                    one.close()
-        self._resource = self._manager = None
+        # The manager stays: all meters of a library share it, and closing it would close them all.
+        if self._resource is not None:
+            with contextlib.suppress(Exception):
+                self._resource.close()
+        self._resource = None
 
     def close(self) -> None:
         self._close_resource()
