@@ -10,6 +10,7 @@ from typing import Literal, TypeVar
 
 import msgspec
 
+from dynamis.converter.firmware import BoardCorrection
 from dynamis.errors import InputError
 from dynamis.pitch.laws import parse_law
 from dynamis.pitch.model import PitchModel
@@ -155,7 +156,8 @@ class RunRecord(Record, frozen=True):
     law, tolerance, a4_hertz : as they stood.  quantity : what is read; cents are a tuner's.
     meter : the range, None for hertz and cents.  where, plugged : where it was read and what hung on it.
     head : what turned notes into codes.  converter : the channel's DAC, None where no code is known.
-    plan : notes to read, in order.
+    plan : notes to read, in order.  held_hash : of the correction that the board held, where it was asked.
+    meter_identity : the meter in its own words, where it was read by itself.
     """
 
     id: str
@@ -179,6 +181,8 @@ class RunRecord(Record, frozen=True):
     converter: StoredTransfer | None = None
     trimmers: Trimmers = "none"
     plan: tuple[float, ...] = ()
+    held_hash: str | None = None
+    meter_identity: str = ""
 
     @property
     def channel(self) -> PortRef:
@@ -192,7 +196,10 @@ class RunRecord(Record, frozen=True):
 
 
 class ReadingRecord(Record, frozen=True):
-    """One reading as it was taken; never edited.  value is in V, Hz or ct as the run's quantity says."""
+    """One reading as it was taken; never edited.  value is in V, Hz or ct as the run's quantity says.
+
+    range_volts : full scale of the range that the meter stood on, where it told.
+    """
 
     id: int
     run: str
@@ -204,6 +211,7 @@ class ReadingRecord(Record, frozen=True):
     own: float = 0.0
     voided: bool = False
     void_reason: str = ""
+    range_volts: float | None = None
 
 
 class AdoptionRecord(Record, frozen=True):
@@ -219,6 +227,41 @@ class AdoptionRecord(Record, frozen=True):
     leaves_cents: float
     expanded_cents: float
     adopted: str
+
+
+class HeldRecord(Record, frozen=True):
+    """A correction as a board holds it, in whole numbers; see `converter/firmware.py`."""
+
+    law: Literal["E", "L"]
+    base: int
+    scale: int
+    first_note: int = 0
+    sixteenths: tuple[int, ...] = ()
+
+    @property
+    def correction(self) -> BoardCorrection:
+        return BoardCorrection(self.law, self.base, self.scale, self.first_note, self.sixteenths)
+
+    @classmethod
+    def of(cls, one: BoardCorrection) -> HeldRecord:
+        return cls(one.law, one.base, one.scale, one.first_note, one.sixteenths)
+
+
+class SendRecord(Record, frozen=True):
+    """A correction that was sent to a channel of a board and verified there; undo never takes it back.
+
+    before : what the channel held until then, read back first.  head : what the bench sent it for, None
+    where an older one was put back.
+    """
+
+    id: int
+    gear: str
+    serial: str
+    port: str
+    at: str
+    before: HeldRecord
+    after: HeldRecord
+    head: HeadRecord | None = None
 
 
 Item = TypeVar("Item", Gear, Port, Link, MeterRecord)

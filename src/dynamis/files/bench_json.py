@@ -8,10 +8,12 @@ from typing import Any, Final
 
 import msgspec
 
-from dynamis.bench.document import AdoptionRecord, Bench, ReadingRecord, Record, RunRecord
+from dynamis.bench.document import AdoptionRecord, Bench, ReadingRecord, Record, RunRecord, SendRecord
 from dynamis.errors import InputError
+from dynamis.files.contents import Contents, create_filled, everything
+from dynamis.files.migrate import upgrade_export
 from dynamis.files.schema import VERSION
-from dynamis.files.store import BenchFile, everything
+from dynamis.files.store import BenchFile
 from dynamis.files.text import read_text, write_whole
 
 FORMAT: Final = "dynamis-bench"
@@ -26,50 +28,42 @@ class BenchExport(Record, frozen=True):
     runs: tuple[RunRecord, ...] = ()
     readings: tuple[ReadingRecord, ...] = ()
     adoptions: tuple[AdoptionRecord, ...] = ()
+    sends: tuple[SendRecord, ...] = ()
 
 
 def export_json(bench_file: BenchFile, path: Path) -> None:
     """Write the whole bench as JSON; an older file of that name is replaced only when all is written."""
-    bench, runs, readings, adoptions = everything(bench_file)
-    made = BenchExport(FORMAT, VERSION, bench, tuple(runs), tuple(readings), tuple(adoptions))
+    held = everything(bench_file)
+    made = BenchExport(FORMAT, VERSION, held.bench, tuple(held.runs), tuple(held.readings), tuple(held.adoptions),
+                       tuple(held.sends))  # fmt: skip
     write_whole(path, msgspec.json.format(msgspec.json.encode(made), indent=2) + b"\n")
 
 
-def import_json(source: Path, target: Path) -> BenchFile:
-    """Make a new bench file of an exported bench; raises `InputError` naming the source when it is not one."""
+def read_json(source: Path) -> Contents:
+    """What an exported bench holds, older versions included; raises `InputError` naming the source."""
     text = read_text(source)
     try:
-        taken = msgspec.json.decode(text, type=BenchExport)
-    except msgspec.MsgspecError as error:
+        raw = msgspec.json.decode(text)
+        version = raw.get("version") if isinstance(raw, dict) else None
+        if version == 1 and raw.get("format") == FORMAT:
+            raw = upgrade_export(raw)
+        taken = msgspec.convert(raw, BenchExport)
+    except (msgspec.MsgspecError, KeyError, TypeError) as error:
         raise InputError(f"{source}: this is no exported bench: {error}.") from error
     if taken.format != FORMAT or taken.version > VERSION:
         raise InputError(
             f"{source}: the format is {taken.format!r} {taken.version}; {FORMAT!r} up to {VERSION} is read here."
         )
-    made = BenchFile.create(target, taken.bench)
+    return Contents(taken.bench, taken.runs, taken.readings, taken.adoptions, taken.sends)
+
+
+def import_json(source: Path, target: Path) -> BenchFile:
+    """Make a new bench file of an exported bench; raises `InputError` naming the source when it is not one."""
+    contents = read_json(source)
     try:
-        _fill(made, taken, source)
-    except InputError:
-        made.close()
-        target.unlink(missing_ok=True)
-        raise
-    return made
-
-
-def _fill(made: BenchFile, taken: BenchExport, source: Path) -> None:
-    for run in taken.runs:
-        made.add_run(run)
-        rows = [reading for reading in taken.readings if reading.run == run.id]
-        made.add_readings(run.id, [(row.note, row.value, row.code, row.own) for row in rows],
-                          [row.taken for row in rows])  # fmt: skip
-        for old, new in zip(rows, made.readings(run.id), strict=True):
-            if old.voided:
-                made.set_void(new.id, True, old.void_reason)
-    strange = {reading.run for reading in taken.readings} - {run.id for run in taken.runs}
-    if strange:
-        raise InputError(f"{source}: readings name the run {min(strange)!r}, which is not in the file.")
-    for adoption in taken.adoptions:
-        made.adopt(adoption)
+        return create_filled(target, contents)
+    except InputError as error:
+        raise InputError(f"{source}: {error}") from error
 
 
 def schema() -> dict[str, Any]:

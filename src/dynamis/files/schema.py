@@ -1,7 +1,8 @@
 """The bench file's tables, and its version.
 
 `application_id` marks the file as ours; `user_version` counts the schema.  Revisions hold the document
-as JSON; runs and readings are rows, appended and never edited; a void is a row of its own.
+as JSON; runs, readings, adoptions and what was sent to boards are rows, appended and never edited; a void
+is a row of its own.  `migrate.py` brings older versions here.
 """
 
 from __future__ import annotations
@@ -9,9 +10,11 @@ from __future__ import annotations
 from typing import Final
 
 APPLICATION_ID: Final = 0x44594E4D  # "DYNM"
-VERSION: Final = 1
+VERSION: Final = 2
 
-CREATE: Final = """
+SENT: Final = "CREATE TABLE sent (id INTEGER PRIMARY KEY, content TEXT NOT NULL);"
+
+CREATE: Final = f"""
 CREATE TABLE revision (
     id INTEGER PRIMARY KEY,
     label TEXT NOT NULL,
@@ -33,6 +36,7 @@ CREATE TABLE reading (
     value REAL NOT NULL,
     own REAL NOT NULL DEFAULT 0,
     taken TEXT NOT NULL,
+    range_volts REAL,
     UNIQUE (run, number)
 );
 CREATE TABLE void (
@@ -47,6 +51,7 @@ CREATE TABLE adoption (
     id INTEGER PRIMARY KEY,
     content TEXT NOT NULL
 );
+{SENT}
 CREATE TRIGGER reading_never_edited BEFORE UPDATE ON reading
 BEGIN SELECT RAISE(ABORT, 'readings are never edited'); END;
 CREATE TRIGGER reading_never_deleted BEFORE DELETE ON reading

@@ -6,7 +6,10 @@ The rollback journal with synchronous FULL keeps it one file at rest and whole a
 from __future__ import annotations
 
 import contextlib
+import os
 import sqlite3
+import tempfile
+import threading
 from collections.abc import Iterable, Iterator, Sequence
 from datetime import UTC, datetime
 from pathlib import Path
@@ -14,12 +17,26 @@ from typing import Any, Final
 
 import msgspec
 
-from dynamis.bench.document import AdoptionRecord, Bench, PortRef, ReadingRecord, RunRecord
+from dynamis.bench.document import AdoptionRecord, Bench, PortRef, ReadingRecord, RunRecord, SendRecord
 from dynamis.errors import InputError
+from dynamis.files.lock import WriterLock, may_write, take_lock, why_read_only
+from dynamis.files.migrate import copy_database, swap_in, upgrade_file
 from dynamis.files.schema import APPLICATION_ID, CREATE, VERSION
 
 _MOST_REVISIONS: Final = 500
-_READING: Final = ("id", "run", "number", "note", "value", "taken", "code", "own", "voided", "void_reason")
+_READING: Final = (
+    "id",
+    "run",
+    "number",
+    "note",
+    "value",
+    "taken",
+    "code",
+    "own",
+    "voided",
+    "void_reason",
+    "range_volts",
+)
 
 
 def now() -> str:
@@ -27,12 +44,24 @@ def now() -> str:
     return datetime.now(UTC).replace(microsecond=0).isoformat()
 
 
-class BenchFile:
-    """An open bench file.  Made by `create` or `open`; `close` it, or use it as a context manager."""
+class DamagedFileError(InputError):
+    """A bench file that cannot be read as a whole; `salvage` may still get much out of it."""
 
-    def __init__(self, path: Path, connection: sqlite3.Connection) -> None:
-        self.path = path
-        self._connection = connection
+
+class BenchFile:
+    """An open bench file.  Made by `create` or `open`; `close` it, or use it as a context manager.
+
+    It may be used from several threads.  read_only : empty, or the sentence that says why nothing can be
+    changed.  notice : what happened to the file on the way in, empty where nothing did.
+    """
+
+    def __init__(
+        self, path: Path, connection: sqlite3.Connection, lock: WriterLock | None, read_only: str = "", notice: str = ""
+    ) -> None:
+        self.path, self.read_only, self.notice = path, read_only, notice
+        self._connection, self._lock = connection, lock
+        self._one = threading.RLock()
+        self._temporary: tempfile.TemporaryDirectory[str] | None = None
 
     @classmethod
     def create(cls, path: Path, bench: Bench) -> BenchFile:
@@ -45,30 +74,58 @@ class BenchFile:
             raise InputError(f"{path}: the file exists already; it was left as it is.") from error
         except OSError as error:
             raise InputError(f"{path}: cannot be written: {error.strerror or error}.") from error
-        connection = sqlite3.connect(path, isolation_level=None)
+        lock = take_lock(path)
+        connection = _connect(path)
         try:
             connection.execute("PRAGMA synchronous = FULL")
             connection.executescript(
                 f"BEGIN; PRAGMA application_id = {APPLICATION_ID}; PRAGMA user_version = {VERSION};{CREATE}COMMIT;"
             )
-            made = cls(path, connection)
+            made = cls(path, connection, lock)
             made.record("new bench", bench)
-        except sqlite3.Error as error:
+        except (sqlite3.Error, InputError) as error:
             connection.close()
+            if lock is not None:
+                lock.release()
             path.unlink(missing_ok=True)
             raise InputError(f"{path}: cannot be written: {error}.") from error
         return made
 
     @classmethod
-    def open(cls, path: Path) -> BenchFile:
-        """Open an existing file; raises `InputError` for a missing, foreign, newer or damaged one."""
-        if not path.is_file():
-            raise InputError(f"{path}: there is no such file.")
-        connection = sqlite3.connect(path, isolation_level=None)
+    def open(cls, path: Path, *, write: bool = True) -> BenchFile:
+        """Open an existing file.
+
+        With `write`, the one that comes first may change it; others, and all where the file or its folder
+        cannot be written, open it read-only.  A file of an older version is brought to this one on a copy.
+
+        Raises `InputError` for a missing, foreign or newer file, `DamagedFileError` for a damaged one.
+        """
         try:
-            connection.execute("PRAGMA synchronous = FULL")
+            if not path.is_file():
+                raise InputError(f"{path}: there is no such file.")
+            lock = take_lock(path) if write and may_write(path) else None
+        except OSError as error:
+            raise InputError(f"{path}: cannot be read: {error.strerror or error}.") from error
+        read_only = "" if lock is not None else why_read_only(path, write)
+        if lock is not None and not may_write(path.parent):
+            lock.release()
+            lock, read_only = None, why_read_only(path, write)
+        opened = cls(path, _connect(path), lock, read_only)
+        try:
+            version = opened._look_over()
+            if version < VERSION:
+                opened._upgrade(version)
+        except BaseException:
+            opened.close()
+            raise
+        return opened
+
+    def _look_over(self) -> int:
+        """The file's version; raises for what cannot be opened.  Nothing is changed before all is looked over."""
+        path, connection = self.path, self._connection
+        try:
             mark = connection.execute("PRAGMA application_id").fetchone()[0]
-            version = connection.execute("PRAGMA user_version").fetchone()[0]
+            version = int(connection.execute("PRAGMA user_version").fetchone()[0])
             if mark != APPLICATION_ID:
                 raise InputError(f"{path}: this is no Dynamis bench; it was left as it is.")
             if version > VERSION:
@@ -76,19 +133,57 @@ class BenchFile:
                     f"{path}: the bench was written by a newer Dynamis (file version {version}, this program knows "
                     f"{VERSION}); it was left as it is."
                 )
+            found = connection.execute("PRAGMA quick_check(1)").fetchone()[0]
+            if found != "ok":
+                raise DamagedFileError(f"{path}: the bench file is damaged ({found}); it was left as it is.")
+            connection.execute("PRAGMA synchronous = FULL")
             connection.execute("PRAGMA foreign_keys = ON")
-            opened = cls(path, connection)
-            opened.bench()  # a file whose document cannot be read is refused now, not later
+            if self.read_only:
+                connection.execute("PRAGMA query_only = ON")
+            if version == VERSION:
+                self.bench()  # a file whose document cannot be read is refused now, not later
         except sqlite3.DatabaseError as error:
-            connection.close()
-            raise InputError(f"{path}: this is no bench that can be read ({error}); it was left as it is.") from error
-        except InputError:
-            connection.close()
-            raise
-        return opened
+            raise DamagedFileError(
+                f"{path}: this is no bench that can be read ({error}); it was left as it is."
+            ) from error
+        return version
+
+    def _upgrade(self, version: int) -> None:
+        """Go over to an upgraded copy: in the file's own place, or, read-only, in a folder that goes away again."""
+        if self._lock is None:
+            self._temporary = tempfile.TemporaryDirectory(prefix="dynamis-")
+            target = Path(self._temporary.name) / self.path.name
+        else:
+            target = self.path.with_name(f".{self.path.name}.{os.getpid()}.part")
+        try:
+            copy_database(self._connection, target)
+            self._connection.close()
+            upgrade_file(target)
+            if self._lock is not None:
+                lock = take_lock(target)
+                kept = swap_in(self.path, target, version)
+                self._lock.release()
+                self._lock, target = lock, self.path
+                self.notice = f"The bench was of file version {version}; it is kept as {kept.name}."
+        except (sqlite3.Error, OSError, InputError, KeyError, ValueError) as error:
+            if target != self.path:
+                target.unlink(missing_ok=True)
+            raise InputError(f"{self.path}: the older bench could not be brought to this version: {error}.") from error
+        self._connection = _connect(target)
+        self._look_over()
 
     def close(self) -> None:
-        self._connection.close()
+        with self._one:
+            self._connection.close()
+            if self._lock is not None:
+                self._lock.release()
+            if self._temporary is not None:
+                self._temporary.cleanup()
+
+    def data_version(self) -> int:
+        """Another number whenever somebody else has changed the file."""
+        with self._one:
+            return int(self._connection.execute("PRAGMA data_version").fetchone()[0])
 
     def __enter__(self) -> BenchFile:
         return self
@@ -99,24 +194,35 @@ class BenchFile:
     @contextlib.contextmanager
     def _change(self) -> Iterator[sqlite3.Connection]:
         """One committed change; on a failing disk nothing of it stays, and the sentence says so."""
-        try:
-            self._connection.execute("BEGIN IMMEDIATE")
-            yield self._connection
-            self._connection.execute("COMMIT")
-        except sqlite3.Error as error:
-            if self._connection.in_transaction:
-                self._connection.execute("ROLLBACK")
-            raise InputError(f"{self.path}: the change could not be written: {error}.") from error
-        except BaseException:
-            if self._connection.in_transaction:
-                self._connection.execute("ROLLBACK")
-            raise
+        if self.read_only:
+            raise InputError(self.read_only)
+        with self._one:
+            try:
+                self._connection.execute("BEGIN IMMEDIATE")
+                yield self._connection
+                self._connection.execute("COMMIT")
+            except sqlite3.Error as error:
+                if self._connection.in_transaction:
+                    self._connection.execute("ROLLBACK")
+                raise InputError(f"{self.path}: the change could not be written: {_told(error)}") from error
+            except BaseException:
+                if self._connection.in_transaction:
+                    self._connection.execute("ROLLBACK")
+                raise
+
+    def _all(self, query: str, values: Sequence[object] = ()) -> list[Any]:
+        with self._one:
+            return self._connection.execute(query, values).fetchall()
+
+    def _first(self, query: str, values: Sequence[object] = ()) -> Any:
+        with self._one:
+            return self._connection.execute(query, values).fetchone()
 
     # -- the document and its revisions ------------------------------------------------------------
 
     def bench(self) -> Bench:
         """The document as it is now."""
-        row = self._connection.execute("SELECT bench FROM revision WHERE id = ?", (self._position(),)).fetchone()
+        row = self._first("SELECT bench FROM revision WHERE id = ?", (self._position(),))
         if row is None:
             raise InputError(f"{self.path}: the bench file holds no document.")
         return _decode(row[0], Bench, self.path)
@@ -135,14 +241,15 @@ class BenchFile:
 
     def undo_label(self) -> str | None:
         """What undo would take back, None at the first revision."""
-        row = self._connection.execute(
+        position = self._position()
+        row = self._first(
             "SELECT label FROM revision WHERE id = ? AND EXISTS (SELECT 1 FROM revision WHERE id = ?)",
-            (self._position(), self._position() - 1),
-        ).fetchone()
+            (position, position - 1),
+        )
         return None if row is None else str(row[0])
 
     def redo_label(self) -> str | None:
-        row = self._connection.execute("SELECT label FROM revision WHERE id = ?", (self._position() + 1,)).fetchone()
+        row = self._first("SELECT label FROM revision WHERE id = ?", (self._position() + 1,))
         return None if row is None else str(row[0])
 
     def undo(self) -> Bench:
@@ -162,7 +269,7 @@ class BenchFile:
         return self.bench()
 
     def _position(self) -> int:
-        row = self._connection.execute("SELECT value FROM state WHERE key = 'revision'").fetchone()
+        row = self._first("SELECT value FROM state WHERE key = 'revision'")
         return 0 if row is None else int(row[0])
 
     def _set_position(self, position: int) -> None:
@@ -178,7 +285,7 @@ class BenchFile:
 
     def runs(self) -> list[RunRecord]:
         """All runs in the order they were begun."""
-        rows = self._connection.execute("SELECT settings FROM run ORDER BY number").fetchall()
+        rows = self._all("SELECT settings FROM run ORDER BY number")
         return [_decode(row[0], RunRecord, self.path) for row in rows]
 
     def readings(self, run_id: str, after: int = 0) -> list[ReadingRecord]:
@@ -186,21 +293,22 @@ class BenchFile:
 
         after : only those with a higher number.
         """
-        rows = self._connection.execute(
+        rows = self._all(
             "SELECT r.id, r.run, r.number, r.note, r.value, r.taken, r.code, r.own, "
-            "COALESCE(v.voided, 0), CASE v.voided WHEN 1 THEN v.reason ELSE '' END "
+            "COALESCE(v.voided, 0), CASE v.voided WHEN 1 THEN v.reason ELSE '' END, r.range_volts "
             "FROM reading r LEFT JOIN void v ON v.id = (SELECT MAX(id) FROM void WHERE reading = r.id) "
             "WHERE r.run = ? AND r.number > ? ORDER BY r.number",
             (run_id, after),
-        ).fetchall()
+        )
         return [msgspec.convert(dict(zip(_READING, row, strict=True)), ReadingRecord, strict=False) for row in rows]
 
     def add_readings(
-        self, run_id: str, taken: Iterable[tuple[float, float, int | None, float]], at: Sequence[str] | None = None
-    ) -> None:
+        self, run_id: str, taken: Iterable[tuple[float, float, int | None, float]], at: Sequence[str] | None = None,
+        ranges: Sequence[float | None] | None = None,
+    ) -> None:  # fmt: skip
         """Append readings (note, value, code or None, own uncertainty), all of them or none.
 
-        at : when each was taken; now, where it is not given.
+        at : when each was taken; now, where it is not given.  ranges : full scale of the meter's range.
         """
         with self._change() as connection:
             number = connection.execute(
@@ -208,11 +316,14 @@ class BenchFile:
             ).fetchone()[0]
             moment = now()
             rows = [
-                (run_id, number + k, note, code, value, own, moment if at is None else at[k - 1])
+                (run_id, number + k, note, code, value, own, moment if at is None else at[k - 1],
+                 None if ranges is None else ranges[k - 1])
                 for k, (note, value, code, own) in enumerate(taken, start=1)
-            ]
+            ]  # fmt: skip
             connection.executemany(
-                "INSERT INTO reading (run, number, note, code, value, own, taken) VALUES (?, ?, ?, ?, ?, ?, ?)", rows
+                "INSERT INTO reading (run, number, note, code, value, own, taken, range_volts) "
+                "VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+                rows,
             )
 
     def set_void(self, reading_id: int, voided: bool, reason: str) -> None:
@@ -231,7 +342,7 @@ class BenchFile:
             connection.execute("INSERT INTO adoption VALUES (?, ?)", (number, content))
 
     def adoptions(self) -> list[AdoptionRecord]:
-        rows = self._connection.execute("SELECT content FROM adoption ORDER BY id").fetchall()
+        rows = self._all("SELECT content FROM adoption ORDER BY id")
         return [_decode(row[0], AdoptionRecord, self.path) for row in rows]
 
     def in_force(self, channel: PortRef, serial: str) -> AdoptionRecord | None:
@@ -241,23 +352,43 @@ class BenchFile:
         ]
         return mine[-1] if mine and mine[-1].kind != "withdrawn" else None
 
+    # -- what was sent to boards -------------------------------------------------------------------
+
+    def add_send(self, sent: SendRecord) -> SendRecord:
+        """Append what was sent and verified; its id is given here."""
+        with self._change() as connection:
+            number = connection.execute("SELECT COALESCE(MAX(id), 0) + 1 FROM sent").fetchone()[0]
+            made = msgspec.structs.replace(sent, id=number)
+            connection.execute("INSERT INTO sent VALUES (?, ?)", (number, msgspec.json.encode(made).decode()))
+        return made
+
+    def sends(self) -> list[SendRecord]:
+        """Everything that was sent, oldest first."""
+        return [_decode(row[0], SendRecord, self.path) for row in self._all("SELECT content FROM sent ORDER BY id")]
+
     # -- copies ------------------------------------------------------------------------------------
 
     def copy_to(self, path: Path) -> None:
         """Write a whole copy, also while the file is in use; an existing file is replaced only when done."""
-        temporary = path.with_name(f".{path.name}.part")
+        temporary = path.with_name(f".{path.name}.{os.getpid()}.part")
+        with self._one:
+            copy_database(self._connection, temporary)
         try:
-            temporary.unlink(missing_ok=True)
-            target = sqlite3.connect(temporary)
-            try:
-                self._connection.backup(target)
-            finally:
-                target.close()
             temporary.replace(path)
-        except (OSError, sqlite3.Error) as error:
-            with contextlib.suppress(OSError):
-                temporary.unlink(missing_ok=True)
-            raise InputError(f"{path}: cannot be written: {error}.") from error
+        except OSError as error:
+            temporary.unlink(missing_ok=True)
+            raise InputError(f"{path}: cannot be written: {error.strerror or error}.") from error
+
+
+def _connect(path: Path) -> sqlite3.Connection:
+    return sqlite3.connect(path, isolation_level=None, check_same_thread=False)
+
+
+def _told(error: sqlite3.Error) -> str:
+    """What a failed write means at the bench."""
+    if "full" in str(error):
+        return "the disk is full. Make room, then try again; nothing that was stored is lost."
+    return f"{error}."
 
 
 def _decode(text: str, kind: Any, path: Path) -> Any:
@@ -265,10 +396,3 @@ def _decode(text: str, kind: Any, path: Path) -> Any:
         return msgspec.json.decode(text, type=kind)
     except msgspec.MsgspecError as error:
         raise InputError(f"{path}: the bench file holds what this program cannot read: {error}.") from error
-
-
-def everything(bench_file: BenchFile) -> tuple[Bench, Sequence[RunRecord], list[ReadingRecord], list[AdoptionRecord]]:
-    """The document, its runs, all readings and adoptions."""
-    runs = bench_file.runs()
-    readings = [reading for run in runs for reading in bench_file.readings(run.id)]
-    return bench_file.bench(), runs, readings, bench_file.adoptions()

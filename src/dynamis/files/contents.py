@@ -1,0 +1,59 @@
+"""Everything that a bench file holds, taken out of one and filled into another."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from dynamis.bench.document import AdoptionRecord, Bench, ReadingRecord, RunRecord, SendRecord
+from dynamis.errors import InputError
+from dynamis.files.store import BenchFile
+
+
+@dataclass(frozen=True)
+class Contents:
+    """Everything that a bench file holds but its undo history."""
+
+    bench: Bench
+    runs: Sequence[RunRecord] = ()
+    readings: Sequence[ReadingRecord] = ()
+    adoptions: Sequence[AdoptionRecord] = ()
+    sends: Sequence[SendRecord] = ()
+
+
+def everything(bench_file: BenchFile) -> Contents:
+    """The document, its runs, all readings, adoptions and sends."""
+    runs = bench_file.runs()
+    readings = [reading for run in runs for reading in bench_file.readings(run.id)]
+    return Contents(bench_file.bench(), runs, readings, bench_file.adoptions(), bench_file.sends())
+
+
+def create_filled(path: Path, contents: Contents) -> BenchFile:
+    """A new bench file of contents; raises `InputError`, and leaves no file, where they do not go together."""
+    made = BenchFile.create(path, contents.bench)
+    try:
+        _fill(made, contents)
+    except InputError:
+        made.close()
+        path.unlink(missing_ok=True)
+        raise
+    return made
+
+
+def _fill(made: BenchFile, contents: Contents) -> None:
+    strange = {reading.run for reading in contents.readings} - {run.id for run in contents.runs}
+    if strange:
+        raise InputError(f"Readings name the run {min(strange)!r}, which is not there.")
+    for run in contents.runs:
+        made.add_run(run)
+        rows = [reading for reading in contents.readings if reading.run == run.id]
+        made.add_readings(run.id, [(row.note, row.value, row.code, row.own) for row in rows],
+                          [row.taken for row in rows], [row.range_volts for row in rows])  # fmt: skip
+        for old, new in zip(rows, made.readings(run.id), strict=True):
+            if old.voided:
+                made.set_void(new.id, True, old.void_reason)
+    for adoption in contents.adoptions:
+        made.adopt(adoption)
+    for sent in contents.sends:
+        made.add_send(sent)

@@ -1,0 +1,130 @@
+"""Older bench files and exports brought to this version; always on a copy, so that the old one stays as it was.
+
+Version 2: a table is kept as distances from its constants (it was a list of codes); readings know the meter's
+range; what was sent to boards has a table of its own.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+import sqlite3
+from collections.abc import Callable, Mapping
+from pathlib import Path
+from typing import Any, Final
+
+from dynamis.converter.dac import Dac
+from dynamis.converter.heads import ConstantsHead, sixteenths_of
+from dynamis.errors import InputError
+from dynamis.files.schema import SENT, VERSION
+from dynamis.pitch.laws import parse_law
+from dynamis.pitch.tuning import EqualTemperament
+
+_DAC_KEYS: Final = ("bits", "low_volts", "high_volts", "gain", "offset_volts")
+
+
+def upgrade_file(path: Path) -> None:
+    """Bring a copy of a bench file to this version, each step with its version number in one transaction."""
+    connection = sqlite3.connect(path, isolation_level=None)
+    try:
+        version = connection.execute("PRAGMA user_version").fetchone()[0]
+        while version < VERSION:
+            connection.execute("BEGIN IMMEDIATE")
+            try:
+                _STEPS[version](connection)
+                version += 1
+                connection.execute(f"PRAGMA user_version = {version}")
+                connection.execute("COMMIT")
+            except BaseException:
+                connection.execute("ROLLBACK")
+                raise
+    finally:
+        connection.close()
+
+
+def _from_1(connection: sqlite3.Connection) -> None:
+    connection.execute("ALTER TABLE reading ADD COLUMN range_volts REAL")
+    connection.execute(SENT)
+    runs = {run_id: json.loads(text) for run_id, text in connection.execute("SELECT id, settings FROM run")}
+    for run_id, run in runs.items():
+        text = json.dumps(upgrade_run(run), ensure_ascii=False)
+        connection.execute("UPDATE run SET settings = ? WHERE id = ?", (text, run_id))
+    for number, text in connection.execute("SELECT id, content FROM adoption").fetchall():
+        adoption = upgrade_adoption(json.loads(text), runs)
+        connection.execute(
+            "UPDATE adoption SET content = ? WHERE id = ?", (json.dumps(adoption, ensure_ascii=False), number)
+        )
+
+
+_STEPS: Final[dict[int, Callable[[sqlite3.Connection], None]]] = {1: _from_1}
+
+
+def upgrade_run(run: dict[str, Any]) -> dict[str, Any]:
+    """A run as version 1 stored it, as this version does; one of this version stays as it is."""
+    return {**run, "head": _upgrade_head(run["head"], run)} if "head" in run else run
+
+
+def upgrade_adoption(adoption: dict[str, Any], runs: Mapping[str, dict[str, Any]]) -> dict[str, Any]:
+    """An adoption as version 1 stored it; `runs` : by id, with law and converter of the run it came from."""
+    run = runs.get(adoption["run"])
+    if run is None:
+        return adoption
+    return {**adoption, "head": _upgrade_head(adoption["head"], run)}
+
+
+def _upgrade_head(head: dict[str, Any], run: dict[str, Any]) -> dict[str, Any]:
+    """A list of codes as distances from the nominal values, which come to the same codes at every whole note."""
+    if "codes" not in head:
+        return head
+    values = run["converter"]["values"]
+    dac = Dac(**{key: values[key] for key in _DAC_KEYS if key in values})
+    under = ConstantsHead("nominal", parse_law(run["law"]), dac, tuning=EqualTemperament(run.get("a4_hertz", 440.0)))
+    first = head.get("first_note", 0)
+    notes = [float(first + k) for k in range(len(head["codes"]))]
+    kept = {key: value for key, value in head.items() if key != "codes"}
+    return {**kept, "sixteenths": sixteenths_of(under, notes, head["codes"])}
+
+
+def upgrade_export(taken: dict[str, Any]) -> dict[str, Any]:
+    """A whole exported bench of an older version."""
+    if taken.get("version") != 1:
+        return taken
+    runs = {run["id"]: run for run in taken.get("runs", [])}
+    return {
+        **taken,
+        "runs": [upgrade_run(run) for run in taken.get("runs", [])],
+        "adoptions": [upgrade_adoption(one, runs) for one in taken.get("adoptions", [])],
+    }
+
+
+def swap_in(path: Path, upgraded: Path, version: int) -> Path:
+    """Put an upgraded copy in a file's place and keep the old one beside it; gives the old one's new name.
+
+    At every instant the name leads to a whole file, the old one or the new.
+    """
+    kept, number = path.with_name(f"{path.stem} (version {version}){path.suffix}"), 2
+    while True:
+        try:
+            os.link(path, kept)
+            break
+        except FileExistsError:
+            kept = path.with_name(f"{path.stem} (version {version}, {number}){path.suffix}")
+            number += 1
+    os.replace(upgraded, path)
+    return kept
+
+
+def copy_database(source: sqlite3.Connection, target: Path) -> None:
+    """A whole copy of an open database, also while it is in use; raises `InputError` when it cannot be written."""
+    try:
+        target.unlink(missing_ok=True)
+        made = sqlite3.connect(target)
+        try:
+            source.backup(made)
+        finally:
+            made.close()
+    except (OSError, sqlite3.Error) as error:
+        with contextlib.suppress(OSError):
+            target.unlink(missing_ok=True)
+        raise InputError(f"{target}: cannot be written: {error}.") from error

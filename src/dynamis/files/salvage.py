@@ -1,0 +1,182 @@
+"""A damaged bench file read as far as it can be read, into a new one; the damaged one is only copied."""
+
+from __future__ import annotations
+
+import json
+import shutil
+import sqlite3
+import tempfile
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any, Final
+
+import msgspec
+
+from dynamis.bench.document import AdoptionRecord, Bench, ReadingRecord, RunRecord, SendRecord
+from dynamis.errors import InputError
+from dynamis.files.contents import Contents, create_filled
+from dynamis.files.migrate import upgrade_adoption, upgrade_run
+from dynamis.files.store import BenchFile
+
+# A gap of this many rows that cannot be read ends the search for more.
+_MOST_GAP: Final = 4096
+_READING: Final = ("id", "run", "number", "note", "value", "taken", "code", "own", "range_volts")
+
+
+@dataclass
+class Salvaged:
+    """What could be read.  lost : by kind, how many rows could not be."""
+
+    bench: Bench | None = None
+    runs: list[RunRecord] = field(default_factory=list)
+    readings: list[ReadingRecord] = field(default_factory=list)
+    adoptions: list[AdoptionRecord] = field(default_factory=list)
+    sends: list[SendRecord] = field(default_factory=list)
+    lost: dict[str, int] = field(default_factory=dict)
+
+    def into(self, path: Path) -> BenchFile:
+        """A new bench file of what was read."""
+        bench = self.bench or Bench("Salvaged")
+        return create_filled(path, Contents(bench, self.runs, self.readings, self.adoptions, self.sends))
+
+    def sentence(self) -> str:
+        """What was saved, and what was lost, in numbers."""
+        saved = f"{len(self.runs)} runs, {len(self.readings)} readings and {len(self.adoptions)} adoptions were read"
+        gone = ", ".join(f"{count} of the {kind}" for kind, count in self.lost.items() if count)
+        bench = "" if self.bench is not None else "; no state of the bench itself could be read"
+        return f"{saved}{bench}; {gone + ' could not be' if gone else 'nothing is known to be lost'}."
+
+
+def salvage(path: Path) -> Salvaged:
+    """Read what can be read of a damaged bench file, row by row, on a copy with its journal.
+
+    Raises `InputError` when nothing at all can be read.
+    """
+    with tempfile.TemporaryDirectory(prefix="dynamis-salvage-") as folder:
+        copied = Path(folder) / "damaged.dynamis"
+        try:
+            shutil.copyfile(path, copied)
+            journal = path.with_name(path.name + "-journal")
+            if journal.exists():
+                shutil.copyfile(journal, copied.with_name(copied.name + "-journal"))
+        except OSError as error:
+            raise InputError(f"{path}: cannot be read: {error.strerror or error}.") from error
+        connection = sqlite3.connect(copied, isolation_level=None)
+        try:
+            made = _read_all(connection)
+        finally:
+            connection.close()
+    if made.bench is None and not made.runs:
+        raise InputError(f"{path}: nothing in this file can be read; it was left as it is.")
+    return made
+
+
+def _read_all(connection: sqlite3.Connection) -> Salvaged:
+    made = Salvaged()
+    revisions = dict(_rows(connection, "revision", ("bench",), made, "states of the bench"))
+    position = next((row[0] for _, row in _rows(connection, "state", ("value",), Salvaged(), "")), None)
+    for number in sorted(revisions, key=lambda one: (str(one) == position, one), reverse=True):
+        made.bench = _decoded(revisions[number][0], Bench)
+        if made.bench is not None:
+            break
+    raw_runs: dict[str, dict[str, Any]] = {}
+    for _, (text,) in _rows(connection, "run", ("settings",), made, "runs"):
+        run = _decoded_with(text, RunRecord, upgrade_run)
+        if run is None:
+            _lose(made, "runs")
+            continue
+        made.runs.append(run)
+        raw_runs[run.id] = json.loads(text)
+    voids = {
+        row[0]: (row[1], row[2]) for _, row in _rows(connection, "void", ("reading", "voided", "reason"), made, "voids")
+    }
+    columns = [name for name in _READING if name in _columns(connection, "reading")]
+    known = {run.id for run in made.runs}
+    for number, row in _rows(connection, "reading", tuple(columns), made, "readings"):
+        values = dict(zip(columns, row, strict=True))
+        voided, reason = voids.get(number, (0, ""))
+        try:
+            reading = msgspec.convert({**values, "voided": bool(voided), "void_reason": reason if voided else ""},
+                                      ReadingRecord, strict=False)  # fmt: skip
+        except msgspec.MsgspecError:
+            _lose(made, "readings")
+            continue
+        if reading.run in known:
+            made.readings.append(reading)
+        else:
+            _lose(made, "readings")
+    made.readings.sort(key=lambda one: (one.run, one.number))
+    for _, (text,) in _rows(connection, "adoption", ("content",), made, "adoptions"):
+        adoption = _decoded_with(text, AdoptionRecord, lambda one: upgrade_adoption(one, raw_runs))
+        if adoption is not None:
+            made.adoptions.append(adoption)
+        else:
+            _lose(made, "adoptions")
+    for _, (text,) in _rows(connection, "sent", ("content",), made, "sends"):
+        sent = _decoded(text, SendRecord)
+        if sent is not None:
+            made.sends.append(sent)
+        else:
+            _lose(made, "sends")
+    return made
+
+
+def _lose(made: Salvaged, kind: str) -> None:
+    made.lost[kind] = made.lost.get(kind, 0) + 1
+
+
+def _columns(connection: sqlite3.Connection, table: str) -> set[str]:
+    try:
+        return {row[1] for row in connection.execute(f"PRAGMA table_info({table})")}
+    except sqlite3.DatabaseError:
+        return set()
+
+
+def _rows(
+    connection: sqlite3.Connection, table: str, columns: tuple[str, ...], made: Salvaged, kind: str
+) -> Iterator[tuple[Any, tuple[Any, ...]]]:
+    """Row by row: a page that cannot be read costs its own rows and no others."""
+    if not columns or not set(columns) <= _columns(connection, table):
+        return
+    if table in ("state",):  # without row numbers
+        try:
+            for row in connection.execute(f"SELECT {', '.join(columns)} FROM {table}"):
+                yield None, row
+        except sqlite3.DatabaseError:
+            return
+        return
+    wanted = f"SELECT rowid, {', '.join(columns)} FROM {table}"
+    after, gap = 0, 0
+    while gap < _MOST_GAP:
+        try:
+            row = connection.execute(f"{wanted} WHERE rowid > ? ORDER BY rowid LIMIT 1", (after,)).fetchone()
+        except sqlite3.DatabaseError:
+            # The next row cannot be reached in order: ask for the numbers behind it one by one.
+            try:
+                row = connection.execute(f"{wanted} WHERE rowid = ?", (after + 1,)).fetchone()
+            except sqlite3.DatabaseError:
+                row = None
+            if row is None:
+                after, gap = after + 1, gap + 1
+                continue
+        if row is None:
+            return
+        if gap and kind:  # behind the last row nobody knows how many there were
+            made.lost[kind] = made.lost.get(kind, 0) + gap
+        after, gap = row[0], 0
+        yield row[0], row[1:]
+
+
+def _decoded(text: Any, kind: Any) -> Any:
+    try:
+        return msgspec.json.decode(text, type=kind)
+    except (msgspec.MsgspecError, TypeError, UnicodeDecodeError):
+        return None
+
+
+def _decoded_with(text: Any, kind: Any, upgrade: Any) -> Any:
+    try:
+        return msgspec.convert(upgrade(json.loads(text)), kind, strict=False)
+    except (msgspec.MsgspecError, ValueError, TypeError, KeyError, InputError):
+        return None
