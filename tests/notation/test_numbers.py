@@ -72,4 +72,4 @@ def test_no_text_breaks_the_reader(text):
     try:
         parse_quantity(text, "V")
     except InputError as refusal:
-        assert "\n" not in str(refusal).replace(text, "")  # noqa: PT017
+        assert "\n" not in str(refusal).replace(text, "")

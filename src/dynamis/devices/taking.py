@@ -12,6 +12,9 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Final, Literal
 
+import numpy as np
+
+from dynamis.bench.analysis import RunAnalysis
 from dynamis.devices.interface import Board, DeviceError, Meter, Quantity, Shown
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
@@ -24,11 +27,13 @@ class Settling:
     """How long to wait after a new note before the first reading counts.
 
     seconds : after any note.  seconds_per_volt : besides, for the size of the jump.
+    between_seconds : from one reading to the next; a fast meter would agree with itself on the way.
     most_tries : how often it is read until two readings in a row agree.
     """
 
     seconds: float = 0.15
     seconds_per_volt: float = 0.06
+    between_seconds: float = 0.06
     most_tries: int = 12
 
     def wait(self, jump_volts: float) -> float:
@@ -230,6 +235,7 @@ class _Taking:
                 if apart <= job.agree * (1.0 if job.quantity == "volts" else abs(shown.value)):
                     return Taken(note, code, shown)
             before = shown.value
+            self._sleep(job.settling.between_seconds)
         unit = "V" if job.quantity == "volts" else "Hz"
         raise DeviceError(
             "unsettled",
@@ -248,3 +254,34 @@ def take_readings(
     that could not be stored is kept and stored again.  What is not an `InputError` is raised, outputs safe.
     """
     _Taking(job, board, meter, control, store, tell, sleep or control.wait).run()
+
+
+# Two readings agree when they lie no further apart than this: counts of a meter, and a fraction of a frequency.
+_AGREE_COUNTS: Final = 3.0
+_AGREE_HERTZ: Final = 1e-4
+_UNKNOWN_METER_VOLTS: Final = 0.5e-3
+
+
+def job_of(judged: RunAnalysis, *, letter: str, held_hash: str | None, settling: Settling = Settling()) -> Job:
+    """What is left to read of a run: the notes of its plan without a reading, then its first note once more.
+
+    Raises `InputError` where nothing is left, and for a run in cents, which no device reads.
+    """
+    run = judged.run
+    if run.quantity == "cents":
+        raise InputError("A tuner's cents are typed in; begin a run in volts or hertz to take it by itself.")
+    read = {row.note for row in judged.valid}
+    left = [note for note in run.plan if note not in read]
+    if not left:
+        raise InputError("All notes of this run are read; begin a new run to take them afresh.")
+    notes = (*left, run.plan[0])
+    volts = run.model.law.volts(run.model.tuning.octaves(np.asarray(notes), run.model.law.reference_note))
+    jumps = np.abs(np.diff(volts, prepend=0.0))
+    meter = run.meter
+    resolution = _UNKNOWN_METER_VOLTS / _AGREE_COUNTS if meter is None else meter.resolution_volts
+    volts_read = run.quantity == "volts"
+    full_scale = None if meter is None else meter.full_scale_volts
+    return Job(
+        letter, run.serial, notes, "volts" if volts_read else "hertz", full_scale,
+        _AGREE_COUNTS * resolution if volts_read else _AGREE_HERTZ, tuple(jumps.tolist()), held_hash, settling,
+    )  # fmt: skip
