@@ -26,7 +26,7 @@ def attic_volts(note: float) -> float:
 
 @pytest.fixture
 def window(empty_file, make_window):
-    opened = make_window(BenchFile.open(empty_file.path))
+    opened = make_window(empty_file)
     return opened
 
 
@@ -127,7 +127,7 @@ def test_the_reopened_bench_shows_the_run_and_a_second_one_proves_the_constants(
 
 
 def test_a_run_by_mouse(demo_file, make_window):
-    window = make_window(BenchFile.open(demo_file.path))
+    window = make_window(demo_file)
     measure, session = window.station, window.session
     click(measure.readings.tab_buttons[1])
     table = measure.readings.runs
@@ -167,7 +167,7 @@ def test_a_run_by_mouse(demo_file, make_window):
      ("9.9", "Is it right?", "typed", 9.9), ("2,2", "with a comma", None, None), ("440 Hz", "in Hz", None, None), ("", "empty", None, None)],
 )  # fmt: skip
 def test_slips_are_asked_about_and_bad_entries_stay(demo_file, make_window, typed, question, button, stored):
-    window = make_window(BenchFile.open(demo_file.path))
+    window = make_window(demo_file)
     entry, session = window.station.entry, window.session
     session.set_note(60)
     before = len(session.analysis().rows)
@@ -186,7 +186,7 @@ def test_slips_are_asked_about_and_bad_entries_stay(demo_file, make_window, type
 
 
 def test_any_row_is_voided_unvoided_and_taken_again(demo_file, make_window):
-    window = make_window(BenchFile.open(demo_file.path))
+    window = make_window(demo_file)
     measure, session = window.station, window.session
     table = measure.readings.readings
     table.setFocus()
@@ -213,7 +213,7 @@ def test_any_row_is_voided_unvoided_and_taken_again(demo_file, make_window):
 def test_the_station_is_right_with_little_to_show(demo_file, make_window, state):
     from dynamis.demo.lantern import CHANNEL_A
 
-    window = make_window(BenchFile.open(demo_file.path))
+    window = make_window(demo_file)
     session, measure = window.session, window.station
     if state == "no run":
         session.set_channel(session.channels()[1])

@@ -35,7 +35,7 @@ CONTROL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftM
 
 @pytest.fixture
 def window(demo_file, make_window):
-    return make_window(BenchFile.open(demo_file.path))
+    return make_window(demo_file)
 
 
 @pytest.fixture
@@ -347,7 +347,7 @@ def test_every_widget_that_takes_the_focus_has_a_name(window):
 @pytest.mark.parametrize("size", [(1024, 720), (1280, 800)])
 @pytest.mark.parametrize("text", ["normal", "large"])
 def test_nothing_leaves_the_window(demo_file, make_window, size, text):
-    window = make_window(BenchFile.open(demo_file.path), text=text)
+    window = make_window(demo_file, text=text)
     window.resize(*size)
     settle()
     for station in ("Measure", "Codes"):

@@ -248,10 +248,11 @@ class HeldRecord(Record, frozen=True):
 
 
 class SendRecord(Record, frozen=True):
-    """A correction that was sent to a channel of a board and verified there; undo never takes it back.
+    """A correction that was sent to a channel of a board; undo never takes it back.
 
-    before : what the channel held until then, read back first.  head : what the bench sent it for, None
-    where an older one was put back.
+    before : what the channel held until then, read back and stored first.  head : what the bench sent it
+    for, None where an older one was put back.  verified : whether the board was found to hold it afterwards;
+    each sending has a row of its own for its beginning, and one for its success.
     """
 
     id: int
@@ -262,6 +263,7 @@ class SendRecord(Record, frozen=True):
     before: HeldRecord
     after: HeldRecord
     head: HeadRecord | None = None
+    verified: bool = False
 
 
 Item = TypeVar("Item", Gear, Port, Link, MeterRecord)

@@ -63,7 +63,7 @@ def note_name(note: float, style: Style = Style()) -> str | None:
 def note_label(note: float, style: Style = Style()) -> str:
     """Number and name together, `60 C4`; a fraction has its number only."""
     name = note_name(note, style)
-    return plain(round(note)) + " " + name if name else style.number(note, 2)
+    return plain(round(note)) + " " + name if name else style.number(note, 2).rstrip("0").rstrip(".,")
 
 
 def parse_note_list(text: str, naming: Naming = Naming()) -> list[float]:

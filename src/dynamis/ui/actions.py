@@ -36,6 +36,7 @@ class Actions:
         self._edit(bar.addMenu("&Edit"))
         self._run(bar.addMenu("&Run"))
         self._plot(bar.addMenu("&Plot"))
+        self._device(bar.addMenu("&Devices"))
         self._go(bar.addMenu("&Go"))
         self._help(bar.addMenu("&Help"))
 
@@ -88,14 +89,25 @@ class Actions:
         self._add(menu, "&Paste readings", "Ctrl+Shift+V", measure("paste_readings"))
         self._add(menu, "&Void the last reading…", "Ctrl+Shift+Backspace", measure("void_last"))
         menu.addSeparator()
+        self._add(menu, "&Take the rest by itself", "F5", measure("take_the_rest"))
+        self._add(menu, "Pause, &go on", "F6", measure("pause_or_go_on"))
+        self._add(menu, "&Cancel the taking", "", self.window.devices.cancel)
+        self._add(menu, "Do what comes ne&xt", "F8", measure("do_next"))
+        menu.addSeparator()
         self._add(menu, "&Adopt the chosen way", "Ctrl+Return", measure("adopt"))
         self._add(menu, "&Withdraw what is in force", "", measure("withdraw"))
         self._add(menu, "&Copy the chosen way", "", lambda: (self.window.show_station("Measure"),
                                                              self.window.station.words.copy_way()))  # fmt: skip
         self._add(menu, "&Save the chosen way as CSV…", "", measure("save_way"))
 
+    def _device(self, menu: QMenu) -> None:
+        self._add(menu, "&Safe output", "Ctrl+.", self.window.devices.make_safe)
+        self._add(menu, "&Connect board and meter…", "Ctrl+D", lambda: self.window.show_station("Devices"))
+        self._add(menu, "Send what is in &force to the board", "", self.window.course.send_in_force)
+        self._add(menu, "Read &back what the board holds", "", self.window.devices.read_held)
+
     def _plot(self, menu: QMenu) -> None:
-        plot = lambda: self.window.station.plot  # noqa: E731
+        plot = self._shown_plot
         self._add(menu, "Show &everything", "", lambda: plot().show_everything())
         self._add(menu, "Zoom to the &tolerance", "", lambda: plot().show_tolerance())
         menu.addSeparator()
@@ -219,9 +231,15 @@ class Actions:
     def save_picture(self) -> None:
         path = self._save_name("Save the picture", "plot.svg", "SVG (*.svg);;PNG (*.png)", ".svg")
         if path is not None:
-            if not self.window.station.plot.save_picture(path):
+            if not self._shown_plot().save_picture(path):
                 raise InputError(f"{path}: the picture cannot be written there.")
             self.session.said.emit(f"Saved {path.name}.", False)
+
+    def _shown_plot(self):
+        plot = self.window.station.plot
+        if plot is None:
+            raise InputError(f"There is no picture on the page {self.window.station.title}.")
+        return plot
 
     def print_picture(self) -> None:
         from PySide6.QtGui import QPainter
@@ -230,7 +248,7 @@ class Actions:
         printer = QPrinter(QPrinter.PrinterMode.HighResolution)
         if QPrintDialog(printer, self.window).exec():
             painter = QPainter(printer)
-            plot = self.window.station.plot
+            plot = self._shown_plot()
             scale = min(painter.viewport().width() / plot.width(), painter.viewport().height() / plot.height())
             painter.scale(scale, scale)
             plot.paint_on(painter)

@@ -17,7 +17,9 @@ _LOG = logging.getLogger(__name__)
 
 
 class Preferences(msgspec.Struct, frozen=True, omit_defaults=True):
-    """middle_c : the octave that note 60 carries.  text : a key of `TEXT_POINTS`.  recent : benches, newest first."""
+    """middle_c : the octave that note 60 carries.  text : a key of `TEXT_POINTS`.  recent : benches, newest
+    first.  board_port, meter_address : where the devices were last.
+    """
 
     middle_c: Literal[3, 4, 5] = 4
     flats: bool = False
@@ -26,6 +28,8 @@ class Preferences(msgspec.Struct, frozen=True, omit_defaults=True):
     text: Literal["small", "normal", "large", "very large"] = "normal"
     recent: tuple[str, ...] = ()
     last: str | None = None
+    board_port: str = ""
+    meter_address: str = ""
 
     @property
     def style(self) -> Style:

@@ -14,7 +14,16 @@ from PySide6.QtCore import QObject, Signal
 from dynamis.bench.analysis import RunAnalysis, analyse, check_readings, codes_of, head_of
 from dynamis.bench.chains import LinkChain, link_chain, make_dac
 from dynamis.bench.commands import Change, new_id
-from dynamis.bench.document import AdoptionRecord, Bench, HeadRecord, Link, PortRef, ReadingRecord, RunRecord
+from dynamis.bench.document import (
+    AdoptionRecord,
+    Bench,
+    HeadRecord,
+    Link,
+    PortRef,
+    ReadingRecord,
+    RunRecord,
+    SendRecord,
+)
 from dynamis.calibration.corrections import Correction
 from dynamis.errors import InputError
 from dynamis.files.store import BenchFile, now
@@ -53,6 +62,7 @@ class Session(QObject):
         self.bench: Bench = bench_file.bench()
         self.runs: list[RunRecord] = bench_file.runs()
         self.adoptions: list[AdoptionRecord] = bench_file.adoptions()
+        self.sends: list[SendRecord] = bench_file.sends()
         self._analyses: dict[str, RunAnalysis] = {}
         self._rows: dict[str, list[ReadingRecord]] = {}
         self.run_id: str | None = None
@@ -81,6 +91,17 @@ class Session(QObject):
 
     def close(self) -> None:
         self.file.close()
+
+    def reload(self) -> None:
+        """Take in what another window has written meanwhile; what is looked at stays."""
+        looked_at = self.run_id, self.overlay_id, self._channel, self.note
+        self._take_over(self.file)
+        known = {run.id for run in self.runs}
+        self.run_id = looked_at[0] if looked_at[0] in known else self.run_id
+        self.overlay_id = looked_at[1] if looked_at[1] in known else None
+        self._channel = looked_at[2] if looked_at[2] in self.channels() else self._channel
+        self.note = looked_at[3]
+        self._announce_all()
 
     def _announce_all(self) -> None:
         self.bench_changed.emit()
@@ -154,7 +175,10 @@ class Session(QObject):
 
     def in_force(self, channel: tuple[PortRef, str] | None = None) -> AdoptionRecord | None:
         chosen = channel or self._channel
-        return None if chosen is None else self.file.in_force(*chosen)
+        if chosen is None:
+            return None
+        mine = [one for one in self.adoptions if (PortRef(one.gear, one.port), one.serial) == chosen]
+        return mine[-1] if mine and mine[-1].kind != "withdrawn" else None
 
     def chain(self) -> LinkChain | None:
         """The chain of the link that starts at the channel looked at, None where there is no link."""
@@ -248,6 +272,21 @@ class Session(QObject):
             known += self.file.readings(run.id, known[-1].number if known else 0)
         self._readings_changed(go_on=True)
 
+    def reading_arrived(self, run_id: str) -> None:
+        """A reading of a run was stored by the devices' thread: show it, and go to the next note."""
+        known = self._rows.get(run_id)
+        if known is not None:
+            known += self.file.readings(run_id, known[-1].number if known else 0)
+        self._analyses.pop(run_id, None)
+        if run_id == self.run_id:
+            self._readings_changed(go_on=True)
+
+    def sends_changed(self) -> None:
+        """Something was sent to a board."""
+        self.sends = self.file.sends()
+        self.runs_changed.emit()
+        self.bench_changed.emit()
+
     def void(self, ids: Iterable[int], reason: str) -> None:
         for one in ids:
             self.file.set_void(one, True, reason)
@@ -316,7 +355,7 @@ class Session(QObject):
         return self.preferences.style
 
     def set_preferences(self, preferences: Preferences) -> None:
-        shown = {"recent": (), "last": None}
+        shown = {"recent": (), "last": None, "board_port": "", "meter_address": ""}
         changed = replace(preferences, **shown) != replace(self.preferences, **shown)
         self.preferences = preferences
         if self._keep_preferences:

@@ -5,8 +5,8 @@ from __future__ import annotations
 from importlib import import_module
 from pathlib import Path
 
-from PySide6.QtCore import QTimer
-from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent
+from PySide6.QtCore import QSize, QTimer
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QResizeEvent
 from PySide6.QtWidgets import (
     QApplication,
     QFrame,
@@ -21,8 +21,11 @@ from PySide6.QtWidgets import (
 
 from dynamis.errors import InputError
 from dynamis.ui.actions import Actions
+from dynamis.ui.course import CourseRunner
+from dynamis.ui.devices import Devices
 from dynamis.ui.session import Session
 from dynamis.ui.theme.style import TEXT_POINTS, apply_theme, colours_for
+from dynamis.ui.theme.verdict import shape_pixmap
 from dynamis.ui.thread import chain_fields
 from dynamis.ui.widgets.panel import label, rule
 from dynamis.ui.widgets.thread_strip import Field, ThreadStrip
@@ -33,7 +36,10 @@ STATIONS = (
     ("Codes", "Ctrl+5", "dynamis.ui.views.codes.station", "CodesStation"),
     ("Measure", "Ctrl+6", "dynamis.ui.views.measure.station", "MeasureStation"),
 )
+# A page of its own, reached by its button at the right.
+DEVICES = ("Devices", "Ctrl+D", "dynamis.ui.views.devices.station", "DevicesStation")
 _SENTENCE_MILLISECONDS = 9000
+_LOOK_MILLISECONDS = 1000
 
 
 class MainWindow(QMainWindow):
@@ -42,12 +48,15 @@ class MainWindow(QMainWindow):
     def __init__(self, app: QApplication, session: Session) -> None:
         super().__init__()
         self.app, self.session = app, session
+        self.devices = Devices()
+        self.course = CourseRunner(session, self.devices)
         self.colours = colours_for(session.preferences.theme, app)
         apply_theme(app, self.colours, self._points())
         self.setMinimumSize(900, 600)
         self.resize(1280, 800)
         self.setAcceptDrops(True)
         self.stations: dict[str, QWidget] = {}
+        self._version: tuple[object, int] = (None, 0)
         self.stack = QStackedWidget()
         self.thread_strip = ThreadStrip()
         body = QWidget()
@@ -95,18 +104,29 @@ class MainWindow(QMainWindow):
         row.addWidget(holder)
         self.station_buttons: dict[str, QPushButton] = {}
         for name, key, *_ in STATIONS:
-            button = QPushButton(name)
-            button.setProperty("station", True)
-            button.setCheckable(True)
-            button.setAutoExclusive(True)
-            button.setToolTip(f"{name}, {key}")
-            button.clicked.connect(lambda _=False, name=name: self.show_station(name))
-            self.station_buttons[name] = button
-            row.addWidget(button)
+            row.addWidget(self._page_button(name, key))
         row.addStretch(1)
         self.file_name = label("", "small")
         row.addWidget(self.file_name)
+        self.devices_button = self._page_button(DEVICES[0], DEVICES[1])
+        self.devices_button.setText("")
+        self.devices_button.setIconSize(QSize(13, 13))
+        row.addWidget(self.devices_button)
+        self.safe_button = QPushButton("Safe output")
+        self.safe_button.setToolTip("All outputs of the board to their safe value, Ctrl+.")
+        self.safe_button.clicked.connect(self.devices.make_safe)
+        row.addWidget(self.safe_button)
         return bar
+
+    def _page_button(self, name: str, key: str) -> QPushButton:
+        button = QPushButton(name)
+        button.setProperty("station", True)
+        button.setCheckable(True)
+        button.setAutoExclusive(True)
+        button.setToolTip(f"{name}, {key}")
+        button.clicked.connect(lambda _=False: self.show_station(name))
+        self.station_buttons[name] = button
+        return button
 
     def _make_sentence(self) -> QWidget:
         """One line for what was just done or refused; it takes no room while it has nothing to say."""
@@ -125,10 +145,20 @@ class MainWindow(QMainWindow):
     def _connect(self) -> None:
         session = self.session
         session.bench_changed.connect(self.refresh)
-        session.run_changed.connect(self.show_thread)
-        session.note_changed.connect(self.show_thread)
+        session.run_changed.connect(self.thread_changed)
+        session.note_changed.connect(self.thread_changed)
+        self._thread_turn = QTimer(self)
+        self._thread_turn.setSingleShot(True)
+        self._thread_turn.timeout.connect(self.show_thread)
         session.preferences_changed.connect(self.dress)
         session.said.connect(self.say)
+        for one in (self.devices, self.course):
+            one.said.connect(self.say)
+        self.devices.changed.connect(self.show_devices)
+        self.course.connect_wanted.connect(lambda: self.show_station(DEVICES[0]))
+        self._look = QTimer(self)
+        self._look.timeout.connect(self._look_at_file)
+        self._look.start(_LOOK_MILLISECONDS)
         self.app.styleHints().colorSchemeChanged.connect(self.dress)
 
     # -- stations ----------------------------------------------------------------------------------
@@ -140,8 +170,8 @@ class MainWindow(QMainWindow):
     def show_station(self, name: str) -> None:
         """Show a station; it is made when it is first wanted."""
         if name not in self.stations:
-            module, kind = next((where, kind) for text, _, where, kind in STATIONS if text == name)
-            made = getattr(import_module(module), kind)(self.session, self.colours, self._points())
+            module, kind = next((where, kind) for text, _, where, kind in (*STATIONS, DEVICES) if text == name)
+            made = getattr(import_module(module), kind)(self.session, self.course, self.colours, self._points())
             made.dress(self.colours, self._points())
             self.stations[name] = made
             if name == "Measure":
@@ -169,10 +199,44 @@ class MainWindow(QMainWindow):
             text = f"{session.bench.gear_by(link.output.gear).name} → {sink} · {session.bench.port(link.output).name}"
         self.link_name.setText(text)
         self.link_name.setToolTip(text)
-        self.file_name.setText(session.file.path.name)
-        self.file_name.setToolTip(str(session.file.path))
+        self.file_name.setText(session.file.path.name + (", read-only" if session.file.read_only else ""))
+        self.file_name.setToolTip(session.file.read_only or str(session.file.path))
+        self.show_devices()
         self.actions_made.refresh()
         self.show_thread()
+
+    def show_devices(self) -> None:
+        """Who is connected, in the button that leads to them; trouble by its sign."""
+        devices, parts = self.devices, []
+        if devices.board is not None:
+            parts.append(f"Unit {devices.board.identity.unit}")
+        if devices.meter is not None:
+            parts.append("meter")
+        trouble = devices.board_trouble or devices.meter_trouble
+        shape, colour = ("triangle", self.colours.vermilion) if trouble else (
+            ("disc", self.colours.blue) if parts else ("ring", self.colours.grey))  # fmt: skip
+        self.devices_button.setText("  " + (" + ".join(parts) or "Devices"))
+        self.devices_button.setAccessibleName(f"Devices: {' and '.join(parts) or 'none connected'}")
+        self.devices_button.setIcon(QIcon(shape_pixmap(shape, colour, 13, self.devicePixelRatioF())))
+
+    def _look_at_file(self) -> None:
+        """A read-only bench follows what the other window writes."""
+        file = self.session.file
+        if not file.read_only:
+            return
+        version = file.data_version()
+        if self._version != (file, version):
+            changed = self._version[0] is file
+            self._version = (file, version)
+            if changed:
+                self.session.reload()
+
+    def thread_changed(self) -> None:
+        """Show the thread; in a turn of its own while a run is taken by itself."""
+        if self.devices.progress is None:
+            self.show_thread()
+        else:
+            self._thread_turn.start(0)
 
     def show_thread(self) -> None:
         session = self.session
@@ -235,12 +299,21 @@ class MainWindow(QMainWindow):
             )
 
     def closeEvent(self, event: QCloseEvent) -> None:
+        self.shut_down()
         self.session.close()
         super().closeEvent(event)
 
+    def shut_down(self) -> None:
+        """Let the devices go, outputs safe; ends what goes on beside the window."""
+        self._look.stop()
+        self.devices.shut_down()
+        for station in self.stations.values():
+            if hasattr(station, "shut_down"):
+                station.shut_down()
+
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
-        self.file_name.setVisible(self.width() > 1000)
+        self.file_name.setVisible(self.width() > 1150)
 
     def guarded(self, work, *arguments) -> None:
         """Do something that may be refused; the sentence is shown."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QEvent, Qt
 from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
@@ -36,9 +36,31 @@ class Panel(QFrame):
             self.body.addLayout(self.head)
 
 
+class Words(QLabel):
+    """A label of wrapped words that remembers how high it is for a width: layouts ask for that dozens of times,
+    and shaping the text anew each time is what a window of sentences spends most of its time on."""
+
+    def __init__(self, text: str) -> None:
+        super().__init__(text)
+        self._heights: dict[tuple[str, int], int] = {}
+
+    def heightForWidth(self, width: int) -> int:
+        key = (self.text(), width)
+        height = self._heights.get(key)
+        if height is None:
+            if len(self._heights) > 32:
+                self._heights.clear()
+            height = self._heights[key] = super().heightForWidth(width)
+        return height
+
+    def changeEvent(self, event: QEvent) -> None:
+        self._heights.clear()  # another font, style or size of text
+        super().changeEvent(event)
+
+
 def label(text: str = "", role: str = "", *, wrap: bool = False, selectable: bool = False) -> QLabel:
     """A label in one of the roles of the style sheet."""
-    made = QLabel(tied(text) if wrap else text)
+    made = Words(tied(text)) if wrap else QLabel(text)
     made.setTextFormat(Qt.TextFormat.PlainText)
     if role:
         made.setProperty("role", role)

@@ -19,6 +19,7 @@ from dynamis.notation.style import plain
 from dynamis.pitch.laws import law_text, law_words, parse_law
 from dynamis.pitch.notes import Naming, note_label, note_name, parse_note
 from dynamis.pitch.tolerance import parse_tolerance
+from dynamis.ui.course import CourseRunner
 from dynamis.ui.dialogs.law import LawDialog
 from dynamis.ui.session import Session
 from dynamis.ui.theme.palette import Colours
@@ -62,9 +63,9 @@ class CodesStation(QWidget):
         *NotePlot.KEYS,
     )
 
-    def __init__(self, session: Session, colours: Colours, points: float) -> None:
+    def __init__(self, session: Session, course: CourseRunner, colours: Colours, points: float) -> None:
         super().__init__()
-        self._session, self.colours = session, colours
+        self._session, self._course, self.colours = session, course, colours
         row = QHBoxLayout(self)
         row.setContentsMargins(18, 14, 18, 13)
         row.setSpacing(13)

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QPainter
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from dynamis.bench.analysis import RunAnalysis, as_read, meter_range
@@ -14,9 +13,12 @@ from dynamis.notation.numbers import parse_quantity
 from dynamis.notation.style import plain, tied
 from dynamis.pitch.laws import law_words
 from dynamis.pitch.notes import note_label, note_name
+from dynamis.ui.course import CourseRunner
 from dynamis.ui.session import Session
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.theme.verdict import shape_pixmap
+from dynamis.ui.views.measure.taking_row import TakingRow
+from dynamis.ui.widgets.dashes import Dashes
 from dynamis.ui.widgets.panel import Panel, label, restyle, rule, scrolling, set_text
 from dynamis.ui.widgets.quantity_edit import BenchEdit
 
@@ -29,9 +31,9 @@ class EntryPanel(Panel):
     asked_for_run = Signal()
     asked_for_csv = Signal()
 
-    def __init__(self, session: Session, colours: Colours) -> None:
+    def __init__(self, session: Session, course: CourseRunner, colours: Colours) -> None:
         super().__init__("Reading")
-        self._session, self.colours = session, colours
+        self._session, self._course, self.colours = session, course, colours
         self.retake_id: int | None = None
         self._slip: Slip | None = None
         inner = QWidget()
@@ -78,7 +80,7 @@ class EntryPanel(Panel):
         self.hint = label("Enter takes it · Ctrl+Shift+Backspace voids the last", "small", wrap=True)
         column.addWidget(self.hint)
         column.addWidget(rule())
-        self.progress = label("")
+        self.progress = label("", wrap=True)
         self.dashes = Dashes()
         column.addWidget(self.progress)
         column.addWidget(self.dashes)
@@ -95,9 +97,10 @@ class EntryPanel(Panel):
         self.conditions = label("", "muted", wrap=True)
         column.addWidget(self.conditions)
         column.addStretch(1)
+        self.taking = TakingRow(session, course)
+        self.body.addWidget(self.taking)
         buttons = QHBoxLayout()
         self.new_run, self.from_csv = QPushButton("New run…"), QPushButton("Open CSV…")
-        self.new_run.setProperty("primary", True)
         self.new_run.clicked.connect(self.asked_for_run)
         self.from_csv.clicked.connect(self.asked_for_csv)
         buttons.addWidget(self.new_run)
@@ -113,8 +116,11 @@ class EntryPanel(Panel):
         session, style = self._session, self._session.style
         self._show_channels()
         judged = session.analysis()
-        for part in (self.entry, self.from_csv):
-            part.setEnabled(judged is not None)
+        by_itself = self._course.devices.progress is not None
+        for part in (self.entry, self.from_csv, self.channel):
+            part.setEnabled(judged is not None and not by_itself)
+        self.new_run.setEnabled(not by_itself)
+        self.taking.refresh()
         if judged is None:
             self._show_nothing()
             return
@@ -128,7 +134,11 @@ class EntryPanel(Panel):
         planned = len(judged.run.plan)
         done = sum(planned_note in read for planned_note in judged.run.plan)
         more = len(judged.valid) - done
-        set_text(self.progress, f"{done} of {planned} notes read" + (f", {more} readings besides" if more > 0 else ""))
+        set_text(
+            self.progress,
+            f"{done} of {planned} notes read"
+            + (f", {more} {'reading' if more == 1 else 'readings'} besides" if more > 0 else ""),
+        )
         self.dashes.show_notes([(n in read, n == note) for n in judged.run.plan], self.colours)
         self._show_meter(judged)
         self._show_conditions(judged)
@@ -150,6 +160,11 @@ class EntryPanel(Panel):
         self._session.set_channel(self.channel.itemData(index))
 
     def _what(self, judged: RunAnalysis, note: float) -> str:
+        progress = self._course.devices.progress
+        if progress is not None:
+            return {"connecting": "Asking board and meter", "paused": "Paused, the output is safe"}.get(
+                progress.state, "On the jack now, read by itself"
+            )
         if self.retake_id is not None:
             return "Take this reading again; the old one is voided"
         if note == judged.next_note:
@@ -330,35 +345,3 @@ class EntryPanel(Panel):
         self._session.set_note(note)
         self.refresh()
         self.entry.setFocus()
-
-
-class Dashes(QWidget):
-    """One dash for each note of the plan: read, still to read, and the one that plays."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self._notes: list[tuple[bool, bool]] = []
-        self._colours: Colours | None = None
-
-    def show_notes(self, notes: list[tuple[bool, bool]], colours: Colours) -> None:
-        self._notes, self._colours = notes, colours
-        self.update()
-
-    def sizeHint(self) -> QSize:
-        return QSize(100, 9)
-
-    def minimumSizeHint(self) -> QSize:
-        return QSize(40, 9)
-
-    def paintEvent(self, event) -> None:
-        if not self._notes or self._colours is None:
-            return
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(Qt.PenStyle.NoPen)
-        step = self.width() / len(self._notes)
-        for k, (read, plays) in enumerate(self._notes):
-            colour = self._colours.thread if plays else self._colours.ink if read else self._colours.rule
-            painter.setBrush(QColor(colour))
-            painter.drawRoundedRect(QRectF(k * step, 1, max(1.5, step - min(4.0, step / 4)), 6), 2, 2)
-        painter.end()

@@ -173,7 +173,8 @@ class ReadingsPanel(Panel):
         )  # fmt: skip
         raw = (cells[0], plain(row.note), repr(wanted), repr(row.value), repr(error), repr(after), repr(worth), state)
         code = "" if row.code is None else f", code {row.code}"
-        return Row(cells, row, mark, raw, f"taken {row.taken}{code}")
+        span = "" if row.range_volts is None else f", {plain(row.range_volts)} V range"
+        return Row(cells, row, mark, raw, f"taken {row.taken}{code}{span}")
 
     def _run_row(self, run_id: str) -> Row:
         session, style = self._session, self._session.style

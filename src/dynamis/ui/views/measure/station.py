@@ -2,22 +2,26 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QInputDialog, QSplitter, QStackedWidget, QWidget
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QInputDialog, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from dynamis.bench.analysis import RunAnalysis
+from dynamis.bench.drift import drift_sentence, find_drift
 from dynamis.calibration.words import correction_title
 from dynamis.errors import InputError
 from dynamis.files.correction_csv import correction_text
 from dynamis.files.text import read_text, write_whole
 from dynamis.notation.style import plain
 from dynamis.pitch.notes import note_label
+from dynamis.ui.course import CourseRunner
 from dynamis.ui.session import Session
 from dynamis.ui.theme.palette import Colours
+from dynamis.ui.views.measure.course_panel import CoursePanel
 from dynamis.ui.views.measure.entry_panel import UNITS, EntryPanel
 from dynamis.ui.views.measure.readings_panel import ReadingsPanel
 from dynamis.ui.views.measure.words_panel import WordsPanel
@@ -38,16 +42,24 @@ class MeasureStation(QWidget):
         ("Enter", "take the reading that is typed"),
         ("Ctrl+Shift+Backspace", "void the last reading"),
         ("Ctrl+N", "begin a new run"),
+        ("F5", "take the rest by itself"),
+        ("F6", "pause, go on"),
+        ("F8", "do what comes next to correct and prove"),
         ("Del / Ins, in the readings", "void, take the void back"),
         ("R, in the readings", "take this reading again"),
         ("L / Space, in the runs", "look at a run, lay it over the plot"),
         *NotePlot.KEYS,
     )
 
-    def __init__(self, session: Session, colours: Colours, points: float) -> None:
+    def __init__(self, session: Session, course: CourseRunner, colours: Colours, points: float) -> None:
         super().__init__()
-        self._session, self.colours = session, colours
-        self.entry = EntryPanel(session, colours)
+        self._session, self._course, self.colours = session, course, colours
+        self.entry = EntryPanel(session, course, colours)
+        self.course = CoursePanel(course, colours)
+        # While a run is taken by itself, one part is shown at a turn, so that no turn is long.
+        self._turns: list[Callable[[], None]] = []
+        self._turn = QTimer(self)
+        self._turn.timeout.connect(self._next_turn)
         self.words = WordsPanel(session, colours)
         self.readings = ReadingsPanel(session)
         self.plot = NotePlot("Errors in cents against note", colours, session.style, points)
@@ -76,7 +88,11 @@ class MeasureStation(QWidget):
         row.setSpacing(13)
         self._points = points
         row.addWidget(self.entry)
-        row.addWidget(middle, 1)
+        column = QVBoxLayout()
+        column.setSpacing(10)
+        column.addWidget(self.course)
+        column.addWidget(middle, 1)
+        row.addLayout(column, 1)
         row.addWidget(self.words)
         self._connect()
 
@@ -92,11 +108,14 @@ class MeasureStation(QWidget):
 
     def _connect(self) -> None:
         session = self._session
-        session.run_changed.connect(self.refresh)
-        session.run_changed.connect(self.readings.refresh_runs)
+        session.run_changed.connect(self.run_changed)
         session.runs_changed.connect(self.readings.refresh_runs)
         session.bench_changed.connect(self.refresh)
         session.note_changed.connect(self.note_changed)
+        self._course.changed.connect(self.course.refresh)
+        self._course.devices.changed.connect(self.entry.refresh)
+        self._course.devices.ended.connect(self.taking_ended)
+        self.course.go_pressed.connect(self.do_next)
         self.entry.asked_for_run.connect(self.new_run)
         self.entry.asked_for_csv.connect(self.open_readings)
         self.start.begin_run.connect(self.new_run)
@@ -113,7 +132,7 @@ class MeasureStation(QWidget):
 
     def dress(self, colours: Colours, points: float) -> None:
         """Take a theme, a text size and the style of numbers."""
-        self.colours = self.entry.colours = self.words.colours = colours
+        self.colours = self.entry.colours = self.words.colours = self.course.colours = colours
         self.plot.dress(colours, self._session.style, points)
         self._points = points
         self._share_width()
@@ -133,17 +152,51 @@ class MeasureStation(QWidget):
 
     # -- showing -----------------------------------------------------------------------------------
 
+    def run_changed(self) -> None:
+        """Show the run, all at once; or part by part while it is taken by itself."""
+        if self._course.devices.progress is None:
+            self.refresh()
+            self.readings.refresh_runs()
+            return
+        self._in_turns(self.entry.refresh, self.draw, self.readings.refresh, self.words.refresh, self.course.refresh)
+
+    def _in_turns(self, *parts: Callable[[], None]) -> None:
+        self._turns += [part for part in parts if part not in self._turns]
+        if not self._turn.isActive():
+            self._turn.start(0)
+
+    def _next_turn(self) -> None:
+        if self._turns:
+            self._turns.pop(0)()
+        if not self._turns:
+            self._turn.stop()
+
+    def taking_ended(self, state: str) -> None:
+        """All of the run at once, and what its first note says when it was read again."""
+        self._turns.clear()
+        self._turn.stop()
+        self.refresh()
+        self.readings.refresh_runs()
+        judged = self._session.analysis()
+        drift = None if judged is None or state != "done" else find_drift(judged)
+        if drift is not None:
+            self._session.said.emit(drift_sentence(drift, self._session.style), drift.too_much)
+
     def refresh(self) -> None:
         empty = not self._session.channels() and not self._session.runs
         self._stack.setCurrentIndex(1 if empty else 0)
         self.entry.refresh()
         self.words.refresh()
         self.readings.refresh()
+        self.course.refresh()
         self.draw()
 
     def note_changed(self) -> None:
         if self.plot.marked_note == self._session.note:
             return  # a reading just taken has shown it already
+        if self._course.devices.progress is not None:
+            self._in_turns(self.entry.refresh, self.draw, self.readings.refresh)
+            return
         self.entry.refresh()
         self.readings.mark_note()
         self.plot.mark_note(self._session.note)
@@ -216,6 +269,15 @@ class MeasureStation(QWidget):
 
     # -- doing -------------------------------------------------------------------------------------
 
+    def do_next(self) -> None:
+        """What comes next on the course of correcting and proving."""
+        try:
+            self._course.do_next()
+        except InputError as error:
+            self._course.by_itself = False
+            self.course.refresh()
+            self._session.said.emit(str(error), True)
+
     def new_run(self) -> None:
         from dynamis.ui.views.measure.run_dialog import RunDialog
 
@@ -285,6 +347,12 @@ class MeasureStation(QWidget):
             else f"{words} of this run is noted for unit {adopted.serial}; measure again to see what is left.",
             False,
         )
+
+    def take_the_rest(self) -> None:
+        self.entry.taking.take_the_rest()
+
+    def pause_or_go_on(self) -> None:
+        self.entry.taking.pause_or_go_on()
 
     def withdraw(self) -> None:
         try:

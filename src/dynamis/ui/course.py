@@ -1,0 +1,213 @@
+"""What the window does with devices for the run and the channel looked at: take, send, and the whole course."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import msgspec
+from PySide6.QtCore import QObject, Signal
+
+from dynamis.bench.boards import board_letter, channel_correction, difference_sentence, run_correction
+from dynamis.bench.document import HeadRecord, HeldRecord, SendRecord
+from dynamis.bench.proving import Course, course_of, next_run
+from dynamis.converter.firmware import BoardCorrection
+from dynamis.devices.taking import Settling, Taken, job_of
+from dynamis.errors import InputError
+from dynamis.files.store import now
+from dynamis.ui.devices import Devices
+
+if TYPE_CHECKING:
+    from dynamis.ui.session import Session
+
+
+class CourseRunner(QObject):
+    """Correct and prove, step by step or all by itself.
+
+    changed : where the course stands may be another.  said : a sentence, and whether it is a refusal.
+    """
+
+    changed = Signal()
+    said = Signal(str, bool)
+    connect_wanted = Signal()
+
+    def __init__(self, session: Session, devices: Devices) -> None:
+        super().__init__()
+        self._session, self.devices = session, devices
+        self.by_itself = False
+        self.settling = Settling()
+        devices.changed.connect(self.changed)
+        devices.ended.connect(self._ended)
+        devices.taken.connect(session.reading_arrived)
+        session.runs_changed.connect(self.changed)
+
+    # -- the board ---------------------------------------------------------------------------------
+
+    def letter(self) -> str | None:
+        """The connected board's letter for the channel looked at; None where its unit is not connected."""
+        board, channel = self.devices.board, self._session.channel
+        if board is None or channel is None or board.identity.unit != channel[1]:
+            return None
+        try:
+            return board_letter(self._session.bench, channel[0], board.identity.channels)
+        except InputError:
+            return None
+
+    def held(self) -> BoardCorrection | None:
+        """What the connected board holds for the channel looked at."""
+        letter = self.letter()
+        return None if letter is None else self.devices.held.get(letter)
+
+    def difference(self) -> str | None:
+        """Where board and bench differ for the channel looked at; None where they agree or nothing is connected."""
+        session, held = self._session, self.held()
+        if held is None or session.channel is None:
+            return None
+        try:
+            return difference_sentence(session.bench, session.channel[0], session.head(), held, session.adoptions,
+                                       session.sends)  # fmt: skip
+        except InputError:
+            return None
+
+    def send_in_force(self) -> None:
+        """Send what is in force for the channel looked at."""
+        session = self._session
+        if session.channel is None:
+            raise InputError("There is no channel to send a correction to.")
+        head = session.head()
+        self._send(channel_correction(session.bench, session.channel[0], head), head)
+
+    def put_back(self, sent: SendRecord) -> None:
+        """Send what a board held before a sending; a sending of its own, not an undo."""
+        self._send(sent.before.correction, None)
+
+    def _send(self, correction: BoardCorrection, head: HeadRecord | None) -> None:
+        session, letter = self._session, self.letter()
+        if letter is None or session.channel is None:
+            raise InputError(self._not_connected())
+        (ref, serial), file = session.channel, session.file
+        if session.file.read_only:
+            raise InputError(session.file.read_only)
+
+        def record(before: BoardCorrection, verified: bool) -> None:
+            file.add_send(SendRecord(0, ref.gear, serial, ref.port, now(), HeldRecord.of(before),
+                                     HeldRecord.of(correction), head, verified))  # fmt: skip
+
+        self.devices.send(serial, letter, correction, lambda before: record(before, False),
+                          lambda before: record(before, True))  # fmt: skip
+
+    def _not_connected(self) -> str:
+        board, channel = self.devices.board, self._session.channel
+        if board is None or channel is None:
+            return "Connect the board first; the Devices page (Ctrl+D) asks for its port."
+        return (
+            f"Unit {board.identity.unit} is connected; unit {channel[1]} is looked at. Plug that one in, or look at "
+            "the other."
+        )
+
+    # -- the run -----------------------------------------------------------------------------------
+
+    def take_the_rest(self) -> None:
+        """Take what is left of the run looked at by itself."""
+        session = self._session
+        judged, run = session.analysis(), session.run
+        if judged is None or run is None:
+            raise InputError("There is no run to take readings for; begin one first.")
+        letter = self.letter()
+        if letter is None or not self.devices.ready:
+            self.connect_wanted.emit()
+            raise InputError("Connect the meter first." if letter is not None else self._not_connected())
+        if session.file.read_only:
+            raise InputError(session.file.read_only)
+        wanted = None if run.head.kind == "nominal" else run_correction(run)
+        job = job_of(judged, letter=letter, held_hash=None if wanted is None else wanted.hash, settling=self.settling)
+        file = session.file
+
+        def store(taken: Taken) -> None:
+            row = (taken.note, taken.shown.value, taken.code, 0.0)
+            file.add_readings(run.id, [row], ranges=[taken.shown.range_volts])
+
+        self.devices.take(run.id, job, store)
+
+    # -- the course --------------------------------------------------------------------------------
+
+    def course(self) -> Course | None:
+        """Where the channel looked at stands; None without a channel."""
+        session = self._session
+        if session.channel is None:
+            return None
+        ref, held = session.channel[0], self.held()
+
+        def hash_of(head: HeadRecord) -> str:
+            return channel_correction(session.bench, ref, head).hash
+
+        board_hash = None if held is None else held.hash
+        try:
+            return course_of(session.runs_of(session.channel), session.analysis, session.in_force(),
+                             board_hash=board_hash, hash_of=hash_of, style=session.style)  # fmt: skip
+        except InputError as error:
+            return Course("found", "nothing", str(error))
+
+    def do_next(self) -> None:
+        """Do what comes next; with `by_itself`, what comes after it too."""
+        course = self.course()
+        if course is None:
+            raise InputError("There is no channel; add a board first.")
+        self._do(course)
+
+    def _do(self, course: Course) -> None:
+        session = self._session
+        if course.action in ("take", "begin") and not (self.devices.ready and self.letter() is not None):
+            self.connect_wanted.emit()
+            raise InputError(self._not_connected() if self.letter() is None else "Connect the meter first.")
+        if course.action == "connect":
+            self.connect_wanted.emit()
+        elif course.action == "begin":
+            like = session.runs_of(session.channel)[-1]
+            held, meter = self.held(), self.devices.meter
+            run = next_run(like, session.head(), course.plan, run_id="", created=now(),
+                           held_hash=None if held is None else held.hash,
+                           meter_identity="" if meter is None else meter.identity)  # fmt: skip
+            run = msgspec.structs.replace(run, id=session.fresh_run_id(f"{run.serial} {run.title}"))
+            session.begin_run(run)
+            self.take_the_rest()
+        elif course.action == "take" and course.run_id is not None:
+            if session.run_id != course.run_id:
+                session.look_at(course.run_id)
+            self.take_the_rest()
+        elif course.action == "adopt" and course.run_id is not None:
+            session.look_at(course.run_id)
+            judged = session.analysis()
+            way = None if judged is None else judged.way(course.way)
+            if way is None:
+                raise InputError("The readings of this run give no correction.")
+            session.choose_way(course.way)
+            session.adopt(way)
+            self._ended("adopted")
+        elif course.action == "send":
+            self.send_in_force()
+
+    def _ended(self, state: str) -> None:
+        """Something came to its end: record what was sent, and go on where that was asked for."""
+        if state == "sent":
+            self._session.sends_changed()
+        if state == "cancelled":
+            self.by_itself = False
+        self.changed.emit()
+        if not self.by_itself:
+            return
+        course = self.course()
+        if course is None or course.action in ("nothing", "connect") or course.halt:
+            self.by_itself = False
+            if course is not None:
+                self.said.emit(course.halt or course.sentence, bool(course.halt) or course.verdict == "not-within")
+            self.changed.emit()
+            return
+        if state == "sent" and course.action == "send":
+            self.by_itself = False  # it was sent and is not there: the sentence has been said
+            self.changed.emit()
+            return
+        try:
+            self._do(course)
+        except InputError as error:
+            self.by_itself = False
+            self.said.emit(str(error), True)

@@ -1,0 +1,1 @@
+"""The Devices page: the board, the meter, and the simulated bench."""
