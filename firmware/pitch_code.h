@@ -2,7 +2,7 @@
  *
  * A pitch counts 8192nds of a semitone: note * 8192 + (bend - 8192) * bend_range, with a 14-bit bend and
  * a range in whole semitones.  Codes carry 32 binary places and are rounded once, halves to the lower code.
- * C99, no floating point, no library.  The numbers come from a correction that was measured; see README.md.
+ * C99, no floating point, no library.  The numbers come from a correction that was measured; see firmware/README.md.
  */
 #ifndef DYNAMIS_PITCH_CODE_H
 #define DYNAMIS_PITCH_CODE_H

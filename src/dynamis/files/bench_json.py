@@ -33,10 +33,14 @@ class BenchExport(Record, frozen=True):
 
 def export_json(bench_file: BenchFile, path: Path) -> None:
     """Write the whole bench as JSON; an older file of that name is replaced only when all is written."""
-    held = everything(bench_file)
+    write_whole(path, contents_json(everything(bench_file)))
+
+
+def contents_json(held: Contents) -> bytes:
+    """What a bench holds, as its JSON."""
     made = BenchExport(FORMAT, VERSION, held.bench, tuple(held.runs), tuple(held.readings), tuple(held.adoptions),
                        tuple(held.sends))  # fmt: skip
-    write_whole(path, msgspec.json.format(msgspec.json.encode(made), indent=2) + b"\n")
+    return msgspec.json.format(msgspec.json.encode(made), indent=2) + b"\n"
 
 
 def read_json(source: Path) -> Contents:

@@ -1,0 +1,60 @@
+"""`dynamis export`: the correction in force for a channel, its readings, or the whole bench, as a file."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from dynamis.cli.output import emit_json
+
+
+@click.command()
+@click.argument("bench", metavar="BENCH", type=click.Path(path_type=Path))
+@click.option("--what", required=True, type=click.Choice(["c-header", "codes-csv", "readings-csv", "json"]))
+@click.option("--gear", metavar="NAME", help="The board, where there is more than one.")
+@click.option("--unit", metavar="SERIAL", help="The unit, where there is more than one.")
+@click.option("--channel", metavar="NAME", help="The pitch output, where there is more than one.")
+@click.option("-o", "output", required=True, metavar="FILE", type=click.Path(path_type=Path))
+@click.option("--json", "as_json", is_flag=True, help="Say what was written as one JSON object.")
+def export(
+    bench: Path, what: str, gear: str | None, unit: str | None, channel: str | None, output: Path, as_json: bool
+) -> int:
+    """Write a channel's correction or readings, or the bench, to a file."""
+    from dynamis.cli.benches import pick_channel, read_bench
+    from dynamis.files.bench_json import contents_json
+    from dynamis.files.exports import ChannelExport, readings_csv
+    from dynamis.files.text import write_whole
+
+    contents = read_bench(bench)
+    told: dict[str, object] = {"file": str(output), "what": what}
+    status = 0
+    if what == "json":
+        text = contents_json(contents).decode()
+        words = f"the bench {contents.bench.name}"
+    else:
+        ref, serial = pick_channel(contents, gear, unit, channel)
+        name = f"{contents.bench.label(ref)}, unit {serial}"
+        told |= {
+            "gear": contents.bench.gear_by(ref.gear).name,
+            "unit": serial,
+            "channel": contents.bench.port(ref).name,
+        }
+        if what == "readings-csv":
+            runs = [run for run in contents.runs if (run.channel, run.serial) == (ref, serial)]
+            text = readings_csv(runs, contents.readings)
+            count = sum(row.run in {run.id for run in runs} for row in contents.readings)
+            told |= {"runs": len(runs), "readings": count}
+            words = f"{count} readings of {len(runs)} runs of {name}"
+        else:
+            made = ChannelExport.of(contents, ref, serial)
+            text = made.as_c_header() if what == "c-header" else made.as_codes_csv()
+            told |= {"correction": made.kind, "hash": made.correction.hash}
+            words = f"{made.kind} of {name}" + ("" if made.adopted else "; no correction is adopted for it")
+            status = 0 if made.adopted else 1
+    write_whole(output, text)
+    if as_json:
+        emit_json(told)
+    else:
+        click.echo(f"Wrote {output}: {words}.")
+    return status

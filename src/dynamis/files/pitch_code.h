@@ -1,0 +1,1 @@
+../../../firmware/pitch_code.h
