@@ -13,7 +13,8 @@ from dynamis.bench.commands import rename, set_a4
 from dynamis.bench.document import Bench
 from dynamis.errors import InputError
 from dynamis.files.bench_json import export_json, import_json
-from dynamis.files.store import BenchFile
+from dynamis.files.salvage import salvage
+from dynamis.files.store import BenchFile, DamagedFileError
 from dynamis.files.text import write_whole
 from dynamis.notation.numbers import parse_quantity
 from dynamis.notation.style import plain
@@ -58,9 +59,13 @@ class Actions:
         self._add(menu, "&Keep as…", "Ctrl+Shift+S", self.keep_as)
         self._add(menu, "&Save a copy…", "Ctrl+S", self.save_copy)
         self._add(menu, "Re&name the bench…", "", self.rename)
+        self._add(menu, "Open for &writing again", "", self.write_here)
         menu.addSeparator()
         self._add(menu, "&Import a bench from JSON…", "", self.import_json)
         self._add(menu, "&Export the bench as JSON…", "", self.export_json)
+        self._add(menu, "Export the correction as a &C header…", "", self.export_header)
+        self._add(menu, "Export the codes as CSV…", "", self.export_codes)
+        self._add(menu, "Export the channel's readings as CSV…", "", self.export_readings)
         self._add(menu, "Save the &report…", "Ctrl+R", self.save_report)
         menu.addSeparator()
         self._add(menu, "Pre&ferences…", "Ctrl+,", self.preferences)
@@ -159,10 +164,49 @@ class Actions:
 
     def open_path(self, path: Path) -> None:
         def work() -> None:
-            self.session.open(BenchFile.open(path))
-            self.session.remember(path)
+            if path.exists() and path.samefile(self.session.file.path) and not self.session.file.read_only:
+                raise InputError(f"{path.name} is open here already.")
+            try:
+                opened = BenchFile.open(path)
+            except DamagedFileError as error:
+                self._offer_salvage(path, str(error))
+                return
+            self._go_over_to(opened)
 
         self.window.guarded(work)
+
+    def _go_over_to(self, opened: BenchFile) -> None:
+        """Open a bench here; what happened to it on the way in, or why it cannot be changed, is said."""
+        self.session.open(opened)
+        self.session.remember(opened.path)
+        if opened.read_only or opened.notice:
+            self.session.said.emit(opened.read_only or opened.notice, bool(opened.read_only))
+
+    def _offer_salvage(self, path: Path, sentence: str) -> None:
+        """A damaged bench: read what can be read into a new file, where that is wanted."""
+        from dynamis.ui.dialogs.working import ask, in_background
+
+        if not ask(self.window, "A damaged bench", f"{sentence} Shall what can still be read be put into a new bench?",
+                   "Salvage"):  # fmt: skip
+            return
+        target = fresh_path(f"{path.stem} (salvaged)")
+
+        def work():
+            found = salvage(path)
+            return found, found.into(target)
+
+        done = in_background(self.window, "Reading what can be read …", work)
+        if done is not None:
+            found, made = done
+            self._go_over_to(made)
+            self.session.said.emit(f"Salvaged into {target.name}: {found.sentence()}", bool(found.lost))
+
+    def write_here(self) -> None:
+        """Try again to open a bench for writing that could only be looked at."""
+        path = self.session.file.path
+        if not self.session.file.read_only:
+            raise InputError(f"{path.name} can be changed here already.")
+        self._go_over_to(BenchFile.open(path))
 
     def open_demo(self) -> None:
         self.session.open(fresh_demo())
@@ -204,6 +248,37 @@ class Actions:
         if path is not None:
             export_json(self.session.file, path)
             self.session.said.emit(f"Exported {path.name}.", False)
+
+    def _export_channel(self, title: str, ending: str, write) -> None:
+        from dynamis.files.contents import everything
+        from dynamis.files.exports import ChannelExport
+
+        channel = self.session.channel
+        if channel is None:
+            raise InputError("There is no channel on this bench to export.")
+        held = everything(self.session.file)
+        made = ChannelExport.of(held, *channel)
+        name = f"{channel[1]} {self.session.bench.port(channel[0]).name}{ending}"
+        path = self._save_name(title, name, f"{ending[1:].upper()} (*{ending})", ending)
+        if path is not None:
+            write_whole(path, write(made, held))
+            none = "" if made.adopted else " No correction is adopted for this channel: it holds the nominal values."
+            self.session.said.emit(f"Exported {path.name}.{none}", not made.adopted)
+
+    def export_header(self) -> None:
+        self._export_channel("Export a C header", ".h", lambda made, held: made.as_c_header())
+
+    def export_codes(self) -> None:
+        self._export_channel("Export the codes", ".csv", lambda made, held: made.as_codes_csv())
+
+    def export_readings(self) -> None:
+        from dynamis.files.exports import readings_csv
+
+        def write(made, held) -> str:
+            mine = [run for run in held.runs if (run.channel, run.serial) == (made.channel, made.serial)]
+            return readings_csv(mine, held.readings)
+
+        self._export_channel("Export the readings", ".csv", write)
 
     def import_json(self) -> None:
         name, _ = QFileDialog.getOpenFileName(self.window, "Import a bench", "", "JSON (*.json)")

@@ -28,6 +28,11 @@ def fresh_path(stem: str) -> Path:
     return path
 
 
+def simulated_boards_path() -> Path:
+    """Where the simulated boards keep what they hold, as real ones keep it through a loss of power."""
+    return data_folder() / "simulated boards.json"
+
+
 def fresh_demo() -> BenchFile:
     """The demo bench as a fresh copy; the copies of earlier days are taken away."""
     from dynamis.demo.lantern import write_demo
@@ -37,6 +42,8 @@ def fresh_demo() -> BenchFile:
             old.unlink()
         except OSError as error:
             _LOG.info("old demo kept: %s", error)
+    # A fresh demo has fresh boards: what the simulated ones were sent belongs to the demo before.
+    simulated_boards_path().unlink(missing_ok=True)
     path = fresh_path("demo")
     write_demo(path)
     return BenchFile.open(path)

@@ -8,12 +8,8 @@ from typing import Any
 
 from PySide6.QtCore import QObject, QProcess, Signal
 
+from dynamis.ui.benches import simulated_boards_path
 from dynamis.ui.preferences import data_folder
-
-
-def state_path():
-    """Where the simulated boards keep what they hold, as real ones keep it through a loss of power."""
-    return data_folder() / "simulated boards.json"
 
 
 class SimulatedBench(QObject):
@@ -43,7 +39,7 @@ class SimulatedBench(QObject):
         process.finished.connect(self._finished)
         process.errorOccurred.connect(self._failed)
         data_folder().mkdir(parents=True, exist_ok=True)
-        process.start(sys.executable, ["-m", "dynamis.demo.standins", str(state_path())])
+        process.start(sys.executable, ["-m", "dynamis.demo.standins", str(simulated_boards_path())])
 
     def do(self, what: str, value: Any = None) -> None:
         """Do something on the simulated bench, as a hand would."""

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import logging
+import signal
+import socket
 import sys
 import threading
 import traceback
 from importlib.resources import files
 from logging.handlers import RotatingFileHandler
 
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import QSocketNotifier, QTimer
 from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication
 
@@ -48,19 +50,46 @@ def run_window(arguments: list[str]) -> int:
     report_errors(window)
     if arguments and arguments != ["--demo"]:
         session.remember(bench_file.path)
+    app.aboutToQuit.connect(window.shut_down)
+    watch = end_on_signals(app)
     window.show()
     if complaint or sentence:
         window.say(" ".join(part for part in (complaint, sentence) if part), True)
+    elif bench_file.read_only or bench_file.notice:
+        window.say(bench_file.read_only or bench_file.notice, bool(bench_file.read_only))
     QTimer.singleShot(300, warm)
-    return app.exec()
+    try:
+        return app.exec()
+    finally:
+        watch.setEnabled(False)
+        window.shut_down()
+
+
+def end_on_signals(app: QApplication) -> QSocketNotifier:
+    """Let the terminal and the system end the window in order, with the outputs of a board made safe."""
+    here, there = socket.socketpair()
+    for one in (here, there):
+        one.setblocking(False)
+    signal.set_wakeup_fd(there.fileno())
+    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        signal.signal(number, lambda *_: app.quit())
+    # Python runs the handlers between its own steps; a byte on the socket wakes Qt up to take one.
+    watch = QSocketNotifier(here.fileno(), QSocketNotifier.Type.Read, app)
+    watch.activated.connect(lambda: here.recv(64))
+    watch.ends = (here, there)
+    return watch
 
 
 def warm() -> None:
     """Import in a thread what the first dialogs and reports need."""
 
     def work() -> None:
+
+        import dynamis.devices.scpi_meter
+        import dynamis.devices.serial_board
         import dynamis.files.report_html
         import dynamis.ui.views.codes.station
+        import dynamis.ui.views.devices.station
         import dynamis.ui.views.measure.csv_dialog
         import dynamis.ui.views.measure.run_dialog  # noqa: F401
 

@@ -70,6 +70,8 @@ class DevicesStation(QWidget):
         self.board.body.addWidget(label("What was sent, and what was held before", "heading"))
         self.sends = Table("What was sent to boards", _SENDS)
         self.board.body.addWidget(self.sends, 1)
+        self.nothing_sent = label("Nothing has been sent from this bench yet.", "muted")
+        self.board.body.addWidget(self.nothing_sent)
         self.put_back = QPushButton("Send what was held before")
         self.put_back.setToolTip("Of the row chosen above; a sending of its own, kept like the others")
         self.put_back.clicked.connect(self._put_back)
@@ -151,7 +153,10 @@ class DevicesStation(QWidget):
             set_text(self.difference, self._difference())
         self.send.setEnabled(self._course.letter() is not None and not devices.busy)
         self.sends.set_rows([self._send_row(sent) for sent in reversed(self._session.sends)])
-        self.put_back.setEnabled(self.send.isEnabled() and bool(self._session.sends))
+        sent_any = bool(self._session.sends)
+        self.nothing_sent.setVisible(not sent_any)
+        self.put_back.setVisible(sent_any)
+        self.put_back.setEnabled(self.send.isEnabled())
         run = self._session.run
         meter = None if run is None else run.meter
         set_text(self.range_words, "" if meter is None else f"The run looked at holds the {meter.range_name} range.")

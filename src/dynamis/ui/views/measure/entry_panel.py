@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, 
 from dynamis.bench.analysis import RunAnalysis, as_read, meter_range
 from dynamis.calibration.slips import Slip, find_slip
 from dynamis.calibration.words import proof_sentences
+from dynamis.devices.taking import Progress
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_quantity
 from dynamis.notation.style import plain, tied
@@ -99,6 +100,7 @@ class EntryPanel(Panel):
         column.addStretch(1)
         self.taking = TakingRow(session, course)
         self.body.addWidget(self.taking)
+        course.devices.progressed.connect(self._went_on)
         buttons = QHBoxLayout()
         self.new_run, self.from_csv = QPushButton("New run…"), QPushButton("Open CSV…")
         self.new_run.clicked.connect(self.asked_for_run)
@@ -158,6 +160,11 @@ class EntryPanel(Panel):
 
     def _channel_picked(self, index: int) -> None:
         self._session.set_channel(self.channel.itemData(index))
+
+    def _went_on(self, progress: Progress) -> None:
+        judged = self._session.analysis()
+        if judged is not None and progress.state in ("connecting", "settling", "paused"):
+            set_text(self.what, self._what(judged, self._session.note))
 
     def _what(self, judged: RunAnalysis, note: float) -> str:
         progress = self._course.devices.progress

@@ -115,7 +115,11 @@ class ReadingsPanel(Panel):
     # -- showing -----------------------------------------------------------------------------------
 
     def refresh(self) -> None:
-        self.readings.set_rows(self._reading_rows(self._session.analysis()))
+        before = self.readings.rows_model.rowCount()
+        rows = self._reading_rows(self._session.analysis())
+        self.readings.set_rows(rows)
+        if len(rows) == before + 1:
+            self.readings.show_row(before)  # one more was taken
 
     def refresh_runs(self) -> None:
         rows = [self._run_row(run.id) for run in self._session.runs]

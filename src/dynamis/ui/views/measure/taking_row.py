@@ -40,7 +40,7 @@ class TakingRow(QWidget):
             row.addWidget(button)
         row.addStretch(1)
         column.addLayout(row)
-        course.devices.progressed.connect(self.show_progress)
+        course.devices.progressed.connect(self.went_on)
         course.devices.changed.connect(self.refresh)
         self.refresh()
 
@@ -64,6 +64,9 @@ class TakingRow(QWidget):
         doing = _WORDS.get(progress.state, "")
         set_text(self.words, f"Reading {min(progress.done + 1, progress.count)} of {progress.count}{note}: {doing}")
         set_text(self.pause, "Go on" if self._course.devices.paused else "Pause")
+
+    def went_on(self, progress: Progress) -> None:
+        self.show_progress(progress)
         if progress.state == "paused" and progress.sentence:
             self._session.said.emit(progress.sentence, True)
 
