@@ -6,7 +6,6 @@ range; what was sent to boards has a table of its own.
 
 from __future__ import annotations
 
-import contextlib
 import json
 import os
 import sqlite3
@@ -113,18 +112,3 @@ def swap_in(path: Path, upgraded: Path, version: int) -> Path:
             number += 1
     os.replace(upgraded, path)
     return kept
-
-
-def copy_database(source: sqlite3.Connection, target: Path) -> None:
-    """A whole copy of an open database, also while it is in use; raises `InputError` when it cannot be written."""
-    try:
-        target.unlink(missing_ok=True)
-        made = sqlite3.connect(target)
-        try:
-            source.backup(made)
-        finally:
-            made.close()
-    except (OSError, sqlite3.Error) as error:
-        with contextlib.suppress(OSError):
-            target.unlink(missing_ok=True)
-        raise InputError(f"{target}: cannot be written: {error}.") from error

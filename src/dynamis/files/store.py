@@ -20,7 +20,8 @@ import msgspec
 from dynamis.bench.document import AdoptionRecord, Bench, PortRef, ReadingRecord, RunRecord, SendRecord
 from dynamis.errors import InputError
 from dynamis.files.lock import WriterLock, may_write, take_lock, why_read_only
-from dynamis.files.migrate import copy_database, swap_in, upgrade_file
+from dynamis.files.database import connect, copy_database, data_version, told
+from dynamis.files.migrate import swap_in, upgrade_file
 from dynamis.files.schema import APPLICATION_ID, CREATE, VERSION
 
 _MOST_REVISIONS: Final = 500
@@ -61,6 +62,7 @@ class BenchFile:
         self.path, self.read_only, self.notice = path, read_only, notice
         self._connection, self._lock = connection, lock
         self._one = threading.RLock()
+        self._seen = 0
         self._temporary: tempfile.TemporaryDirectory[str] | None = None
 
     @classmethod
@@ -75,7 +77,7 @@ class BenchFile:
         except OSError as error:
             raise InputError(f"{path}: cannot be written: {error.strerror or error}.") from error
         lock = take_lock(path)
-        connection = _connect(path)
+        connection = connect(path)
         try:
             connection.execute("PRAGMA synchronous = FULL")
             connection.executescript(
@@ -110,7 +112,7 @@ class BenchFile:
         if lock is not None and not may_write(path.parent):
             lock.release()
             lock, read_only = None, why_read_only(path, write)
-        opened = cls(path, _connect(path), lock, read_only)
+        opened = cls(path, connect(path), lock, read_only)
         try:
             version = opened._look_over()
             if version < VERSION:
@@ -141,6 +143,7 @@ class BenchFile:
             if self.read_only:
                 connection.execute("PRAGMA query_only = ON")
             if version == VERSION:
+                self._seen = data_version(connection)
                 self.bench()  # a file whose document cannot be read is refused now, not later
         except sqlite3.DatabaseError as error:
             raise DamagedFileError(
@@ -169,7 +172,7 @@ class BenchFile:
             if target != self.path:
                 target.unlink(missing_ok=True)
             raise InputError(f"{self.path}: the older bench could not be brought to this version: {error}.") from error
-        self._connection = _connect(target)
+        self._connection = connect(target)
         self._look_over()
 
     def close(self) -> None:
@@ -180,10 +183,11 @@ class BenchFile:
             if self._temporary is not None:
                 self._temporary.cleanup()
 
-    def data_version(self) -> int:
-        """Another number whenever somebody else has changed the file."""
+    def changed_elsewhere(self) -> bool:
+        """Whether somebody else has changed the file since it was opened or since this was asked last."""
         with self._one:
-            return int(self._connection.execute("PRAGMA data_version").fetchone()[0])
+            before, self._seen = self._seen, data_version(self._connection)
+        return self._seen != before
 
     def __enter__(self) -> BenchFile:
         return self
@@ -204,7 +208,7 @@ class BenchFile:
             except sqlite3.Error as error:
                 if self._connection.in_transaction:
                     self._connection.execute("ROLLBACK")
-                raise InputError(f"{self.path}: the change could not be written: {_told(error)}") from error
+                raise InputError(f"{self.path}: the change could not be written: {told(error)}") from error
             except BaseException:
                 if self._connection.in_transaction:
                     self._connection.execute("ROLLBACK")
@@ -378,17 +382,6 @@ class BenchFile:
         except OSError as error:
             temporary.unlink(missing_ok=True)
             raise InputError(f"{path}: cannot be written: {error.strerror or error}.") from error
-
-
-def _connect(path: Path) -> sqlite3.Connection:
-    return sqlite3.connect(path, isolation_level=None, check_same_thread=False)
-
-
-def _told(error: sqlite3.Error) -> str:
-    """What a failed write means at the bench."""
-    if "full" in str(error):
-        return "the disk is full. Make room, then try again; nothing that was stored is lost."
-    return f"{error}."
 
 
 def _decode(text: str, kind: Any, path: Path) -> Any:

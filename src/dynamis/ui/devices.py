@@ -42,10 +42,12 @@ class Devices(QObject):
         self.held: dict[str, BoardCorrection] = {}
         self.progress: Progress | None = None
         self.sending: float | None = None
+        self._asking: dict[str, str | None] = {"board": None, "meter": None}
         self._control: Control | None = None
         self._work: queue.SimpleQueue[Callable[[], None] | None] = queue.SimpleQueue()
         self._thread: threading.Thread | None = None
-        self._in_window.connect(lambda slot: slot())
+        self._let_go_of = False
+        self._in_window.connect(self._run_in_window)
 
     # -- the thread --------------------------------------------------------------------------------
 
@@ -83,6 +85,10 @@ class Devices(QObject):
     def _show(self, slot: Callable[[], None]) -> None:
         self._in_window.emit(slot)
 
+    def _run_in_window(self, slot: Callable[[], None]) -> None:
+        if not self._let_go_of:  # what still comes after that finds no window and no file
+            slot()
+
     def shut_down(self) -> None:
         """End what is under way, make the outputs safe, and let the devices go."""
         self.cancel()
@@ -91,12 +97,11 @@ class Devices(QObject):
             self._work.put(None)
             self._thread.join(8.0)
             self._thread = None
+        self._let_go_of = True
 
     def _let_go(self) -> None:
-        for one in (self.board, self.meter):
-            if one is not None:
-                one.close()
-        self.board = self.meter = None
+        self._close_board()
+        self._close_meter()
 
     # -- connecting --------------------------------------------------------------------------------
 
@@ -110,6 +115,10 @@ class Devices(QObject):
         return self._control is not None or self.sending is not None
 
     def connect_board(self, port: str) -> None:
+        """Open a port and ask who is there; the same port is not asked twice at a time."""
+        if self._asking["board"] == port:
+            return
+        self._asking["board"] = port
         self._board_says(f"Asking {port.strip() or 'the port'} …", trouble=False)
 
         def work() -> None:
@@ -117,14 +126,14 @@ class Devices(QObject):
 
             self._close_board()
             try:
-                made = SerialBoard(port)
+                made = self.board = SerialBoard(port)
                 held = {channel: made.held(channel) for channel in made.identity.channels}
             except DeviceError as error:
                 told = str(error)
+                self._close_board()
                 self._show(lambda: self._board_is(None, {}, told))
                 return
-            one = made.identity
-            words = f"Unit {one.unit} of {one.design}, {len(one.channels)} channels of {one.bits} bits."
+            words = _board_words(made)
             self._show(lambda: self._board_is(made, held, words))
 
         self._do(work)
@@ -132,9 +141,11 @@ class Devices(QObject):
     def _close_board(self) -> None:
         if self.board is not None:
             self.board.close()
+            self.board = None
 
     def _board_is(self, board: Board | None, held: dict[str, BoardCorrection], words: str) -> None:
         self.board, self.held = board, held
+        self._asking["board"] = None
         self._board_says(words, trouble=board is None)
 
     def _board_says(self, words: str, *, trouble: bool) -> None:
@@ -142,15 +153,18 @@ class Devices(QObject):
         self.changed.emit()
 
     def connect_meter(self, address: str) -> None:
+        """Open an address and ask who is there; the same address is not asked twice at a time."""
+        if self._asking["meter"] == address:
+            return
+        self._asking["meter"] = address
         self._meter_says(f"Asking {address.strip() or 'the address'} …", trouble=False)
 
         def work() -> None:
             from dynamis.devices.scpi_meter import ScpiMeter
 
-            if self.meter is not None:
-                self.meter.close()
+            self._close_meter()
             try:
-                made = ScpiMeter(address)
+                made = self.meter = ScpiMeter(address)
             except DeviceError as error:
                 told = str(error)
                 self._show(lambda: self._meter_is(None, told))
@@ -159,8 +173,14 @@ class Devices(QObject):
 
         self._do(work)
 
+    def _close_meter(self) -> None:
+        if self.meter is not None:
+            self.meter.close()
+            self.meter = None
+
     def _meter_is(self, meter: Meter | None, words: str) -> None:
         self.meter = meter
+        self._asking["meter"] = None
         self._meter_says(words, trouble=meter is None)
 
     def _meter_says(self, words: str, *, trouble: bool) -> None:
@@ -177,8 +197,7 @@ class Devices(QObject):
 
     def disconnect_meter(self) -> None:
         def work() -> None:
-            if self.meter is not None:
-                self.meter.close()
+            self._close_meter()
             self._show(lambda: self._meter_is(None, ""))
 
         self.cancel()
@@ -246,9 +265,8 @@ class Devices(QObject):
 
         def work() -> None:
             board.recover()
-            one = board.identity
-            held = {channel: board.held(channel) for channel in one.channels}
-            words = f"Unit {one.unit} of {one.design}, {len(one.channels)} channels of {one.bits} bits."
+            held = {channel: board.held(channel) for channel in board.identity.channels}
+            words = _board_words(board)
             self._show(lambda: self._board_is(board, held, words))
 
         self._do(work)
@@ -267,7 +285,7 @@ class Devices(QObject):
 
         def keep(taken: Taken) -> None:
             store(taken)
-            self.taken.emit(run_id)
+            self._show(lambda: self.taken.emit(run_id))
 
         def work() -> None:
             try:
@@ -362,6 +380,11 @@ class Devices(QObject):
         self.sending, self.held = None, held
         self.changed.emit()
         self.ended.emit("sent")
+
+
+def _board_words(board: Board) -> str:
+    one = board.identity
+    return f"Unit {one.unit} of {one.design}, {len(one.channels)} channels of {one.bits} bits."
 
 
 def _raise(error: Exception) -> None:

@@ -56,7 +56,6 @@ class MainWindow(QMainWindow):
         self.resize(1280, 800)
         self.setAcceptDrops(True)
         self.stations: dict[str, QWidget] = {}
-        self._version: tuple[object, int] = (None, 0)
         self.stack = QStackedWidget()
         self.thread_strip = ThreadStrip()
         body = QWidget()
@@ -221,15 +220,8 @@ class MainWindow(QMainWindow):
 
     def _look_at_file(self) -> None:
         """A read-only bench follows what the other window writes."""
-        file = self.session.file
-        if not file.read_only:
-            return
-        version = file.data_version()
-        if self._version != (file, version):
-            changed = self._version[0] is file
-            self._version = (file, version)
-            if changed:
-                self.session.reload()
+        if self.session.file.read_only and self.session.file.changed_elsewhere():
+            self.session.reload()
 
     def thread_changed(self) -> None:
         """Show the thread; in a turn of its own while a run is taken by itself."""

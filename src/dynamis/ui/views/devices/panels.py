@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import QSignalBlocker, Qt, Signal
 from PySide6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QHBoxLayout, QLineEdit, QPushButton, QWidget
 
 from dynamis.ui.simulated import SimulatedBench
@@ -45,6 +45,7 @@ class DevicePanel(Panel):
         self.address = QComboBox()
         self.address.setEditable(True)
         self.address.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
+        self.address.setCompleter(None)  # it would write into the line while the found ports come in
         self.address.setAccessibleName(what)
         self.address.lineEdit().setPlaceholderText(hint)
         self.address.lineEdit().returnPressed.connect(self._connect_to)
@@ -88,10 +89,12 @@ class DevicePanel(Panel):
 
     def offer(self, addresses: list[str]) -> None:
         """Addresses that were found, below the field; what is typed stays."""
-        typed = self.line.text()
-        self.address.clear()
-        self.address.addItems(addresses)
+        typed, cursor = self.line.text(), self.line.cursorPosition()
+        with QSignalBlocker(self.address):
+            self.address.clear()
+            self.address.addItems(addresses)
         self.line.setText(typed)
+        self.line.setCursorPosition(cursor)
 
 
 class SimulatedPanel(Panel):
