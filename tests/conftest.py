@@ -7,7 +7,6 @@ import json
 import os
 from contextlib import redirect_stderr, redirect_stdout
 from dataclasses import dataclass
-from pathlib import Path
 
 import pytest
 from hypothesis import settings
@@ -80,6 +79,8 @@ def empty_file(tmp_path):
 @pytest.fixture
 def make_window(qapp):
     """Open the window on a bench file: `make_window(bench_file)`; it is closed at the end."""
+    from PySide6.QtCore import QCoreApplication, QEvent
+
     from dynamis.ui.preferences import Preferences
     from dynamis.ui.session import Session
     from dynamis.ui.start import make_app
@@ -101,10 +102,6 @@ def make_window(qapp):
     for window in made:
         window.close()
         window.deleteLater()
+    # Without this they stay, and every new style sheet is laid over all of them.
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
     qapp.processEvents()
-
-
-def csv_file(folder: Path, text: str, name: str = "readings.csv") -> Path:
-    path = folder / name
-    path.write_text(text, encoding="utf-8")
-    return path

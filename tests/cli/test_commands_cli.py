@@ -7,9 +7,9 @@ import sys
 
 import pytest
 
-from conftest import csv_file
 from dynamis import __version__
 from dynamis.files.store import BenchFile
+from text_files import csv_file
 
 DAC = ("dac", "--bits", "12", "--low-volts", "0", "--high-volts", "5", "--law", "voct", "--notes", "36:96:12")
 

@@ -7,12 +7,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from conftest import csv_file
 from dynamis.errors import InputError
 from dynamis.files.readings_csv import Layout, guess_layout, read_rows, strict_layout
 from dynamis.files.report_html import report_html
 from dynamis.files.text import read_text, write_whole
 from dynamis.notation.style import Style
+from text_files import csv_file
 
 
 def strict(text, quantity=None):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 import random
+import re
 import shutil
 import sqlite3
 import subprocess
@@ -41,13 +42,14 @@ def test_a_second_window_reads_and_the_lock_ends_with_the_first(demo_file):
     with BenchFile.open(demo_file.path) as second:
         assert "open in another window" in second.read_only
         assert everything(second) == everything(demo_file)
-        before = second.data_version()
+        assert not second.changed_elsewhere()
         for change in (lambda: second.record("x", Bench()), second.undo, lambda: second.set_void(1, True, ""),
                        lambda: second.add_readings(second.runs()[0].id, [(60.0, 2.0, None, 0.0)])):  # fmt: skip
             with pytest.raises(InputError, match=r"another window|nothing to undo"):
                 change()
         demo_file.record("rename", Bench("Changed meanwhile"))
-        assert second.data_version() != before
+        assert second.changed_elsewhere()
+        assert not second.changed_elsewhere()
         assert second.bench().name == "Changed meanwhile"
     demo_file.close()
     with BenchFile.open(demo_file.path) as third:
@@ -277,3 +279,14 @@ def test_a_full_disk_while_reading_loses_nothing(demo_file):
     demo_file._connection.execute("PRAGMA max_page_count = 100000")
     demo_file.add_readings(run.id, [(60.0, 2.2, 1630, 0.0)], ranges=[10.0])
     assert demo_file.readings(run.id)[-1].range_volts == 10.0
+
+
+def test_ten_kills_in_runs_with_edits_lose_nothing():
+    """SIGKILL at random moments; `benchmarks/kills.py` does the same two hundred times."""
+    command = [sys.executable, str(Path(__file__).parents[2] / "benchmarks" / "kills.py"), "10", "7"]
+    done = subprocess.run(command, capture_output=True, text=True, timeout=240, check=False)
+    assert done.returncode == 0, done.stdout + done.stderr[-2000:]
+    kills, shown, edits = (int(word) for word in re.findall(r"\d+", done.stdout)[:3])
+    assert kills == 10
+    assert shown > 30
+    assert edits > 10

@@ -227,7 +227,7 @@ def test_the_whole_course_by_itself_to_a_verdict(connected, lantern):
     until(lambda: course.course().at is None and not connected.devices.busy, 60)
     assert course.course().verdict == "within"
     assert "Proven by fresh readings: within tolerance" in connected.station.course.words.text().replace("\u00a0", " ")
-    assert [run.title for run in session.runs_of(session.channel)]== ["Short", "After constants", "Proof"]
+    assert [run.title for run in session.runs_of(session.channel)] == ["Short", "After constants", "Proof"]
     proof = session.runs[-1]
     assert {36.5, 43.5} <= set(proof.plan)
     assert (proof.held_hash, proof.meter_identity) == (

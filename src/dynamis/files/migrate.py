@@ -15,7 +15,6 @@ from typing import Any, Final
 
 from dynamis.converter.dac import Dac
 from dynamis.converter.heads import ConstantsHead, sixteenths_of
-from dynamis.errors import InputError
 from dynamis.files.schema import SENT, VERSION
 from dynamis.pitch.laws import parse_law
 from dynamis.pitch.tuning import EqualTemperament

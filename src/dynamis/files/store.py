@@ -19,8 +19,8 @@ import msgspec
 
 from dynamis.bench.document import AdoptionRecord, Bench, PortRef, ReadingRecord, RunRecord, SendRecord
 from dynamis.errors import InputError
-from dynamis.files.lock import WriterLock, may_write, take_lock, why_read_only
 from dynamis.files.database import connect, copy_database, data_version, told
+from dynamis.files.lock import WriterLock, may_write, take_lock, why_read_only
 from dynamis.files.migrate import swap_in, upgrade_file
 from dynamis.files.schema import APPLICATION_ID, CREATE, VERSION
 

@@ -27,11 +27,8 @@ class TakingRow(QWidget):
         self.words = label("", "small", wrap=True)
         column.addWidget(self.words)
         row = QHBoxLayout()
-        self.take, self.pause, self.cancel = (
-            QPushButton("Take the rest by itself"),
-            QPushButton(),
-            QPushButton("Cancel"),
-        )
+        self.take, self.pause = QPushButton("Take the rest by itself"), QPushButton("Pause")
+        self.cancel = QPushButton("Cancel")
         self.take.setProperty("primary", True)
         self.take.clicked.connect(self.take_the_rest)
         self.pause.clicked.connect(self.pause_or_go_on)
