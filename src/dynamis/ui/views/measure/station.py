@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtGui import QGuiApplication
+from PySide6.QtGui import QColor, QGuiApplication
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QInputDialog, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from dynamis.bench.analysis import RunAnalysis
@@ -138,8 +138,6 @@ class MeasureStation(QWidget):
         self._share_width()
         model = self.readings.readings.rows_model
         for rows in (model, self.readings.runs.rows_model):
-            from PySide6.QtGui import QColor
-
             rows.off_colour, rows.current_colour = QColor(colours.muted), QColor(colours.thread_wash)
         self.refresh()
         self.readings.refresh_runs()
@@ -158,7 +156,10 @@ class MeasureStation(QWidget):
             self.refresh()
             self.readings.refresh_runs()
             return
-        self._in_turns(self.entry.refresh, self.draw, self.readings.refresh, self.words.refresh, self.course.refresh)
+        self._in_turns(*self._parts())
+
+    def _parts(self) -> tuple[Callable[[], None], ...]:
+        return self.entry.refresh, self.draw, self.readings.refresh, self.words.refresh, self.course.refresh
 
     def _in_turns(self, *parts: Callable[[], None]) -> None:
         self._turns += [part for part in parts if part not in self._turns]
@@ -172,24 +173,20 @@ class MeasureStation(QWidget):
             self._turn.stop()
 
     def taking_ended(self, state: str) -> None:
-        """All of the run at once, and what its first note says when it was read again."""
-        self._turns.clear()
-        self._turn.stop()
-        self.refresh()
-        self.readings.refresh_runs()
+        """All of the run, and what its first note says when it was read again."""
+        self._in_turns(*self._parts(), self.readings.refresh_runs, *([self._say_drift] if state == "done" else []))
+
+    def _say_drift(self) -> None:
         judged = self._session.analysis()
-        drift = None if judged is None or state != "done" else find_drift(judged)
+        drift = None if judged is None else find_drift(judged)
         if drift is not None:
             self._session.said.emit(drift_sentence(drift, self._session.style), drift.too_much)
 
     def refresh(self) -> None:
         empty = not self._session.channels() and not self._session.runs
         self._stack.setCurrentIndex(1 if empty else 0)
-        self.entry.refresh()
-        self.words.refresh()
-        self.readings.refresh()
-        self.course.refresh()
-        self.draw()
+        for part in self._parts():
+            part()
 
     def note_changed(self) -> None:
         if self.plot.marked_note == self._session.note:
