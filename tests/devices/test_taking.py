@@ -243,8 +243,7 @@ def test_the_course_ends_with_a_proof(unit):
         actions.append(course.action)
         head = HeadRecord() if adopted is None else adopted.head
         if course.action == "begin":
-            runs.append(next_run(first, head, course.plan, run_id=f"r{len(runs)}", created="", held_hash=made.board.held_hash("A"),
-                                 meter_identity="m"))  # fmt: skip
+            runs.append(next_run(first, head, course.plan, run_id=f"r{len(runs)}", created=""))
             rows[runs[-1].id] = []
         elif course.action == "take":
             rows[course.run_id] = made.take(next(run for run in runs if run.id == course.run_id))

@@ -31,7 +31,9 @@ def until(ask, seconds: float = 30.0) -> None:
     by = monotonic() + seconds
     while not ask():
         QTest.qWait(10)
-        assert monotonic() < by, "it did not come within the time"
+        assert monotonic() < by, (
+            f"it did not come within the time; the window says: {[one.sentence.text() for one in QApplication.topLevelWidgets() if hasattr(one, 'sentence')]}"
+        )
 
 
 @pytest.fixture
@@ -126,7 +128,7 @@ def test_the_rest_is_taken_by_itself_and_the_first_note_read_again(connected, la
     rows = session.file.readings("short")
     assert [row.note for row in rows] == [*PLAN, 36.0]
     assert [row.range_volts for row in rows] == [None, 10.0, 10.0, 10.0, 10.0]
-    assert "Read again at the end, 36 C2" in connected.sentence.text()
+    until(lambda: "Read again at the end, 36 C2" in connected.sentence.text())
     assert len(table_texts(connected.station.readings.readings)) == 5
     assert connected.station.entry.entry.isEnabled()
     assert lantern.world.code("A") == 0
@@ -259,6 +261,9 @@ def test_board_and_bench_are_compared_and_the_old_one_is_sent_back(connected, la
     page = connected.station
     assert "The board holds the nominal values" in page.difference.text()
     assert "differs" in table_texts(page.held)[0][3]
+    connected.show_station("Codes")
+    assert connected.station.said.shown[-1].replace("\u00a0", " ") == page.difference.text().replace("\u00a0", " ")
+    connected.show_station("Devices")
     click(page.send)
     until(lambda: "verified" in connected.sentence.text())
     until(lambda: "agree" in page.difference.text())

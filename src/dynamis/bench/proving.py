@@ -180,12 +180,9 @@ def _verdict(judged: RunAnalysis, style: Style) -> str:
 TITLES: Final[dict[str, str]] = {"nominal": "As found", "constants": "After constants", "table": "Proof"}
 
 
-def next_run(
-    like: RunRecord, head: HeadRecord, plan: tuple[float, ...], *, run_id: str, created: str, held_hash: str | None,
-    meter_identity: str,
-) -> RunRecord:  # fmt: skip
+def next_run(like: RunRecord, head: HeadRecord, plan: tuple[float, ...], *, run_id: str, created: str) -> RunRecord:
     """A run of the same channel under the same conditions, with another head and plan."""
     return msgspec.structs.replace(
-        like, id=run_id, title=TITLES[head.kind], created=created, head=head, plan=plan, held_hash=held_hash,
-        meter_identity=meter_identity, warm_minutes=None, celsius=None,
+        like, id=run_id, title=TITLES[head.kind], created=created, head=head, plan=plan, held_hash=None,
+        meter_identity="", warm_minutes=None, celsius=None,
     )  # fmt: skip

@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from pyvisa.resources import MessageBasedResource
 
 READ_SECONDS: Final = 5.0
+_NOTICE_SECONDS: Final = 0.1  # a meter with one connection has to notice first that the one before is gone
 _FUNCTIONS: Final[dict[Quantity, str]] = {"volts": "VOLT", "hertz": "FREQ"}
 _WORDS: Final = {"VOLT": "DC volts", "FREQ": "frequency"}
 
@@ -80,18 +81,19 @@ class ScpiMeter:
         """Open the connection and make sure of who answers.
 
         The VISA library takes a refused connection for an open one, and a closed one for a silent meter; so
-        what is wrong with a connection that gives no answer is asked of the system itself.
+        what is wrong with a connection that gives no answer is asked of the system itself.  A meter that then
+        answers had not yet noticed that the connection before was gone: it is asked once more.
         """
         try:
-            self._open()
-            if not self.address.host:
-                self._drain()
-            found = self._ask("*IDN?")
+            found = self._open_and_ask()
         except DeviceError as error:
             if error.trouble not in ("silent", "unplugged") or not self.address.host:
                 raise
             self._close_resource()
-            raise self._diagnosed(error) from error
+            reached = self._reach(ask=True)
+            if isinstance(reached, OSError) or reached == b"":
+                raise self._diagnosed(error, reached) from error
+            found = self._open_and_ask()
         shown = shortened(found)
         if self.identity and found != self.identity:
             raise DeviceError(
@@ -103,10 +105,19 @@ class ScpiMeter:
             raise DeviceError("garbage", f"The meter at {self.address.shown} does not say who it is.")
         self.identity = found
 
+    def _open_and_ask(self) -> str:
+        self._open()
+        if not self.address.host:
+            self._drain()
+        return self._ask("*IDN?")
+
     def _open(self) -> None:
         import pyvisa
 
-        self._close_resource()
+        if self._resource is not None:
+            self._close_resource()
+            if self.address.host:
+                time.sleep(_NOTICE_SECONDS)
         if self.address.host and self._library == "@py":
             try:
                 socket.getaddrinfo(self.address.host, self.address.port)
@@ -123,16 +134,17 @@ class ScpiMeter:
             # This is all that the library says of a host it cannot reach.
             if type(error) is not Exception:
                 raise
-            raise self._diagnosed(DeviceError("absent", f"{self.address.shown}: {error}.")) from error
+            refused = DeviceError("absent", f"{self.address.shown}: {error}.")
+            raise self._diagnosed(refused, self._reach(ask=True)) from error
         self._resource = made  # type: ignore[assignment]
         assert self._resource is not None
         self._resource.read_termination = self._resource.write_termination = "\n"
         self._resource.timeout = self._seconds * 1000
 
-    def _diagnosed(self, error: DeviceError) -> DeviceError:
-        """What is wrong at a host and port where nobody says who he is."""
+    def _diagnosed(self, error: DeviceError, reached: bytes | OSError) -> DeviceError:
+        """What is wrong at a host and port where nobody says who he is; `reached` is what a connection of our own
+        met."""
         shown = self.address.shown
-        reached = self._reach(ask=True)
         if isinstance(reached, ConnectionRefusedError):
             return DeviceError(
                 "absent", f"Nothing listens at {shown}: is the meter on, and its network interface enabled?"
@@ -152,7 +164,7 @@ class ScpiMeter:
 
     def _reach(self, *, ask: bool) -> bytes | OSError:
         """What a connection of our own meets: the first bytes, none where it is ended at once, or the error."""
-        time.sleep(0.1)  # a meter with one connection has to notice first that the old one is gone
+        time.sleep(_NOTICE_SECONDS)
         try:
             with socket.create_connection((self.address.host, self.address.port), min(self._seconds, 2.0)) as own:
                 if ask:

@@ -8,7 +8,7 @@ import msgspec
 from PySide6.QtCore import QObject, Signal
 
 from dynamis.bench.boards import board_letter, channel_correction, difference_sentence, run_correction
-from dynamis.bench.document import HeadRecord, HeldRecord, SendRecord
+from dynamis.bench.document import HeadRecord, HeldRecord, PortRef, RunRecord, SendRecord
 from dynamis.bench.proving import Course, course_of, next_run
 from dynamis.converter.firmware import BoardCorrection
 from dynamis.devices.taking import Settling, Taken, job_of
@@ -44,11 +44,15 @@ class CourseRunner(QObject):
 
     def letter(self) -> str | None:
         """The connected board's letter for the channel looked at; None where its unit is not connected."""
-        board, channel = self.devices.board, self._session.channel
-        if board is None or channel is None or board.identity.unit != channel[1]:
+        channel = self._session.channel
+        return None if channel is None else self._letter_of(*channel)
+
+    def _letter_of(self, channel: PortRef, serial: str) -> str | None:
+        board = self.devices.board
+        if board is None or board.identity.unit != serial:
             return None
         try:
-            return board_letter(self._session.bench, channel[0], board.identity.channels)
+            return board_letter(self._session.bench, channel, board.identity.channels)
         except InputError:
             return None
 
@@ -128,6 +132,14 @@ class CourseRunner(QObject):
 
         self.devices.take(run.id, job, store)
 
+    def with_devices(self, run: RunRecord) -> RunRecord:
+        """A run to begin, with the meter that is connected and what the connected board holds for its channel."""
+        letter, meter = self._letter_of(run.channel, run.serial), self.devices.meter
+        held = None if letter is None else self.devices.held.get(letter)
+        if held is None or meter is None:
+            return run
+        return msgspec.structs.replace(run, held_hash=held.hash, meter_identity=meter.identity)
+
     # -- the course --------------------------------------------------------------------------------
 
     def course(self) -> Course | None:
@@ -163,12 +175,9 @@ class CourseRunner(QObject):
             self.connect_wanted.emit()
         elif course.action == "begin":
             like = session.runs_of(session.channel)[-1]
-            held, meter = self.held(), self.devices.meter
-            run = next_run(like, session.head(), course.plan, run_id="", created=now(),
-                           held_hash=None if held is None else held.hash,
-                           meter_identity="" if meter is None else meter.identity)  # fmt: skip
+            run = next_run(like, session.head(), course.plan, run_id="", created=now())
             run = msgspec.structs.replace(run, id=session.fresh_run_id(f"{run.serial} {run.title}"))
-            session.begin_run(run)
+            session.begin_run(self.with_devices(run))
             self.take_the_rest()
         elif course.action == "take" and course.run_id is not None:
             if session.run_id != course.run_id:

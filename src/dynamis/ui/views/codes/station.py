@@ -163,6 +163,7 @@ class CodesStation(QWidget):
     def _connect(self) -> None:
         session = self._session
         session.bench_changed.connect(self.refresh)
+        self._course.changed.connect(self._board_changed)
         session.note_changed.connect(self.note_changed)
         self.plot.note_picked.connect(session.set_note)
 
@@ -226,6 +227,10 @@ class CodesStation(QWidget):
         super().showEvent(event)
         self.refresh()
 
+    def _board_changed(self) -> None:
+        if self._course.devices.progress is None:  # the codes do not change while a run is taken
+            self.refresh()
+
     def refresh(self) -> None:
         """Show the channel looked at; a station out of sight waits until it is shown."""
         if not self.isVisible():
@@ -247,7 +252,8 @@ class CodesStation(QWidget):
         law = codes.model.law
         self.law_label.setText(law_words(law, note_label(law.reference_note, style)))
         self._show_fields(channel[0])
-        self.said.show_sentences(codes_sentences(codes, style))
+        difference = self._course.difference()
+        self.said.show_sentences([*codes_sentences(codes, style), *([difference] if difference else [])])
         self.codes.set_rows(self._rows(codes))
         self._draw(codes, channel[0])
 

@@ -280,7 +280,7 @@ class MeasureStation(QWidget):
 
         dialog = RunDialog(self, self._session)
         if dialog.exec():
-            self._session.begin_run(dialog.value)
+            self._session.begin_run(self._course.with_devices(dialog.value))
             self.entry.entry.setFocus()
 
     def open_readings(self) -> None:
