@@ -439,6 +439,6 @@ def test_an_unexpected_error_is_reported_and_the_window_goes_on(window, monkeypa
 def test_the_tour_leaves_pictures_and_a_report(tmp_path, qapp):
     from dynamis.ui.tour import tour
 
-    written = tour(tmp_path / "out")
-    assert sorted(path.suffix for path in written) == [".html"] + [".png"] * 6
+    written = tour(tmp_path / "out", (36.0, 40.0, 44.0))
+    assert sorted(path.suffix for path in written) == [".html"] + [".png"] * 9
     assert all(path.stat().st_size > 5000 for path in written)

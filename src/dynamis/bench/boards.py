@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from msgspec.structs import replace
+
 from dynamis.bench.chains import make_dac, make_head
 from dynamis.bench.document import AdoptionRecord, Bench, HeadRecord, HeldRecord, PortRef, RunRecord, SendRecord
 from dynamis.converter.firmware import BoardCorrection, board_correction
@@ -81,3 +83,15 @@ def difference_sentence(
         f"The board holds {words} ({held.hash}); on the bench {force} in force ({wanted.hash}). "
         "Send what is in force, or change what is in force here."
     )
+
+
+def sendings(sends: Sequence[SendRecord]) -> list[SendRecord]:
+    """One record for each sending, newest first: its success where it came to one, else its beginning."""
+    told: list[SendRecord] = []
+    for sent in sends:
+        begun = told and replace(told[-1], id=sent.id, at=sent.at, verified=True) == sent and not told[-1].verified
+        if begun:
+            told[-1] = sent
+        else:
+            told.append(sent)
+    return told[::-1]

@@ -134,7 +134,12 @@ def _proof(known: list[RunRecord], judge: Callable[[str], RunAnalysis | None], h
     warming = _warming(judged, style)
     if judged.verdict == "within":
         return Course(
-            None, "nothing", f"Proven by fresh readings: {told}.", judged.run.id, verdict="within", halt=warming
+            None,
+            "nothing",
+            f"Proven by fresh readings: {told}. Leave it as it is.",
+            judged.run.id,
+            verdict="within",
+            halt=warming,
         )
     what = (
         "the meter's own gain and zero decide it; a better meter, or a counter on the oscillator, would tell."

@@ -9,7 +9,7 @@ from PySide6.QtCore import QObject, Signal
 
 from dynamis.bench.boards import board_letter, channel_correction, difference_sentence, run_correction
 from dynamis.bench.document import HeadRecord, HeldRecord, PortRef, RunRecord, SendRecord
-from dynamis.bench.proving import Course, course_of, next_run
+from dynamis.bench.proving import Course, StepKey, course_of, next_run
 from dynamis.converter.firmware import BoardCorrection
 from dynamis.devices.taking import Settling, Taken, job_of
 from dynamis.errors import InputError
@@ -158,6 +158,11 @@ class CourseRunner(QObject):
                              board_hash=board_hash, hash_of=hash_of, style=session.style)  # fmt: skip
         except InputError as error:
             return Course("found", "nothing", str(error))
+
+    def stands_at(self, step: StepKey | None) -> bool:
+        """Whether this step comes next; None: whether all is done."""
+        course = self.course()
+        return course is not None and course.at == step
 
     def do_next(self) -> None:
         """Do what comes next; with `by_itself`, what comes after it too."""

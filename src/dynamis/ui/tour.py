@@ -2,26 +2,39 @@
 
 from __future__ import annotations
 
+import contextlib
 import sys
 import tempfile
+import time
+from collections.abc import Callable
 from pathlib import Path
+from typing import Final
 
 from msgspec.structs import replace
 
 from dynamis.bench.document import Bench
 from dynamis.demo.lantern import write_demo
+from dynamis.demo.standins import LanternStandins
+from dynamis.devices.taking import Settling
 from dynamis.errors import InputError
 from dynamis.files.report_html import report_html
-from dynamis.files.store import BenchFile
+from dynamis.files.store import BenchFile, now
 from dynamis.files.text import write_whole
 from dynamis.ui.preferences import Preferences
 from dynamis.ui.session import Session
 from dynamis.ui.start import make_app
 from dynamis.ui.window import MainWindow
 
+_NOTES: Final = tuple(float(note) for note in range(36, 97, 4))
+_SETTLING: Final = Settling(0.03, 0.02, 0.03, 12)
+_MOST_SECONDS: Final = 240.0
 
-def tour(folder: Path) -> list[Path]:
-    """Open the demo, look at its runs and its codes, and write what is seen; returns the files written."""
+
+def tour(folder: Path, notes: tuple[float, ...] = _NOTES) -> list[Path]:
+    """Open the demo, look at its runs and its codes, correct and prove a channel, and write what is seen.
+
+    notes : of the run as found of the channel to prove.  Returns the files written.
+    """
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
@@ -53,6 +66,8 @@ def tour(folder: Path) -> list[Path]:
         session.look_at(session.runs[0].id)
         window.show_station("Codes")
         picture("codes")
+        with contextlib.closing(LanternStandins()) as bench:
+            _prove(window, bench, notes, picture)
         written.append(folder / "report.html")
         write_whole(written[-1], report_html(session.file, session.style))
         window.show_station("Measure")
@@ -60,6 +75,48 @@ def tour(folder: Path) -> list[Path]:
         picture("start")
         window.close()
     return written
+
+
+def _prove(
+    window: MainWindow, bench: LanternStandins, notes: tuple[float, ...], picture: Callable[[str], None]
+) -> None:
+    """Connect the simulated bench, and take pitch B from readings as found to its proof by itself."""
+    session, devices, course = window.session, window.devices, window.course
+    begun = False
+
+    def until(done: Callable[[], bool]) -> None:
+        end = time.monotonic() + _MOST_SECONDS
+        while not done():
+            window.app.processEvents()
+            time.sleep(0.002)
+            halted = devices.paused or (begun and not course.by_itself)
+            if (halted and not done()) or time.monotonic() > end:
+                raise InputError(f"The course has not come to its end: {window.sentence.text()}")
+
+    bench.do("probe", "B")
+    window.show_station("Devices")
+    page = window.stations["Devices"]
+    page.board.line.setText(bench.board.path)
+    page.board.connect_button.click()
+    page.meter.line.setText(bench.meter.address)
+    page.meter.connect_button.click()
+    until(lambda: devices.ready and not devices.board_trouble)
+    run = replace(session.runs[0], id=session.fresh_run_id("03 pitch B"), port="pitch-b", plan=notes, created=now())
+    session.begin_run(course.with_devices(run))
+    window.show_station("Measure")
+    course.settling, course.by_itself = _SETTLING, True
+    begun = True
+    course.do_next()
+    until(lambda: course.stands_at("proof") and devices.progress is not None and devices.progress.done > len(notes))
+    picture("measure-by-itself")
+    until(lambda: course.stands_at(None) and not devices.busy)
+    begun = False
+    picture("measure-proven")
+    window.show_station("Devices")
+    picture("devices")
+    devices.disconnect_board()
+    devices.disconnect_meter()
+    until(lambda: devices.board is None and devices.meter is None)
 
 
 if __name__ == "__main__":

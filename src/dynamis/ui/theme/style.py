@@ -71,7 +71,10 @@ def apply_theme(app: QApplication, colours: Colours, points: float) -> None:
 def style_sheet(c: Colours, points: float) -> str:
     """What Fusion does not draw as we want it; sizes follow the text size."""
     small, title, big = points * 0.9, points * 1.12, points * 3.0
-    tick = (files("dynamis.ui.theme") / "icons" / ("tick-dark.svg" if c.dark else "tick.svg")).as_posix()
+    tick, arrow = (
+        (files("dynamis.ui.theme") / "icons" / f"{name}{'-dark' if c.dark else ''}.svg").as_posix()
+        for name in ("tick", "arrow")
+    )
     return f"""
     QMainWindow, QDialog {{ background: {c.ground}; }}
     QFrame[panel="true"] {{ background: {c.panel}; border: 1px solid {c.rule}; border-radius: 3px; }}
@@ -120,6 +123,8 @@ def style_sheet(c: Colours, points: float) -> str:
     QLineEdit[entry="true"] {{ font-size: {points * 1.5}pt; border: 2px solid {c.ink}; padding: 4px 8px; }}
     QLineEdit[entry="true"]:focus {{ border: 2px solid {c.blue}; }}
     QLineEdit:disabled, QComboBox:disabled {{ color: {c.muted}; border-color: {c.rule}; background: {c.panel}; }}
+    QComboBox::drop-down {{ border: none; width: 20px; }}
+    QComboBox::down-arrow {{ image: url({arrow}); width: 12px; height: 12px; }}
     QComboBox QAbstractItemView {{ background: {c.panel}; color: {c.ink}; border: 1px solid {c.rule};
         selection-background-color: {c.blue_wash}; selection-color: {c.ink}; }}
     QHeaderView {{ background: {c.panel}; }}

@@ -215,7 +215,7 @@ class Table(QTableView):
 
     def changeEvent(self, event) -> None:
         super().changeEvent(event)
-        if event.type() == QEvent.Type.ApplicationPaletteChange:
+        if event.type() == QEvent.Type.StyleChange:  # comes when a theme has been put on wholly
             self._edge(self.hasFocus())
         self.verticalHeader().setDefaultSectionSize(self.fontMetrics().height() + 7)
 

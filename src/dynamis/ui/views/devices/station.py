@@ -9,7 +9,7 @@ from PySide6.QtCore import QSize, Signal
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from dynamis.bench.boards import board_letter, channel_correction, held_words
+from dynamis.bench.boards import board_letter, channel_correction, held_words, sendings
 from dynamis.bench.document import PortRef, SendRecord
 from dynamis.devices.interface import Shown
 from dynamis.errors import InputError
@@ -23,14 +23,14 @@ from dynamis.ui.widgets.table import Column, Row, Table
 
 _COLUMNS = (
     Column("channel", left=True, stretch=1.2),
-    Column("holds", "what the board holds", left=True, stretch=1.8),
+    Column("holds", "what the board holds", left=True, stretch=6, fits=False),
     Column("hash", left=True, stretch=0.7),
-    Column("on the bench", "what is in force on the bench", left=True, stretch=1.2),
+    Column("on the bench", "what is in force on the bench", left=True, stretch=4, fits=False),
 )
 _SENDS = (
     Column("sent", left=True, stretch=1.3),
-    Column("unit and channel", left=True, stretch=1.2),
-    Column("what", left=True, stretch=1.5),
+    Column("unit and channel", left=True, stretch=3, fits=False),
+    Column("what", left=True, stretch=5, fits=False),
     Column("hash", left=True, stretch=0.9),
     Column("held before", left=True, stretch=0.9),
     Column("", "state", left=True, stretch=0.8),
@@ -79,6 +79,7 @@ class DevicesStation(QWidget):
         back.addWidget(self.put_back)
         back.addStretch(1)
         self.board.body.addLayout(back)
+        self.board.body.addStretch()
         self.board.body.addWidget(label(
             "Opening a port restarts many boards. A board goes safe by itself after 10 s without a word from here. "
             "Check limits before you connect: never more on a pin than it bears, and one common ground.", "small",
@@ -152,10 +153,11 @@ class DevicesStation(QWidget):
         else:
             set_text(self.difference, self._difference())
         self.send.setEnabled(self._course.letter() is not None and not devices.busy)
-        self.sends.set_rows([self._send_row(sent) for sent in reversed(self._session.sends)])
+        self.sends.set_rows([self._send_row(sent) for sent in sendings(self._session.sends)])
         sent_any = bool(self._session.sends)
         self.nothing_sent.setVisible(not sent_any)
         self.put_back.setVisible(sent_any)
+        self.sends.setVisible(sent_any)
         self.put_back.setEnabled(self.send.isEnabled())
         run = self._session.run
         meter = None if run is None else run.meter
@@ -206,9 +208,9 @@ class DevicesStation(QWidget):
             what[None if sent.head is None else sent.head.kind],
             sent.after.correction.hash,
             sent.before.correction.hash,
-            "verified" if sent.verified else "begun",
+            "verified" if sent.verified else "not verified",
         )
-        return Row(cells, sent, "" if sent.verified else "current", tip=", ".join(cells))
+        return Row(cells, sent, tip=", ".join(cells))
 
     def _channels(self, unit: str, letters: str):
         for ref, serial in self._session.channels():

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPen
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QWidget
+from PySide6.QtWidgets import QBoxLayout, QCheckBox, QHBoxLayout, QPushButton, QWidget
 
 from dynamis.bench.proving import STEPS, Course
 from dynamis.ui.course import CourseRunner
@@ -28,19 +28,27 @@ class CoursePanel(Panel):
         self.body.setSpacing(4)
         self.steps = StepLine()
         self.body.addWidget(self.steps)
-        row = QHBoxLayout()
+        self._row = row = QBoxLayout(QBoxLayout.Direction.LeftToRight)
         self.words = label("", "muted", wrap=True, selectable=True)
         row.addWidget(self.words, 1)
+        buttons = QHBoxLayout()
         self.by_itself = QCheckBox("all by itself")
         self.by_itself.setToolTip("Go on from step to step until there is a verdict, or something to be said")
-        row.addWidget(self.by_itself)
+        buttons.addWidget(self.by_itself)
         self.go = QPushButton()
         self.go.setProperty("primary", True)
         self.go.clicked.connect(self.go_pressed)
-        row.addWidget(self.go)
+        buttons.addWidget(self.go)
+        row.addLayout(buttons)
         self.body.addLayout(row)
         self.by_itself.toggled.connect(self._toggled)
         self._shown: tuple[object, ...] = ()
+
+    def resizeEvent(self, event) -> None:
+        super().resizeEvent(event)
+        across = self.width() > 46 * self.fontMetrics().averageCharWidth() + self.go.sizeHint().width()
+        ways = QBoxLayout.Direction
+        self._row.setDirection(ways.LeftToRight if across else ways.TopToBottom)
 
     def _toggled(self, checked: bool) -> None:
         self._course.by_itself = checked
@@ -85,7 +93,9 @@ class StepLine(QWidget):
 
     def show_course(self, course: Course, colours: Colours) -> None:
         self._course, self._colours = course, colours
-        self.setAccessibleName(", ".join(f"{text}: {course.state(key)}" for key, text in STEPS))
+        told = ", ".join(f"{text}: {course.state(key)}" for key, text in STEPS)
+        self.setAccessibleName(told)
+        self.setToolTip(told)
         self.update()
 
     def sizeHint(self) -> QSize:
@@ -98,10 +108,13 @@ class StepLine(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         sign = 11.0
-        widths = [sign + 6 + measure.horizontalAdvance(text) for _, text in STEPS]
+        words = [text for _, text in STEPS]
+        if sum(map(measure.horizontalAdvance, words)) + len(words) * (sign + 14) > self.width():
+            words = [text if self._course.state(key) == "next" else "" for key, text in STEPS]
+        widths = [sign + (6 + measure.horizontalAdvance(text) if text else 0) for text in words]
         gap = max(8.0, min(40.0, (self.width() - sum(widths)) / (len(STEPS) - 1)))
         x, middle = 0.0, self.height() / 2
-        for (key, text), width in zip(STEPS, widths, strict=True):
+        for (key, _), text, width in zip(STEPS, words, widths, strict=True):
             state = self._course.state(key)
             colour = QColor(c.ink if state == "done" else c.blue if state == "next" else c.muted)
             box = QRectF(x + 1, middle - sign / 2, sign - 2, sign - 2)

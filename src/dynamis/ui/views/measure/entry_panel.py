@@ -44,6 +44,8 @@ class EntryPanel(Panel):
         self.body.addWidget(scrolling(inner), 1)
         self.channel = QComboBox()
         self.channel.setAccessibleName("Channel of a unit")
+        self.channel.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.channel.setMinimumContentsLength(12)
         self.channel.activated.connect(self._channel_picked)
         column.addWidget(self.channel)
         self.what = label("", "small")
@@ -119,10 +121,13 @@ class EntryPanel(Panel):
         self._show_channels()
         judged = session.analysis()
         by_itself = self._course.devices.progress is not None
+        had_focus = self.entry.hasFocus()
         for part in (self.entry, self.from_csv, self.channel):
             part.setEnabled(judged is not None and not by_itself)
         self.new_run.setEnabled(not by_itself)
         self.taking.refresh()
+        if by_itself and had_focus:
+            self.taking.pause.setFocus()
         if judged is None:
             self._show_nothing()
             return

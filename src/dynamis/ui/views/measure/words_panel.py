@@ -200,7 +200,8 @@ class WordsPanel(Panel):
         words = verdict_sentence(judged.verdict, float(judged.error_cents[k]), float(judged.notes[k]),
                                  float(judged.expanded_cents[k]), float(judged.allowed_cents[k]),
                                  self._session.style)  # fmt: skip
-        set_text(self.verdict, tied(words[0].upper() + words[1:] + "."))
+        words = words[0].upper() + words[1:] if judged.next_note is None else f"So far {words}"
+        set_text(self.verdict, tied(f"{words}."))
         set_css(self.verdict, f"color: {verdict_colour(judged.verdict, self.colours)}; font-weight: 600;")
         self.sign.setPixmap(verdict_pixmap(judged.verdict, self.colours, 14, self.devicePixelRatioF()))
 
