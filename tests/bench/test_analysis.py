@@ -106,12 +106,13 @@ def test_a_board_that_drifted_after_its_constants_shows_the_drift():
     assert judged.way("constants").gain == pytest.approx(0.9957 * 1.002, abs=1e-5)
 
 
-def test_a_table_in_force_is_judged_against_the_wish():
+def test_a_table_in_force_is_judged_against_the_wish_and_its_rounding_is_no_cause():
     table = analyse(RUN, simulated(RUN)).way("table")
-    run = msgspec.structs.replace(RUN, head=head_of(table, RUN.model))
+    run = msgspec.structs.replace(RUN, head=head_of(table, RUN.model), plan=tuple(np.arange(36, 96.5, 0.5).tolist()))
     judged = analyse(run, simulated(run))
-    assert np.max(np.abs(judged.error_cents)) < 0.85
-    assert judged.shape.find("scale") is None
+    assert 0.5 < np.max(np.abs(judged.error_cents)) < 0.85
+    assert np.max(np.abs(judged.residual_cents)) < 0.12
+    assert [term.cause for term in judged.shape.terms] == ["saw-tooth"]
 
 
 def test_what_a_way_puts_in_force():

@@ -15,7 +15,7 @@ from dynamis.calibration.fit import Fit, Readings, fit_readings
 from dynamis.calibration.meter import MeterRange, reading_uncertainty
 from dynamis.calibration.proof import Proof, can_prove
 from dynamis.calibration.shape import Shape, describe_shape
-from dynamis.converter.heads import ConstantsHead
+from dynamis.converter.heads import ConstantsHead, TableHead
 from dynamis.converter.transfers import DacTransfer
 from dynamis.errors import InputError
 from dynamis.pitch.model import PitchModel
@@ -124,14 +124,15 @@ def counted_on(run: RunRecord, converter: DacTransfer | None, model: PitchModel,
     """What the head in force counts on for each reading, in the line's quantity.
 
     A nominal head counts on the code's nominal volts; constants on offset + gain times that; a table on
-    the wish itself.  The errors that the words speak of are errors against this, with rounding known.
+    the same for the code less its own distance.  The errors that the words speak of are errors against this,
+    with rounding known.
     """
     nominal = nominal_values(converter, model, notes, codes)
-    if converter is None or run.head.kind == "nominal":
+    if converter is None or codes is None or run.head.kind == "nominal":
         return nominal
-    if run.head.kind == "table":
-        return model.expected(notes)
     head = make_head("head", run.head, model.law, converter.dac, EqualTemperament(run.a4_hertz))
+    if isinstance(head, TableHead):
+        return model.from_volts(head.believed_volts(notes, codes))
     assert isinstance(head, ConstantsHead)
     return model.from_volts(head.believed_volts(model.to_volts(nominal)))
 

@@ -112,10 +112,16 @@ class TableHead:
         # Halves go to the lower code, as everywhere.
         return np.clip(np.ceil(self.exact(x, world) - 0.5), 0, self.under.dac.codes - 1)
 
+    def moved(self, notes: ArrayLike) -> FloatArray:
+        """How far from the constants' aim the codes of notes lie, unrounded; any shape."""
+        return np.interp(np.asarray(notes, float), self.notes, np.asarray(self.sixteenths, float) / 16.0)
+
+    def believed_volts(self, notes: ArrayLike, codes: ArrayLike) -> FloatArray:
+        """What the table counts on at the jack (or in effect) for codes sent for notes; any shape."""
+        return self.under.believed_volts(self.under.dac.nominal_volts(np.asarray(codes, float) - self.moved(notes)))
+
     def exact(self, x: ArrayLike, world: World) -> FloatArray:
-        notes = np.asarray(x, float)
-        moved = np.interp(notes, self.notes, np.asarray(self.sixteenths, float) / 16.0)
-        return aimed_codes(self.under, notes) + moved
+        return aimed_codes(self.under, x) + self.moved(x)
 
     def backward(self, y: ArrayLike, world: World) -> Reached:
         codes = np.asarray(y, float)
