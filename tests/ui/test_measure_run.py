@@ -231,7 +231,7 @@ def test_the_station_is_right_with_little_to_show(demo_file, make_window, state)
     settle()
     assert measure.words.adopt.isHidden()
     if state == "one reading":
-        assert measure.words.verdict.text().startswith("Within tolerance: +0.5")
+        assert measure.words.verdict.text().startswith("So far within tolerance: +0.5")
     else:
         assert measure.words.verdict.text() == "No reading yet."
 

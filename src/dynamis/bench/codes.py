@@ -7,11 +7,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from dynamis.bench.chains import converter_of, make_dac, make_head
+from dynamis.bench.chains import Head, converter_of, make_dac, make_head
 from dynamis.bench.document import Bench, HeadRecord, PortRef
 from dynamis.converter.codes import CodeTable, code_table
 from dynamis.converter.dac import floor_bound_lsb
-from dynamis.converter.heads import ConstantsHead, TableHead
+from dynamis.converter.heads import TableHead
 from dynamis.converter.transfers import DacTransfer
 from dynamis.errors import InputError
 from dynamis.notation.style import Style
@@ -29,8 +29,8 @@ FloatArray = NDArray[np.float64]
 class ChannelCodes:
     """Codes of a channel for the notes of its link.
 
-    table : with the error that is expected (constants in force are counted in); NaN under a table, whose
-    own run says what it leaves.  reach_notes : lowest and highest whole note that is reached, or None.
+    table : with the error that is expected; what is in force is counted in.  reach_notes : lowest and
+    highest whole note that is reached, or None.
     floor_cents : half a code at the note where it weighs most.  semitone_codes : codes in a semitone, the
     fewest over the notes.
     """
@@ -60,7 +60,7 @@ def channel_codes(bench: Bench, channel: PortRef, head: HeadRecord) -> ChannelCo
     notes = np.arange(low, high + 1e-9)
     made = make_head("head", head, law, converter.dac, tuning)
     every = np.arange(0.0, 128.0)
-    aim = made.aim_volts(every) if isinstance(made, ConstantsHead) else model.expected(every)
+    aim = _aim_volts(made, every)
     reached = every[~np.isin(converter.dac.code_for(aim).reason, (Reason.CLAMP, Reason.DEAD_BAND)) & np.isfinite(aim)]
     volts = model.law.cents_per_volt(model.expected(notes))
     per_semitone = np.abs(np.diff(converter.dac.exact_code(model.expected(np.append(notes, notes[-1] + 1)))))
@@ -71,17 +71,21 @@ def channel_codes(bench: Bench, channel: PortRef, head: HeadRecord) -> ChannelCo
     )  # fmt: skip
 
 
-def _table(converter: DacTransfer, model: PitchModel, head: object, notes: FloatArray) -> CodeTable:
+def _aim_volts(head: Head, notes: FloatArray) -> FloatArray:
+    """Nominal volts that the head aims for, for notes of shape (N,)."""
+    if isinstance(head, TableHead):
+        return head.under.dac.nominal_volts(head.exact(notes, NOMINAL))
+    return head.aim_volts(notes)
+
+
+def _table(converter: DacTransfer, model: PitchModel, head: Head, notes: FloatArray) -> CodeTable:
     """The codes that the head sends, with what it counts on at the jack."""
     dac = converter.dac
+    plain = code_table(dac, model, notes, _aim_volts(head, notes))
     if isinstance(head, TableHead):
-        codes = head.forward(notes, NOMINAL)
-        wanted = model.expected(notes)
-        reason = np.full(notes.shape, Reason.STEP, np.int8)
-        return CodeTable(notes, wanted, codes, dac.volts(codes), np.full(notes.shape, np.nan), reason, None)
-    assert isinstance(head, ConstantsHead)
-    plain = code_table(dac, model, notes, head.aim_volts(notes))
-    believed = head.believed_volts(plain.volts)
+        believed = head.under.believed_volts(plain.volts - head.moved(notes) * dac.lsb_volts)
+    else:
+        believed = head.believed_volts(plain.volts)
     error = model.cents(believed, plain.wanted_volts)
     return CodeTable(notes, plain.wanted_volts, plain.codes, believed, error, plain.reason, plain.lsb_cents)
 
@@ -121,7 +125,7 @@ def codes_sentences(codes: ChannelCodes, style: Style) -> list[str]:
     if codes.head.kind == "constants":
         told.append("The constants in force are counted in; volts and errors are what they count on.")
     elif codes.head.kind == "table":
-        told.append("A table is in force: the run it came from says what it leaves.")
+        told.append("The table in force is counted in; volts and errors are what it counts on.")
     return told
 
 

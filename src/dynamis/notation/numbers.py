@@ -21,10 +21,9 @@ _UNITS: Final = {
     "°C": "°C", "C": "°C", "degC": "°C",
     "%": "%", "s": "s", "LSB": "LSB", "bit": "bit", "bits": "bit",
 }  # fmt: skip
-_FACTOR: Final = {"T": 1e12, "G": 1e9, "M": 1e6, "k": 1e3, "K": 1e3, "m": 1e-3, "u": 1e-6, "µ": 1e-6, "μ": 1e-6,
-                  "n": 1e-9, "p": 1e-12}  # fmt: skip
-_PREFIXES: Final = frozenset(_FACTOR)
-_LETTER_FACTOR: Final = {**_FACTOR, "R": 1.0, "r": 1.0}
+_EXPONENT: Final = {"T": 12, "G": 9, "M": 6, "k": 3, "K": 3, "m": -3, "u": -6, "µ": -6, "μ": -6, "n": -9, "p": -12}
+_PREFIXES: Final = frozenset(_EXPONENT)
+_LETTER_EXPONENT: Final = {**_EXPONENT, "R": 0, "r": 0}
 
 
 def parse_plain(text: str, what: str) -> float:
@@ -79,10 +78,16 @@ def parse_quantity(text: str, unit: str, what: str = "The value", *, decimal_com
     return value
 
 
+def _scaled(number: str, exponent: int) -> float:
+    """A number times a power of ten, rounded once: 100 µV are 0.0001 V."""
+    digits, _, own = number.lower().partition("e")
+    return float(f"{digits}e{int(own or 0) + exponent}")
+
+
 def _read(cleaned: str, unit: str, text: str, what: str) -> float:
     coded = _LETTER_CODE.fullmatch(cleaned.removesuffix("Ω").rstrip())
     if coded and (unit == "Ω" or coded[2] not in "Rr"):
-        return float(f"{coded[1]}.{coded[3]}") * _LETTER_FACTOR[coded[2]]
+        return _scaled(f"{coded[1]}.{coded[3]}", _LETTER_EXPONENT[coded[2]])
     taken = _WITH_UNIT.fullmatch(cleaned)
     if taken is None:
         raise InputError(f"{what} is {text.strip()!r}, which is no number; type for example {_example(unit)}.")
@@ -93,7 +98,7 @@ def _read(cleaned: str, unit: str, text: str, what: str) -> float:
         return float(number)
     prefix, rest = suffix[0], suffix[1:].strip()
     if prefix in _PREFIXES and (not rest or _UNITS.get(rest) == unit) and unit not in ("ct", "%", "°C", "LSB", "bit"):
-        return float(number) * _FACTOR[prefix]
+        return _scaled(number, _EXPONENT[prefix])
     found = _UNITS.get(suffix) or (_UNITS.get(rest) if prefix in _PREFIXES else None)
     if found is not None and found != unit:
         raise InputError(f"{what} is {text.strip()!r}, in {found}; a value in {unit} was expected.")

@@ -42,6 +42,7 @@ class Devices(QObject):
         self.held: dict[str, BoardCorrection] = {}
         self.progress: Progress | None = None
         self.sending: float | None = None
+        self._opened: dict[str, Board | Meter] = {}
         self._asking: dict[str, str | None] = {"board": None, "meter": None}
         self._control: Control | None = None
         self._work: queue.SimpleQueue[Callable[[], None] | None] = queue.SimpleQueue()
@@ -100,8 +101,8 @@ class Devices(QObject):
         self._let_go_of = True
 
     def _let_go(self) -> None:
-        self._close_board()
-        self._close_meter()
+        for kind in ("board", "meter"):
+            self._close(kind)
 
     # -- connecting --------------------------------------------------------------------------------
 
@@ -124,13 +125,13 @@ class Devices(QObject):
         def work() -> None:
             from dynamis.devices.serial_board import SerialBoard
 
-            self._close_board()
+            self._close("board")
             try:
-                made = self.board = SerialBoard(port)
+                made = self._opened["board"] = SerialBoard(port)
                 held = {channel: made.held(channel) for channel in made.identity.channels}
             except DeviceError as error:
                 told = str(error)
-                self._close_board()
+                self._close("board")
                 self._show(lambda: self._board_is(None, {}, told))
                 return
             words = _board_words(made)
@@ -138,10 +139,11 @@ class Devices(QObject):
 
         self._do(work)
 
-    def _close_board(self) -> None:
-        if self.board is not None:
-            self.board.close()
-            self.board = None
+    def _close(self, kind: str) -> None:
+        """Let a device go that the devices' thread has opened."""
+        one = self._opened.pop(kind, None)
+        if one is not None:
+            one.close()
 
     def _board_is(self, board: Board | None, held: dict[str, BoardCorrection], words: str) -> None:
         self.board, self.held = board, held
@@ -162,9 +164,9 @@ class Devices(QObject):
         def work() -> None:
             from dynamis.devices.scpi_meter import ScpiMeter
 
-            self._close_meter()
+            self._close("meter")
             try:
-                made = self.meter = ScpiMeter(address)
+                made = self._opened["meter"] = ScpiMeter(address)
             except DeviceError as error:
                 told = str(error)
                 self._show(lambda: self._meter_is(None, told))
@@ -172,11 +174,6 @@ class Devices(QObject):
             self._show(lambda: self._meter_is(made, made.identity))
 
         self._do(work)
-
-    def _close_meter(self) -> None:
-        if self.meter is not None:
-            self.meter.close()
-            self.meter = None
 
     def _meter_is(self, meter: Meter | None, words: str) -> None:
         self.meter = meter
@@ -189,7 +186,7 @@ class Devices(QObject):
 
     def disconnect_board(self) -> None:
         def work() -> None:
-            self._close_board()
+            self._close("board")
             self._show(lambda: self._board_is(None, {}, ""))
 
         self.cancel()
@@ -197,7 +194,7 @@ class Devices(QObject):
 
     def disconnect_meter(self) -> None:
         def work() -> None:
-            self._close_meter()
+            self._close("meter")
             self._show(lambda: self._meter_is(None, ""))
 
         self.cancel()

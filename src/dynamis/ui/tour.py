@@ -27,7 +27,7 @@ from dynamis.ui.window import MainWindow
 
 _NOTES: Final = tuple(float(note) for note in range(36, 97, 4))
 _SETTLING: Final = Settling(0.03, 0.02, 0.03, 12)
-_MOST_SECONDS: Final = 240.0
+_MOST_SECONDS: Final = 120.0
 
 
 def tour(folder: Path, notes: tuple[float, ...] = _NOTES) -> list[Path]:
