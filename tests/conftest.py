@@ -77,6 +77,16 @@ def empty_file(tmp_path):
 
 
 @pytest.fixture
+def lantern():
+    """The Lantern House's meter and board at their ports."""
+    from dynamis.demo.standins import LanternStandins
+
+    made = LanternStandins()
+    yield made
+    made.close()
+
+
+@pytest.fixture
 def make_window(qapp):
     """Open the window on a bench file: `make_window(bench_file)`; it is closed at the end."""
     from PySide6.QtCore import QCoreApplication, QEvent

@@ -165,6 +165,23 @@ def test_claims_use_students_t(freedom, trials):
     assert claim_factor(freedom, trials) == pytest.approx(max(2.0, exact), rel=0.03)
 
 
+def test_the_line_is_that_of_the_guide_s_thermometer():
+    # GUM (JCGM 100:2008) H.3, table H.6 (data from memory; the published results below confirm them): corrections of a
+    # thermometer against t - 20 degC.  y1 = -0.1712(29), y2 = 0.002 18(67), r = -0.930, s = 0.0035; at 30 degC -0.1494(41).
+    x = np.array([21.521, 22.012, 22.512, 23.003, 23.507, 23.999, 24.513, 25.002, 25.503, 26.010, 26.511]) - 20
+    y = -np.array([171, 169, 166, 159, 164, 165, 156, 157, 159, 161, 160]) / 1000
+    line = fit_line(VOLTS, x, y)
+    scatter = np.sqrt(np.sum((y - line.at(x)) ** 2) / 9)
+    covariance = scatter**2 * line.weights @ line.weights.T
+    (u1, u2), at_30 = np.sqrt(np.diag(covariance)), np.array([1.0, 10.0])
+    assert (line.offset, u1) == (pytest.approx(-0.1712, abs=5e-5), pytest.approx(0.0029, abs=5e-5))
+    assert (line.gain, u2) == (pytest.approx(0.00218, abs=5e-6), pytest.approx(0.00067, abs=5e-6))
+    assert covariance[0, 1] / (u1 * u2) == pytest.approx(-0.930, abs=5e-4)
+    assert scatter == pytest.approx(0.0035, abs=5e-5)
+    assert float(line.at(np.array(10.0))) == pytest.approx(-0.1494, abs=5e-5)
+    assert np.sqrt(at_30 @ covariance @ at_30) == pytest.approx(0.0041, abs=5e-5)
+
+
 def test_the_lines_covariance_agrees_with_repeated_runs():
     # Monte Carlo of a meter with gain, zero and rounding errors; GUM (JCGM 100:2008) 5.2 for what is common.
     meter, notes = MeterRange(0.05, 3, 0.001), np.arange(36.0, 97.0, 6)

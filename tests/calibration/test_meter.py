@@ -90,6 +90,18 @@ def test_the_parts_of_a_reading_add_by_root_sum_of_squares():
         reading_uncertainty([440.0], [0.0], PitchModel(ExponentialLaw(), "hertz"), spec)
 
 
+def test_a_specification_gives_the_uncertainty_of_the_guide_s_voltmeter():
+    # GUM (JCGM 100:2008) 4.3.7 example 2 and 5.1.5 example: 14 ppm of reading + 2 ppm of range at 0.928571 V on 1 V
+    # make a = 15 uV, u = 8.7 uV, and 15 uV together with 12 uV of repeated readings.  The guide adds both parts to
+    # one limit; here they are two causes (a zero cancels between two readings, a gain does not), so u is smaller.
+    spec = MeterRange(14e-4, 0, 0.0, 1.0, 2e-4)
+    added = spec.gain_fraction * 0.928571 + spec.zero_volts
+    assert added * np.sqrt(3) == pytest.approx(15e-6, abs=0.05e-6)
+    assert added == pytest.approx(8.7e-6, abs=0.05e-6)
+    assert np.hypot(added, 12e-6) == pytest.approx(15e-6, abs=0.5e-6)
+    assert 0.85 * added < float(spec.standard_volts(0.928571)) < added
+
+
 def test_a_pocket_meter_cannot_prove_five_cents_and_is_told_what_would():
     proof = can_prove(VOLTS, parse_tolerance("5"), np.arange(36, 97), USUAL_METERS[0][1])
     assert not proof.enough

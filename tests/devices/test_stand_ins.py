@@ -20,7 +20,6 @@ import pytest
 from dynamis.converter.codes import unit_floor_cents
 from dynamis.converter.firmware import BoardCorrection
 from dynamis.demo.hidden import BOARD_DAC, lantern_world, shipped
-from dynamis.demo.standins import LanternStandins
 from dynamis.devices.interface import DeviceError
 from dynamis.devices.lines import frame
 from dynamis.devices.scpi import parse_error, parse_number, parse_setting
@@ -31,14 +30,6 @@ from dynamis.pitch.laws import ExponentialLaw
 from dynamis.pitch.model import PitchModel
 
 TABLE = BoardCorrection("E", 635_000_000_000, 32_341_234, 36, tuple((k * 37) % 90 - 45 for k in range(61)))
-
-
-@pytest.fixture
-def lantern():
-    """The Lantern House's meter and board at their ports."""
-    made = LanternStandins()
-    yield made
-    made.close()
 
 
 @pytest.fixture

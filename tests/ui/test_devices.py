@@ -16,7 +16,6 @@ from PySide6.QtWidgets import QApplication, QMessageBox
 from dynamis.bench.commands import rename, set_link
 from dynamis.demo.hidden import shipped
 from dynamis.demo.lantern import CHANNEL_A
-from dynamis.demo.standins import LanternStandins
 from dynamis.devices.taking import Settling
 from dynamis.files.store import BenchFile
 from dynamis.ui.preferences import load_preferences
@@ -34,13 +33,6 @@ def until(ask, seconds: float = 30.0) -> None:
         assert monotonic() < by, (
             f"it did not come within the time; the window says: {[one.sentence.text() for one in QApplication.topLevelWidgets() if hasattr(one, 'sentence')]}"
         )
-
-
-@pytest.fixture
-def lantern():
-    made = LanternStandins()
-    yield made
-    made.close()
 
 
 @pytest.fixture

@@ -116,26 +116,49 @@ class Devices(QObject):
         return self._control is not None or self.sending is not None
 
     def connect_board(self, port: str) -> None:
-        """Open a port and ask who is there; the same port is not asked twice at a time."""
-        if self._asking["board"] == port:
-            return
-        self._asking["board"] = port
-        self._board_says(f"Asking {port.strip() or 'the port'} …", trouble=False)
+        """Open a port and ask who is there and what the channels hold."""
 
-        def work() -> None:
+        def ask() -> Callable[[], None]:
             from dynamis.devices.serial_board import SerialBoard
 
-            self._close("board")
+            made = self._opened["board"] = SerialBoard(port)
+            held = {channel: made.held(channel) for channel in made.identity.channels}
+            words = _board_words(made)
+            return lambda: self._board_is(made, held, words)
+
+        self._connect("board", port, ask, self._board_says, lambda told: self._board_is(None, {}, told))
+
+    def connect_meter(self, address: str) -> None:
+        """Open an address and ask who is there."""
+
+        def ask() -> Callable[[], None]:
+            from dynamis.devices.scpi_meter import ScpiMeter
+
+            made = self._opened["meter"] = ScpiMeter(address)
+            return lambda: self._meter_is(made, made.identity)
+
+        self._connect("meter", address, ask, self._meter_says, lambda told: self._meter_is(None, told))
+
+    def _connect(
+        self, kind: str, address: str, ask: Callable[[], Callable[[], None]], say: Callable[..., None],
+        refused: Callable[[str], None],
+    ) -> None:  # fmt: skip
+        """Ask who is at an address; the same one is not asked twice at a time."""
+        if self._asking[kind] == address:
+            return
+        self._asking[kind] = address
+        say(f"Asking {address.strip() or f'for the {kind}'} …", trouble=False)
+
+        def work() -> None:
+            self._close(kind)
             try:
-                made = self._opened["board"] = SerialBoard(port)
-                held = {channel: made.held(channel) for channel in made.identity.channels}
+                self._show(ask())
             except DeviceError as error:
                 told = str(error)
-                self._close("board")
-                self._show(lambda: self._board_is(None, {}, told))
-                return
-            words = _board_words(made)
-            self._show(lambda: self._board_is(made, held, words))
+                self._close(kind)
+                self._show(lambda: refused(told))
+            finally:
+                self._show(lambda: self._asking.update({kind: None}))
 
         self._do(work)
 
@@ -147,37 +170,14 @@ class Devices(QObject):
 
     def _board_is(self, board: Board | None, held: dict[str, BoardCorrection], words: str) -> None:
         self.board, self.held = board, held
-        self._asking["board"] = None
         self._board_says(words, trouble=board is None)
 
     def _board_says(self, words: str, *, trouble: bool) -> None:
         self.board_words, self.board_trouble = words, trouble
         self.changed.emit()
 
-    def connect_meter(self, address: str) -> None:
-        """Open an address and ask who is there; the same address is not asked twice at a time."""
-        if self._asking["meter"] == address:
-            return
-        self._asking["meter"] = address
-        self._meter_says(f"Asking {address.strip() or 'the address'} …", trouble=False)
-
-        def work() -> None:
-            from dynamis.devices.scpi_meter import ScpiMeter
-
-            self._close("meter")
-            try:
-                made = self._opened["meter"] = ScpiMeter(address)
-            except DeviceError as error:
-                told = str(error)
-                self._show(lambda: self._meter_is(None, told))
-                return
-            self._show(lambda: self._meter_is(made, made.identity))
-
-        self._do(work)
-
     def _meter_is(self, meter: Meter | None, words: str) -> None:
         self.meter = meter
-        self._asking["meter"] = None
         self._meter_says(words, trouble=meter is None)
 
     def _meter_says(self, words: str, *, trouble: bool) -> None:
