@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import json
-import re
 import shutil
-import subprocess
 from pathlib import Path
 
 import numpy as np
 import pytest
+from spice import ngspice
 
 from dynamis.electrics.net import Net, Terminal, cents_per_octave_lost
 from dynamis.errors import InputError
@@ -22,18 +21,6 @@ LOADED = [case for case in CASES if "load_ohms" in case["given"] and "source_ohm
 def node(source_ohms: float, loads: list[float]) -> Net:
     inputs = tuple(Terminal(f"in{k}", f"input {k}", ohms, False) for k, ohms in enumerate(loads))
     return Net("node", (Terminal("out", "output", source_ohms, True), *inputs))
-
-
-def ngspice(lines: list[str], place: str, folder: Path) -> float:
-    """The operating point of one node, by ngspice."""
-    deck = folder / "deck.cir"
-    deck.write_text(
-        "\n".join(["* node", *lines, ".control", "set numdgt=12", "op", f"print v({place})", ".endc", ".end", ""])
-    )
-    done = subprocess.run(["ngspice", "-b", str(deck)], capture_output=True, text=True, timeout=60, check=False)
-    found = re.search(rf"v\({place}\) = ([-+0-9.e]+)", done.stdout)
-    assert found, done.stdout + done.stderr
-    return float(found[1])
 
 
 @pytest.mark.parametrize("case", LOADED, ids=lambda case: case["id"])

@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from dynamis.errors import InputError
+from dynamis.notation.keys import key_values
 from dynamis.notation.numbers import parse_plain
 from dynamis.notation.style import plain
 from dynamis.pitch.notes import Naming, parse_note
@@ -120,16 +121,12 @@ def parse_law(text: str, naming: Naming = Naming()) -> Law:
     kind, colon, rest = text.strip().partition(":")
     if kind not in _KEYS:
         raise InputError(f"The law {text.strip()!r} is of no known kind; write voct (V/oct) or hzv (Hz/V).")
-    values: dict[str, float] = {}
-    if colon:
-        for part in rest.split(","):
-            key, equals, value = (piece.strip() for piece in part.partition("="))
-            if key not in _KEYS[kind] or not equals:
-                raise InputError(f"The law {text.strip()!r} has {part.strip()!r}; {kind} takes {_listed(kind)}.")
-            if key in values:
-                raise InputError(f"The law {text.strip()!r} gives {key} twice.")
-            what = f"{key} of the law {text.strip()!r}"
-            values[key] = parse_note(value, naming) if key == "note" else parse_plain(value, what)
+    whole = f"The law {text.strip()!r}"
+    typed = key_values(rest, _KEYS[kind], whole, kind) if colon else {}
+    values = {
+        key: parse_note(value, naming) if key == "note" else parse_plain(value, f"{key} of the law {text.strip()!r}")
+        for key, value in typed.items()
+    }
     arguments = {_FIELDS[kind][key]: value for key, value in values.items()}
     return ExponentialLaw(**arguments) if kind == "voct" else LinearLaw(**arguments)
 
@@ -146,10 +143,6 @@ def law_words(law: Law, note_text: str) -> str:
         return f"{plain(law.volts_per_octave)} V/oct, {plain(law.reference_volts)} V at {note_text}"
     offset = f", offset {plain(law.offset_volts)} V" if law.offset_volts else ""
     return f"Hz/V, {plain(law.reference_volts)} V at {note_text}{offset}"
-
-
-def _listed(kind: str) -> str:
-    return ", ".join(f"{key}=…" for key in _KEYS[kind])
 
 
 def _finite(*values: float) -> None:

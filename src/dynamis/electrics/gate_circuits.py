@@ -1,0 +1,238 @@
+"""What to put between a gate output and an input that do not fit: the smallest circuit that makes them fit.
+
+Each circuit is worked out as the output that it becomes and is judged like any other, at its nominal rails
+of ± 12 V and at rails (or, without rails, a sender) 5 % up.  Levels of the parts: an op-amp's output reaches
+to 1.5 V from its rails, a saturated transistor leaves 0.2 V, a base-emitter junction takes 0.7 V, a small
+MOSFET is 5 ohms when on.  Source: common practice, no source.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Final
+
+from dynamis.electrics.gates import GateFit, GateInput, GateOutput, Span, judge_gate
+from dynamis.electrics.series import nearest
+
+_RAIL: Final = 12.0
+_UP: Final = 1.05
+_SWING: Final = _RAIL - 1.5
+_SATURATED_VOLTS, _JUNCTION_VOLTS, _MOSFET_OHMS = 0.2, 0.7, 5.0
+_OUT_OHMS: Final = 100.0
+_MOST_AMPERES: Final = 0.02
+_REVERSE_VOLTS: Final = -4.0
+_MOSFET_MOST_VOLTS: Final = 50.0
+
+
+@dataclass(frozen=True)
+class Part:
+    """One part; ohms is None for what is no resistor."""
+
+    name: str
+    ohms: float | None
+    role: str
+
+
+@dataclass(frozen=True)
+class GateCircuit:
+    """A circuit between, and what it leaves.  becomes : the output that the input then meets."""
+
+    name: str
+    parts: tuple[Part, ...]
+    becomes: GateOutput
+    leaves: GateFit
+
+
+@dataclass(frozen=True)
+class _Tried:
+    """A circuit to be judged: what it becomes, and what it becomes 5 % up."""
+
+    name: str
+    parts: tuple[Part, ...]
+    becomes: GateOutput
+    up: GateOutput
+
+
+def gate_circuit(output: GateOutput, sink: GateInput, count: int = 1) -> GateCircuit | None:
+    """The first of divider, buffer, transistor, comparator that fits; None where nothing does, or nothing is needed."""
+    if judge_gate(output, sink, count).verdict == "fits" or _hurts_itself(output):
+        return None
+    for tried in _candidates(output, sink, count):
+        leaves = judge_gate(tried.becomes, sink, count)
+        if leaves.verdict == "fits" and judge_gate(tried.up, sink, count).verdict == "fits":
+            return GateCircuit(tried.name, tried.parts, tried.becomes, leaves)
+    return None
+
+
+def _hurts_itself(output: GateOutput) -> bool:
+    """Whether an output leaves its own limits with nothing plugged in; no circuit behind it mends that."""
+    return output.kind == "driven" and any(
+        output.bears.outside(volts) != 0.0 for volts in (output.low_volts, output.high_volts)
+    )
+
+
+def _candidates(output: GateOutput, sink: GateInput, count: int) -> Iterator[_Tried]:
+    if sink.kind == "positive":
+        if output.kind == "driven":
+            yield from _dividers(output, sink, count)
+            yield from _buffers(output)
+        for low, high in _targets(sink):
+            yield from _comparators(output, _network(low, high))
+    else:
+        if output.kind == "driven":
+            yield from _transistors(output, sink, count)
+        if 0.0 <= sink.pullup_volts <= _MOSFET_MOST_VOLTS:
+            contact = GateOutput("switch", ohms=_MOSFET_OHMS)
+            more = (Part("R7", 10e3, "in series with the MOSFET's gate"), Part("Q1", None, "small MOSFET to ground"))
+            yield from _comparators(output, [("MOSFET to ground", more, contact, contact)])
+
+
+def _dividers(output: GateOutput, sink: GateInput, count: int) -> Iterator[_Tried]:
+    """Two resistors, from the lightest load on the sender to the stiffest."""
+    if output.high_volts <= 0:
+        return
+    top = min((high for high in (sink.works.high, sink.bears.high) if high is not None), default=output.high_volts)
+    for share in (0.85, 0.7, 0.95, 0.55):
+        wanted = sink.on_volts + share * (top - sink.on_volts)
+        if not 0 < wanted < output.high_volts:
+            continue
+        for lower in (10e3, 4.7e3, 2.2e3, 1e3):
+            beside = 1.0 / (1.0 / lower + count / sink.ohms)
+            above = beside * (output.high_volts / wanted - 1.0) - output.ohms
+            if above < 10.0:
+                continue
+            upper = nearest(above)
+            total = output.ohms + upper + lower
+            if abs(output.high_volts) / total > _MOST_AMPERES:
+                continue
+            ratio, ohms = lower / total, (output.ohms + upper) * lower / total
+            parts = (Part("R1", upper, "from the output to the input"), Part("R2", lower, "from the input to ground"))
+            yield _Tried("divider", parts, _driven(output.low_volts * ratio, output.high_volts * ratio, ohms),
+                         _driven(*_raised(output.low_volts * ratio, output.high_volts * ratio), ohms))  # fmt: skip
+
+
+def _buffers(output: GateOutput) -> Iterator[_Tried]:
+    low, high = output.low_volts, output.high_volts
+    if max(abs(low), abs(high)) > _SWING:
+        return
+    parts = (Part("U1", None, "op-amp as follower, from ± 12 V"), Part("R1", _OUT_OHMS, "in series with its output"))
+    yield _Tried("buffer", parts, _driven(low, high, _OUT_OHMS), _driven(low, high, _OUT_OHMS))
+
+
+def _transistors(output: GateOutput, sink: GateInput, count: int) -> Iterator[_Tried]:
+    """A bipolar transistor to ground, driven ten times as hard as it needs."""
+    carried = sink.pullup_volts * count / sink.ohms
+    off = output.low_volts <= 0.4 and output.low_volts >= _REVERSE_VOLTS
+    if not off or output.high_volts < 1.5 or carried <= 0 or sink.pullup_volts > 40.0:
+        return
+    base = (output.high_volts - _JUNCTION_VOLTS) / (carried / 10.0)
+    ohms = nearest(min(47e3, max(base - output.ohms, 10.0)) / 1.05)
+    drive = (output.high_volts - _JUNCTION_VOLTS) / (output.ohms + ohms)
+    if ohms < 1e3 or drive < carried / 10.0 or drive > _MOST_AMPERES or carried > 0.1:
+        return
+    parts = (Part("R1", ohms, "from the output to the base"), Part("Q1", None, "NPN transistor, emitter to ground"))
+    left = carried - _SATURATED_VOLTS * count / sink.ohms
+    if left <= 0:
+        return
+    becomes = GateOutput("switch", ohms=_SATURATED_VOLTS / left)
+    yield _Tried("transistor to ground", parts, becomes, becomes)
+
+
+def _comparators(
+    output: GateOutput, endings: list[tuple[str, tuple[Part, ...], GateOutput, GateOutput]]
+) -> Iterator[_Tried]:
+    """A comparator with hysteresis in the middle of the sender's swing, and what makes its levels fit."""
+    front = _front(output)
+    if front is None:
+        return
+    for name, parts, becomes, up in endings:
+        yield _Tried(f"comparator and {name}", (*front, *parts), becomes, up)
+
+
+def _front(output: GateOutput) -> tuple[Part, ...] | None:
+    """Pull-up where there is a contact, reference, hysteresis; None where the sender's swing is too small."""
+    parts: list[Part] = []
+    turned = output.kind == "switch"
+    if turned:
+        bears = _RAIL / _UP if output.bears.high is None else output.bears.high
+        open_volts = min(5.0, 0.8 * bears)
+        if open_volts < 0.5:
+            return None
+        lower = 10e3
+        upper = nearest(lower * (_RAIL / open_volts - 1.0))
+        high = _RAIL * lower / (upper + lower)
+        low = high * output.ohms / (output.ohms + upper * lower / (upper + lower))
+        parts += [
+            Part("R8", upper, "pull-up of the contact, to +12 V"),
+            Part("R9", lower, "from the contact to ground"),
+        ]
+        if output.bears.outside(high * _UP):
+            return None
+    else:
+        low, high = output.low_volts, output.high_volts
+    if high - low < 0.2 or max(abs(low), abs(high)) > _SWING:
+        return None
+    middle, width = (low + high) / 2.0, 0.2 * (high - low)
+    if (_UP - 1.0) * abs(middle) + width / 2.0 > 0.45 * (high - low):
+        return None  # the reference moves with its rail
+    feedback = nearest(10e3 * (2.0 * _SWING / width - 1.0))
+    parts += [
+        Part("U1", None, f"op-amp as comparator, from ± 12 V; {'contact' if turned else 'reference'} at its − input"),
+        Part("R1", 10e3, f"from the {'reference' if turned else 'output'} to its + input"),
+        Part("R2", feedback, "from its output to its + input: hysteresis"),
+    ]
+    if abs(middle) >= 0.05:
+        rail = "+12 V" if middle > 0 else "−12 V"
+        parts += [
+            Part("R3", nearest(10e3 * (_RAIL / abs(middle) - 1.0)), f"from {rail} to the reference"),
+            Part("R4", 10e3, "from the reference to ground"),
+        ]
+    return tuple(parts)
+
+
+def _network(low: float, high: float) -> list[tuple[str, tuple[Part, ...], GateOutput, GateOutput]]:
+    """Resistors that bring a comparator's ± 10.5 V to two levels, and a follower; empty where they cannot."""
+    gain, bias = (high - low) / (2.0 * _SWING), (high + low) / (2.0 * _RAIL)
+    if not 0 < gain < 0.95 or gain + abs(bias) > 0.98:
+        return []
+    first = nearest(10e3 / gain)
+    second = nearest(10e3 / abs(bias)) if abs(bias) > 0.002 else None
+    third = nearest(10e3 / (1.0 - gain - abs(bias)))
+    total = 1.0 / first + (0.0 if second is None else 1.0 / second) + 1.0 / third
+    gain = 1.0 / first / total
+    bias = 0.0 if second is None else (1.0 if bias > 0 else -1.0) / second / total
+    parts = [Part("R5", first, "from the comparator to the divider")]
+    if second is not None:
+        parts.append(Part("R6", second, f"from {'+' if bias > 0 else '−'}12 V to the divider"))
+    parts += [
+        Part("R7", third, "from the divider to ground"),
+        Part("U2", None, "op-amp as follower, from ± 12 V"),
+        Part("R10", _OUT_OHMS, "in series with its output"),
+    ]
+    levels = []
+    for up in (1.0, _UP):
+        swing, rail = _RAIL * up - 1.5, _RAIL * up
+        levels.append((bias * rail - gain * swing, bias * rail + gain * swing))
+    if max(abs(one) for one in levels[0]) > _SWING:
+        return []
+    becomes, up_too = (_driven(*pair, _OUT_OHMS) for pair in levels)
+    return [("divider", tuple(parts), becomes, up_too)]
+
+
+def _targets(sink: GateInput) -> Iterator[tuple[float, float]]:
+    """Levels to aim for at an input, the roundest first: on well above, off well below, inside all limits."""
+    least = max([-10.0, *(low for low in (sink.works.low, sink.bears.low) if low is not None)])
+    most = min([10.0, *(high for high in (sink.works.high, sink.bears.high) if high is not None)])
+    for high in (5.0, sink.on_volts + 1.5, (sink.on_volts + most) / 2.0, sink.on_volts + 0.75 * (most - sink.on_volts)):
+        for low in (0.0, (sink.off_volts + least) / 2.0, sink.off_volts - 0.75 * (sink.off_volts - least)):
+            if least <= low < sink.off_volts and sink.on_volts < high <= most and high > low:
+                yield low, high
+
+
+def _driven(low: float, high: float, ohms: float) -> GateOutput:
+    return GateOutput("driven", low, high, ohms, Span())
+
+
+def _raised(low: float, high: float) -> tuple[float, float]:
+    return low * _UP, high * _UP

@@ -1,0 +1,233 @@
+"""Will a gate or trigger fit: levels at the input after loading, against its thresholds and limits.
+
+An output is driven (two levels behind a resistance) or a contact to ground; an input goes on above a
+threshold, or is held high by a pull-up and goes on when it is shorted.  Source of both kinds and of the
+reserve that makes a margin comfortable (0.4 V, the noise margin of TTL, JEDEC JESD8C.01; or a tenth of
+the swing): common practice.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Final, Literal
+
+from dynamis.electrics.finding import Finding, FitVerdict, Severity, verdict_of
+from dynamis.errors import InputError
+from dynamis.notation.style import Style, plain
+
+_RESERVE_VOLTS: Final = 0.4
+_RESERVE_OF_SWING: Final = 0.1
+_MOST_VOLTS, _MOST_OHMS = 1e6, 1e15
+_STYLE: Final = Style()
+
+
+@dataclass(frozen=True)
+class Span:
+    """Volts from the least to the most; None: not known, or none."""
+
+    low: float | None = None
+    high: float | None = None
+
+    def outside(self, volts: float) -> float:
+        """How far volts lie above (positive) or below (negative) the span; 0 inside."""
+        slack = 1e-12 * max(1.0, abs(volts))
+        if self.high is not None and volts > self.high + slack:
+            return volts - self.high
+        if self.low is not None and volts < self.low - slack:
+            return volts - self.low
+        return 0.0
+
+
+@dataclass(frozen=True)
+class GateOutput:
+    """An output.
+
+    kind : "driven" between two levels behind `ohms`, or a "switch" of `ohms` to ground, on when closed.
+    bears : what it stands from outside.
+    """
+
+    kind: Literal["driven", "switch"] = "driven"
+    low_volts: float = 0.0
+    high_volts: float = 0.0
+    ohms: float = 1000.0
+    bears: Span = Span()
+
+    def __post_init__(self) -> None:
+        _check_sizes((self.low_volts, self.high_volts, self.bears.low, self.bears.high), self.ohms)
+        if self.low_volts > self.high_volts:
+            raise _crossed("The output's low level", self.low_volts, "its high level", self.high_volts)
+        if self.ohms < 0:
+            raise InputError(f"The output's resistance is {plain(self.ohms)} Ω; it cannot be below 0.")
+        _check_span(self.bears, "The output's limits")
+
+
+@dataclass(frozen=True)
+class GateInput:
+    """An input.
+
+    kind : "positive" goes on above `on_volts` and off below `off_volts`, with `ohms` to ground;
+    "shorting" has a pull-up of `ohms` to `pullup_volts`, goes on below `on_volts` and off above `off_volts`.
+    works, bears : the range it is made for, and what it survives.
+    """
+
+    on_volts: float
+    off_volts: float
+    kind: Literal["positive", "shorting"] = "positive"
+    ohms: float = 100e3
+    pullup_volts: float = 0.0
+    works: Span = Span()
+    bears: Span = Span()
+
+    def __post_init__(self) -> None:
+        spans = self.works.low, self.works.high, self.bears.low, self.bears.high
+        _check_sizes((self.on_volts, self.off_volts, self.pullup_volts, *spans), self.ohms)
+        if self.ohms <= 0:
+            raise InputError(f"The input's resistance is {plain(self.ohms)} Ω; it has to be above 0.")
+        if self.kind == "positive" and self.off_volts > self.on_volts:
+            raise _crossed("The input's off threshold", self.off_volts, "its on threshold", self.on_volts)
+        if self.kind == "shorting" and self.on_volts > self.off_volts:
+            raise _crossed("The shorting input's on threshold", self.on_volts, "its off threshold", self.off_volts)
+        _check_span(self.bears, "The input's limits")
+        _check_span(self.works, "The input's working range")
+        for volts in (self.works.low, self.works.high):
+            if volts is not None and self.bears.outside(volts):
+                raise InputError(f"The input's working range reaches {plain(volts)} V, beyond its own limits.")
+
+
+@dataclass(frozen=True)
+class GateFit:
+    """How an output and an input meet.
+
+    low_volts, high_volts : at the input, all inputs plugged in.  on_margin, off_margin : volts to spare at
+    the two thresholds, negative where short.
+    """
+
+    verdict: FitVerdict
+    low_volts: float
+    high_volts: float
+    on_margin: float
+    off_margin: float
+    findings: tuple[Finding, ...]
+
+
+def levels_at(output: GateOutput, sink: GateInput, count: int) -> tuple[float, float]:
+    """(low, high) volts at `count` such inputs on one output; Kirchhoff's current law at their node."""
+    if output.kind == "switch":
+        pulled = sink.pullup_volts if sink.kind == "shorting" else 0.0
+        return pulled * _share(sink.ohms / count, output.ohms), pulled
+    share = _share(output.ohms, sink.ohms / count)
+    rest = (1.0 - share) * (sink.pullup_volts if sink.kind == "shorting" else 0.0)
+    return output.low_volts * share + rest, output.high_volts * share + rest
+
+
+def judge_gate(output: GateOutput, sink: GateInput, count: int = 1) -> GateFit:
+    """Judge an output on `count` such inputs, any number of which may be plugged in."""
+    if count < 1:
+        raise InputError(f"The number of inputs is {count}; at least 1 was expected.")
+    low, high = levels_at(output, sink, count)
+    if sink.kind == "positive":
+        on_margin, off_margin = high - sink.on_volts, sink.off_volts - low
+    else:
+        on_margin, off_margin = sink.on_volts - low, high - sink.off_volts
+    findings = [*_limits(output, sink, count), *_kind(output, sink), *_working(sink, (low, high))]
+    if not any(one.code == "trigger-kind" for one in findings):
+        findings += _margins(sink, count, (low, high), on_margin, off_margin)
+    return GateFit(verdict_of(findings), low, high, on_margin, off_margin, tuple(findings))
+
+
+def _limits(output: GateOutput, sink: GateInput, count: int) -> list[Finding]:
+    """Beyond a limit of either side, with one input plugged in or with all: what lies between is less."""
+    found: dict[str, Finding] = {}
+    for inputs in (1, count):
+        for volts in levels_at(output, sink, inputs):
+            plugged = "" if count == 1 else f" with {inputs} of {count} inputs plugged in"
+            for side, bears in (("input", sink.bears), ("output", output.bears)):
+                over = bears.outside(volts)
+                code = f"{side}-{'over' if over > 0 else 'under'}-limit"
+                if not over or (code in found and abs(over) <= abs(found[code].value or 0.0)):
+                    continue
+                limit = bears.high if over > 0 else bears.low
+                cause = " fed by the input's pull-up" if side == "output" and sink.kind == "shorting" else ""
+                found[code] = Finding(
+                    code, "danger",
+                    f"The {side} meets {_v(volts)}{cause}{plugged} and bears {_v(limit)}: "
+                    f"{_v(abs(over))} too {'high' if over > 0 else 'low'}. Do not join them; "
+                    f"{'divide or clamp the level' if side == 'input' else 'put a transistor between'} first.",
+                    over, "V",
+                )  # fmt: skip
+    return list(found.values())
+
+
+def _kind(output: GateOutput, sink: GateInput) -> list[Finding]:
+    if (output.kind, sink.kind) == ("driven", "shorting"):
+        told = (
+            "A positive gate meets a shorting input: it would sound while keys are up. A transistor to ground turns it "
+            "round."
+        )
+    elif (output.kind, sink.kind) == ("switch", "positive"):
+        told = (
+            "A contact to ground meets an input without a pull-up: it never goes on. It needs a pull-up and something "
+            "that turns it round."
+        )
+    else:
+        return []
+    return [Finding("trigger-kind", "fault", told)]
+
+
+def _working(sink: GateInput, levels: tuple[float, float]) -> list[Finding]:
+    worst = max((sink.works.outside(volts) for volts in levels), key=abs)
+    if not worst:
+        return []
+    volts = next(one for one in levels if sink.works.outside(one) == worst)
+    limit = sink.works.high if worst > 0 else sink.works.low
+    told = (
+        f"The input gets {_v(volts)} and works {'up' if worst > 0 else 'down'} to {_v(limit)}: it may survive and "
+        "still misbehave. Divide or clamp the level."
+    )
+    return [Finding("outside-working-range", "fault", told, worst, "V")]
+
+
+def _margins(
+    sink: GateInput, count: int, levels: tuple[float, float], on_margin: float, off_margin: float
+) -> list[Finding]:
+    low, high = levels
+    found = []
+    loaded = "" if count == 1 else f" with {count} inputs on the output"
+    for code, margin, threshold, word in (("on-level", on_margin, sink.on_volts, "on"),
+                                          ("off-level", off_margin, sink.off_volts, "off")):  # fmt: skip
+        rises = (sink.kind == "positive") == (word == "on")
+        level, side = (high, "above") if rises else (low, "below")
+        severity: Severity
+        if margin < 0:
+            severity, told = "fault", f"{_v(-margin)} short. It needs another level"
+        elif margin < _RESERVE_VOLTS and margin < _RESERVE_OF_SWING * (high - low):
+            severity, told = "marginal", f"only {_v(margin)} to spare. Prove it, or give it another level"
+        else:
+            continue
+        text = f"The input goes {word} {side} {_v(threshold)} and gets {_v(level)}{loaded}: {told}."
+        found.append(Finding(code, severity, text, margin, "V"))
+    return found
+
+
+def _share(first: float, second: float) -> float:
+    """What a divider of two resistances leaves of its voltage across the second."""
+    return second / (first + second)
+
+
+def _v(volts: float | None) -> str:
+    return _STYLE.volts(volts, 2)
+
+
+def _check_sizes(volts: tuple[float | None, ...], ohms: float) -> None:
+    for value, most, unit in (*((one, _MOST_VOLTS, "V") for one in volts if one is not None), (ohms, _MOST_OHMS, "Ω")):
+        if not abs(value) <= most:
+            raise InputError(f"{plain(value)} {unit} is of no size that a gate has; at most {plain(most)} {unit}.")
+
+
+def _crossed(first: str, low: float, second: str, high: float) -> InputError:
+    return InputError(f"{first}, {plain(low)} V, is above {second}, {plain(high)} V.")
+
+
+def _check_span(span: Span, what: str) -> None:
+    if span.low is not None and span.high is not None and span.low > span.high:
+        raise InputError(f"{what} are crossed: {plain(span.low)} V is above {plain(span.high)} V.")

@@ -1,0 +1,260 @@
+"""Gates and triggers: levels, margins, verdicts and the circuits between, against ngspice and the logic standards.
+
+Outside sources: Kirchhoff by ngspice; TTL and LVTTL levels of JEDEC JESD8C.01 and 5 V CMOS of JESD7-A (both from
+memory); IEC 60063 for resistor values.  `tests/oracles/gates.json` is asked through the command line.
+"""
+
+from __future__ import annotations
+
+import re
+import shutil
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from spice import ngspice
+
+from dynamis.electrics.finding import CODES, Finding, verdict_of
+from dynamis.electrics.gate_circuits import gate_circuit
+from dynamis.electrics.gate_specs import parse_gate_input, parse_gate_output
+from dynamis.electrics.gates import judge_gate, levels_at
+from dynamis.electrics.series import SERIES, nearest, values_between
+from dynamis.errors import InputError
+
+needs_ngspice = pytest.mark.skipif(shutil.which("ngspice") is None, reason="ngspice is not installed")
+GATE = "off_volts=0.8,on_volts=2.0"
+SHORTING = "kind=shorting,pullup_volts=5,on_volts=0.8,off_volts=2"
+
+
+def fit(source: str, sink: str, count: int = 1):
+    return judge_gate(parse_gate_output(source), parse_gate_input(sink), count)
+
+
+def fix(source: str, sink: str, count: int = 1):
+    return gate_circuit(parse_gate_output(source), parse_gate_input(sink), count)
+
+
+# -- judging -------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("output", "sink", "low_margin", "high_margin"),
+    [("low_volts=0.4,high_volts=2.4", GATE, 0.4, 0.4), ("low_volts=0.1,high_volts=4.9", "off_volts=1.5,on_volts=3.5", 1.4, 1.4)],
+)  # fmt: skip
+def test_margins_are_the_noise_margins_of_the_logic_families(output, sink, low_margin, high_margin):
+    # TTL: V_OL 0.4, V_OH 2.4, V_IL 0.8, V_IH 2.0; HC at 5 V: V_OL 0.1, V_OH 4.9, V_IL 1.5, V_IH 3.5.
+    judged = fit(output + ",ohms=0", sink)
+    assert (judged.off_margin, judged.on_margin) == (pytest.approx(low_margin), pytest.approx(high_margin))
+
+
+@pytest.mark.parametrize(
+    ("source", "sink", "count", "codes", "verdict"),
+    [
+        ("low_volts=0,high_volts=5", GATE, 1, [], "fits"),
+        ("low_volts=0,high_volts=3.3", "off_volts=1.5,on_volts=3.5", 1, ["on-level"], "needs-circuit"),
+        ("low_volts=1,high_volts=5", GATE, 1, ["off-level"], "needs-circuit"),
+        ("low_volts=0,high_volts=5,ohms=0", "off_volts=0.8,on_volts=4.7", 1, ["on-level"], "marginal"),
+        ("low_volts=0,high_volts=10", GATE + ",max_volts=3.6", 1, ["input-over-limit"], "unsafe"),
+        ("low_volts=-5,high_volts=5", GATE + ",min_volts=-0.5", 1, ["input-under-limit"], "unsafe"),
+        ("low_volts=0,high_volts=5,ohms=0", GATE + ",max_volts=5", 1, [], "fits"),
+        ("low_volts=0,high_volts=8", "off_volts=0.8,on_volts=2,ohms=3000,max_volts=5.5", 2, ["input-over-limit"], "unsafe"),
+        ("low_volts=0,high_volts=9", GATE + ",work_max_volts=5", 1, ["outside-working-range"], "needs-circuit"),
+        ("low_volts=0,high_volts=5", SHORTING, 1, ["trigger-kind"], "needs-circuit"),
+        ("kind=switch", GATE, 1, ["trigger-kind"], "needs-circuit"),
+        ("kind=switch", SHORTING, 4, [], "fits"),
+        ("kind=switch,max_volts=3.6", SHORTING, 1, ["output-over-limit"], "unsafe"),
+        ("low_volts=0,high_volts=5,min_volts=-0.5", "kind=shorting,pullup_volts=-9,pullup_ohms=1000,on_volts=0.8,off_volts=2", 1,
+         ["output-under-limit", "trigger-kind"], "unsafe"),
+    ],
+)  # fmt: skip
+def test_each_fault_is_found_and_the_mended_pair_is_not(source, sink, count, codes, verdict):
+    judged = fit(source, sink, count)
+    assert ([one.code for one in judged.findings], judged.verdict) == (codes, verdict)
+    found = fix(source, sink, count)
+    if verdict == "fits" or "output-under-limit" in codes:  # no pull-up to below ground is met by these circuits
+        assert found is None
+    else:
+        assert judge_gate(found.becomes, parse_gate_input(sink), count).findings == ()
+        assert found.leaves.verdict == "fits"
+
+
+def test_a_finding_tells_its_numbers():
+    (finding,) = fit("low_volts=0,high_volts=8", "off_volts=0.8,on_volts=2,ohms=3000,max_volts=5.5", 2).findings
+    assert finding.text.startswith(
+        "The input meets 6.00 V with 1 of 2 inputs plugged in and bears 5.50 V: 0.50 V too high."
+    )
+    assert (finding.value, finding.unit) == (pytest.approx(0.5), "V")
+    with pytest.raises(ValueError, match="no known code"):
+        Finding("new", "note", "")
+    assert verdict_of([Finding("on-level", "note", "")]) == "fits"
+
+
+def test_the_document_explains_every_code():
+    text = (Path(__file__).parents[2] / "docs" / "findings.md").read_text(encoding="utf-8")
+    assert set(re.findall(r"^\| `([a-z-]+)`", text, re.MULTILINE)) == set(CODES)
+
+
+VOLTS = st.floats(-15, 15).map(lambda value: round(value, 2))
+OHMS = st.sampled_from([0.0, 50.0, 330.0, 1e3, 4.7e3, 100e3])
+
+
+@st.composite
+def pairs(draw):
+    """An output, an input and a number of inputs, as somebody might type them."""
+    low, high = sorted((draw(VOLTS), draw(VOLTS)))
+    source = (
+        f"low_volts={low},high_volts={high},ohms={draw(OHMS)}"
+        if draw(st.booleans())
+        else f"kind=switch,ohms={draw(OHMS)}"
+    )
+    if draw(st.booleans()):
+        source += f",max_volts={draw(st.floats(1, 20)):.2f}"
+    first, second = sorted((draw(VOLTS), draw(VOLTS)))
+    ohms = max(draw(OHMS), 50.0)
+    sink = (f"off_volts={first},on_volts={second},ohms={ohms}" if draw(st.booleans()) else
+            f"kind=shorting,pullup_volts={draw(VOLTS)},pullup_ohms={ohms},on_volts={first},off_volts={second}")  # fmt: skip
+    if draw(st.booleans()):
+        sink += f",min_volts={draw(st.floats(-12, -0.3)):.2f},max_volts={draw(st.floats(3.3, 15)):.2f}"
+    return source, sink, draw(st.integers(1, 20))
+
+
+@given(pairs())
+def test_whatever_is_asked_a_fix_fits_and_limits_never_help(asked):
+    source, sink, count = asked
+    order = ["fits", "marginal", "needs-circuit", "unsafe"]
+    judged, found = fit(source, sink, count), fix(source, sink, count)
+    if judged.verdict == "fits":
+        assert found is None
+    if found is not None:
+        assert judge_gate(found.becomes, parse_gate_input(sink), count).verdict == "fits"
+        assert all(part.ohms is None or nearest(part.ohms) == pytest.approx(part.ohms) for part in found.parts)
+    stricter = fit(source, re.sub(r",m(in|ax)_volts=[-0-9.]+", "", sink) + ",min_volts=-0.1,max_volts=0.1", count)
+    loose = fit(source, re.sub(r",m(in|ax)_volts=[-0-9.]+", "", sink), count)
+    assert order.index(loose.verdict) <= order.index(stricter.verdict)
+
+
+# -- against ngspice -----------------------------------------------------------------------------------
+
+
+def sender(source: str, high: bool) -> list[str]:
+    output = parse_gate_output(source)
+    if output.kind == "switch":
+        return [] if high else [f"Rs out 0 {output.ohms}"]
+    return [f"Vs s 0 {output.high_volts if high else output.low_volts}", f"Rs s out {output.ohms}"]
+
+
+def receivers(sink: str, count: int, node: str) -> list[str]:
+    made = parse_gate_input(sink)
+    if made.kind == "positive":
+        return [f"Rin{k} {node} 0 {made.ohms}" for k in range(count)]
+    return [f"Vp p 0 {made.pullup_volts}", *(f"Rin{k} {node} p {made.ohms}" for k in range(count))]
+
+
+@needs_ngspice
+@pytest.mark.parametrize(
+    ("source", "sink", "count"),
+    [("low_volts=0.3,high_volts=5,ohms=470", GATE + ",ohms=22000", 3), ("kind=switch,ohms=180", SHORTING, 5),
+     ("low_volts=-2,high_volts=9,ohms=2200", SHORTING, 2)],
+)  # fmt: skip
+def test_levels_agree_with_ngspice(source, sink, count, tmp_path):
+    low, high = levels_at(parse_gate_output(source), parse_gate_input(sink), count)
+    for wanted, is_high in ((low, False), (high, True)):
+        deck = [*sender(source, is_high), *receivers(sink, count, "out")]
+        assert wanted == pytest.approx(ngspice(deck, "out", tmp_path), abs=4e-6)
+
+
+def wired(found, contact: bool) -> list[str]:
+    """The circuit of a fix as a netlist, from node `out` to node `in`: what its parts' roles say."""
+    ohms = {part.name: part.ohms for part in found.parts}
+    if found.name == "divider":
+        return [f"R1 out in {ohms['R1']}", f"R2 in 0 {ohms['R2']}"]
+    if found.name == "buffer":
+        return ["E1 u 0 out 0 1", f"R1 u in {ohms['R1']}"]
+    if found.name == "transistor to ground":
+        return [f"R1 out b {ohms['R1']}", "Q1 in b 0 small", ".model small npn(bf=150 is=1e-14 rc=1)"]
+    deck = ["Vcc vcc 0 12", "Vee vee 0 -12"]
+    if contact:
+        deck += [f"R8 vcc out {ohms['R8']}", f"R9 out 0 {ohms['R9']}"]
+    reference = next(((part.role.startswith("from +12"), part.ohms) for part in found.parts if part.name == "R3"), None)
+    deck += ["Rr ref 0 1m"] if reference is None else [
+        f"R3 {'vcc' if reference[0] else 'vee'} ref {reference[1]}", f"R4 ref 0 {ohms['R4']}"]  # fmt: skip
+    plus, minus = ("ref", "out") if contact else ("out", "ref")
+    deck += [f"R1 {plus} k {ohms['R1']}", f"R2 c k {ohms['R2']}", f"Bc c 0 V = 10.5*tanh(1e4*(v(k)-v({minus})))"]
+    if "MOSFET" in found.name:
+        return [*deck, f"R7 c g {ohms['R7']}", "M1 in g 0 0 small", ".model small nmos(vto=2 kp=0.1)"]
+    deck += [f"R5 c d {ohms['R5']}", f"R7 d 0 {ohms['R7']}"]
+    if "R6" in ohms:
+        side = next(part.role for part in found.parts if part.name == "R6")
+        deck.append(f"R6 {'vcc' if '+12' in side else 'vee'} d {ohms['R6']}")
+    return [*deck, "E2 u 0 d 0 1", f"R10 u in {ohms['R10']}"]
+
+
+@needs_ngspice
+@pytest.mark.parametrize(
+    ("name", "source", "sink", "count"),
+    [
+        ("divider", "low_volts=0,high_volts=12", GATE + ",max_volts=5.5", 1),
+        ("buffer", "low_volts=0,high_volts=5", GATE + ",ohms=10000", 20),
+        ("transistor to ground", "low_volts=0,high_volts=5,max_volts=5.5", "kind=shorting,pullup_volts=15,pullup_ohms=4700,on_volts=1,off_volts=4", 1),
+        ("comparator and divider", "low_volts=-5,high_volts=5", GATE + ",min_volts=-0.5,max_volts=5.5", 2),
+        ("comparator and divider", "low_volts=0,high_volts=3.3", "off_volts=3,on_volts=6", 1),
+        ("comparator and divider", "kind=switch", GATE, 1),
+        ("comparator and MOSFET to ground", "kind=switch,ohms=5000", SHORTING, 3),
+    ],
+)  # fmt: skip
+def test_a_fix_does_in_ngspice_what_it_says(name, source, sink, count, tmp_path):
+    found, receiver = fix(source, sink, count), parse_gate_input(sink)
+    assert found.name == name
+    contact = source.startswith("kind=switch")
+    reached = {}
+    for is_high in (False, True):
+        deck = [*sender(source, is_high), *wired(found, contact), *receivers(sink, count, "in")]
+        reached[is_high] = ngspice(deck, "in", tmp_path)
+    on = reached[contact is False]
+    off = reached[contact is True]
+    sign = 1 if receiver.kind == "positive" else -1
+    # A transistor of a data sheet leaves less than the 0.2 V that are counted on.
+    assert -0.05 < sign * (on - receiver.on_volts) - found.leaves.on_margin < 0.2
+    assert -0.05 < sign * (receiver.off_volts - off) - found.leaves.off_margin < 0.2
+
+
+# -- what is typed, and what is bought -----------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [("low_volts=0", "lacks high_volts"), ("low_volts=5,high_volts=0", "above its high level"), ("low_volts=0,high_volts=5,low_volts=0", "twice"),
+     ("kind=relay", "driven or switch"), ("low_volts=0,high_volts=x", "high_volts"), ("low_volts=0,high_volts=5,ohms=-1", "below 0"),
+     ("kind=switch,low_volts=0", "takes kind"), ("low_volts=0,high_volts=5,min_volts=3,max_volts=1", "crossed"),
+     ("off_volts=2,on_volts=0.8", "above its on threshold"), ("kind=shorting,on_volts=0.8,off_volts=2", "pullup_volts"),
+     ("kind=shorting,pullup_volts=5,on_volts=2,off_volts=0.8", "above its off threshold"), ("off_volts=1,on_volts=2,ohms=0", "above 0"),
+     ("off_volts=1,on_volts=2,max_volts=5,work_max_volts=6", "beyond its own limits"), ("off_volts=nan,on_volts=2", "off_volts"), ("low_volts=-1e300,high_volts=1e308", "of no size")],
+)  # fmt: skip
+def test_nonsense_is_refused_in_a_sentence(text, words):
+    with pytest.raises(InputError, match=words):
+        (parse_gate_input if "off_volts" in text else parse_gate_output)(text)
+
+
+def test_the_command_prints_for_people_and_refuses_in_one_line(dynamis):
+    told = dynamis("match", "--source", "low_volts=0,high_volts=12", "--sink", GATE + ",max_volts=5.5")
+    assert told.status == 1
+    assert "Unsafe: 0.00 V and 11.88 V at the input" in told.out
+    assert re.search(r"R1 +12 kΩ  from the output to the input", told.out)
+    for fan_out in ("0", "x"):
+        answer = dynamis("match", "--source", "kind=switch", "--sink", GATE, "--fan-out", fan_out)
+        assert (answer.status, answer.err.count("\n"), answer.out) == (2, 1, "")
+        assert "--fan-out" in answer.err
+
+
+def test_preferred_values_are_those_of_the_standard():
+    # IEC 60063:2015, tables of E24 and E192 (from memory): counts, ends and the one value that is not the rounded one.
+    assert [len(SERIES[name]) for name in ("E12", "E24", "E48", "E96", "E192")] == [12, 24, 48, 96, 192]
+    assert SERIES["E12"] == (1.0, 1.2, 1.5, 1.8, 2.2, 2.7, 3.3, 3.9, 4.7, 5.6, 6.8, 8.2)
+    assert {1.00, 1.02, 2.49, 4.99, 9.76} <= set(SERIES["E96"])
+    assert {1.01, 9.09, 9.20, 9.88} <= set(SERIES["E192"])
+    assert SERIES["E48"][-1] == 9.53
+    assert (nearest(9.7e3), nearest(1.04), nearest(4890.0, "E96")) == (10e3, 1.0, 4870.0)
+    assert values_between(820.0, 1200.0, "E12") == [820.0, 1000.0, 1200.0]
+    with pytest.raises(InputError, match="no resistance"):
+        nearest(0.0)
