@@ -1,7 +1,8 @@
 """What to put between a gate output and an input that do not fit: the smallest circuit that makes them fit.
 
 Each circuit is worked out as the output that it becomes and is judged like any other, at its nominal rails
-of ± 12 V and at rails (or, without rails, a sender) 5 % up.  Levels of the parts: an op-amp's output reaches
+of ± 12 V and at rails (or, without rails, a sender) 5 % up; where none fits both ways, one that is safe
+both ways.  Levels of the parts: an op-amp's output reaches
 to 1.5 V from its rails, a saturated transistor leaves 0.2 V, a base-emitter junction takes 0.7 V, a small
 MOSFET is 5 ohms when on.  Source: common practice, no source.
 """
@@ -58,11 +59,20 @@ def gate_circuit(output: GateOutput, sink: GateInput, count: int = 1) -> GateCir
     """The first of divider, buffer, transistor, comparator that fits; None where nothing does, or nothing is needed."""
     if judge_gate(output, sink, count).verdict == "fits" or _hurts_itself(output):
         return None
+    second = None
     for tried in _candidates(output, sink, count):
         leaves = judge_gate(tried.becomes, sink, count)
-        if leaves.verdict == "fits" and judge_gate(tried.up, sink, count).verdict == "fits":
-            return GateCircuit(tried.name, tried.parts, tried.becomes, leaves)
-    return None
+        if leaves.verdict != "fits":
+            continue
+        made, up = (
+            GateCircuit(tried.name, tried.parts, tried.becomes, leaves),
+            judge_gate(tried.up, sink, count).verdict,
+        )
+        if up == "fits":
+            return made
+        if second is None and up != "unsafe":
+            second = made
+    return second
 
 
 def _hurts_itself(output: GateOutput) -> bool:
@@ -171,7 +181,18 @@ def _front(output: GateOutput) -> tuple[Part, ...] | None:
             return None
     else:
         low, high = output.low_volts, output.high_volts
-    if high - low < 0.2 or max(abs(low), abs(high)) > _SWING:
+        beyond = max(abs(low), abs(high)) * _UP / _SWING
+        if beyond > 1.0:
+            upper = max(100.0, nearest(10e3 * (beyond - 1.0)))
+            while 10e3 * beyond > 10e3 + upper + output.ohms:
+                upper = nearest(upper * 1.1)
+            share = 10e3 / (10e3 + upper + output.ohms)
+            low, high = low * share, high * share
+            parts += [
+                Part("R11", upper, "from the output to the comparator's divider"),
+                Part("R12", 10e3, "from the divider to ground"),
+            ]
+    if high - low < 0.2:
         return None
     middle, width = (low + high) / 2.0, 0.2 * (high - low)
     if (_UP - 1.0) * abs(middle) + width / 2.0 > 0.45 * (high - low):
@@ -196,9 +217,9 @@ def _network(low: float, high: float) -> list[tuple[str, tuple[Part, ...], GateO
     gain, bias = (high - low) / (2.0 * _SWING), (high + low) / (2.0 * _RAIL)
     if not 0 < gain < 0.95 or gain + abs(bias) > 0.98:
         return []
-    first = nearest(10e3 / gain)
-    second = nearest(10e3 / abs(bias)) if abs(bias) > 0.002 else None
-    third = nearest(10e3 / (1.0 - gain - abs(bias)))
+    first = nearest(10e3 / gain, "E96")
+    second = nearest(10e3 / abs(bias), "E96") if abs(bias) > 0.002 else None
+    third = nearest(10e3 / (1.0 - gain - abs(bias)), "E96")
     total = 1.0 / first + (0.0 if second is None else 1.0 / second) + 1.0 / third
     gain = 1.0 / first / total
     bias = 0.0 if second is None else (1.0 if bias > 0 else -1.0) / second / total
@@ -224,8 +245,15 @@ def _targets(sink: GateInput) -> Iterator[tuple[float, float]]:
     """Levels to aim for at an input, the roundest first: on well above, off well below, inside all limits."""
     least = max([-10.0, *(low for low in (sink.works.low, sink.bears.low) if low is not None)])
     most = min([10.0, *(high for high in (sink.works.high, sink.bears.high) if high is not None)])
-    for high in (5.0, sink.on_volts + 1.5, (sink.on_volts + most) / 2.0, sink.on_volts + 0.75 * (most - sink.on_volts)):
-        for low in (0.0, (sink.off_volts + least) / 2.0, sink.off_volts - 0.75 * (sink.off_volts - least)):
+    room, below = most - sink.on_volts, sink.off_volts - least
+    highs = [
+        5.0,
+        *(sink.on_volts + volts for volts in (1.5, 1.0, 0.6, 0.45)),
+        *(sink.on_volts + part * room for part in (0.5, 0.75, 0.9)),
+    ]
+    lows = [0.0, 0.02, 0.05, *(sink.off_volts - part * below for part in (0.5, 0.75, 0.9)), sink.off_volts - 0.5]
+    for high in highs:
+        for low in lows:
             if least <= low < sink.off_volts and sink.on_volts < high <= most and high > low:
                 yield low, high
 
