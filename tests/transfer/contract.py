@@ -12,7 +12,7 @@ from dynamis.converter.transfers import DacTransfer
 from dynamis.electrics.net import Net, Terminal
 from dynamis.pitch.laws import ExponentialLaw, LinearLaw
 from dynamis.transfer.chain import Transfer
-from dynamis.transfer.law import Oscillator, WantedPitch
+from dynamis.transfer.law import Oscillator, PitchSource, WantedPitch
 from dynamis.transfer.parameter import World
 
 DAC = Dac(12, 0.0, 4.096, gain=1.35, floor_volts=0.006, ceiling_volts=5.45)
@@ -49,5 +49,8 @@ SPECIMENS = {
     "oscillator": Specimen(Oscillator("o", ExponentialLaw(1, 36, 0.2), scale_limit=0.01, offset_limit_volts=0.01, scale_per_kelvin=1e-4),
                            np.linspace(0, 5, 6), _moved("o.scale", "o.offset")),
     "linear oscillator": Specimen(Oscillator("o", LinearLaw(36, 0.5, 0.02), scale_limit=0.01), np.linspace(0.5, 8, 6), _moved("o.scale")),
+    "pitch source": Specimen(PitchSource("k", ExponentialLaw(1.2, 48, 1), scale_limit=0.01, offset_limit_volts=0.01, high_volts=5.0),
+                             np.arange(36.0, 84.0, 7), _moved("k.scale", "k.offset")),
+    "linear pitch source": Specimen(PitchSource("k", LinearLaw(36, 0.5, 0.02), scale_limit=0.01), np.arange(36.0, 84.0, 7), _moved("k.scale")),
     "wish": Specimen(WantedPitch(), np.arange(36.0, 97.0, 12)),
 }  # fmt: skip

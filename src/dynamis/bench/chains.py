@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+import numpy as np
+from numpy.typing import NDArray
+
 from dynamis.bench.document import Bench, HeadRecord, Link, Port, PortRef
 from dynamis.converter.dac import MOST_BITS_WITH_INL, Dac
 from dynamis.converter.heads import ConstantsHead, TableHead, inl_behind
@@ -13,10 +16,11 @@ from dynamis.errors import InputError
 from dynamis.pitch.laws import Law, parse_law
 from dynamis.pitch.tuning import EqualTemperament
 from dynamis.transfer.chain import Chain, Transfer
-from dynamis.transfer.law import Oscillator, WantedPitch
+from dynamis.transfer.law import Oscillator, PitchSource, WantedPitch
 from dynamis.transfer.parameter import NOMINAL, World
 from dynamis.transfer.registry import REGISTRY, StoredTransfer
 
+FloatArray = NDArray[np.float64]
 Head = ConstantsHead | TableHead
 
 
@@ -46,10 +50,37 @@ def make_dac(transfer_id: str, stored: StoredTransfer) -> DacTransfer:
     return made
 
 
+def source_of(transfer_id: str, port: Port, tuning: EqualTemperament) -> PitchSource:
+    """What an output without a converter of ours does: its law, with the limits that are known of it."""
+    stored = next((one for one in port.transfers if one.kind == "pitch-source"), None)
+    made = None if stored is None else REGISTRY.make(transfer_id, stored)
+    if isinstance(made, PitchSource):
+        return replace(made, tuning=tuning)
+    if port.law is None:
+        raise InputError(f"{port.name} has no pitch law.")
+    return PitchSource(transfer_id, parse_law(port.law), tuning)
+
+
+def heard_by(transfer_id: str, port: Port, tuning: EqualTemperament) -> Oscillator | None:
+    """What an input makes of volts: its oscillator, or its law alone; None where neither is known."""
+    stored = next((one for one in port.transfers if one.kind == "oscillator"), None)
+    made = None if stored is None else REGISTRY.make(transfer_id, stored)
+    if isinstance(made, Oscillator):
+        return replace(made, tuning=tuning, label="sounds")
+    return None if port.law is None else Oscillator(transfer_id, parse_law(port.law), tuning)
+
+
 def make_head(head_id: str, record: HeadRecord, law: Law, dac: Dac, tuning: EqualTemperament) -> Head:
     """The believing head that a record describes."""
     constants = ConstantsHead(head_id, law, dac, record.offset, record.gain, record.quantity, tuning)
     return TableHead(head_id, constants, record.first_note, record.sixteenths) if record.kind == "table" else constants
+
+
+def aim_volts(head: Head, notes: FloatArray) -> FloatArray:
+    """Nominal volts that the head aims for, for notes of shape (N,)."""
+    if isinstance(head, TableHead):
+        return head.under.dac.nominal_volts(head.exact(notes, NOMINAL))
+    return head.aim_volts(notes)
 
 
 def link_chain(bench: Bench, link: Link, head: HeadRecord = HeadRecord(), sink: PortRef | None = None) -> LinkChain:
@@ -66,12 +97,17 @@ def link_chain(bench: Bench, link: Link, head: HeadRecord = HeadRecord(), sink: 
     if unknown:
         return LinkChain(None, f"{bench.label(link.output)} holds {unknown[0].kind!r}, which this program does "
                          "not know: it is kept, and nothing can be told about the link.")  # fmt: skip
-    if stored is None or output.law is None:
-        return LinkChain(None, f"{bench.label(link.output)} has no converter and law yet; give it both.")
-    nominal, law = make_dac(f"{source}.dac", stored), parse_law(output.law)
-    made_head = make_head(f"{source}.head", head, law, nominal.dac, tuning)
-    converter, true = _as_measured(nominal, head, made_head)
-    transfers: list[Transfer] = [made_head, converter]
+    if output.law is None:
+        return LinkChain(None, f"{bench.label(link.output)} has no pitch law yet; give it one.")
+    law, true = parse_law(output.law), NOMINAL
+    transfers: list[Transfer]
+    if stored is None:
+        transfers = [source_of(source, output, tuning)]
+    else:
+        nominal = make_dac(f"{source}.dac", stored)
+        made_head = make_head(f"{source}.head", head, law, nominal.dac, tuning)
+        converter, true = _as_measured(nominal, head, made_head)
+        transfers = [made_head, converter]
     transfers += [REGISTRY.make(f"{link.id}.{k}", one) for k, one in enumerate(link.between)]
     sink = sink or (link.inputs[0] if link.inputs else None)
     if sink is None:
@@ -82,12 +118,10 @@ def link_chain(bench: Bench, link: Link, head: HeadRecord = HeadRecord(), sink: 
         missing = next(ref for ref in (link.output, *link.inputs) if bench.port(ref).ohms is None)
         return LinkChain(None, f"Cannot tell until you measure the resistance of {bench.label(missing)}.")
     transfers.append(net.transfer(source, f"{sink.gear}.{sink.port}"))
-    heard = next((one for one in bench.port(sink).transfers if one.kind == "oscillator"), None)
-    made = None if heard is None else REGISTRY.make(f"{sink.gear}.{sink.port}", heard)
-    if not isinstance(made, Oscillator):
+    heard = heard_by(f"{sink.gear}.{sink.port}", bench.port(sink), tuning)
+    if heard is None:
         return LinkChain(None, f"{bench.label(sink)} has no pitch law yet; give it one.")
-    transfers.append(Oscillator(made.id, made.law, tuning, "sounds", made.scale_limit, made.offset_limit_volts,
-                                made.scale_per_kelvin))  # fmt: skip
+    transfers.append(heard)
     return LinkChain(Chain(tuple(transfers), WantedPitch(tuning=tuning)), true=true)
 
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from dynamis.bench.chains import Head, converter_of, make_dac, make_head
+from dynamis.bench.chains import Head, aim_volts, converter_of, make_dac, make_head
 from dynamis.bench.document import Bench, HeadRecord, PortRef
 from dynamis.converter.codes import CodeTable, code_table
 from dynamis.converter.dac import floor_bound_lsb
@@ -19,7 +19,6 @@ from dynamis.pitch.laws import ExponentialLaw, parse_law
 from dynamis.pitch.model import PitchModel
 from dynamis.pitch.notes import note_label
 from dynamis.pitch.tuning import EqualTemperament
-from dynamis.transfer.parameter import NOMINAL
 from dynamis.transfer.quantity import Reason
 
 FloatArray = NDArray[np.float64]
@@ -60,7 +59,7 @@ def channel_codes(bench: Bench, channel: PortRef, head: HeadRecord) -> ChannelCo
     notes = np.arange(low, high + 1e-9)
     made = make_head("head", head, law, converter.dac, tuning)
     every = np.arange(0.0, 128.0)
-    aim = _aim_volts(made, every)
+    aim = aim_volts(made, every)
     reached = every[~np.isin(converter.dac.code_for(aim).reason, (Reason.CLAMP, Reason.DEAD_BAND)) & np.isfinite(aim)]
     volts = model.law.cents_per_volt(model.expected(notes))
     per_semitone = np.abs(np.diff(converter.dac.exact_code(model.expected(np.append(notes, notes[-1] + 1)))))
@@ -71,17 +70,10 @@ def channel_codes(bench: Bench, channel: PortRef, head: HeadRecord) -> ChannelCo
     )  # fmt: skip
 
 
-def _aim_volts(head: Head, notes: FloatArray) -> FloatArray:
-    """Nominal volts that the head aims for, for notes of shape (N,)."""
-    if isinstance(head, TableHead):
-        return head.under.dac.nominal_volts(head.exact(notes, NOMINAL))
-    return head.aim_volts(notes)
-
-
 def _table(converter: DacTransfer, model: PitchModel, head: Head, notes: FloatArray) -> CodeTable:
     """The codes that the head sends, with what it counts on at the jack."""
     dac = converter.dac
-    plain = code_table(dac, model, notes, _aim_volts(head, notes))
+    plain = code_table(dac, model, notes, aim_volts(head, notes))
     if isinstance(head, TableHead):
         believed = head.under.believed_volts(plain.volts - head.moved(notes) * dac.lsb_volts)
     else:

@@ -6,6 +6,7 @@ append-only and stand beside it.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Literal, TypeVar
 
 import msgspec
@@ -18,6 +19,7 @@ from dynamis.pitch.tuning import EqualTemperament
 from dynamis.transfer.registry import StoredTransfer
 
 Trimmers = Literal["none", "scale", "scale-and-offset"]
+Role = Literal["pitch", "gate", "trigger", "clock", "modulation"]
 Quantity = Literal["volts", "hertz", "cents"]
 Where = Literal["jack", "input", "oscillator"]
 
@@ -33,10 +35,39 @@ class PortRef(Record, frozen=True):
     port: str
 
 
+class VoltSpan(Record, frozen=True):
+    """From the least volts to the most; None: not known, or no limit."""
+
+    low: float | None = None
+    high: float | None = None
+
+
+class GateRecord(Record, frozen=True):
+    """What a gate, trigger or clock is at a port; None where a value is not known.
+
+    kind : an output is "driven" between two levels or a "switch" to ground; an input is "positive" or
+    "shorting".  seconds : length of an output's pulse, None for as long as a key is held.
+    min_seconds : the shortest that an input takes.  edge : an input acts on a rise, not on a level.
+    """
+
+    kind: Literal["driven", "switch", "positive", "shorting"]
+    low_volts: float | None = None
+    high_volts: float | None = None
+    on_volts: float | None = None
+    off_volts: float | None = None
+    pullup_volts: float | None = None
+    seconds: float | None = None
+    min_seconds: float | None = None
+    edge: bool = False
+
+
 class Port(Record, frozen=True):
     """An output or input.
 
-    role : pitch now; gates, clocks and the rest use the same record.
+    gate : levels or thresholds of a gate, trigger or clock.
+    works, bears : the range of volts it is made for, and what it survives.
+    silent_below_volts : an input under which its voice falls silent.  tune_semitones : how far its own
+    tune knob reaches either way, 0 without one.
     law : what it should follow, in the form `voct:…` or `hzv:…`.
     ohms : output or input resistance, None where it is not known; ohms_limit : its tolerance, a fraction.
     transfers : what the port does, e.g. a DAC or an oscillator.  trimmers : what can be turned.
@@ -45,12 +76,17 @@ class Port(Record, frozen=True):
     id: str
     name: str
     direction: Literal["output", "input"]
-    role: Literal["pitch", "gate", "trigger", "modulation"] = "pitch"
+    role: Role = "pitch"
     law: str | None = None
     ohms: float | None = None
     ohms_limit: float = 0.0
     transfers: tuple[StoredTransfer, ...] = ()
     trimmers: Trimmers = "none"
+    gate: GateRecord | None = None
+    works: VoltSpan = VoltSpan()
+    bears: VoltSpan = VoltSpan()
+    silent_below_volts: float | None = None
+    tune_semitones: float = 0.0
 
 
 class Unit(Record, frozen=True):
@@ -264,6 +300,12 @@ class SendRecord(Record, frozen=True):
     after: HeldRecord
     head: HeadRecord | None = None
     verified: bool = False
+
+
+def in_force(adoptions: Sequence[AdoptionRecord], channel: PortRef, serial: str) -> AdoptionRecord | None:
+    """The correction in force for a channel of a unit; None where nominal values hold."""
+    mine = [one for one in adoptions if (one.gear, one.port, one.serial) == (channel.gear, channel.port, serial)]
+    return mine[-1] if mine and mine[-1].kind != "withdrawn" else None
 
 
 Item = TypeVar("Item", Gear, Port, Link, MeterRecord)

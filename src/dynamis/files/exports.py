@@ -11,7 +11,7 @@ import numpy as np
 
 from dynamis.bench.boards import channel_correction
 from dynamis.bench.chains import converter_of, make_dac
-from dynamis.bench.document import AdoptionRecord, Bench, HeadRecord, PortRef, ReadingRecord, RunRecord
+from dynamis.bench.document import AdoptionRecord, Bench, HeadRecord, PortRef, ReadingRecord, RunRecord, in_force
 from dynamis.converter.firmware import BoardCorrection, pitch_steps
 from dynamis.errors import InputError
 from dynamis.files.c_header import c_header, c_name
@@ -40,9 +40,7 @@ class ChannelExport:
     @classmethod
     def of(cls, contents: Contents, channel: PortRef, serial: str) -> ChannelExport:
         """Raises `InputError` for a channel without a converter and a law."""
-        mine = [one for one in contents.adoptions if (PortRef(one.gear, one.port), one.serial) == (channel, serial)]
-        adopted = mine[-1] if mine and mine[-1].kind != "withdrawn" else None
-        return cls(contents.bench, channel, serial, adopted)
+        return cls(contents.bench, channel, serial, in_force(contents.adoptions, channel, serial))
 
     @property
     def head(self) -> HeadRecord:

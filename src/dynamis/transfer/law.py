@@ -113,8 +113,77 @@ class Oscillator:
         return StoredTransfer("oscillator", 1, values)
 
 
-def _make(transfer_id: str, values: dict[str, Any]) -> Oscillator:
+@dataclass(frozen=True)
+class PitchSource:
+    """Note -> volts at the jack, open: an output that follows a law without a converter of ours, as a keyboard does.
+
+    scale_limit : data-sheet limit of the scale, a fraction; under V/oct of the interval from the reference
+    note, under Hz/V of the voltage.  offset_limit_volts : of the whole.  low_volts, high_volts : what it
+    reaches, None where it is not known.
+    """
+
+    id: str
+    law: Law
+    tuning: Tuning = field(default_factory=EqualTemperament)
+    scale_limit: float = 0.0
+    offset_limit_volts: float = 0.0
+    low_volts: float | None = None
+    high_volts: float | None = None
+    input: Quantity = Quantity("note", "note")
+    output: Quantity = Quantity("volts", "at the jack")
+    believes: bool = False
+
+    def parameters(self) -> tuple[Parameter, ...]:
+        return self._scale, self._offset
+
+    @property
+    def _scale(self) -> Parameter:
+        key = f"{self.id}.scale"
+        return Parameter(key, "Scale of the output", "", 1.0, self.scale_limit, True, "uniform", key)
+
+    @property
+    def _offset(self) -> Parameter:
+        key = f"{self.id}.offset"
+        return Parameter(key, "Offset of the output", "V", 0.0, self.offset_limit_volts, False, "uniform", key)
+
+    @property
+    def _pivot(self) -> float:
+        return self.law.reference_volts if isinstance(self.law, ExponentialLaw) else self.law.offset_volts
+
+    def forward(self, x: ArrayLike, world: World) -> FloatArray:
+        return np.clip(self.exact(x, world), *self.limits(world))
+
+    def exact(self, x: ArrayLike, world: World) -> FloatArray:
+        volts = self.law.volts(self.tuning.octaves(x, self.law.reference_note))
+        return self._pivot + (volts - self._pivot) * self._scale.value(world) + self._offset.value(world)
+
+    def backward(self, y: ArrayLike, world: World) -> Reached:
+        volts = np.asarray(y, float)
+        inside = np.clip(volts, *self.limits(world))
+        nominal = self._pivot + (inside - self._offset.value(world) - self._pivot) / self._scale.value(world)
+        notes = self.tuning.notes(self.law.octaves(nominal, strict=False), self.law.reference_note)
+        return Reached(notes, np.where(inside != volts, Reason.CLAMP, Reason.EXACT).astype(np.int8))
+
+    def limits(self, world: World) -> tuple[FloatArray, FloatArray]:
+        low = -np.inf if self.low_volts is None else self.low_volts
+        return np.array(low), np.array(np.inf if self.high_volts is None else self.high_volts)
+
+    def stored(self) -> StoredTransfer:
+        kept = ("scale_limit", "offset_limit_volts", "low_volts", "high_volts")
+        values = {
+            key: getattr(self, key) for key in kept if getattr(self, key) not in (None, 0.0) or key == "low_volts"
+        }
+        values = {key: value for key, value in values.items() if value is not None}
+        return StoredTransfer("pitch-source", 1, {"law": law_text(self.law), **values})
+
+
+def _make_oscillator(transfer_id: str, values: dict[str, Any]) -> Oscillator:
     return Oscillator(transfer_id, **{**values, "law": parse_law(values["law"])})
 
 
-REGISTRY.register("oscillator", 1, _make)
+def _make_source(transfer_id: str, values: dict[str, Any]) -> PitchSource:
+    return PitchSource(transfer_id, **{**values, "law": parse_law(values["law"])})
+
+
+REGISTRY.register("oscillator", 1, _make_oscillator)
+REGISTRY.register("pitch-source", 1, _make_source)

@@ -23,6 +23,7 @@ from dynamis.bench.document import (
     ReadingRecord,
     RunRecord,
     SendRecord,
+    in_force,
 )
 from dynamis.calibration.corrections import Correction
 from dynamis.errors import InputError
@@ -177,8 +178,7 @@ class Session(QObject):
         chosen = channel or self._channel
         if chosen is None:
             return None
-        mine = [one for one in self.adoptions if (PortRef(one.gear, one.port), one.serial) == chosen]
-        return mine[-1] if mine and mine[-1].kind != "withdrawn" else None
+        return in_force(self.adoptions, *chosen)
 
     def chain(self) -> LinkChain | None:
         """The chain of the link that starts at the channel looked at, None where there is no link."""
