@@ -8,9 +8,11 @@ from __future__ import annotations
 
 import json
 
+import numpy as np
 import pytest
 from msgspec.structs import replace as with_
 
+from dynamis.bench.chains import link_chain
 from dynamis.bench.document import (
     AdoptionRecord,
     Bench,
@@ -22,10 +24,14 @@ from dynamis.bench.document import (
     PortRef,
     Unit,
     VoltSpan,
+    in_force,
 )
 from dynamis.bench.judging import judge_link
+from dynamis.bench.pitch_fit import pitch_errors
+from dynamis.bench.pitch_sides import receiver_of, sender_of
 from dynamis.converter.transfers import DacTransfer
 from dynamis.demo.hidden import BOARD_DAC
+from dynamis.demo.lantern import CHANNEL_A
 from dynamis.electrics.finding import CODES
 from dynamis.pitch.laws import ExponentialLaw, parse_law
 from dynamis.transfer.law import Oscillator, PitchSource
@@ -181,3 +187,21 @@ def test_check_judges_a_bench_and_its_json_alike(dynamis, demo_file, tmp_path):
     (tmp_path / "broken.json").write_text(json.dumps({"no": "bench"}))
     broken = dynamis("check", tmp_path / "broken.json")
     assert (broken.status, broken.err.count("\n")) == (2, 1)
+
+
+@table("adopted", (None,), ("constants",))
+def test_the_errors_are_those_of_the_chain_and_its_budget(adopted, demo_file):
+    """All causes at once give what the chain gives one by one."""
+    found, kept = demo_file.bench(), in_force(demo_file.adoptions(), CHANNEL_A, "03")
+    kept = kept if adopted else None
+    link, head = found.links[0], HeadRecord() if kept is None else kept.head
+    notes = np.arange(36.0, 97.0)
+    made = link_chain(found, link, head)
+    shares = [one for one in made.chain.budget(notes, made.true) if np.any(one.standard_cents > 0)]
+    limits = sum(
+        np.abs(one.cents) for one in shares if kept is None or not one.source.endswith(("dac.reference", "dac.offset"))
+    )
+    sides = sender_of(found, link, head, notes), receiver_of(found, link.inputs[0])
+    errors = pitch_errors(*sides, [found.port(ref) for ref in link.inputs], link.tolerance, kept)
+    assert errors.nominal == pytest.approx(made.chain.error_cents(notes, made.true), abs=1e-9)
+    assert errors.limits == pytest.approx(limits + (0.0 if kept is None else kept.expanded_cents), abs=1e-9)

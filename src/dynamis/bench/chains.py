@@ -83,35 +83,55 @@ def aim_volts(head: Head, notes: FloatArray) -> FloatArray:
     return head.aim_volts(notes)
 
 
+@dataclass(frozen=True)
+class Sending:
+    """What turns a note into volts at the jack, open: a head and a converter, or a law; and what stands between.
+
+    sentence : why there is none.  true : as in `LinkChain`.
+    """
+
+    transfers: tuple[Transfer, ...] = ()
+    sentence: str = ""
+    true: World = NOMINAL
+
+
+def sending_of(bench: Bench, link: Link, head: HeadRecord = HeadRecord()) -> Sending:
+    """The front of a link's chain."""
+    output, tuning = bench.port(link.output), EqualTemperament(bench.a4_hertz)
+    source = f"{link.output.gear}.{link.output.port}"
+    unknown = [stored for stored in (*output.transfers, *link.between) if not REGISTRY.knows(stored)]
+    if unknown:
+        return Sending(sentence=f"{bench.label(link.output)} holds {unknown[0].kind!r}, which this program does not know: "
+                       "it is kept, and nothing can be told about the link.")  # fmt: skip
+    if output.law is None:
+        return Sending(sentence=f"{bench.label(link.output)} has no pitch law yet; give it one.")
+    between = tuple(REGISTRY.make(f"{link.id}.{k}", one) for k, one in enumerate(link.between))
+    stored = converter_of(output)
+    if stored is None:
+        return Sending((source_of(source, output, tuning), *between))
+    nominal = make_dac(f"{source}.dac", stored)
+    made_head = make_head(f"{source}.head", head, parse_law(output.law), nominal.dac, tuning)
+    converter, true = _as_measured(nominal, head, made_head)
+    return Sending((made_head, converter, *between), "", true)
+
+
 def link_chain(bench: Bench, link: Link, head: HeadRecord = HeadRecord(), sink: PortRef | None = None) -> LinkChain:
     """The chain from note to sound along a link.
 
     head : what turns notes into codes (the correction in force).  sink : which input is followed, the
     first by default.
     """
-    output = bench.port(link.output)
     tuning = EqualTemperament(bench.a4_hertz)
     source = f"{link.output.gear}.{link.output.port}"
-    unknown = [stored for stored in (*output.transfers, *link.between) if not REGISTRY.knows(stored)]
-    stored = converter_of(output)
-    if unknown:
-        return LinkChain(None, f"{bench.label(link.output)} holds {unknown[0].kind!r}, which this program does "
-                         "not know: it is kept, and nothing can be told about the link.")  # fmt: skip
-    if output.law is None:
-        return LinkChain(None, f"{bench.label(link.output)} has no pitch law yet; give it one.")
-    law, true = parse_law(output.law), NOMINAL
-    transfers: list[Transfer]
-    if stored is None:
-        transfers = [source_of(source, output, tuning)]
-    else:
-        nominal = make_dac(f"{source}.dac", stored)
-        made_head = make_head(f"{source}.head", head, law, nominal.dac, tuning)
-        converter, true = _as_measured(nominal, head, made_head)
-        transfers = [made_head, converter]
-    transfers += [REGISTRY.make(f"{link.id}.{k}", one) for k, one in enumerate(link.between)]
+    sending = sending_of(bench, link, head)
+    if sending.sentence:
+        return LinkChain(None, sending.sentence)
+    transfers, true = list(sending.transfers), sending.true
     sink = sink or (link.inputs[0] if link.inputs else None)
     if sink is None:
-        transfers.append(Oscillator(f"{source}.ideal", law, tuning, label="would sound"))
+        transfers.append(
+            Oscillator(f"{source}.ideal", parse_law(bench.port(link.output).law or ""), tuning, "would sound")
+        )
         return LinkChain(Chain(tuple(transfers), WantedPitch(tuning=tuning)), true=true)
     net = link_net(bench, link)
     if net is None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -127,11 +128,9 @@ class Chain:
         codes = notes
         for transfer in head:
             codes = transfer.forward(codes, believed)
-        nominal = _run(tail, codes, true)
-        parameters = [parameter for transfer in tail for parameter in transfer.parameters()]
-        for source, label, fraction in _sources(parameters, true):
-            moved_world = true.with_deviations({source: np.asarray(true.deviations.get(source, 0.0), float) + 1.0})
-            cents = self._cents(_run(tail, codes, moved_world), nominal, true)
+        nominal = run(tail, codes, true)
+        for source, label, fraction, moved in varied(tail, codes, true):
+            cents = self._cents(moved, nominal, true)
             shares.append(Share(source, label, cents, np.abs(cents) * fraction))
         return sorted(shares, key=lambda share: -np.nan_to_num(share.worst_cents))
 
@@ -149,10 +148,21 @@ class Chain:
         return 1200.0 * (found - wanted)
 
 
-def _run(transfers: list[Transfer], value: FloatArray, world: World) -> FloatArray:
+def run(transfers: Sequence[Transfer], value: FloatArray, world: World) -> FloatArray:
+    """A value through transfers, one after the other, all in one world."""
     for transfer in transfers:
         value = transfer.forward(value, world)
     return value
+
+
+def varied(
+    transfers: Sequence[Transfer], value: FloatArray, world: World
+) -> Iterator[tuple[str, str, float, FloatArray]]:
+    """Source, label, standard fraction, and what comes out with that source alone at its limit; each source once."""
+    parameters = [parameter for transfer in transfers for parameter in transfer.parameters()]
+    for source, label, fraction in _sources(parameters, world):
+        moved = world.with_deviations({source: np.asarray(world.deviations.get(source, 0.0), float) + 1.0})
+        yield source, label, fraction, run(transfers, value, moved)
 
 
 def _known(source: str, label: str, cents: FloatArray) -> Share:

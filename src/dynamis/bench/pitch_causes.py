@@ -1,0 +1,167 @@
+"""Why a pitch output and an input do not fit: each cause with its own number, and what to do about it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dynamis.bench.document import VoltSpan
+from dynamis.bench.pitch_sides import Receiver, Sender
+from dynamis.electrics.finding import Finding, Severity
+from dynamis.electrics.gates import Span
+from dynamis.notation.style import Style
+from dynamis.pitch.laws import ExponentialLaw, Law
+from dynamis.pitch.notes import note_label
+
+FloatArray = NDArray[np.float64]
+_LEAST_CENTS: Final = 0.05
+
+
+@dataclass(frozen=True, eq=False)
+class Causes:
+    """A sender into one of `count` inputs.
+
+    left, allowed : (N,) cents that are left with nominal parts, and that are allowed.  share : what loading
+    leaves of the volts.
+    """
+
+    sender: Sender
+    receiver: Receiver
+    count: int
+    left: FloatArray
+    allowed: FloatArray
+    share: float
+    style: Style
+
+    def findings(self) -> list[Finding]:
+        return [*self._laws(), *self._loading(), *self._range(), *self._volts()]
+
+    def _severity(self, cents: float) -> Severity:
+        """A cause that alone breaks the tightest tolerance is a fault where the notes are off, else a note."""
+        off = bool(np.any(np.abs(self.left) > self.allowed + 1e-9))
+        return "fault" if off and abs(cents) > np.nanmin(self.allowed) else "note"
+
+    @property
+    def _octaves(self) -> float:
+        return float(self.sender.notes[-1] - self.sender.notes[0]) / 12.0
+
+    def _laws(self) -> list[Finding]:
+        sent, heard = self.sender.law, self.receiver.heard.law
+        if sent.kind != heard.kind:
+            return self._law_mismatch()
+        if not (isinstance(sent, ExponentialLaw) and isinstance(heard, ExponentialLaw)):
+            top = heard.octaves(self.sender.volts[-1:], strict=False)
+            shift = 1200.0 * float(self.receiver.octaves + top[0] - self.sender.wanted[-1])
+            return self._shifts(shift) if np.isfinite(shift) else []
+        found, style = [], self.style
+        per_octave = 1200.0 * (sent.volts_per_octave / heard.volts_per_octave - 1.0)
+        if abs(per_octave) > _LEAST_CENTS:
+            text = (
+                f"{self.sender.label} sends {style.volts(sent.volts_per_octave, 3)} an octave, {self.receiver.label} wants "
+                f"{style.volts(heard.volts_per_octave, 3)}: {style.cents(per_octave, sign=True)} ct an octave. A gain of "
+                f"{style.number(heard.volts_per_octave / sent.volts_per_octave, 4)} between makes them one."
+            )
+            severity = self._severity(per_octave * self._octaves)
+            found.append(Finding("scale-mismatch", severity, text, per_octave, "ct/octave"))
+        sounds = (sent.reference_volts - heard.reference_volts) / heard.volts_per_octave
+        return found + self._shifts(1200.0 * (self.receiver.octaves + sounds - self.sender.law_octaves))
+
+    def _shifts(self, cents: float) -> list[Finding]:
+        """A constant error as whole semitones and what is left of one."""
+        curable = abs(cents) <= 100.0 * self.receiver.port.tune_semitones
+        semitones = round(cents / 100.0)
+        rest = cents - 100.0 * semitones
+        way = "an offset between, or tune, has to take it out"
+        if curable:
+            way = f"the tune knob of {self.receiver.label} takes it out"
+        found = []
+        if semitones:
+            text = f"All notes sound {abs(semitones)} semitones {'up' if semitones > 0 else 'down'}: {way}."
+            severity = "note" if curable else self._severity(cents)
+            found.append(Finding("transposition", severity, text, float(semitones), "semitones"))
+        if abs(rest) > _LEAST_CENTS:
+            text = f"All notes sound {self.style.cents(rest, sign=True)} ct off: {way}."
+            found.append(Finding("offset", "note" if curable else self._severity(rest), text, rest, "ct"))
+        return found
+
+    def _law_mismatch(self) -> list[Finding]:
+        """Two intervals that would sound, at the bottom and at the top."""
+        wide = min(12, self.sender.notes.size - 1)
+        heard = 1200.0 * self.receiver.heard.law.octaves(self.sender.volts[[0, wide, -1 - wide, -1]], strict=False)
+        sounds = [
+            "nothing" if not np.isfinite(one) else f"{self.style.number(float(one), 0)} ct"
+            for one in (heard[1] - heard[0], heard[3] - heard[2])
+        ]
+        text = (
+            f"{self.sender.label} is {_kind(self.sender.law)}, {self.receiver.label} {_kind(self.receiver.heard.law)}: "
+            f"{100 * wide} ct at the bottom and at the top would sound as {' and '.join(sounds)}. It takes an exponential "
+            "or logarithmic converter, or a DAC with a table for each note."
+        )
+        return [Finding("law-mismatch", "fault", text)]
+
+    def _loading(self) -> list[Finding]:
+        per_octave = 1200.0 * (self.share - 1.0)
+        if abs(per_octave) <= _LEAST_CENTS:
+            return []
+        style, severity = self.style, self._severity(per_octave * self._octaves)
+        whole = style.cents(-per_octave * self._octaves)
+        told = f"{style.cents(-per_octave)} ct from every octave, {whole} over the notes used"
+        if not isinstance(self.receiver.heard.law, ExponentialLaw):
+            told, severity = f"{style.percent(100.0 * (1.0 - self.share))} of the volts, which tune takes out", "note"
+        what = f"{self.count} inputs take" if self.count > 1 else "The input takes"
+        text = f"{what} {told}: a buffer, or calibrate with all of them plugged in and leave them so."
+        return [Finding("loading", severity, text, per_octave, "ct/octave")]
+
+    def _range(self) -> list[Finding]:
+        lost = self.sender.notes[self.sender.unreached]
+        if not lost.size:
+            return []
+        text = (
+            f"{self.sender.label} does not reach {lost.size} of the notes used: {self._ends(lost)}. Use fewer, or add "
+            "gain or an offset."
+        )
+        return [Finding("range-not-covered", "fault", text, float(lost.size), "notes")]
+
+    def _volts(self) -> list[Finding]:
+        """What the input's volts do to it: the notes used, and all that the output may send by mistake."""
+        port, found = self.receiver.port, []
+        at_input = self.share * self.sender.volts
+        if port.silent_below_volts is not None:
+            silent = self.sender.notes[at_input < port.silent_below_volts]
+            if silent.size:
+                text = (
+                    f"{silent.size} of the notes used fall under {self.style.volts(port.silent_below_volts, 2)}, where "
+                    f"{self.receiver.label} falls silent: {self._ends(silent)}. Add an offset, or begin higher."
+                )
+                found.append(Finding("below-cut-off", "fault", text, float(silent.size), "notes"))
+        reach = np.concatenate([at_input, self.share * self.sender.reach])
+        found += self._beyond(port.bears, reach, "danger", ("input-over-limit", "input-under-limit"), "bears")
+        return found + self._beyond(port.works, at_input, "fault", ("outside-working-range",) * 2, "works with")
+
+    def _beyond(
+        self, span: VoltSpan, volts: FloatArray, severity: Severity, codes: tuple[str, str], word: str
+    ) -> list[Finding]:
+        """Findings of volts above or below a span; shape (N,)."""
+        found = []
+        for code, limits, meets in ((codes[0], Span(None, span.high), float(np.max(volts))),
+                                    (codes[1], Span(span.low, None), float(np.min(volts)))):  # fmt: skip
+            over = limits.outside(meets)
+            if over:
+                bound = self.style.volts(meets - over, 2)
+                text = (
+                    f"{self.receiver.label} may get {self.style.volts(meets, 2)} and {word} {bound}: divide or clamp before "
+                    "they are joined."
+                )
+                found.append(Finding(code, severity, text, over, "V"))
+        return found
+
+    def _ends(self, notes: FloatArray) -> str:
+        first = note_label(float(notes[0]), self.style)
+        return first if notes.size == 1 else f"{first} to {note_label(float(notes[-1]), self.style)}"
+
+
+def _kind(law: Law) -> str:
+    return "V/oct" if isinstance(law, ExponentialLaw) else "Hz/V"

@@ -1,0 +1,91 @@
+"""The two sides of a pitch link, each worked out once and met with many of the other."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dynamis.bench.chains import aim_volts, heard_by, sending_of
+from dynamis.bench.document import Bench, HeadRecord, Link, Port, PortRef
+from dynamis.converter.heads import ConstantsHead, TableHead
+from dynamis.converter.transfers import DacTransfer
+from dynamis.pitch.laws import Law, parse_law
+from dynamis.pitch.tuning import EqualTemperament
+from dynamis.transfer.chain import Transfer, run, varied
+from dynamis.transfer.law import Oscillator, PitchSource, WantedPitch
+from dynamis.transfer.parameter import NOMINAL, World
+from dynamis.transfer.quantity import Reason
+
+FloatArray = NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class Sender:
+    """An output that plays notes of shape (N,).
+
+    wanted : octaves (log2 of hertz) that should sound.  volts : at the jack, open, with nominal parts.
+    moved : (K, N) the same with each of `sources` alone at its limit.  unreached : notes beyond its reach.
+    reach : the least and most volts that it can send, as far as they are known.
+    """
+
+    port: Port
+    label: str
+    law: Law
+    law_octaves: float
+    notes: FloatArray
+    wanted: FloatArray
+    volts: FloatArray
+    moved: FloatArray
+    sources: tuple[str, ...]
+    unreached: NDArray[np.bool_]
+    reach: FloatArray
+
+
+@dataclass(frozen=True, eq=False)
+class Receiver:
+    """An input and what it makes of volts.  octaves : log2 of hertz at its law's own reference."""
+
+    port: Port
+    label: str
+    heard: Oscillator
+    octaves: float
+
+
+def sender_of(bench: Bench, link: Link, head: HeadRecord, notes: FloatArray) -> Sender | str:
+    """The output of a link, what stands between included; a sentence where nothing can be told yet."""
+    sending = sending_of(bench, link, head)
+    port = bench.port(link.output)
+    if sending.sentence or port.law is None:
+        return sending.sentence
+    tuning, law = EqualTemperament(bench.a4_hertz), parse_law(port.law)
+    first, tail = sending.transfers[0], [one for one in sending.transfers if not one.believes]
+    codes = first.forward(notes, NOMINAL) if first.believes else notes
+    every = list(varied(tail, codes, sending.true))
+    out, after = (tail[0], tail[1:])
+    ends = np.array([float(one) for one in out.limits(NOMINAL)])
+    moved = np.array([values for _, _, _, values in every]) if every else np.zeros((0, notes.size))
+    return Sender(
+        port, bench.label(link.output), law, float(np.log2(tuning.hertz(law.reference_note))), notes,
+        WantedPitch(tuning=tuning).forward(notes, NOMINAL), run(tail, codes, sending.true), moved,
+        tuple(source for source, *_ in every), _unreached(first, out, notes),
+        run(after, ends[np.isfinite(ends)], World()),
+    )  # fmt: skip
+
+
+def receiver_of(bench: Bench, ref: PortRef) -> Receiver | None:
+    """An input, None while its law is not known."""
+    port, tuning = bench.port(ref), EqualTemperament(bench.a4_hertz)
+    heard = heard_by(f"{ref.gear}.{ref.port}", port, tuning)
+    if heard is None:
+        return None
+    return Receiver(port, bench.label(ref), heard, float(np.log2(tuning.hertz(heard.law.reference_note))))
+
+
+def _unreached(first: Transfer, out: Transfer, notes: FloatArray) -> NDArray[np.bool_]:
+    if isinstance(first, PitchSource):
+        return np.asarray(first.exact(notes, NOMINAL) != first.forward(notes, NOMINAL))
+    assert isinstance(first, ConstantsHead | TableHead)
+    assert isinstance(out, DacTransfer)
+    return np.isin(out.dac.code_for(aim_volts(first, notes)).reason, (Reason.CLAMP, Reason.DEAD_BAND))
