@@ -13,6 +13,7 @@ import pytest
 from msgspec.structs import replace as with_
 
 from dynamis.bench.chains import link_chain
+from dynamis.bench.commands import set_link, set_port
 from dynamis.bench.document import (
     AdoptionRecord,
     Bench,
@@ -27,6 +28,7 @@ from dynamis.bench.document import (
     in_force,
 )
 from dynamis.bench.judging import judge_link
+from dynamis.bench.matrix import Matrix, could_drive
 from dynamis.bench.pitch_fit import pitch_errors
 from dynamis.bench.pitch_sides import receiver_of, sender_of
 from dynamis.converter.transfers import DacTransfer
@@ -205,3 +207,28 @@ def test_the_errors_are_those_of_the_chain_and_its_budget(adopted, demo_file):
     errors = pitch_errors(*sides, [found.port(ref) for ref in link.inputs], link.tolerance, kept)
     assert errors.nominal == pytest.approx(made.chain.error_cents(notes, made.true), abs=1e-9)
     assert errors.limits == pytest.approx(limits + (0.0 if kept is None else kept.expanded_cents), abs=1e-9)
+
+
+def test_all_pairs_are_judged_once_and_after_a_change_only_what_hangs_on_it():
+    pitch, gates = bench(with_(SENDS, ohms=1000.0), inputs=2), bench(GATE, TRIGGER, inputs=2)
+    others = tuple(with_(gear, id=f"{gear.id}-g", name=f"{gear.name} of gates") for gear in gates.gear)
+    one = with_(pitch, gear=(*pitch.gear, *others))
+    matrix = Matrix()
+    fits = matrix.judge(one)
+    gate_out, gate_in = PortRef("keys-g", "out"), PortRef("voice-g", "in")
+    assert (matrix.judged, set(fits[gate_out])) == (4, {gate_in, PortRef("voice-g", "in1")})
+    assert fits[OUT][IN] == judged(pitch)
+    assert fits[gate_out][gate_in].verdict == "fits"
+    assert matrix.judge(one)[OUT] == fits[OUT]
+    assert matrix.judged == 0
+    for change, count in (
+        (set_port(one, IN, ohms=47e3).bench, 2),
+        (set_port(one, gate_in, ohms=1e3).bench, 1),
+        (set_link(one, "l", tolerance="60").bench, 2),
+    ):
+        matrix.judge(one)
+        changed = matrix.judge(change)
+        assert matrix.judged == count
+        assert changed == Matrix().judge(change)
+    assert [fit.output for fit in could_drive(fits, gate_in)] == [gate_out]
+    assert could_drive(fits, IN)[0].verdict == "needs-circuit"

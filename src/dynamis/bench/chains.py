@@ -101,8 +101,8 @@ def sending_of(bench: Bench, link: Link, head: HeadRecord = HeadRecord()) -> Sen
     source = f"{link.output.gear}.{link.output.port}"
     unknown = [stored for stored in (*output.transfers, *link.between) if not REGISTRY.knows(stored)]
     if unknown:
-        return Sending(sentence=f"{bench.label(link.output)} holds {unknown[0].kind!r}, which this program does not know: "
-                       "it is kept, and nothing can be told about the link.")  # fmt: skip
+        return Sending(sentence=f"{bench.label(link.output)} holds {unknown[0].kind!r}, which this program does "
+                       "not know: it is kept, and nothing can be told about the link.")  # fmt: skip
     if output.law is None:
         return Sending(sentence=f"{bench.label(link.output)} has no pitch law yet; give it one.")
     between = tuple(REGISTRY.make(f"{link.id}.{k}", one) for k, one in enumerate(link.between))

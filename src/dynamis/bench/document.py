@@ -7,7 +7,7 @@ append-only and stand beside it.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Literal, TypeVar
+from typing import Any, Literal, TypeVar
 
 import msgspec
 
@@ -311,8 +311,18 @@ def in_force(adoptions: Sequence[AdoptionRecord], channel: PortRef, serial: str)
 Item = TypeVar("Item", Gear, Port, Link, MeterRecord)
 
 
+# By the identity of a tuple of records: the tuple itself and its items by id.  Documents share what did not change.
+_INDEXES: dict[int, tuple[tuple[Any, ...], dict[str, Any]]] = {}
+_MOST_INDEXES = 256
+
+
 def _one(items: tuple[Item, ...], key: str, what: str) -> Item:
-    for item in items:
-        if item.id == key:
-            return item
-    raise InputError(f"There is no {what} with the id {key!r} on this bench.")
+    known = _INDEXES.get(id(items))
+    if known is None or known[0] is not items:
+        if len(_INDEXES) >= _MOST_INDEXES:
+            _INDEXES.clear()
+        known = _INDEXES[id(items)] = items, {item.id: item for item in reversed(items)}
+    found: Item | None = known[1].get(key)
+    if found is None:
+        raise InputError(f"There is no {what} with the id {key!r} on this bench.")
+    return found

@@ -8,6 +8,7 @@ from typing import Final
 
 from dynamis.bench.document import AdoptionRecord, Bench, GateRecord, Link, Port, PortRef, Role, in_force
 from dynamis.bench.pitch_fit import judge_pitch
+from dynamis.bench.pitch_sides import SideCache
 from dynamis.electrics.finding import Finding, FitVerdict, verdict_of
 from dynamis.electrics.gates import GateInput, GateOutput, Span, judge_gate
 from dynamis.notation.style import Style
@@ -39,10 +40,14 @@ def judge_link(
     bench: Bench, link: Link, adoptions: Sequence[AdoptionRecord] = (), style: Style = Style()
 ) -> list[PairFit]:
     """Judge every input of a link; of several units of the sender, that which fits worst."""
-    return [_pair(bench, link, sink, adoptions, style) for sink in link.inputs]
+    return [judge_pair(bench, link, sink, adoptions, style) for sink in link.inputs]
 
 
-def _pair(bench: Bench, link: Link, sink: PortRef, adoptions: Sequence[AdoptionRecord], style: Style) -> PairFit:
+def judge_pair(
+    bench: Bench, link: Link, sink: PortRef, adoptions: Sequence[AdoptionRecord] = (), style: Style = Style(), *,
+    sides: SideCache | None = None,
+) -> PairFit:  # fmt: skip
+    """Judge one input of a link.  sides : keeps what both sides come to, for many pairs of the same."""
     output, receiver = bench.port(link.output), bench.port(sink)
     role = output.role
     if not (output.role == receiver.role or {output.role, receiver.role} <= set(_SWITCHING)):
@@ -63,7 +68,7 @@ def _pair(bench: Bench, link: Link, sink: PortRef, adoptions: Sequence[AdoptionR
         return PairFit(link.output, sink, role, verdict_of(findings), tuple(findings))
     tried = []
     for serial in [unit.serial for unit in bench.gear_by(link.output.gear).units] or [""]:
-        found = tuple(judge_pitch(bench, link, sink, in_force(adoptions, link.output, serial), style))
+        found = tuple(judge_pitch(bench, link, sink, in_force(adoptions, link.output, serial), style, sides))
         tried.append(PairFit(link.output, sink, role, verdict_of(found), found, serial))
     return max(tried, key=lambda fit: _ORDER.index(fit.verdict))
 

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Final
 
 import numpy as np
@@ -41,8 +43,14 @@ class Causes:
 
     def _severity(self, cents: float) -> Severity:
         """A cause that alone breaks the tightest tolerance is a fault where the notes are off, else a note."""
-        off = bool(np.any(np.abs(self.left) > self.allowed + 1e-9))
-        return "fault" if off and abs(cents) > np.nanmin(self.allowed) else "note"
+        return "fault" if abs(cents) > self._tightest else "note"
+
+    @cached_property
+    def _tightest(self) -> float:
+        """The tightest tolerance; infinite where all notes are within theirs."""
+        if not np.any(np.abs(self.left) > self.allowed + 1e-9):
+            return math.inf
+        return float(np.nanmin(self.allowed))
 
     @property
     def _octaves(self) -> float:
@@ -59,9 +67,10 @@ class Causes:
         found, style = [], self.style
         per_octave = 1200.0 * (sent.volts_per_octave / heard.volts_per_octave - 1.0)
         if abs(per_octave) > _LEAST_CENTS:
+            sends, wants = (style.volts(law.volts_per_octave, 3) for law in (sent, heard))
             text = (
-                f"{self.sender.label} sends {style.volts(sent.volts_per_octave, 3)} an octave, {self.receiver.label} wants "
-                f"{style.volts(heard.volts_per_octave, 3)}: {style.cents(per_octave, sign=True)} ct an octave. A gain of "
+                f"{self.sender.label} sends {sends} an octave, {self.receiver.label} wants {wants}: "
+                f"{style.cents(per_octave, sign=True)} ct an octave. A gain of "
                 f"{style.number(heard.volts_per_octave / sent.volts_per_octave, 4)} between makes them one."
             )
             severity = self._severity(per_octave * self._octaves)
@@ -97,8 +106,8 @@ class Causes:
         ]
         text = (
             f"{self.sender.label} is {_kind(self.sender.law)}, {self.receiver.label} {_kind(self.receiver.heard.law)}: "
-            f"{100 * wide} ct at the bottom and at the top would sound as {' and '.join(sounds)}. It takes an exponential "
-            "or logarithmic converter, or a DAC with a table for each note."
+            f"{100 * wide} ct at the bottom and at the top would sound as {' and '.join(sounds)}. It takes an "
+            "exponential or logarithmic converter, or a DAC with a table for each note."
         )
         return [Finding("law-mismatch", "fault", text)]
 
@@ -127,7 +136,10 @@ class Causes:
 
     def _volts(self) -> list[Finding]:
         """What the input's volts do to it: the notes used, and all that the output may send by mistake."""
-        port, found = self.receiver.port, []
+        port = self.receiver.port
+        found: list[Finding] = []
+        if port.silent_below_volts is None and port.bears == port.works == VoltSpan():
+            return found
         at_input = self.share * self.sender.volts
         if port.silent_below_volts is not None:
             silent = self.sender.notes[at_input < port.silent_below_volts]
@@ -152,8 +164,8 @@ class Causes:
             if over:
                 bound = self.style.volts(meets - over, 2)
                 text = (
-                    f"{self.receiver.label} may get {self.style.volts(meets, 2)} and {word} {bound}: divide or clamp before "
-                    "they are joined."
+                    f"{self.receiver.label} may get {self.style.volts(meets, 2)} and {word} {bound}: divide or clamp "
+                    "before they are joined."
                 )
                 found.append(Finding(code, severity, text, over, "V"))
         return found

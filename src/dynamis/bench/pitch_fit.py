@@ -8,13 +8,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
 from dynamis.bench.document import AdoptionRecord, Bench, HeadRecord, Link, Port, PortRef
 from dynamis.bench.pitch_causes import Causes
-from dynamis.bench.pitch_sides import Receiver, Sender, receiver_of, sender_of
+from dynamis.bench.pitch_sides import Receiver, Sender, SideCache
 from dynamis.electrics.finding import Finding
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import ExponentialLaw
@@ -50,21 +51,23 @@ class PitchErrors:
 
 
 def judge_pitch(
-    bench: Bench, link: Link, sink: PortRef, adopted: AdoptionRecord | None = None, style: Style = Style()
-) -> list[Finding]:
+    bench: Bench, link: Link, sink: PortRef, adopted: AdoptionRecord | None = None, style: Style = Style(),
+    sides: SideCache | None = None,
+) -> list[Finding]:  # fmt: skip
     """Findings of one input of a pitch link.
 
     adopted : the correction in force for the unit looked at; it replaces the limits that it took out by its
     own expanded uncertainty.
     """
-    receiver = receiver_of(bench, sink)
+    sides = sides or SideCache()
+    receiver = sides.receiver(bench, sink)
     unknown = _unknown(bench, link, sink, receiver)
     notes = np.arange(np.ceil(link.low_note), np.floor(link.high_note) + 1e-9)
     if notes.size == 0:
         unknown.append(_tell("No whole note is used; give the lowest and the highest note."))
     if unknown or receiver is None:
         return unknown
-    sender = sender_of(bench, link, HeadRecord() if adopted is None else adopted.head, notes)
+    sender = sides.sender(bench, link, HeadRecord() if adopted is None else adopted.head, notes)
     if isinstance(sender, str):
         return [_tell(sender)]
     return judge_sides(sender, receiver, [bench.port(ref) for ref in link.inputs], link.tolerance, adopted, style)
@@ -108,9 +111,15 @@ def pitch_errors(
             else np.log2(1.0 + heard.scale_limit)
         )
         limits = limits + 1200.0 * scale
-    allowed = parse_tolerance(tolerance).cents_at(sender.notes)
+    allowed = _allowed(tolerance, float(sender.notes[0]), sender.notes.size)
     tuned = _tuned(nominal, allowed, receiver.port.tune_semitones)
     return PitchErrors(sender.notes, nominal, limits, allowed, shares[0], tuned)
+
+
+@lru_cache(maxsize=64)
+def _allowed(tolerance: str, first: float, count: int) -> FloatArray:
+    """Cents allowed on `count` notes from the first on; not to be written to."""
+    return parse_tolerance(tolerance).cents_at(first + np.arange(count))
 
 
 def _shares(output: Port, inputs: Sequence[Port]) -> list[float]:
@@ -132,9 +141,7 @@ def _share(ohms: Sequence[float]) -> float:
 def _unknown(bench: Bench, link: Link, sink: PortRef, receiver: Receiver | None) -> list[Finding]:
     lawless = [ref for ref, known in ((link.output, bench.port(link.output).law), (sink, receiver)) if known is None]
     found = [
-        _tell(
-            f"Cannot tell until you measure the pitch law of {bench.label(ref)}: three pairs of volts and hertz give it."
-        )
+        _tell(f"Cannot tell until you measure the pitch law of {bench.label(ref)}: three pairs of volts and hertz do.")
         for ref in lawless
     ]
     for ref in (link.output, *link.inputs):

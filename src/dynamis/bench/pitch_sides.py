@@ -53,6 +53,35 @@ class Receiver:
     octaves: float
 
 
+class SideCache:
+    """Sides that were worked out, kept while the records they came from stand; the newest for each port."""
+
+    def __init__(self) -> None:
+        self._senders: dict[PortRef, tuple[tuple[object, ...], Sender | str]] = {}
+        self._receivers: dict[PortRef, tuple[tuple[object, ...], Receiver | None]] = {}
+
+    def sender(self, bench: Bench, link: Link, head: HeadRecord, notes: FloatArray) -> Sender | str:
+        """As `sender_of`."""
+        key = (bench.port(link.output), bench.gear_by(link.output.gear).name, bench.a4_hertz, link.between, head,
+               float(notes[0]), float(notes[-1]))  # fmt: skip
+        kept = self._senders.get(link.output)
+        if kept is None or not _same(kept[0], key):
+            kept = self._senders[link.output] = key, sender_of(bench, link, head, notes)
+        return kept[1]
+
+    def receiver(self, bench: Bench, ref: PortRef) -> Receiver | None:
+        """As `receiver_of`."""
+        key = (bench.port(ref), bench.gear_by(ref.gear).name, bench.a4_hertz)
+        kept = self._receivers.get(ref)
+        if kept is None or not _same(kept[0], key):
+            kept = self._receivers[ref] = key, receiver_of(bench, ref)
+        return kept[1]
+
+
+def _same(first: tuple[object, ...], second: tuple[object, ...]) -> bool:
+    return all(one is other or one == other for one, other in zip(first, second, strict=True))
+
+
 def sender_of(bench: Bench, link: Link, head: HeadRecord, notes: FloatArray) -> Sender | str:
     """The output of a link, what stands between included; a sentence where nothing can be told yet."""
     sending = sending_of(bench, link, head)

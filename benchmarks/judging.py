@@ -1,0 +1,74 @@
+"""Sixty outputs against sixty inputs: `python benchmarks/judging.py [PORTS]`.
+
+Half of the ports of each side are pitch, half gates, as many of them as the trade has; every pair that makes
+sense is judged.  Then all of them as pitch: 3600 pairs.
+"""
+
+from __future__ import annotations
+
+import sys
+import time
+
+from dynamis.bench.commands import set_port
+from dynamis.bench.document import Bench, GateRecord, Gear, Port, PortRef
+from dynamis.bench.matrix import Matrix
+from dynamis.converter.transfers import DacTransfer
+from dynamis.demo.hidden import BOARD_DAC
+from dynamis.pitch.laws import ExponentialLaw, LinearLaw
+from dynamis.transfer.law import Oscillator
+
+_LAWS = ("voct:scale=1,note=36,volts=0.2", "voct:scale=1.2,note=36,volts=1", "hzv:note=36,volts=0.5")
+
+
+def bench(ports: int, pitch: int) -> Bench:
+    """`ports` outputs of boards and as many inputs of voices, `pitch` of each for pitch, the rest gates."""
+    dac = DacTransfer("d", BOARD_DAC, reference_limit=0.005, offset_limit_volts=0.003, inl_limit_lsb=2.0).stored()
+    heard = (
+        Oscillator("o", ExponentialLaw(1, 36, 0.2), scale_limit=0.002),
+        Oscillator("o", LinearLaw(36, 0.5), scale_limit=0.002),
+    )
+    outputs, inputs = [], []
+    for k in range(ports):
+        if k < pitch:
+            sends = Port(
+                "out",
+                "pitch",
+                "output",
+                law=_LAWS[k % 3],
+                ohms=1000.0,
+                ohms_limit=0.01,
+                transfers=(dac,) if k % 3 == 0 else (),
+            )
+            takes = Port("in", "pitch", "input", ohms=100e3, ohms_limit=0.01, transfers=(heard[k % 2].stored(),))
+        else:
+            sends = Port("out", "gate", "output", "gate", ohms=1000.0, gate=GateRecord("driven", 0.0, 3.3 + k % 5))
+            takes = Port(
+                "in", "gate", "input", "gate", ohms=100e3, gate=GateRecord("positive", None, None, 2.0 + k % 3, 0.8)
+            )
+        outputs.append(Gear(f"board-{k}", f"Board {k}", (sends,)))
+        inputs.append(Gear(f"voice-{k}", f"Voice {k}", (takes,)))
+    return Bench("Sixty", (*outputs, *inputs))
+
+
+def timed(matrix: Matrix, one: Bench) -> tuple[float, int]:
+    start = time.perf_counter()
+    matrix.judge(one)
+    return 1000 * (time.perf_counter() - start), matrix.judged
+
+
+def main() -> None:
+    ports = int(sys.argv[1]) if len(sys.argv) > 1 else 60
+    for name, pitch in (("half pitch, half gates", ports // 2), ("all pitch", ports)):
+        one, matrix = bench(ports, pitch), Matrix()
+        fresh, judged = timed(matrix, one)
+        changed = set_port(one, PortRef("voice-0", "in"), ohms=47e3).bench
+        again, anew = timed(matrix, changed)
+        sent = set_port(changed, PortRef("board-0", "out"), ohms=470.0).bench
+        other, anew_other = timed(matrix, sent)
+        print(f"{ports} x {ports}, {name}: {judged} pairs from nothing {fresh:.0f} ms; one input's resistance "
+              f"{again:.1f} ms "
+              f"({anew} anew); one output's {other:.1f} ms ({anew_other} anew)")  # fmt: skip
+
+
+if __name__ == "__main__":
+    main()

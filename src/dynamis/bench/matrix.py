@@ -1,0 +1,97 @@
+"""Every output of a bench against every input: what would happen if they met.
+
+Both sides of each pair are worked out once and kept for as long as the records they came from stand; so after
+one value has changed, only what depends on it is judged anew.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+
+from dynamis.bench.document import AdoptionRecord, Bench, Link, Port, PortRef
+from dynamis.bench.judging import PairFit, judge_pair
+from dynamis.bench.pitch_sides import SideCache
+
+
+class Matrix:
+    """Judges all pairs, and remembers what it judged.
+
+    judged : how many pairs the last `judge` had to judge anew.
+    """
+
+    def __init__(self) -> None:
+        self._sides = SideCache()
+        self._parts: dict[PortRef, tuple[object, ...]] = {}
+        self._known: dict[PortRef, dict[PortRef, PairFit]] = {}
+        self.judged = 0
+
+    def judge(self, bench: Bench, adoptions: Sequence[AdoptionRecord] = ()) -> dict[PortRef, dict[PortRef, PairFit]]:
+        """The fits of all pairs that make sense, by output and input."""
+        outputs, inputs = list(ports_of(bench, "output")), list(ports_of(bench, "input"))
+        parts: dict[PortRef, tuple[object, ...]] = {ref: _input_parts(bench, ref) for ref, _ in inputs}
+        parts |= {ref: _output_parts(bench, ref, adoptions) for ref, _ in outputs}
+        changed = {ref for ref, now in parts.items() if not _same(self._parts.get(ref), now)}
+        before, self._known, self._parts, self.judged = self._known, {}, parts, 0
+        for output, sends in outputs:
+            row: dict[PortRef, PairFit] = {}
+            kept = {} if output in changed else before.get(output, {})
+            for sink, takes in inputs:
+                if output.gear == sink.gear or not makes_sense(sends, takes):
+                    continue
+                fit = None if sink in changed else kept.get(sink)
+                if fit is None:
+                    link = trial_link(bench.link_from(output), output, sink)
+                    fit = judge_pair(bench, link, sink, adoptions, sides=self._sides)
+                    self.judged += 1
+                row[sink] = fit
+            self._known[output] = row
+        return self._known
+
+
+def _input_parts(bench: Bench, ref: PortRef) -> tuple[object, ...]:
+    """All that a verdict about an input hangs on."""
+    return bench.port(ref), bench.gear_by(ref.gear).name, bench.a4_hertz
+
+
+def _output_parts(bench: Bench, ref: PortRef, adoptions: Sequence[AdoptionRecord]) -> tuple[object, ...]:
+    """All that a verdict about an output hangs on: itself, its units and corrections, and what hangs on it already."""
+    link, gear = bench.link_from(ref), bench.gear_by(ref.gear)
+    hanging = () if link is None else tuple(bench.port(one) for one in link.inputs)
+    mine = tuple(one for one in adoptions if (one.gear, one.port) == (ref.gear, ref.port))
+    return bench.port(ref), gear.name, gear.units, bench.a4_hertz, link, *hanging, *mine
+
+
+def _same(before: tuple[object, ...] | None, now: tuple[object, ...]) -> bool:
+    """Records are frozen and shared from one bench to the next, so most of the time identity tells."""
+    if before is None or len(before) != len(now):
+        return False
+    return all(one is other or one == other for one, other in zip(before, now, strict=True))
+
+
+def ports_of(bench: Bench, direction: str) -> Iterable[tuple[PortRef, Port]]:
+    """All ports of one direction of gear that is not archived."""
+    for gear in bench.gear:
+        if not gear.archived:
+            yield from ((PortRef(gear.id, port.id), port) for port in gear.ports if port.direction == direction)
+
+
+def makes_sense(sends: Port, takes: Port) -> bool:
+    """Whether anybody would think of joining them: the same role, or both of those that switch."""
+    switching = {"gate", "trigger", "clock"}
+    return sends.role == takes.role or {sends.role, takes.role} <= switching
+
+
+def trial_link(link: Link | None, output: PortRef, sink: PortRef) -> Link:
+    """The link of an output as it would be with an input on it; a new one where there is none."""
+    if link is None:
+        return Link(f"{output.gear}.{output.port}>", output, (sink,))
+    if sink in link.inputs:
+        return link
+    return Link(link.id, output, (*link.inputs, sink), link.between, link.tolerance, link.low_note, link.high_note)
+
+
+def could_drive(fits: Mapping[PortRef, Mapping[PortRef, PairFit]], sink: PortRef) -> list[PairFit]:
+    """What could drive an input, the best first."""
+    order = ("fits", "marginal", "cannot-tell", "needs-circuit", "unsafe")
+    mine = [row[sink] for row in fits.values() if sink in row]
+    return sorted(mine, key=lambda fit: (order.index(fit.verdict), len(fit.findings)))
