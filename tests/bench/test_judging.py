@@ -148,7 +148,7 @@ def test_an_adopted_correction_replaces_the_limits_it_took_out():
     adopted = [AdoptionRecord(0, "keys", serial, "out", "r", "table", head, 1.0, 0.9, "") for serial in ("02", "03")]
     assert judged(one, adopted).verdict == "fits"
     fit = judged(one, adopted[:1])
-    assert (fit.verdict, fit.unit) == ("marginal", "03")
+    assert (fit.verdict, fit.serial) == ("marginal", "03")
     coarse = [with_(kept, expanded_cents=6.0) for kept in adopted]
     assert "better meter" in judged(one, coarse).findings[0].text
 
@@ -175,7 +175,8 @@ def test_two_gates_on_one_output_are_judged_together_and_unknown_levels_are_aske
 def test_check_judges_a_bench_and_its_json_alike(dynamis, demo_file, tmp_path):
     asked = dynamis("check", demo_file.path, "--json")
     assert asked.status == 1
-    first, second = asked.json["links"]
+    first, second, gates = asked.json["links"]
+    assert (gates["output"], gates["role"], gates["verdict"]) == ("Workshop board / gate", "gate", "fits")
     assert (first["output"], first["input"], second["input"]) == (
         "Workshop board / pitch A", "Gallery voice / pitch 1", "Gallery voice / pitch 2")  # fmt: skip
     assert (first["role"], first["verdict"]) == ("pitch", "needs-circuit")

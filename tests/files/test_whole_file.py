@@ -217,6 +217,9 @@ def test_a_damaged_file_is_left_alone_and_salvaged_as_far_as_it_goes(demo_file, 
         target = tmp_path / f"salvaged {page}.dynamis"
         with found.into(target) as again:
             assert len(everything(again).readings) == len(found.readings)
+            bench = again.bench()  # also where its own page is gone, the gear of every run is there
+            assert all(bench.port(run.channel).law for run in again.runs())
+            assert all(run.serial in {unit.serial for unit in bench.gear_by(run.gear).units} for run in again.runs())
         assert "were read" in found.sentence()
     assert len(saved) >= 5
     assert sorted(saved)[len(saved) // 2] == len(whole.readings)

@@ -79,6 +79,29 @@ def set_link(bench: Bench, link_id: str, **values: Any) -> Change:
     return Change(f"{bench.label(link.output)}: {what}", _with(bench, links=_put(bench.links, changed)))
 
 
+def join(bench: Bench, output: PortRef, sink: PortRef) -> Change:
+    """Plug an input into an output; raises `InputError` where it hangs on another already."""
+    other = next((link for link in bench.links if sink in link.inputs), None)
+    if other is not None:
+        raise InputError(f"{bench.label(sink)} hangs on {bench.label(other.output)} already; part them first.")
+    link = bench.link_from(output)
+    label = f"join {bench.label(output)} and {bench.label(sink)}"
+    if link is None:
+        made = Link(new_id(bench.label(output), {one.id for one in bench.links}), output, (sink,))
+        return Change(label, _with(bench, links=(*bench.links, made)))
+    return Change(label, _with(bench, links=_put(bench.links, _with(link, inputs=(*link.inputs, sink)))))
+
+
+def part(bench: Bench, output: PortRef, sink: PortRef) -> Change:
+    """Unplug an input; the link stays, with its tolerance and its notes."""
+    link = bench.link_from(output)
+    if link is None or sink not in link.inputs:
+        raise InputError(f"{bench.label(output)} and {bench.label(sink)} are not joined.")
+    inputs = tuple(one for one in link.inputs if one != sink)
+    label = f"part {bench.label(output)} and {bench.label(sink)}"
+    return Change(label, _with(bench, links=_put(bench.links, _with(link, inputs=inputs))))
+
+
 def set_port(bench: Bench, ref: PortRef, **values: Any) -> Change:
     """Change fields of a port: name, law, ohms, ohms_limit, trimmers."""
     port = _with(bench.port(ref), **values)

@@ -10,6 +10,7 @@ from dynamis.bench.document import AdoptionRecord, Bench, GateRecord, Link, Port
 from dynamis.bench.pitch_fit import judge_pitch
 from dynamis.bench.pitch_sides import SideCache
 from dynamis.electrics.finding import Finding, FitVerdict, verdict_of
+from dynamis.electrics.gate_circuits import gate_circuit
 from dynamis.electrics.gates import GateInput, GateOutput, Span, judge_gate
 from dynamis.notation.style import Style
 
@@ -33,7 +34,9 @@ class PairFit:
     role: Role
     verdict: FitVerdict
     findings: tuple[Finding, ...]
+    value: float | None = None
     unit: str = ""
+    serial: str = ""
 
 
 def judge_link(
@@ -59,8 +62,8 @@ def judge_pair(
         findings = [Finding("roles-differ", "fault", text)]
         return PairFit(link.output, sink, role, verdict_of(findings), tuple(findings))
     if role in _SWITCHING:
-        findings = _judge_switching(bench, link, sink)
-        return PairFit(link.output, sink, role, verdict_of(findings), tuple(findings))
+        findings, margin = _judge_switching(bench, link, sink)
+        return PairFit(link.output, sink, role, verdict_of(findings), tuple(findings), margin, "V")
     if role != "pitch":
         findings = [
             Finding("unknown-value", "note", f"Cannot tell yet about a {role} link: measure its range of volts.")
@@ -68,12 +71,13 @@ def judge_pair(
         return PairFit(link.output, sink, role, verdict_of(findings), tuple(findings))
     tried = []
     for serial in [unit.serial for unit in bench.gear_by(link.output.gear).units] or [""]:
-        found = tuple(judge_pitch(bench, link, sink, in_force(adoptions, link.output, serial), style, sides))
-        tried.append(PairFit(link.output, sink, role, verdict_of(found), found, serial))
+        adopted = in_force(adoptions, link.output, serial)
+        findings, cents = judge_pitch(bench, link, sink, adopted, style, sides)
+        tried.append(PairFit(link.output, sink, role, verdict_of(findings), tuple(findings), cents, "ct", serial))
     return max(tried, key=lambda fit: _ORDER.index(fit.verdict))
 
 
-def _judge_switching(bench: Bench, link: Link, sink: PortRef) -> list[Finding]:
+def _judge_switching(bench: Bench, link: Link, sink: PortRef) -> tuple[list[Finding], float | None]:
     made, lacks = gate_output(bench.port(link.output))
     taken, lacking = gate_input(bench.port(sink))
     unknown = [(link.output, key) for key in lacks] + [(sink, key) for key in lacking]
@@ -81,9 +85,32 @@ def _judge_switching(bench: Bench, link: Link, sink: PortRef) -> list[Finding]:
         return [
             Finding("unknown-value", "note", f"Cannot tell until you measure of {bench.label(ref)} {_HOW[key]}.")
             for ref, key in unknown
-        ]
+        ], None
     count = sum(bench.port(one).role in _SWITCHING for one in link.inputs)
-    return [*judge_gate(made, taken, count).findings, *_lengths(bench, link, sink)]
+    fit = judge_gate(made, taken, count)
+    return [*fit.findings, *_lengths(bench, link, sink)], min(fit.on_margin, fit.off_margin)
+
+
+def between(bench: Bench, fit: PairFit, style: Style = Style()) -> str | None:
+    """What fits between a gate and its input, its parts and what it leaves; None where nothing is needed or known."""
+    made, _ = gate_output(bench.port(fit.output))
+    taken, _ = gate_input(bench.port(fit.input))
+    if fit.role not in _SWITCHING or made is None or taken is None:
+        return None
+    link = bench.link_from(fit.output)
+    others = () if link is None else tuple(ref for ref in link.inputs if ref != fit.input)
+    count = 1 + sum(bench.port(ref).role in _SWITCHING for ref in others)
+    found = gate_circuit(made, taken, count)
+    if found is None:
+        return None
+    parts = ", ".join(
+        f"{part.name} {style.engineering(part.ohms, 'Ω')}" if part.ohms is not None else f"{part.name} ({part.role})"
+        for part in found.parts
+    )
+    return (
+        f"What fits between: {found.name}, of {parts}. It leaves {style.volts(found.leaves.on_margin, 2)} for on and "
+        f"{style.volts(found.leaves.off_margin, 2)} for off."
+    )
 
 
 def _lengths(bench: Bench, link: Link, sink: PortRef) -> list[Finding]:

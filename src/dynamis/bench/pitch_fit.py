@@ -53,8 +53,9 @@ class PitchErrors:
 def judge_pitch(
     bench: Bench, link: Link, sink: PortRef, adopted: AdoptionRecord | None = None, style: Style = Style(),
     sides: SideCache | None = None,
-) -> list[Finding]:  # fmt: skip
-    """Findings of one input of a pitch link.
+) -> tuple[list[Finding], float | None]:  # fmt: skip
+    """Findings of one input of a pitch link, and the cents that decide: of the worst note, signed, or, where only
+    limits decide, what it may come to.
 
     adopted : the correction in force for the unit looked at; it replaces the limits that it took out by its
     own expanded uncertainty.
@@ -66,21 +67,24 @@ def judge_pitch(
     if notes.size == 0:
         unknown.append(_tell("No whole note is used; give the lowest and the highest note."))
     if unknown or receiver is None:
-        return unknown
+        return unknown, None
     sender = sides.sender(bench, link, HeadRecord() if adopted is None else adopted.head, notes)
     if isinstance(sender, str):
-        return [_tell(sender)]
+        return [_tell(sender)], None
     return judge_sides(sender, receiver, [bench.port(ref) for ref in link.inputs], link.tolerance, adopted, style)
 
 
 def judge_sides(
     sender: Sender, receiver: Receiver, inputs: Sequence[Port], tolerance: str, adopted: AdoptionRecord | None = None,
     style: Style = Style(),
-) -> list[Finding]:  # fmt: skip
-    """Findings of a sender that meets a receiver, with these inputs (the receiver's among them) on its output."""
+) -> tuple[list[Finding], float | None]:  # fmt: skip
+    """As `judge_pitch`, of a sender with these inputs (the receiver's among them) on its output."""
     errors = pitch_errors(sender, receiver, inputs, tolerance, adopted)
     causes = Causes(sender, receiver, len(inputs), errors.left, errors.allowed, errors.share, style)
-    return [*_verdict(errors, adopted, style), *causes.findings()]
+    verdict = _verdict(errors, adopted, style)
+    k = errors.worst(np.abs(errors.left) + errors.limits)
+    decides = verdict[0].value if verdict else None if k is None else float(np.abs(errors.left[k]) + errors.limits[k])
+    return [*verdict, *causes.findings()], decides
 
 
 def pitch_errors(

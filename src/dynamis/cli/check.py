@@ -38,7 +38,7 @@ def _entry(bench: Bench, fit: PairFit) -> dict[str, Any]:
 
 def _print(bench: Bench, fits: list[PairFit]) -> None:
     for fit in fits:
-        unit = f" (unit {fit.unit})" if fit.unit else ""
+        unit = f" (unit {fit.serial})" if fit.serial else ""
         verdict = fit.verdict.replace("-", " ")
         click.echo(f"{_name(bench, fit.output)}{unit} > {_name(bench, fit.input)}: {verdict}")
         for finding in fit.findings:

@@ -27,6 +27,7 @@ from dynamis.bench.document import (
     Unit,
 )
 from dynamis.converter.transfers import DacTransfer
+from dynamis.demo.gear import BOARD_GATE, VOICE_GATE, more_gear
 from dynamis.demo.hidden import BOARD_DAC, BOARD_LAW, hidden_channel
 from dynamis.files.store import BenchFile
 from dynamis.files.text import publish
@@ -50,7 +51,7 @@ def board() -> Gear:
              transfers=(converter,), trimmers="scale")
         for letter in "AB"
     )  # fmt: skip
-    return Gear("workshop-board", "Workshop board", ports, (Unit("02"), Unit("03")),
+    return Gear("workshop-board", "Workshop board", (*ports, BOARD_GATE), (Unit("02"), Unit("03")),
                 "Microcontroller with a 12-bit DAC behind a 4.096 V reference, gain 1.35.")  # fmt: skip
 
 
@@ -61,6 +62,7 @@ def voice() -> Gear:
         Port(f"pitch-{k}", f"pitch {k}", "input", law=BOARD_LAW, ohms=100e3, ohms_limit=0.01, transfers=(oscillator,))
         for k in (1, 2)
     )
+    ports += (VOICE_GATE,)
     return Gear("gallery-voice", "Gallery voice", ports, (), "Two 1 V/oct inputs, both joined to one board output.")
 
 
@@ -68,7 +70,9 @@ def bench() -> Bench:
     """The bench as the demo opens it."""
     inputs = (PortRef("gallery-voice", "pitch-1"), PortRef("gallery-voice", "pitch-2"))
     link = Link("board-to-gallery", CHANNEL_A, inputs, tolerance=PROFILE, low_note=36, high_note=96)
-    return Bench("The Lantern House", (board(), voice()), (link,), (BENCH_METER, POCKET_METER))
+    gates = Link("board-gate", PortRef("workshop-board", "gate"), (PortRef("gallery-voice", "gate"),))
+    gear = (board(), voice(), *more_gear())
+    return Bench("The Lantern House", gear, (link, gates), (BENCH_METER, POCKET_METER))
 
 
 def write_demo(path: Path) -> None:

@@ -12,8 +12,9 @@ from pathlib import Path
 from typing import Any, Final
 
 import msgspec
+from msgspec.structs import replace
 
-from dynamis.bench.document import AdoptionRecord, Bench, ReadingRecord, RunRecord, SendRecord
+from dynamis.bench.document import AdoptionRecord, Bench, Gear, Port, ReadingRecord, RunRecord, SendRecord, Unit
 from dynamis.errors import InputError
 from dynamis.files.contents import Contents, create_filled
 from dynamis.files.migrate import upgrade_adoption, upgrade_run
@@ -37,14 +38,16 @@ class Salvaged:
 
     def into(self, path: Path) -> BenchFile:
         """A new bench file of what was read."""
-        bench = self.bench or Bench("Salvaged")
+        bench = _completed(self.bench or Bench("Salvaged"), self.runs)
         return create_filled(path, Contents(bench, self.runs, self.readings, self.adoptions, self.sends))
 
     def sentence(self) -> str:
         """What was saved, and what was lost, in numbers."""
         saved = f"{len(self.runs)} runs, {len(self.readings)} readings and {len(self.adoptions)} adoptions were read"
         gone = ", ".join(f"{count} of the {kind}" for kind, count in self.lost.items() if count)
-        bench = "" if self.bench is not None else "; no state of the bench itself could be read"
+        bench = (
+            "" if self.bench is not None else "; the state of the bench could not be: its gear was made from the runs"
+        )
         return f"{saved}{bench}; {gone + ' could not be' if gone else 'nothing is known to be lost'}."
 
 
@@ -120,6 +123,24 @@ def _read_all(connection: sqlite3.Connection) -> Salvaged:
         else:
             _lose(made, "sends")
     return made
+
+
+def _completed(bench: Bench, runs: list[RunRecord]) -> Bench:
+    """A bench with the gear that runs are about: each run carries its channel's law, converter and meter."""
+    gear = {one.id: one for one in bench.gear}
+    meters = {one.id: one for one in bench.meters}
+    for run in runs:
+        one = gear.get(run.gear) or Gear(run.gear, run.gear.replace("-", " ").capitalize())
+        if all(port.id != run.port for port in one.ports):
+            port = Port(run.port, run.port.replace("-", " "), "output", law=run.law, ohms=run.output_ohms,
+                        transfers=() if run.converter is None else (run.converter,), trimmers=run.trimmers)  # fmt: skip
+            one = replace(one, ports=(*one.ports, port))
+        if all(unit.serial != run.serial for unit in one.units):
+            one = replace(one, units=(*one.units, Unit(run.serial)))
+        gear[run.gear] = one
+        if run.meter is not None:
+            meters.setdefault(run.meter.id, run.meter)
+    return replace(bench, gear=tuple(gear.values()), meters=tuple(meters.values()))
 
 
 def _lose(made: Salvaged, kind: str) -> None:

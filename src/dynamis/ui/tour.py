@@ -64,6 +64,8 @@ def tour(folder: Path, notes: tuple[float, ...] = _NOTES) -> list[Path]:
             session.look_at(run.id)
             picture(name)
         session.look_at(session.runs[0].id)
+        window.show_station("Bench")
+        picture("bench")
         window.show_station("Codes")
         picture("codes")
         with contextlib.closing(LanternStandins()) as bench:

@@ -33,6 +33,7 @@ from dynamis.ui.widgets.thread_strip import Field, ThreadStrip
 # The stations in the order of the work with the keys that are fixed for them; more come as they are built.
 # Each is imported when it is first shown.
 STATIONS = (
+    ("Bench", "Ctrl+1", "dynamis.ui.views.bench.station", "BenchStation"),
     ("Codes", "Ctrl+5", "dynamis.ui.views.codes.station", "CodesStation"),
     ("Measure", "Ctrl+6", "dynamis.ui.views.measure.station", "MeasureStation"),
 )

@@ -127,7 +127,7 @@ def style_sheet(c: Colours, points: float) -> str:
     QComboBox::down-arrow {{ image: url({arrow}); width: 12px; height: 12px; }}
     QComboBox QAbstractItemView {{ background: {c.panel}; color: {c.ink}; border: 1px solid {c.rule};
         selection-background-color: {c.blue_wash}; selection-color: {c.ink}; }}
-    QHeaderView {{ background: {c.panel}; }}
+    QHeaderView, QTableCornerButton::section {{ background: {c.panel}; border: none; }}
     QHeaderView::section {{ background: {c.panel}; color: {c.muted}; border: none;
         border-bottom: 1px solid {c.rule}; padding: 2px 6px; font-size: {small}pt; }}
     QScrollBar:vertical {{ background: transparent; width: 9px; margin: 0; }}

@@ -7,22 +7,31 @@ from typing import Literal
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPixmap, QPolygonF
 
+from dynamis.electrics.finding import FitVerdict
 from dynamis.pitch.tolerance import Verdict
 from dynamis.ui.theme.palette import Colours
 
 Shape = Literal["disc", "half", "triangle", "cross", "ring"]
-_SHAPES: dict[Verdict, tuple[Shape, str]] = {
+_SHAPES: dict[Verdict | FitVerdict, tuple[Shape, str]] = {
     "within": ("disc", "blue"),
     "not-within": ("triangle", "vermilion"),
+    "fits": ("disc", "blue"),
+    "marginal": ("half", "amber"),
+    "needs-circuit": ("triangle", "vermilion"),
+    "unsafe": ("cross", "violet"),
     "cannot-tell": ("ring", "grey"),
 }
+VERDICT_WORDS: dict[FitVerdict, str] = {
+    "fits": "fits", "marginal": "marginal", "needs-circuit": "needs a circuit", "unsafe": "unsafe",
+    "cannot-tell": "cannot tell yet",
+}  # fmt: skip
 
 
-def verdict_colour(verdict: Verdict | None, colours: Colours) -> str:
+def verdict_colour(verdict: Verdict | FitVerdict | None, colours: Colours) -> str:
     return getattr(colours, _SHAPES[verdict][1]) if verdict else colours.muted
 
 
-def verdict_pixmap(verdict: Verdict, colours: Colours, size: int, ratio: float = 1.0) -> QPixmap:
+def verdict_pixmap(verdict: Verdict | FitVerdict, colours: Colours, size: int, ratio: float = 1.0) -> QPixmap:
     shape, colour = _SHAPES[verdict]
     return shape_pixmap(shape, getattr(colours, colour), size, ratio)
 

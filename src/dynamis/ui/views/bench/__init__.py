@@ -1,0 +1,1 @@
+"""The Bench station: what would happen if an output met an input."""
