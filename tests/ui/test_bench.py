@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import msgspec
 import pytest
 from drive import action, press, settle, table_texts
 from PySide6.QtCore import Qt
@@ -31,7 +32,7 @@ def findings(station) -> list[str]:
     return [text.replace("\u00a0", " ") for text in texts]
 
 
-def test_the_worst_joined_pair_is_chosen_and_told_as_the_core_judges_it(station, demo_file):
+def test_the_first_joined_pair_is_chosen_and_told_as_the_core_judges_it(station, demo_file):
     bench = demo_file.bench()
     judged = judge_link(bench, bench.links[0], demo_file.adoptions())[0]
     assert station.fit == judged
@@ -48,7 +49,9 @@ def test_the_worst_joined_pair_is_chosen_and_told_as_the_core_judges_it(station,
 def test_a_pair_is_joined_and_parted_by_keyboard_with_undo(station):
     window, session = station.window(), station._session
     station.choose(WEAK, PortRef("wardrobe-envelope", "gate"))
-    station.pairs.setFocus()
+    press(window, Qt.Key.Key_6, CONTROL)
+    press(window, Qt.Key.Key_J, CONTROL)  # from elsewhere it only leads there
+    assert (window.station, session.bench.link_from(WEAK)) == (station, None)
     press(window, Qt.Key.Key_J, CONTROL)
     assert session.bench.link_from(WEAK).inputs == (PortRef("wardrobe-envelope", "gate"),)
     assert session.file.undo_label() == "join Curtain sequencer · gate and Wardrobe envelope · gate"
@@ -78,6 +81,11 @@ def test_arrows_filter_and_the_ranked_list_lead_to_other_pairs(station):
     assert ranked[0][0] in ("Workshop board · gate", "Wardrobe envelope · envelope gate", "Bridge clock · clock")
     station.choose(GATE, PortRef("pit-voice", "trigger"))
     assert "What fits between: transistor to ground, of R1" in findings(station)[-1]
+    session = station._session
+    session.set_preferences(msgspec.structs.replace(session.preferences, decimal_comma=True))
+    assert "for on and" in findings(station)[-1]
+    assert "," in findings(station)[-1].partition("It leaves")[2]
+    assert "bears 5,50 V" in findings(station)[0]
     station.choose(WEAK, PortRef("attic-filter", "gate"))
     assert station.verdict.text() == "Cannot tell yet."
     assert "until you measure" in findings(station)[0]

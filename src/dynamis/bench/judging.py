@@ -14,8 +14,8 @@ from dynamis.electrics.gate_circuits import gate_circuit
 from dynamis.electrics.gates import GateInput, GateOutput, Span, judge_gate
 from dynamis.notation.style import Style
 
-_ORDER: Final[tuple[FitVerdict, ...]] = ("fits", "marginal", "cannot-tell", "needs-circuit", "unsafe")
-_SWITCHING: Final = ("gate", "trigger", "clock")
+BEST_FIRST: Final[tuple[FitVerdict, ...]] = ("fits", "marginal", "cannot-tell", "needs-circuit", "unsafe")
+SWITCHING: Final = ("gate", "trigger", "clock")
 _HOW: Final = {
     "low_volts": "its level while nothing is played", "high_volts": "its level while a key is held",
     "on_volts": "the volts at which it goes on, by turning a known voltage up",
@@ -26,8 +26,11 @@ _HOW: Final = {
 
 @dataclass(frozen=True)
 class PairFit:
-    """How an output and one of its inputs meet.  unit : the specimen for which it is so, empty where there is "
-    "none."""
+    """How an output and one of its inputs meet.
+
+    value : the number that decides, in "ct" (the worst note) or "V" (the smaller margin); None where none does.
+    serial : the specimen for which it is so, empty where there is none.
+    """
 
     output: PortRef
     input: PortRef
@@ -53,16 +56,15 @@ def judge_pair(
     """Judge one input of a link.  sides : keeps what both sides come to, for many pairs of the same."""
     output, receiver = bench.port(link.output), bench.port(sink)
     role = output.role
-    if not (output.role == receiver.role or {output.role, receiver.role} <= set(_SWITCHING)):
+    if not makes_sense(output, receiver):
         text = (
             f"{bench.label(link.output)} is a {output.role} output, {bench.label(sink)} a {receiver.role} input: "
-            f"join what "
-            "belongs together."
+            "join what belongs together."
         )
         findings = [Finding("roles-differ", "fault", text)]
         return PairFit(link.output, sink, role, verdict_of(findings), tuple(findings))
-    if role in _SWITCHING:
-        findings, margin = _judge_switching(bench, link, sink)
+    if role in SWITCHING:
+        findings, margin = _judge_switching(bench, link, sink, style)
         return PairFit(link.output, sink, role, verdict_of(findings), tuple(findings), margin, "V")
     if role != "pitch":
         findings = [
@@ -74,10 +76,10 @@ def judge_pair(
         adopted = in_force(adoptions, link.output, serial)
         findings, cents = judge_pitch(bench, link, sink, adopted, style, sides)
         tried.append(PairFit(link.output, sink, role, verdict_of(findings), tuple(findings), cents, "ct", serial))
-    return max(tried, key=lambda fit: _ORDER.index(fit.verdict))
+    return max(tried, key=lambda fit: BEST_FIRST.index(fit.verdict))
 
 
-def _judge_switching(bench: Bench, link: Link, sink: PortRef) -> tuple[list[Finding], float | None]:
+def _judge_switching(bench: Bench, link: Link, sink: PortRef, style: Style) -> tuple[list[Finding], float | None]:
     made, lacks = gate_output(bench.port(link.output))
     taken, lacking = gate_input(bench.port(sink))
     unknown = [(link.output, key) for key in lacks] + [(sink, key) for key in lacking]
@@ -86,8 +88,7 @@ def _judge_switching(bench: Bench, link: Link, sink: PortRef) -> tuple[list[Find
             Finding("unknown-value", "note", f"Cannot tell until you measure of {bench.label(ref)} {_HOW[key]}.")
             for ref, key in unknown
         ], None
-    count = sum(bench.port(one).role in _SWITCHING for one in link.inputs)
-    fit = judge_gate(made, taken, count)
+    fit = judge_gate(made, taken, _switching_inputs(bench, link), style)
     return [*fit.findings, *_lengths(bench, link, sink)], min(fit.on_margin, fit.off_margin)
 
 
@@ -95,12 +96,10 @@ def between(bench: Bench, fit: PairFit, style: Style = Style()) -> str | None:
     """What fits between a gate and its input, its parts and what it leaves; None where nothing is needed or known."""
     made, _ = gate_output(bench.port(fit.output))
     taken, _ = gate_input(bench.port(fit.input))
-    if fit.role not in _SWITCHING or made is None or taken is None:
+    if fit.role not in SWITCHING or made is None or taken is None:
         return None
-    link = bench.link_from(fit.output)
-    others = () if link is None else tuple(ref for ref in link.inputs if ref != fit.input)
-    count = 1 + sum(bench.port(ref).role in _SWITCHING for ref in others)
-    found = gate_circuit(made, taken, count)
+    link = trial_link(bench.link_from(fit.output), fit.output, fit.input)
+    found = gate_circuit(made, taken, _switching_inputs(bench, link))
     if found is None:
         return None
     parts = ", ".join(
@@ -111,6 +110,24 @@ def between(bench: Bench, fit: PairFit, style: Style = Style()) -> str | None:
         f"What fits between: {found.name}, of {parts}. It leaves {style.volts(found.leaves.on_margin, 2)} for on and "
         f"{style.volts(found.leaves.off_margin, 2)} for off."
     )
+
+
+def _switching_inputs(bench: Bench, link: Link) -> int:
+    return sum(bench.port(one).role in SWITCHING for one in link.inputs)
+
+
+def makes_sense(sends: Port, takes: Port) -> bool:
+    """Whether anybody would think of joining them: the same role, or both of those that switch."""
+    return sends.role == takes.role or {sends.role, takes.role} <= set(SWITCHING)
+
+
+def trial_link(link: Link | None, output: PortRef, sink: PortRef) -> Link:
+    """The link of an output as it would be with an input on it; a new one where there is none."""
+    if link is None:
+        return Link(f"{output.gear}.{output.port}>", output, (sink,))
+    if sink in link.inputs:
+        return link
+    return Link(link.id, output, (*link.inputs, sink), link.between, link.tolerance, link.low_note, link.high_note)
 
 
 def _lengths(bench: Bench, link: Link, sink: PortRef) -> list[Finding]:

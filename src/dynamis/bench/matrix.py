@@ -8,9 +8,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 
-from dynamis.bench.document import AdoptionRecord, Bench, Link, Port, PortRef
-from dynamis.bench.judging import PairFit, judge_pair
+from dynamis.bench.document import AdoptionRecord, Bench, Port, PortRef
+from dynamis.bench.judging import BEST_FIRST, PairFit, judge_pair, makes_sense, trial_link
 from dynamis.bench.pitch_sides import SideCache
+from dynamis.notation.style import Style
 
 
 class Matrix:
@@ -20,13 +21,17 @@ class Matrix:
     """
 
     def __init__(self) -> None:
-        self._sides = SideCache()
+        self._sides, self._style = SideCache(), Style()
         self._parts: dict[PortRef, tuple[object, ...]] = {}
         self._known: dict[PortRef, dict[PortRef, PairFit]] = {}
         self.judged = 0
 
-    def judge(self, bench: Bench, adoptions: Sequence[AdoptionRecord] = ()) -> dict[PortRef, dict[PortRef, PairFit]]:
-        """The fits of all pairs that make sense, by output and input."""
+    def judge(
+        self, bench: Bench, adoptions: Sequence[AdoptionRecord] = (), style: Style = Style()
+    ) -> dict[PortRef, dict[PortRef, PairFit]]:
+        """The fits of all pairs that make sense, by output and input; another style of numbers is told anew."""
+        if style != self._style:
+            self._known, self._style = {}, style
         outputs, inputs = list(ports_of(bench, "output")), list(ports_of(bench, "input"))
         parts: dict[PortRef, tuple[object, ...]] = {ref: _input_parts(bench, ref) for ref, _ in inputs}
         parts |= {ref: _output_parts(bench, ref, adoptions) for ref, _ in outputs}
@@ -41,7 +46,7 @@ class Matrix:
                 fit = None if sink in changed else kept.get(sink)
                 if fit is None:
                     link = trial_link(bench.link_from(output), output, sink)
-                    fit = judge_pair(bench, link, sink, adoptions, sides=self._sides)
+                    fit = judge_pair(bench, link, sink, adoptions, style, sides=self._sides)
                     self.judged += 1
                 row[sink] = fit
             self._known[output] = row
@@ -75,23 +80,7 @@ def ports_of(bench: Bench, direction: str) -> Iterable[tuple[PortRef, Port]]:
             yield from ((PortRef(gear.id, port.id), port) for port in gear.ports if port.direction == direction)
 
 
-def makes_sense(sends: Port, takes: Port) -> bool:
-    """Whether anybody would think of joining them: the same role, or both of those that switch."""
-    switching = {"gate", "trigger", "clock"}
-    return sends.role == takes.role or {sends.role, takes.role} <= switching
-
-
-def trial_link(link: Link | None, output: PortRef, sink: PortRef) -> Link:
-    """The link of an output as it would be with an input on it; a new one where there is none."""
-    if link is None:
-        return Link(f"{output.gear}.{output.port}>", output, (sink,))
-    if sink in link.inputs:
-        return link
-    return Link(link.id, output, (*link.inputs, sink), link.between, link.tolerance, link.low_note, link.high_note)
-
-
 def could_drive(fits: Mapping[PortRef, Mapping[PortRef, PairFit]], sink: PortRef) -> list[PairFit]:
     """What could drive an input, the best first."""
-    order = ("fits", "marginal", "cannot-tell", "needs-circuit", "unsafe")
     mine = [row[sink] for row in fits.values() if sink in row]
-    return sorted(mine, key=lambda fit: (order.index(fit.verdict), len(fit.findings)))
+    return sorted(mine, key=lambda fit: (BEST_FIRST.index(fit.verdict), len(fit.findings)))

@@ -54,19 +54,19 @@ class Receiver:
 
 
 class SideCache:
-    """Sides that were worked out, kept while the records they came from stand; the newest for each port."""
+    """Sides that were worked out, kept while the records they came from stand."""
 
     def __init__(self) -> None:
-        self._senders: dict[PortRef, tuple[tuple[object, ...], Sender | str]] = {}
+        self._senders: dict[tuple[PortRef, HeadRecord], tuple[tuple[object, ...], Sender | str]] = {}
         self._receivers: dict[PortRef, tuple[tuple[object, ...], Receiver | None]] = {}
 
     def sender(self, bench: Bench, link: Link, head: HeadRecord, notes: FloatArray) -> Sender | str:
         """As `sender_of`."""
-        key = (bench.port(link.output), bench.gear_by(link.output.gear).name, bench.a4_hertz, link.between, head,
+        key = (bench.port(link.output), bench.gear_by(link.output.gear).name, bench.a4_hertz, link.between,
                float(notes[0]), float(notes[-1]))  # fmt: skip
-        kept = self._senders.get(link.output)
+        kept = self._senders.get((link.output, head))  # units of one board differ by what is in force for them
         if kept is None or not _same(kept[0], key):
-            kept = self._senders[link.output] = key, sender_of(bench, link, head, notes)
+            kept = self._senders[link.output, head] = key, sender_of(bench, link, head, notes)
         return kept[1]
 
     def receiver(self, bench: Bench, ref: PortRef) -> Receiver | None:

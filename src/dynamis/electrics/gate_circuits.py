@@ -2,9 +2,9 @@
 
 Each circuit is worked out as the output that it becomes and is judged like any other, at its nominal rails
 of ± 12 V and at rails (or, without rails, a sender) 5 % up; where none fits both ways, one that is safe
-both ways.  Levels of the parts: an op-amp's output reaches
-to 1.5 V from its rails, a saturated transistor leaves 0.2 V, a base-emitter junction takes 0.7 V, a small
-MOSFET is 5 ohms when on.  Source: common practice, no source.
+both ways.  Levels of the parts: an op-amp's output reaches to 1.5 V from its rails, a saturated transistor
+leaves 0.2 V, a base-emitter junction takes 0.7 V, a small MOSFET is 5 ohms when on.
+Source: common practice, no source.
 """
 
 from __future__ import annotations
@@ -64,10 +64,8 @@ def gate_circuit(output: GateOutput, sink: GateInput, count: int = 1) -> GateCir
         leaves = judge_gate(tried.becomes, sink, count)
         if leaves.verdict != "fits":
             continue
-        made, up = (
-            GateCircuit(tried.name, tried.parts, tried.becomes, leaves),
-            judge_gate(tried.up, sink, count).verdict,
-        )
+        made = GateCircuit(tried.name, tried.parts, tried.becomes, leaves)
+        up = judge_gate(tried.up, sink, count).verdict
         if up == "fits":
             return made
         if second is None and up != "unsafe":

@@ -18,7 +18,6 @@ from dynamis.notation.style import Style, plain
 _RESERVE_VOLTS: Final = 0.4
 _RESERVE_OF_SWING: Final = 0.1
 _MOST_VOLTS, _MOST_OHMS = 1e6, 1e15
-_STYLE: Final = Style()
 
 
 @dataclass(frozen=True)
@@ -120,8 +119,8 @@ def levels_at(output: GateOutput, sink: GateInput, count: int) -> tuple[float, f
     return output.low_volts * share + rest, output.high_volts * share + rest
 
 
-def judge_gate(output: GateOutput, sink: GateInput, count: int = 1) -> GateFit:
-    """Judge an output on `count` such inputs, any number of which may be plugged in."""
+def judge_gate(output: GateOutput, sink: GateInput, count: int = 1, style: Style = Style()) -> GateFit:
+    """Judge an output on `count` such inputs, any number of which may be plugged in; `style` is that of the texts."""
     if count < 1:
         raise InputError(f"The number of inputs is {count}; at least 1 was expected.")
     low, high = levels_at(output, sink, count)
@@ -129,13 +128,13 @@ def judge_gate(output: GateOutput, sink: GateInput, count: int = 1) -> GateFit:
         on_margin, off_margin = high - sink.on_volts, sink.off_volts - low
     else:
         on_margin, off_margin = sink.on_volts - low, high - sink.off_volts
-    findings = [*_limits(output, sink, count), *_kind(output, sink), *_working(sink, (low, high))]
+    findings = [*_limits(output, sink, count, style), *_kind(output, sink), *_working(sink, (low, high), style)]
     if not any(one.code == "trigger-kind" for one in findings):
-        findings += _margins(sink, count, (low, high), on_margin, off_margin)
+        findings += _margins(sink, count, (low, high), on_margin, off_margin, style)
     return GateFit(verdict_of(findings), low, high, on_margin, off_margin, tuple(findings))
 
 
-def _limits(output: GateOutput, sink: GateInput, count: int) -> list[Finding]:
+def _limits(output: GateOutput, sink: GateInput, count: int, style: Style) -> list[Finding]:
     """Beyond a limit of either side, with one input plugged in or with all: what lies between is less."""
     found: dict[str, Finding] = {}
     for inputs in (1, count):
@@ -150,8 +149,8 @@ def _limits(output: GateOutput, sink: GateInput, count: int) -> list[Finding]:
                 cause = " fed by the input's pull-up" if side == "output" and sink.kind == "shorting" else ""
                 found[code] = Finding(
                     code, "danger",
-                    f"The {side} meets {_v(volts)}{cause}{plugged} and bears {_v(limit)}: "
-                    f"{_v(abs(over))} too {'high' if over > 0 else 'low'}. Do not join them; "
+                    f"The {side} meets {style.volts(volts, 2)}{cause}{plugged} and bears {style.volts(limit, 2)}: "
+                    f"{style.volts(abs(over), 2)} too {'high' if over > 0 else 'low'}. Do not join them; "
                     f"{'divide or clamp the level' if side == 'input' else 'put a transistor between'} first.",
                     over, "V",
                 )  # fmt: skip
@@ -174,21 +173,27 @@ def _kind(output: GateOutput, sink: GateInput) -> list[Finding]:
     return [Finding("trigger-kind", "fault", told)]
 
 
-def _working(sink: GateInput, levels: tuple[float, float]) -> list[Finding]:
+def _working(sink: GateInput, levels: tuple[float, float], style: Style) -> list[Finding]:
     worst = max((sink.works.outside(volts) for volts in levels), key=abs)
     if not worst:
         return []
     volts = next(one for one in levels if sink.works.outside(one) == worst)
     limit = sink.works.high if worst > 0 else sink.works.low
+    way, bound = "up" if worst > 0 else "down", style.volts(limit, 2)
     told = (
-        f"The input gets {_v(volts)} and works {'up' if worst > 0 else 'down'} to {_v(limit)}: it may survive and "
-        "still misbehave. Divide or clamp the level."
+        f"The input gets {style.volts(volts, 2)} and works {way} to {bound}: it may survive and still misbehave. "
+        "Divide or clamp the level."
     )
     return [Finding("outside-working-range", "fault", told, worst, "V")]
 
 
 def _margins(
-    sink: GateInput, count: int, levels: tuple[float, float], on_margin: float, off_margin: float
+    sink: GateInput,
+    count: int,
+    levels: tuple[float, float],
+    on_margin: float,
+    off_margin: float,
+    style: Style,
 ) -> list[Finding]:
     low, high = levels
     found = []
@@ -199,12 +204,13 @@ def _margins(
         level, side = (high, "above") if rises else (low, "below")
         severity: Severity
         if margin < 0:
-            severity, told = "fault", f"{_v(-margin)} short. It needs another level"
+            severity, told = "fault", f"{style.volts(-margin, 2)} short. It needs another level"
         elif margin < _RESERVE_VOLTS and margin < _RESERVE_OF_SWING * (high - low):
-            severity, told = "marginal", f"only {_v(margin)} to spare. Prove it, or give it another level"
+            severity, told = "marginal", f"only {style.volts(margin, 2)} to spare. Prove it, or give it another level"
         else:
             continue
-        text = f"The input goes {word} {side} {_v(threshold)} and gets {_v(level)}{loaded}: {told}."
+        meets, gets = style.volts(threshold, 2), style.volts(level, 2)
+        text = f"The input goes {word} {side} {meets} and gets {gets}{loaded}: {told}."
         found.append(Finding(code, severity, text, margin, "V"))
     return found
 
@@ -212,10 +218,6 @@ def _margins(
 def _share(first: float, second: float) -> float:
     """What a divider of two resistances leaves of its voltage across the second."""
     return second / (first + second)
-
-
-def _v(volts: float | None) -> str:
-    return _STYLE.volts(volts, 2)
 
 
 def _check_sizes(volts: tuple[float | None, ...], ohms: float) -> None:

@@ -120,11 +120,19 @@ class Actions:
         self._add(menu, "&Save the picture…", "", self.save_picture)
         self._add(menu, "&Print the picture…", "Ctrl+P", self.print_picture)
 
+    def _join_or_part(self) -> None:
+        """Join or part on Bench; from elsewhere the way there comes first, so that nothing unseen is changed."""
+        if self.window.station.title == "Bench":
+            self.window.station.join_or_part()
+        else:
+            self.window.show_station("Bench")
+
     def _go(self, menu: QMenu) -> None:
         from dynamis.ui.window import STATIONS
 
         for name, key, *_ in STATIONS:
             self._add(menu, name, key, lambda name=name: self.window.show_station(name))
+        self._add(menu, "&Join or part the chosen pair", "Ctrl+J", self._join_or_part)
         menu.addSeparator()
         for text, key, step in (
             ("A semitone up", "Ctrl+Up", 1), ("A semitone down", "Ctrl+Down", -1),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QItemSelectionModel, Qt
-from PySide6.QtGui import QAction, QColor
+from PySide6.QtGui import QColor
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QApplication,
@@ -20,6 +20,7 @@ from dynamis.bench.commands import join, part
 from dynamis.bench.document import PortRef
 from dynamis.bench.judging import PairFit, between
 from dynamis.bench.matrix import Matrix, could_drive, ports_of
+from dynamis.electrics.finding import CODES
 from dynamis.errors import InputError
 from dynamis.notation.style import tied
 from dynamis.ui.course import CourseRunner
@@ -83,11 +84,6 @@ class BenchStation(QWidget):
         across.setSpacing(13)
         across.addWidget(left, 3)
         across.addWidget(self._make_findings(), 2)
-        action = QAction("Join or part", self)
-        action.setShortcut("Ctrl+J")
-        action.setShortcutContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-        action.triggered.connect(self.join_or_part)
-        self.addAction(action)
         session.bench_changed.connect(self.refresh)
 
     def _make_findings(self) -> Panel:
@@ -139,7 +135,7 @@ class BenchStation(QWidget):
         if not self.isVisible():
             return
         session = self._session
-        self._fits = self._matrix.judge(session.bench, session.adoptions)
+        self._fits = self._matrix.judge(session.bench, session.adoptions, session.style)
         roles = self.role.currentData().split()
         outputs = [ref for ref, port in ports_of(session.bench, "output") if not roles or port.role in roles]
         inputs = [ref for ref, port in ports_of(session.bench, "input") if not roles or port.role in roles]
@@ -159,7 +155,7 @@ class BenchStation(QWidget):
         self.pairs.verticalHeader().setDefaultSectionSize(measure.height() + 12)
 
     def _choose_first(self) -> None:
-        """The worst of what is joined, else the first that there is."""
+        """The first that is joined, else the first that there is."""
         cells = [self.model.index(row, column) for row in range(self.model.rowCount())
                  for column in range(self.model.columnCount())]  # fmt: skip
         cells = [cell for cell in cells if self.model.fit_at(cell) is not None]
@@ -204,6 +200,7 @@ class BenchStation(QWidget):
             sign = label()
             sign.setPixmap(shape_pixmap(shape, getattr(self.colours, colour), 11, self.devicePixelRatioF()))
             sign.setAccessibleName(finding.severity)
+            sign.setToolTip(f"{finding.severity}: {CODES[finding.code]}")
             row.addWidget(sign, 0, Qt.AlignmentFlag.AlignTop)
             row.addWidget(label(tied(finding.text), wrap=True, selectable=True), 1)
             self._findings.addLayout(row)
