@@ -166,6 +166,20 @@ def test_levels_agree_with_ngspice(source, sink, count, tmp_path):
         assert wanted == pytest.approx(ngspice(deck, "out", tmp_path), abs=4e-6)
 
 
+@needs_ngspice
+def test_unlike_inputs_on_one_output_share_one_node(tmp_path):
+    source, gate, trigger = "low_volts=0.1,high_volts=5", GATE + ",ohms=22000", SHORTING + ",pullup_ohms=4700"
+    low, high = levels_at(parse_gate_output(source), parse_gate_input(gate), 1, [parse_gate_input(trigger)])
+    for wanted, is_high in ((low, False), (high, True)):
+        others = [line.replace("Rin0", "Rother") for line in receivers(trigger, 1, "out")]
+        deck = [*sender(source, is_high), *receivers(gate, 1, "out"), *others]
+        assert wanted == pytest.approx(ngspice(deck, "out", tmp_path), abs=4e-6)
+    strong = parse_gate_input("kind=shorting,pullup_volts=15,pullup_ohms=1000,on_volts=1,off_volts=4")
+    weak = parse_gate_input(GATE + ",max_volts=6")
+    assert judge_gate(parse_gate_output("low_volts=0,high_volts=5"), weak).verdict == "fits"
+    assert judge_gate(parse_gate_output("low_volts=0,high_volts=5"), weak, beside=[strong]).verdict == "unsafe"
+
+
 def wired(found, contact: bool) -> list[str]:
     """The circuit of a fix as a netlist, from node `out` to node `in`: what its parts' roles say."""
     ohms = {part.name: part.ohms for part in found.parts}

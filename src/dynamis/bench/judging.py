@@ -88,7 +88,13 @@ def _judge_switching(bench: Bench, link: Link, sink: PortRef, style: Style) -> t
             Finding("unknown-value", "note", f"Cannot tell until you measure of {bench.label(ref)} {_HOW[key]}.")
             for ref, key in unknown
         ], None
-    fit = judge_gate(made, taken, _switching_inputs(bench, link), style)
+    others = [bench.port(one) for one in link.inputs if one != sink and bench.port(one).role in SWITCHING]
+    beside = [gate_input(port)[0] for port in others]
+    if None in beside:
+        what = others[beside.index(None)].name
+        text = f"Cannot tell until what else hangs on {bench.label(link.output)} is measured: {what}."
+        return [Finding("unknown-value", "note", text)], None
+    fit = judge_gate(made, taken, 1, style, [one for one in beside if one is not None])
     return [*fit.findings, *_lengths(bench, link, sink)], min(fit.on_margin, fit.off_margin)
 
 
@@ -99,7 +105,8 @@ def between(bench: Bench, fit: PairFit, style: Style = Style()) -> str | None:
     if fit.role not in SWITCHING or made is None or taken is None:
         return None
     link = trial_link(bench.link_from(fit.output), fit.output, fit.input)
-    found = gate_circuit(made, taken, _switching_inputs(bench, link))
+    alike = [gate_input(bench.port(ref))[0] == taken for ref in link.inputs]
+    found = gate_circuit(made, taken, sum(alike))
     if found is None:
         return None
     parts = ", ".join(
@@ -110,10 +117,6 @@ def between(bench: Bench, fit: PairFit, style: Style = Style()) -> str | None:
         f"What fits between: {found.name}, of {parts}. It leaves {style.volts(found.leaves.on_margin, 2)} for on and "
         f"{style.volts(found.leaves.off_margin, 2)} for off."
     )
-
-
-def _switching_inputs(bench: Bench, link: Link) -> int:
-    return sum(bench.port(one).role in SWITCHING for one in link.inputs)
 
 
 def makes_sense(sends: Port, takes: Port) -> bool:

@@ -8,6 +8,7 @@ the swing): common practice.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Final, Literal
 
@@ -109,37 +110,49 @@ class GateFit:
     findings: tuple[Finding, ...]
 
 
-def levels_at(output: GateOutput, sink: GateInput, count: int) -> tuple[float, float]:
-    """(low, high) volts at `count` such inputs on one output; Kirchhoff's current law at their node."""
+def levels_at(output: GateOutput, sink: GateInput, count: int, beside: Sequence[GateInput] = ()) -> tuple[float, float]:
+    """(low, high) volts of one output with `count` such inputs and others beside them; by Kirchhoff's law."""
+    inputs = ((count, sink), *((1, one) for one in beside))
+    conductance = sum(number / one.ohms for number, one in inputs)
+    pulled = sum(number * one.pullup_volts / one.ohms for number, one in inputs if one.kind == "shorting")
+    left = 1.0 / (1.0 + output.ohms * conductance)
+    rest = pulled / conductance * (1.0 - left)
     if output.kind == "switch":
-        pulled = sink.pullup_volts if sink.kind == "shorting" else 0.0
-        return pulled * _share(sink.ohms / count, output.ohms), pulled
-    share = _share(output.ohms, sink.ohms / count)
-    rest = (1.0 - share) * (sink.pullup_volts if sink.kind == "shorting" else 0.0)
-    return output.low_volts * share + rest, output.high_volts * share + rest
+        return rest, pulled / conductance
+    return output.low_volts * left + rest, output.high_volts * left + rest
 
 
-def judge_gate(output: GateOutput, sink: GateInput, count: int = 1, style: Style = Style()) -> GateFit:
-    """Judge an output on `count` such inputs, any number of which may be plugged in; `style` is that of the texts."""
+def judge_gate(
+    output: GateOutput, sink: GateInput, count: int = 1, style: Style = Style(), beside: Sequence[GateInput] = ()
+) -> GateFit:
+    """Judge an output on `count` such inputs, any number of which may be plugged in.
+
+    style : of the texts.  beside : other inputs on the same output, plugged in or not.
+    """
     if count < 1:
         raise InputError(f"The number of inputs is {count}; at least 1 was expected.")
-    low, high = levels_at(output, sink, count)
+    low, high = levels_at(output, sink, count, beside)
     if sink.kind == "positive":
         on_margin, off_margin = high - sink.on_volts, sink.off_volts - low
     else:
         on_margin, off_margin = sink.on_volts - low, high - sink.off_volts
-    findings = [*_limits(output, sink, count, style), *_kind(output, sink), *_working(sink, (low, high), style)]
+    findings = [*_limits(output, sink, count, style, beside), *_kind(output, sink), *_working(sink, (low, high), style)]
     if not any(one.code == "trigger-kind" for one in findings):
-        findings += _margins(sink, count, (low, high), on_margin, off_margin, style)
+        findings += _margins(sink, count + len(beside), (low, high), on_margin, off_margin, style)
     return GateFit(verdict_of(findings), low, high, on_margin, off_margin, tuple(findings))
 
 
-def _limits(output: GateOutput, sink: GateInput, count: int, style: Style) -> list[Finding]:
+def _limits(
+    output: GateOutput, sink: GateInput, count: int, style: Style, beside: Sequence[GateInput]
+) -> list[Finding]:
     """Beyond a limit of either side, with one input plugged in or with all: what lies between is less."""
     found: dict[str, Finding] = {}
-    for inputs in (1, count):
-        for volts in levels_at(output, sink, inputs):
-            plugged = "" if count == 1 else f" with {inputs} of {count} inputs plugged in"
+    every = count + len(beside)
+    lifting = [one for one in beside if one.kind == "shorting"]
+    loading = [one for one in beside if one.kind == "positive"]
+    for number, others in ((1, []), (count, list(beside)), (1, lifting), (count, loading)):
+        for volts in levels_at(output, sink, number, others):
+            plugged = "" if every == 1 else f" with {number + len(others)} of {every} inputs plugged in"
             for side, bears in (("input", sink.bears), ("output", output.bears)):
                 over = bears.outside(volts)
                 code = f"{side}-{'over' if over > 0 else 'under'}-limit"
@@ -213,11 +226,6 @@ def _margins(
         text = f"The input goes {word} {side} {meets} and gets {gets}{loaded}: {told}."
         found.append(Finding(code, severity, text, margin, "V"))
     return found
-
-
-def _share(first: float, second: float) -> float:
-    """What a divider of two resistances leaves of its voltage across the second."""
-    return second / (first + second)
 
 
 def _check_sizes(volts: tuple[float | None, ...], ohms: float) -> None:
