@@ -170,7 +170,7 @@ class Devices(QObject):
 
     def _board_is(self, board: Board | None, held: dict[str, BoardCorrection], words: str) -> None:
         self.board, self.held = board, held
-        self._board_says(words, trouble=board is None)
+        self._board_says(words, trouble=board is None and bool(words))
 
     def _board_says(self, words: str, *, trouble: bool) -> None:
         self.board_words, self.board_trouble = words, trouble
@@ -178,7 +178,7 @@ class Devices(QObject):
 
     def _meter_is(self, meter: Meter | None, words: str) -> None:
         self.meter = meter
-        self._meter_says(words, trouble=meter is None)
+        self._meter_says(words, trouble=meter is None and bool(words))
 
     def _meter_says(self, words: str, *, trouble: bool) -> None:
         self.meter_words, self.meter_trouble = words, trouble

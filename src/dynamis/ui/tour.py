@@ -119,6 +119,7 @@ def _prove(
     devices.disconnect_board()
     devices.disconnect_meter()
     until(lambda: devices.board is None and devices.meter is None)
+    window.say("", False)
 
 
 if __name__ == "__main__":
