@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from dynamis.bench.analysis import analyse, head_of
-from dynamis.bench.document import HeadRecord, ReadingRecord, RunRecord
+from dynamis.bench.records import HeadRecord, ReadingRecord, RunRecord
 from dynamis.calibration.words import correction_detail, shape_sentences
 from dynamis.demo.lantern import BENCH_METER, BOARD_DAC, BOARD_LAW, bench
 from dynamis.notation.style import Style

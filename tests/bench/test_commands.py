@@ -7,7 +7,9 @@ import pytest
 
 from dynamis.bench import commands
 from dynamis.bench.advice import belongs_sentence, plugging_sentence
-from dynamis.bench.document import AdoptionRecord, Bench, Gear, HeadRecord, MeterRecord, Port, PortRef
+from dynamis.bench.document import Bench, Gear
+from dynamis.bench.ports import Port, PortRef
+from dynamis.bench.records import AdoptionRecord, HeadRecord, MeterRecord
 from dynamis.demo.lantern import CHANNEL_A, bench
 from dynamis.errors import InputError
 from dynamis.notation.style import Style

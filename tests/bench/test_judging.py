@@ -14,23 +14,13 @@ from msgspec.structs import replace as with_
 
 from dynamis.bench.chains import link_chain
 from dynamis.bench.commands import set_link, set_port
-from dynamis.bench.document import (
-    AdoptionRecord,
-    Bench,
-    GateRecord,
-    Gear,
-    HeadRecord,
-    Link,
-    Port,
-    PortRef,
-    Unit,
-    VoltSpan,
-    in_force,
-)
-from dynamis.bench.judging import judge_link
-from dynamis.bench.matrix import Matrix, could_drive
-from dynamis.bench.pitch_fit import pitch_errors
-from dynamis.bench.pitch_sides import receiver_of, sender_of
+from dynamis.bench.document import Bench, Gear, Link, Unit
+from dynamis.bench.judging.matrix import Matrix, could_drive
+from dynamis.bench.judging.pairs import judge_link
+from dynamis.bench.judging.pitch_fit import pitch_errors
+from dynamis.bench.judging.pitch_sides import receiver_of, sender_of
+from dynamis.bench.ports import GateRecord, Port, PortRef, VoltSpan
+from dynamis.bench.records import AdoptionRecord, HeadRecord, in_force
 from dynamis.converter.transfers import DacTransfer
 from dynamis.demo.hidden import BOARD_DAC
 from dynamis.demo.lantern import CHANNEL_A

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from dynamis.bench.codes import channel_codes, codes_sentences
 from dynamis.bench.commands import set_port, set_transfer
-from dynamis.bench.document import HeadRecord
+from dynamis.bench.records import HeadRecord
 from dynamis.converter.codes import code_table, unit_floor_cents
 from dynamis.converter.dac import Dac, floor_bound_lsb
 from dynamis.converter.linearity import is_monotonic, linearity

@@ -17,7 +17,8 @@ import pytest
 
 from dynamis.bench.analysis import codes_of
 from dynamis.bench.chains import make_dac
-from dynamis.bench.document import Bench, HeadRecord, HeldRecord, SendRecord
+from dynamis.bench.document import Bench
+from dynamis.bench.records import HeadRecord, HeldRecord, SendRecord
 from dynamis.demo.hidden import shipped
 from dynamis.errors import InputError
 from dynamis.files.bench_json import import_json

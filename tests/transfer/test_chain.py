@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from dynamis.bench.chains import link_chain
-from dynamis.bench.document import HeadRecord
+from dynamis.bench.records import HeadRecord
 from dynamis.demo.lantern import bench
 from dynamis.errors import InputError
 from dynamis.files.store import BenchFile

@@ -7,8 +7,8 @@ import pytest
 from drive import action, press, settle, table_texts
 from PySide6.QtCore import Qt
 
-from dynamis.bench.document import PortRef
-from dynamis.bench.judging import judge_link
+from dynamis.bench.judging.pairs import judge_link
+from dynamis.bench.ports import PortRef
 from dynamis.files.store import BenchFile
 
 CONTROL = Qt.KeyboardModifier.ControlModifier

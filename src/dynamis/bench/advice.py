@@ -6,7 +6,8 @@ from collections.abc import Sequence
 
 from dynamis.bench.analysis import RunAnalysis
 from dynamis.bench.chains import link_net
-from dynamis.bench.document import AdoptionRecord, Bench, RunRecord
+from dynamis.bench.document import Bench
+from dynamis.bench.records import AdoptionRecord, RunRecord
 from dynamis.notation.style import Style
 from dynamis.pitch.notes import note_label
 from dynamis.transfer.parameter import World

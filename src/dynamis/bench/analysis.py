@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from dynamis.bench.chains import make_dac, make_head
-from dynamis.bench.document import HeadRecord, MeterRecord, ReadingRecord, RunRecord
+from dynamis.bench.records import HeadRecord, MeterRecord, ReadingRecord, RunRecord
 from dynamis.calibration.corrections import Correction, corrections
 from dynamis.calibration.fit import Fit, Readings, fit_readings
 from dynamis.calibration.meter import MeterRange, reading_uncertainty

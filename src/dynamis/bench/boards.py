@@ -7,7 +7,9 @@ from collections.abc import Sequence
 from msgspec.structs import replace
 
 from dynamis.bench.chains import make_dac, make_head
-from dynamis.bench.document import AdoptionRecord, Bench, HeadRecord, HeldRecord, PortRef, RunRecord, SendRecord
+from dynamis.bench.document import Bench
+from dynamis.bench.ports import PortRef
+from dynamis.bench.records import AdoptionRecord, HeadRecord, HeldRecord, RunRecord, SendRecord
 from dynamis.converter.firmware import BoardCorrection, board_correction
 from dynamis.errors import InputError
 from dynamis.pitch.laws import parse_law

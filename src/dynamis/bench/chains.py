@@ -7,7 +7,9 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from dynamis.bench.document import Bench, HeadRecord, Link, Port, PortRef
+from dynamis.bench.document import Bench, Link
+from dynamis.bench.ports import Port, PortRef
+from dynamis.bench.records import HeadRecord
 from dynamis.converter.dac import MOST_BITS_WITH_INL, Dac
 from dynamis.converter.heads import ConstantsHead, TableHead, inl_behind
 from dynamis.converter.transfers import DacTransfer

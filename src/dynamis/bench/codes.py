@@ -8,7 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dynamis.bench.chains import Head, aim_volts, converter_of, make_dac, make_head
-from dynamis.bench.document import Bench, HeadRecord, PortRef
+from dynamis.bench.document import Bench
+from dynamis.bench.ports import PortRef
+from dynamis.bench.records import HeadRecord
 from dynamis.converter.codes import CodeTable, code_table
 from dynamis.converter.dac import floor_bound_lsb
 from dynamis.converter.heads import TableHead

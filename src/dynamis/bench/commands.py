@@ -8,7 +8,9 @@ from typing import Any
 
 import msgspec
 
-from dynamis.bench.document import Bench, Gear, Link, MeterRecord, Port, PortRef, Unit
+from dynamis.bench.document import Bench, Gear, Link, Unit
+from dynamis.bench.ports import Port, PortRef
+from dynamis.bench.records import MeterRecord
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
 from dynamis.pitch.laws import parse_law

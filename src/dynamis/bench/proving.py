@@ -16,8 +16,8 @@ import msgspec
 import numpy as np
 
 from dynamis.bench.analysis import RunAnalysis
-from dynamis.bench.document import AdoptionRecord, HeadRecord, RunRecord
 from dynamis.bench.drift import drift_sentence, find_drift
+from dynamis.bench.records import AdoptionRecord, HeadRecord, RunRecord
 from dynamis.calibration.words import verdict_sentence
 from dynamis.notation.style import Style
 from dynamis.pitch.tolerance import Verdict

@@ -6,7 +6,8 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TypeVar
 
-from dynamis.bench.document import Gear, Port, PortRef, Unit
+from dynamis.bench.document import Gear, Unit
+from dynamis.bench.ports import Port, PortRef
 from dynamis.errors import InputError
 from dynamis.files.bench_json import read_json
 from dynamis.files.contents import Contents, everything

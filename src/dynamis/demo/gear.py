@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import Final
 
-from dynamis.bench.document import GateRecord, Gear, Port, VoltSpan
+from dynamis.bench.document import Gear
+from dynamis.bench.ports import GateRecord, Port, VoltSpan
 from dynamis.pitch.laws import parse_law
 from dynamis.transfer.law import PitchSource
 

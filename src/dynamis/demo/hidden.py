@@ -11,7 +11,7 @@ from typing import Final
 import numpy as np
 
 from dynamis.bench.chains import make_head
-from dynamis.bench.document import HeadRecord
+from dynamis.bench.records import HeadRecord
 from dynamis.converter.dac import Dac
 from dynamis.converter.firmware import BoardCorrection, board_correction
 from dynamis.devices.standins.world import HiddenChannel, HiddenUnit, Loads, SimulatedWorld

@@ -14,18 +14,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dynamis.bench.analysis import analyse, codes_of, head_of
-from dynamis.bench.document import (
-    AdoptionRecord,
-    Bench,
-    Gear,
-    HeadRecord,
-    Link,
-    MeterRecord,
-    Port,
-    PortRef,
-    RunRecord,
-    Unit,
-)
+from dynamis.bench.document import Bench, Gear, Link, Unit
+from dynamis.bench.ports import Port, PortRef
+from dynamis.bench.records import AdoptionRecord, HeadRecord, MeterRecord, RunRecord
 from dynamis.converter.transfers import DacTransfer
 from dynamis.demo.gear import BOARD_GATE, VOICE_GATE, more_gear
 from dynamis.demo.hidden import BOARD_DAC, BOARD_LAW, hidden_channel

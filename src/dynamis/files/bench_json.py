@@ -8,7 +8,9 @@ from typing import Any, Final
 
 import msgspec
 
-from dynamis.bench.document import AdoptionRecord, Bench, ReadingRecord, Record, RunRecord, SendRecord
+from dynamis.bench.document import Bench
+from dynamis.bench.ports import Record
+from dynamis.bench.records import AdoptionRecord, ReadingRecord, RunRecord, SendRecord
 from dynamis.errors import InputError
 from dynamis.files.contents import Contents, create_filled, everything
 from dynamis.files.migrate import upgrade_export

@@ -11,7 +11,9 @@ import numpy as np
 
 from dynamis.bench.boards import channel_correction
 from dynamis.bench.chains import converter_of, make_dac
-from dynamis.bench.document import AdoptionRecord, Bench, HeadRecord, PortRef, ReadingRecord, RunRecord, in_force
+from dynamis.bench.document import Bench
+from dynamis.bench.ports import PortRef
+from dynamis.bench.records import AdoptionRecord, HeadRecord, ReadingRecord, RunRecord, in_force
 from dynamis.converter.firmware import BoardCorrection, pitch_steps
 from dynamis.errors import InputError
 from dynamis.files.c_header import c_header, c_name

@@ -14,7 +14,9 @@ from typing import Any, Final
 import msgspec
 from msgspec.structs import replace
 
-from dynamis.bench.document import AdoptionRecord, Bench, Gear, Port, ReadingRecord, RunRecord, SendRecord, Unit
+from dynamis.bench.document import Bench, Gear, Unit
+from dynamis.bench.ports import Port
+from dynamis.bench.records import AdoptionRecord, ReadingRecord, RunRecord, SendRecord
 from dynamis.errors import InputError
 from dynamis.files.contents import Contents, create_filled
 from dynamis.files.migrate import upgrade_adoption, upgrade_run

@@ -17,7 +17,9 @@ from typing import Any, Final
 
 import msgspec
 
-from dynamis.bench.document import AdoptionRecord, Bench, PortRef, ReadingRecord, RunRecord, SendRecord
+from dynamis.bench.document import Bench
+from dynamis.bench.ports import PortRef
+from dynamis.bench.records import AdoptionRecord, ReadingRecord, RunRecord, SendRecord
 from dynamis.errors import InputError
 from dynamis.files.database import connect, copy_database, data_version, told
 from dynamis.files.lock import WriterLock, may_write, take_lock, why_read_only

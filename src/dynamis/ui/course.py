@@ -8,8 +8,9 @@ import msgspec
 from PySide6.QtCore import QObject, Signal
 
 from dynamis.bench.boards import board_letter, channel_correction, difference_sentence, run_correction
-from dynamis.bench.document import HeadRecord, HeldRecord, PortRef, RunRecord, SendRecord
+from dynamis.bench.ports import PortRef
 from dynamis.bench.proving import Course, StepKey, course_of, next_run
+from dynamis.bench.records import HeadRecord, HeldRecord, RunRecord, SendRecord
 from dynamis.converter.firmware import BoardCorrection
 from dynamis.devices.taking import Settling, Taken, job_of
 from dynamis.errors import InputError

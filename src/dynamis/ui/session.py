@@ -14,12 +14,11 @@ from PySide6.QtCore import QObject, Signal
 from dynamis.bench.analysis import RunAnalysis, analyse, check_readings, codes_of, head_of
 from dynamis.bench.chains import LinkChain, link_chain, make_dac
 from dynamis.bench.commands import Change, new_id
-from dynamis.bench.document import (
+from dynamis.bench.document import Bench, Link
+from dynamis.bench.ports import PortRef
+from dynamis.bench.records import (
     AdoptionRecord,
-    Bench,
     HeadRecord,
-    Link,
-    PortRef,
     ReadingRecord,
     RunRecord,
     SendRecord,

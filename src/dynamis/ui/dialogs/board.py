@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from PySide6.QtWidgets import QCheckBox, QComboBox, QWidget
 
 from dynamis.bench.commands import new_id
-from dynamis.bench.document import Gear, Link, Port, PortRef, Unit
+from dynamis.bench.document import Gear, Link, Unit
+from dynamis.bench.ports import Port, PortRef
 from dynamis.converter.dac import Dac
 from dynamis.converter.transfers import DacTransfer
 from dynamis.errors import InputError

@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QWidget
 
 from dynamis.bench.analysis import meter_range
 from dynamis.bench.commands import new_id
-from dynamis.bench.document import MeterRecord
+from dynamis.bench.records import MeterRecord
 from dynamis.calibration.meter import parse_meter_words, parse_resolution
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_quantity

@@ -7,8 +7,9 @@ from collections.abc import Mapping, Sequence
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt
 from PySide6.QtGui import QColor, QFont, QPixmap
 
-from dynamis.bench.document import Bench, PortRef
-from dynamis.bench.judging import PairFit
+from dynamis.bench.document import Bench
+from dynamis.bench.judging.pairs import PairFit
+from dynamis.bench.ports import PortRef
 from dynamis.notation.style import Style
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.theme.verdict import VERDICT_WORDS, verdict_pixmap

@@ -17,9 +17,9 @@ from PySide6.QtWidgets import (
 )
 
 from dynamis.bench.commands import join, part
-from dynamis.bench.document import PortRef
-from dynamis.bench.judging import PairFit, between
-from dynamis.bench.matrix import Matrix, could_drive, ports_of
+from dynamis.bench.judging.matrix import Matrix, could_drive, ports_of
+from dynamis.bench.judging.pairs import PairFit, between
+from dynamis.bench.ports import PortRef
 from dynamis.electrics.finding import CODES
 from dynamis.errors import InputError
 from dynamis.notation.style import tied

@@ -12,7 +12,8 @@ from PySide6.QtWidgets import QFormLayout, QHBoxLayout, QPushButton, QSplitter, 
 from dynamis.bench.chains import converter_of
 from dynamis.bench.codes import ChannelCodes, channel_codes, codes_sentences
 from dynamis.bench.commands import Change, set_link, set_port, set_transfer
-from dynamis.bench.document import Bench, PortRef
+from dynamis.bench.document import Bench
+from dynamis.bench.ports import PortRef
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_quantity
 from dynamis.notation.style import plain

@@ -10,7 +10,8 @@ from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from dynamis.bench.boards import board_letter, channel_correction, held_words, sendings
-from dynamis.bench.document import PortRef, SendRecord
+from dynamis.bench.ports import PortRef
+from dynamis.bench.records import SendRecord
 from dynamis.devices.interface import Shown
 from dynamis.errors import InputError
 from dynamis.ui.course import CourseRunner

@@ -11,7 +11,7 @@ from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QButtonGroup, QPushButton, QStackedWidget
 
 from dynamis.bench.analysis import RunAnalysis
-from dynamis.bench.document import ReadingRecord
+from dynamis.bench.records import ReadingRecord
 from dynamis.calibration.words import VERDICT_WORDS
 from dynamis.notation.style import plain
 from dynamis.pitch.notes import note_name

@@ -9,7 +9,8 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QPushButton, QV
 
 from dynamis.bench.chains import converter_of
 from dynamis.bench.commands import add_gear, add_meter, add_unit
-from dynamis.bench.document import PortRef, RunRecord
+from dynamis.bench.ports import PortRef
+from dynamis.bench.records import RunRecord
 from dynamis.errors import InputError
 from dynamis.files.store import now
 from dynamis.notation.numbers import parse_quantity

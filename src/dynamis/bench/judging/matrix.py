@@ -8,9 +8,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 
-from dynamis.bench.document import AdoptionRecord, Bench, Port, PortRef
-from dynamis.bench.judging import BEST_FIRST, PairFit, judge_pair, makes_sense, trial_link
-from dynamis.bench.pitch_sides import SideCache
+from dynamis.bench.document import Bench
+from dynamis.bench.judging.pairs import BEST_FIRST, PairFit, judge_pair, makes_sense, trial_link
+from dynamis.bench.judging.pitch_sides import SideCache
+from dynamis.bench.ports import Port, PortRef
+from dynamis.bench.records import AdoptionRecord
 from dynamis.notation.style import Style
 
 

@@ -6,9 +6,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Final
 
-from dynamis.bench.document import AdoptionRecord, Bench, GateRecord, Link, Port, PortRef, Role, in_force
-from dynamis.bench.pitch_fit import judge_pitch
-from dynamis.bench.pitch_sides import SideCache
+from dynamis.bench.document import Bench, Link
+from dynamis.bench.judging.pitch_fit import judge_pitch
+from dynamis.bench.judging.pitch_sides import SideCache
+from dynamis.bench.ports import GateRecord, Port, PortRef, Role
+from dynamis.bench.records import AdoptionRecord, in_force
 from dynamis.electrics.finding import Finding, FitVerdict, verdict_of
 from dynamis.electrics.gate_circuits import gate_circuit
 from dynamis.electrics.gates import GateInput, GateOutput, Span, judge_gate

@@ -13,9 +13,11 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from dynamis.bench.document import AdoptionRecord, Bench, HeadRecord, Link, Port, PortRef
-from dynamis.bench.pitch_causes import Causes
-from dynamis.bench.pitch_sides import Receiver, Sender, SideCache
+from dynamis.bench.document import Bench, Link
+from dynamis.bench.judging.pitch_causes import Causes
+from dynamis.bench.judging.pitch_sides import Receiver, Sender, SideCache
+from dynamis.bench.ports import Port, PortRef
+from dynamis.bench.records import AdoptionRecord, HeadRecord
 from dynamis.electrics.finding import Finding
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import ExponentialLaw

@@ -8,7 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dynamis.bench.chains import aim_volts, heard_by, sending_of
-from dynamis.bench.document import Bench, HeadRecord, Link, Port, PortRef
+from dynamis.bench.document import Bench, Link
+from dynamis.bench.ports import Port, PortRef
+from dynamis.bench.records import HeadRecord
 from dynamis.converter.heads import ConstantsHead, TableHead
 from dynamis.converter.transfers import DacTransfer
 from dynamis.pitch.laws import Law, parse_law
