@@ -14,6 +14,7 @@ from dynamis.converter.dac import MOST_BITS_WITH_INL, Dac
 from dynamis.converter.heads import ConstantsHead, TableHead, inl_behind
 from dynamis.converter.transfers import DacTransfer
 from dynamis.electrics.net import Net, Terminal
+from dynamis.electrics.stage import Stage
 from dynamis.errors import InputError
 from dynamis.pitch.laws import Law, parse_law
 from dynamis.pitch.tuning import EqualTemperament
@@ -97,9 +98,9 @@ class Sending:
     true: World = NOMINAL
 
 
-def sending_of(bench: Bench, link: Link, head: HeadRecord = HeadRecord()) -> Sending:
-    """The front of a link's chain."""
-    output, tuning = bench.port(link.output), EqualTemperament(bench.a4_hertz)
+def sending_of(bench: Bench, link: Link, head: HeadRecord = HeadRecord(), port: Port | None = None) -> Sending:
+    """The front of a link's chain.  port : what the output is taken for, itself by default."""
+    output, tuning = port or bench.port(link.output), EqualTemperament(bench.a4_hertz)
     source = f"{link.output.gear}.{link.output.port}"
     unknown = [stored for stored in (*output.transfers, *link.between) if not REGISTRY.knows(stored)]
     if unknown:
@@ -107,7 +108,9 @@ def sending_of(bench: Bench, link: Link, head: HeadRecord = HeadRecord()) -> Sen
                        "not know: it is kept, and nothing can be told about the link.")  # fmt: skip
     if output.law is None:
         return Sending(sentence=f"{bench.label(link.output)} has no pitch law yet; give it one.")
-    between = tuple(REGISTRY.make(f"{link.id}.{k}", one) for k, one in enumerate(link.between))
+    between = _between(bench, link)
+    if between is None:
+        return Sending(sentence=f"Cannot tell until you measure the resistance of {bench.label(link.output)}.")
     stored = converter_of(output)
     if stored is None:
         return Sending((source_of(source, output, tuning), *between))
@@ -166,13 +169,56 @@ def _as_measured(converter: DacTransfer, head: HeadRecord, made: Head) -> tuple[
     return known, World(deviations)
 
 
+def _between(bench: Bench, link: Link) -> tuple[Transfer, ...] | None:
+    """What stands between, each circuit with what it hangs on the one before; None while that cannot be told."""
+    made: list[Transfer] = []
+    ohms, limit = bench.port(link.output).ohms, bench.port(link.output).ohms_limit
+    for k, stored in enumerate(link.between):
+        transfer = REGISTRY.make(f"{link.id}.{k}", stored)
+        if isinstance(transfer, Stage):
+            if ohms is None:
+                return None
+            before = Terminal(f"{link.id}.{k}.before", "the output", ohms, True, limit)
+            after = Terminal(f"{link.id}.{k}.in", "the circuit", transfer.in_ohms, False)
+            made.append(Net(f"{link.id}.{k}.node", (before, after)).transfer(before.id, after.id))
+            ohms, limit = transfer.out_ohms, 0.0
+        made.append(transfer)
+    return tuple(made)
+
+
+def driving_ohms(bench: Bench, link: Link) -> tuple[float | None, float]:
+    """The resistance that the inputs of a link hang on, and its limit: the output's, or that of the last circuit."""
+    for stored in reversed(link.between):
+        if stored.kind == "stage" and REGISTRY.knows(stored):
+            made = REGISTRY.make("last", stored)
+            assert isinstance(made, Stage)
+            return made.out_ohms, 0.0
+    port = bench.port(link.output)
+    return port.ohms, port.ohms_limit
+
+
 def link_net(bench: Bench, link: Link) -> Net | None:
-    """The node of a link; None while a resistance is not known."""
+    """The node of a link, other outputs on it included; None while a resistance is not known."""
+    others = rivals_of(bench, link)
     terminals: list[Terminal] = []
-    for ref in (link.output, *link.inputs):
+    for ref, one in (
+        (link.output, link),
+        *((other.output, other) for other in others),
+        *((s, None) for s in link.inputs),
+    ):
         port = bench.port(ref)
-        if port.ohms is None:
+        ohms, limit = (port.ohms, port.ohms_limit) if one is None else driving_ohms(bench, one)
+        if ohms is None:
             return None
         label = f"{bench.gear_by(ref.gear).name} {port.name}"
-        terminals.append(Terminal(f"{ref.gear}.{ref.port}", label, port.ohms, ref == link.output, port.ohms_limit))
+        rest = port.rests_at_volts if one is None else 0.0
+        terminals.append(Terminal(f"{ref.gear}.{ref.port}", label, ohms, one is not None, limit, rest))
     return Net(f"{link.id}.node", tuple(terminals))
+
+
+def rivals_of(bench: Bench, link: Link) -> list[Link]:
+    """The other links whose outputs drive an input that hangs on this one's output now."""
+    now = bench.link_from(link.output)
+    joined = () if now is None else now.inputs
+    found = {one.id: one for sink in joined for one in bench.links_into(sink) if one.output != link.output}
+    return list(found.values())

@@ -8,15 +8,14 @@ from typing import Any
 
 import msgspec
 
+from dynamis.bench.checks import check_gear, check_link, check_port, named
 from dynamis.bench.document import Bench, Gear, Link, Unit
 from dynamis.bench.ports import Port, PortRef
 from dynamis.bench.records import MeterRecord
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
-from dynamis.pitch.laws import parse_law
-from dynamis.pitch.tolerance import parse_tolerance
 from dynamis.pitch.tuning import EqualTemperament
-from dynamis.transfer.registry import REGISTRY, StoredTransfer
+from dynamis.transfer.registry import StoredTransfer
 
 
 @dataclass(frozen=True)
@@ -28,7 +27,7 @@ class Change:
 
 
 def rename(bench: Bench, name: str) -> Change:
-    return Change(f"rename the bench to {_named(name, 'bench')}", _with(bench, name=_named(name, "bench")))
+    return Change(f"rename the bench to {named(name, 'bench')}", _with(bench, name=named(name, "bench")))
 
 
 def set_a4(bench: Bench, hertz: float) -> Change:
@@ -40,11 +39,10 @@ def set_a4(bench: Bench, hertz: float) -> Change:
 def add_gear(bench: Bench, *added: Gear, link: Link | None = None) -> Change:
     """Add gear, and the link between its ports where there is one."""
     for gear in added:
-        name = _named(gear.name, "gear")
+        name = named(gear.name, "gear")
         if any(one.name == name for one in bench.gear):
             raise InputError(f"There is gear called {name!r} already; give it another name.")
-        for port in gear.ports:
-            check_port(port)
+        check_gear(gear)
         bench = _with(bench, gear=(*bench.gear, gear))
     links = bench.links if link is None else (*bench.links, link)
     return Change(f"add {' and '.join(gear.name for gear in added)}", _with(bench, links=links))
@@ -52,7 +50,7 @@ def add_gear(bench: Bench, *added: Gear, link: Link | None = None) -> Change:
 
 def add_unit(bench: Bench, gear_id: str, serial: str) -> Change:
     gear = bench.gear_by(gear_id)
-    serial = _named(serial, "unit")
+    serial = named(serial, "unit")
     if any(unit.serial == serial for unit in gear.units):
         raise InputError(f"{gear.name} has a unit {serial!r} already.")
     changed = _with(gear, units=(*gear.units, Unit(serial)))
@@ -70,28 +68,28 @@ def add_meter(bench: Bench, meter: MeterRecord) -> Change:
 def set_link(bench: Bench, link_id: str, **values: Any) -> Change:
     """Change a link's tolerance or notes."""
     link = bench.link(link_id)
-    if "tolerance" in values:
-        parse_tolerance(values["tolerance"])
     changed = _with(link, **values)
-    if changed.low_note > changed.high_note:
-        raise InputError(
-            f"The lowest note, {plain(changed.low_note)}, is above the highest, {plain(changed.high_note)}."
-        )
+    check_link(bench, changed)
     what = ", ".join(f"{key.replace('_', ' ')} to {_shown(value)}" for key, value in values.items())
     return Change(f"{bench.label(link.output)}: {what}", _with(bench, links=_put(bench.links, changed)))
 
 
-def join(bench: Bench, output: PortRef, sink: PortRef) -> Change:
-    """Plug an input into an output; raises `InputError` where it hangs on another already."""
-    other = next((link for link in bench.links if sink in link.inputs), None)
-    if other is not None:
-        raise InputError(f"{bench.label(sink)} hangs on {bench.label(other.output)} already; part them first.")
-    link = bench.link_from(output)
-    label = f"join {bench.label(output)} and {bench.label(sink)}"
+def join(bench: Bench, output: PortRef, sink: PortRef, *, beside: bool = False) -> Change:
+    """Plug an input into an output.  It leaves the output that it hung on, unless it shall hang `beside` it."""
+    link, words = bench.link_from(output), f"join {bench.label(output)} and {bench.label(sink)}"
+    if link is not None and sink in link.inputs:
+        raise InputError(f"{bench.label(output)} and {bench.label(sink)} are joined already.")
+    links = list(bench.links)
+    others = bench.links_into(sink)
+    if others and not beside:
+        links = [_with(one, inputs=tuple(ref for ref in one.inputs if ref != sink)) if one in others else one
+                 for one in links]  # fmt: skip
+        words += f", parting {' and '.join(bench.label(one.output) for one in others)} from it"
     if link is None:
-        made = Link(new_id(bench.label(output), {one.id for one in bench.links}), output, (sink,))
-        return Change(label, _with(bench, links=(*bench.links, made)))
-    return Change(label, _with(bench, links=_put(bench.links, _with(link, inputs=(*link.inputs, sink)))))
+        links.append(Link(new_id(bench.label(output), {one.id for one in links}), output, (sink,)))
+    else:
+        links = [_with(one, inputs=(*one.inputs, sink)) if one.id == link.id else one for one in links]
+    return Change(words, _with(bench, links=tuple(links)))
 
 
 def part(bench: Bench, output: PortRef, sink: PortRef) -> Change:
@@ -127,20 +125,6 @@ def set_transfer(bench: Bench, ref: PortRef, kind: str, **values: Any) -> Change
     return Change(f"{bench.label(ref)}: {what}", _with_port(bench, ref, changed))
 
 
-def check_port(port: Port) -> None:
-    """Refuse a port that no chain could be made of; transfers of unknown kinds are kept as they are."""
-    _named(port.name, "port")
-    if port.ohms is not None and not port.ohms >= 0:
-        raise InputError(f"The resistance of {port.name} is {plain(port.ohms)} Ω; it cannot be below 0.")
-    if port.ohms == 0 and port.direction == "input":
-        raise InputError(f"The resistance of {port.name} is 0 Ω; an input needs more than that.")
-    if port.law is not None:
-        parse_law(port.law)
-    for stored in port.transfers:
-        if REGISTRY.knows(stored):
-            REGISTRY.make(port.id, stored)
-
-
 def new_id(name: str, taken: set[str]) -> str:
     """A short id made of a name, unlike those taken."""
     base = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-") or "item"
@@ -161,15 +145,6 @@ def _put(items: tuple[Any, ...], changed: Any) -> tuple[Any, ...]:
 
 def _with(record: Any, **values: Any) -> Any:
     return msgspec.structs.replace(record, **values)
-
-
-def _named(text: str, what: str) -> str:
-    cleaned = " ".join(text.split())
-    if not cleaned:
-        raise InputError(f"The {what} needs a name.")
-    if len(cleaned) > 80:
-        raise InputError(f"The name of the {what} has {len(cleaned)} characters; at most 80 are shown.")
-    return cleaned
 
 
 def _shown(value: Any) -> str:

@@ -5,10 +5,13 @@ What undo covers (gear, links, meters, names) is in `Bench`; what is append-only
 
 from __future__ import annotations
 
-from typing import Any, TypeVar
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any, Literal, TypeVar
 
 from dynamis.bench.ports import Port, PortRef, Record
 from dynamis.bench.records import MeterRecord
+from dynamis.electrics.part import Part
 from dynamis.errors import InputError
 from dynamis.transfer.registry import StoredTransfer
 
@@ -20,6 +23,26 @@ class Unit(Record, frozen=True):
     notes: str = ""
 
 
+Lead = Literal["", "two-pole", "three-pole", "four-pole", "ring-open"]
+
+
+class Setting(Record, frozen=True):
+    """A switch, jumper, mode or firmware of a gear, and where it stands; choices may be open."""
+
+    id: str
+    name: str
+    value: str = ""
+    choices: tuple[str, ...] = ()
+
+
+class Power(Record, frozen=True):
+    """Where a gear takes its power from.  rails : volts.  amperes : what it draws at most."""
+
+    source: Literal["", "none", "mains", "adapter", "battery", "bus", "usb"] = ""
+    rails: tuple[float, ...] = ()
+    amperes: float | None = None
+
+
 class Gear(Record, frozen=True):
     """A thing with ports; one design, of which several units may exist."""
 
@@ -29,12 +52,31 @@ class Gear(Record, frozen=True):
     units: tuple[Unit, ...] = ()
     notes: str = ""
     archived: bool = False
+    settings: tuple[Setting, ...] = ()
+    power: Power = Power()
+
+    def port_by(self, port_id: str) -> Port:
+        return _one(self.ports, port_id, f"port of {self.name}")
+
+    def setting(self, setting_id: str) -> Setting:
+        return _one(self.settings, setting_id, f"setting of {self.name}")
+
+
+class GateStageRecord(Record, frozen=True):
+    """A circuit for gates between.  seconds : a stretcher's pulse."""
+
+    circuit: str
+    parts: tuple[Part, ...] = ()
+    seconds: float | None = None
 
 
 class Link(Record, frozen=True):
     """An output, what stands between, and the inputs that hang on it.
 
-    tolerance : cents allowed, a number or a profile.  low_note, high_note : the notes used.
+    between : circuits for pitch and modulation.  gate_stages : those for gates, triggers and clocks.
+    tolerance : cents allowed, a number or a profile.  low_note, high_note : the notes used; longest_seconds : how
+    long one is held.  lead : its plugs, "" for any that both ends take; "ring-open" has three poles and nothing on
+    the ring.  program_channel : the channel that a program was told to send on.
     """
 
     id: str
@@ -44,10 +86,14 @@ class Link(Record, frozen=True):
     tolerance: str = "5"
     low_note: float = 36.0
     high_note: float = 96.0
+    longest_seconds: float = 4.0
+    lead: Lead = ""
+    gate_stages: tuple[GateStageRecord, ...] = ()
+    program_channel: int | None = None
 
 
 class Bench(Record, frozen=True):
-    """What is on the table."""
+    """What is on the table.  dismissed : cautions that need not be shown again for it."""
 
     name: str = "Untitled"
     gear: tuple[Gear, ...] = ()
@@ -55,20 +101,32 @@ class Bench(Record, frozen=True):
     meters: tuple[MeterRecord, ...] = ()
     a4_hertz: float = 440.0
     notes: str = ""
+    dismissed: tuple[str, ...] = ()
 
     def gear_by(self, gear_id: str) -> Gear:
         return _one(self.gear, gear_id, "gear")
 
     def port(self, ref: PortRef) -> Port:
-        gear = self.gear_by(ref.gear)
-        return _one(gear.ports, ref.port, f"port of {gear.name}")
+        return self.gear_by(ref.gear).port_by(ref.port)
 
     def link(self, link_id: str) -> Link:
         return _one(self.links, link_id, "link")
 
     def link_from(self, ref: PortRef) -> Link | None:
         """The link that starts at an output, or None."""
-        return next((link for link in self.links if link.output == ref), None)
+        return self._net.by_output.get(ref)
+
+    def links_into(self, ref: PortRef) -> tuple[Link, ...]:
+        """The links that an input hangs on: one, unless outputs share a node."""
+        return self._net.by_input.get(ref, ())
+
+    def links_of(self, gear_id: str) -> tuple[Link, ...]:
+        """The links that begin or end at a gear."""
+        return self._net.by_gear.get(gear_id, ())
+
+    @property
+    def _net(self) -> _Links:
+        return _kept(self.links, _Links.of)
 
     def meter(self, meter_id: str) -> MeterRecord:
         return _one(self.meters, meter_id, "meter")
@@ -78,21 +136,49 @@ class Bench(Record, frozen=True):
         return f"{self.gear_by(ref.gear).name} · {self.port(ref).name}"
 
 
-Item = TypeVar("Item", Gear, Port, Link, MeterRecord)
+Item = TypeVar("Item", Gear, Port, Link, MeterRecord, Setting)
 
 
-# By the identity of a tuple of records: the tuple itself and its items by id.  Documents share what did not change.
-_INDEXES: dict[int, tuple[tuple[Any, ...], dict[str, Any]]] = {}
-_MOST_INDEXES = 256
+@dataclass(frozen=True)
+class _Links:
+    """The links of a bench by what they touch."""
+
+    by_output: Mapping[PortRef, Link]
+    by_input: Mapping[PortRef, tuple[Link, ...]]
+    by_gear: Mapping[str, tuple[Link, ...]]
+
+    @classmethod
+    def of(cls, links: tuple[Link, ...]) -> _Links:
+        by_input: dict[PortRef, tuple[Link, ...]] = {}
+        by_gear: dict[str, tuple[Link, ...]] = {}
+        for link in links:
+            for sink in link.inputs:
+                by_input[sink] = (*by_input.get(sink, ()), link)
+            for gear in {ref.gear for ref in (link.output, *link.inputs)}:
+                by_gear[gear] = (*by_gear.get(gear, ()), link)
+        return cls({link.output: link for link in reversed(links)}, by_input, by_gear)
+
+
+# By the identity of a tuple of records: the tuple itself and what was made of it.  Documents share what did not change.
+_KEPT: dict[int, tuple[tuple[Any, ...], Any]] = {}
+_MOST_KEPT = 256
+
+
+def _kept(items: tuple[Any, ...], make: Callable[[tuple[Any, ...]], Any]) -> Any:
+    known = _KEPT.get(id(items))
+    if known is None or known[0] is not items:
+        if len(_KEPT) >= _MOST_KEPT:
+            _KEPT.clear()
+        known = _KEPT[id(items)] = items, make(items)
+    return known[1]
+
+
+def _by_id(items: tuple[Any, ...]) -> dict[str, Any]:
+    return {item.id: item for item in reversed(items)}
 
 
 def _one(items: tuple[Item, ...], key: str, what: str) -> Item:
-    known = _INDEXES.get(id(items))
-    if known is None or known[0] is not items:
-        if len(_INDEXES) >= _MOST_INDEXES:
-            _INDEXES.clear()
-        known = _INDEXES[id(items)] = items, {item.id: item for item in reversed(items)}
-    found: Item | None = known[1].get(key)
+    found: Item | None = _kept(items, _by_id).get(key)
     if found is None:
         raise InputError(f"There is no {what} with the id {key!r} on this bench.")
     return found

@@ -9,7 +9,9 @@ import msgspec
 from dynamis.transfer.registry import StoredTransfer
 
 Trimmers = Literal["none", "scale", "scale-and-offset"]
-Role = Literal["pitch", "gate", "trigger", "clock", "modulation"]
+Role = Literal["pitch", "gate", "trigger", "clock", "modulation", "audio", "midi"]
+Contact = Literal["tip", "ring", "ring 2", "sleeve"]
+Carries = Literal["signal", "second-signal", "cold-leg", "supply", "return", "nothing"]
 
 
 class Record(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -35,7 +37,9 @@ class GateRecord(Record, frozen=True):
 
     kind : an output is "driven" between two levels or a "switch" to ground; an input is "positive" or
     "shorting".  seconds : length of an output's pulse, None for as long as a key is held.
-    min_seconds : the shortest that an input takes.  edge : an input acts on a rise, not on a level.
+    min_seconds, max_seconds : the shortest pulse that an input takes, and the longest that fires it once only.
+    edge : an input acts on a rise, not on a level.  needs_trigger : it sounds only when a trigger of its
+    gear comes with it.
     """
 
     kind: Literal["driven", "switch", "positive", "shorting"]
@@ -47,18 +51,136 @@ class GateRecord(Record, frozen=True):
     seconds: float | None = None
     min_seconds: float | None = None
     edge: bool = False
+    max_seconds: float | None = None
+    needs_trigger: bool = False
+
+
+class ClockRecord(Record, frozen=True):
+    """What a clock port sends or takes besides its levels.
+
+    signal : pulses of a clock, a reset, or a level that is up while it runs.  per_quarter : pulses a quarter
+    note, None where any do or it is not known.  most_hertz : the fastest that an input follows.
+    voids : settings of its gear, by id, that mean nothing under an outside clock.
+    """
+
+    signal: Literal["clock", "reset", "run"] = "clock"
+    per_quarter: float | None = None
+    most_hertz: float | None = None
+    voids: tuple[str, ...] = ()
+
+
+class SwingRecord(Record, frozen=True):
+    """A modulation: the volts that an output swings between, or between which an input acts.
+
+    bias_volts : where an input sits inside, None where it sits at 0 V.
+    """
+
+    low_volts: float | None = None
+    high_volts: float | None = None
+    bias_volts: float | None = None
+    curve: Literal["linear", "exponential", "logarithmic"] = "linear"
+
+
+class PotRecord(Record, frozen=True):
+    """A potentiometer at a port.
+
+    As an output (a pedal, a lever): fed with `fed_volts` through `fed_ohms`, its wiper is the output.
+    As an input (a range knob): it hangs from the input to ground and its wiper feeds `load_ohms`.
+    wiring : which pole of the plug the wiper is on.
+    """
+
+    ohms: float | None = None
+    fed_volts: float | None = None
+    fed_ohms: float = 0.0
+    load_ohms: float | None = None
+    wiring: Literal["wiper-on-tip", "wiper-on-ring"] = "wiper-on-tip"
+
+
+class AudioRecord(Record, frozen=True):
+    """A computer's or other audio port.
+
+    coupling, corner_hertz : whether it holds a voltage, and where it begins to fall if not.
+    full_scale_volts : peak volts of a full-scale sine; full_scale_dbu : the same as a level, where volts were not
+    measured.  balanced : which legs are driven; a plug of two poles leaves half the level of both, all of one.
+    channel : its number in programs.  panel : the label at the jack.
+    """
+
+    coupling: Literal["dc", "ac", "unknown"] = "unknown"
+    corner_hertz: float | None = None
+    full_scale_volts: float | None = None
+    full_scale_dbu: float | None = None
+    balanced: Literal["no", "both-legs", "one-leg", "unknown"] = "no"
+    channel: int | None = None
+    panel: str = ""
+
+
+class MidiRecord(Record, frozen=True):
+    """channel : 1 to 16, None for all."""
+
+    channel: int | None = None
+
+
+class EnvelopeRecord(Record, frozen=True):
+    """The envelope that a gate input starts.
+
+    sustain : the largest, a share of the peak.  output : the port it leaves by.
+    """
+
+    attack_seconds: float = 0.0
+    decay_seconds: float = 0.0
+    sustain: float = 1.0
+    release_seconds: float = 0.0
+    output: str = ""
+
+
+class Pole(Record, frozen=True):
+    """One contact of a jack and what it carries.  what : in words.  volts : of a supply."""
+
+    at: Contact
+    carries: Carries
+    what: str = ""
+    volts: float | None = None
+
+
+class Knob(Record, frozen=True):
+    """A knob that belongs to a port.  mark : where it has to stand.  proved : whether that was checked by a reading."""
+
+    name: str
+    mark: str = ""
+    proved: bool = False
+
+
+class Normal(Record, frozen=True):
+    """What a jack is joined to while nothing is plugged in, and loses when something is.
+
+    source : the port it comes from, where it is one of the bench.  volts, ohms : of the source inside.
+    """
+
+    what: str
+    source: PortRef | None = None
+    volts: float | None = None
+    ohms: float | None = None
+
+
+class Need(Record, frozen=True):
+    """A setting of the gear (by id) at which the port is as it is described here."""
+
+    setting: str
+    value: str
 
 
 class Port(Record, frozen=True):
     """An output or input.
 
-    gate : levels or thresholds of a gate, trigger or clock.
+    gate, clock, swing, pot, audio, midi, envelope : what it is besides, as its role asks.
     works, bears : the range of volts it is made for, and what it survives.
     silent_below_volts : an input under which its voice falls silent.  tune_semitones : how far its own
-    tune knob reaches either way, 0 without one.
+    tune knob reaches either way, 0 without one.  rests_at_volts : of an input with nothing plugged in, behind its
+    resistance.  release : of a pitch output when no key is held.
     law : what it should follow, in the form `voct:…` or `hzv:…`.
     ohms : output or input resistance, None where it is not known; ohms_limit : its tolerance, a fraction.
     transfers : what the port does, e.g. a DAC or an oscillator.  trimmers : what can be turned.
+    poles : from the tip on; none given means a signal and its return.
     """
 
     id: str
@@ -75,3 +197,15 @@ class Port(Record, frozen=True):
     bears: VoltSpan = VoltSpan()
     silent_below_volts: float | None = None
     tune_semitones: float = 0.0
+    clock: ClockRecord | None = None
+    swing: SwingRecord | None = None
+    pot: PotRecord | None = None
+    audio: AudioRecord | None = None
+    midi: MidiRecord | None = None
+    envelope: EnvelopeRecord | None = None
+    rests_at_volts: float = 0.0
+    release: Literal["held", "open", "grounded"] = "held"
+    poles: tuple[Pole, ...] = ()
+    knobs: tuple[Knob, ...] = ()
+    normal: Normal | None = None
+    needs: tuple[Need, ...] = ()

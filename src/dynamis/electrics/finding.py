@@ -22,6 +22,13 @@ CODES: Final[dict[str, str]] = {
     "range-not-covered": "the output does not reach some of the notes used",
     "below-cut-off": "the lowest notes fall under the volts where the voice falls silent",
     "pulse-too-short": "the pulse is shorter than the input takes",
+    "pulse-too-long": "the pulse outlasts what it starts, and holds or fires it twice",
+    "short-of-peak": "the pulse is over before the envelope it starts has reached its peak",
+    "edge-wanted": "a level that stays up meets an input that acts on a rise",
+    "level-wanted": "a pulse meets an input that acts for as long as a level is up",
+    "gate-with-trigger": "the input sounds only when a trigger comes with its gate",
+    "clock-rate": "the pulses a quarter note are others than the input counts, or come faster than it follows",
+    "reset-missing": "a clock is joined and nothing takes the input back to its first step",
     "input-over-limit": "the input gets more volts than it bears",
     "input-under-limit": "the input gets fewer volts than it bears",
     "output-over-limit": "the output is lifted above what it bears",
@@ -29,8 +36,28 @@ CODES: Final[dict[str, str]] = {
     "trigger-kind": "a positive gate meets a shorting input, or a contact an input without a pull-up",
     "outside-working-range": "the input survives these volts but is not made to work with them",
     "on-level": "the level that should switch the input on does not reach its threshold, or only just",
+    "ac-droop": "an AC-coupled output lets a held voltage sink below what is needed",
+    "channel-map": "the channel in the program is another than that of the jack",
+    "full-scale-level": "full scale of the output is another than that of the input",
+    "balanced-leg": "a balanced output loses half its level, or all of it, on a plug of two poles",
+    "bipolar-into-unipolar": "half of a bipolar signal meets an input that ignores negative volts",
+    "unipolar-into-bipolar": "a signal from 0 V up moves only half of a bipolar input",
+    "bias-missing": "the input sits on a bias that the signal does not have",
+    "swing-cut": "the signal swings further than the input acts",
+    "swing-short": "the signal moves only part of what the input could be moved",
+    "pot-loaded": "a potentiometer is loaded into a curve, and loses range",
+    "outputs-contending": "two outputs drive one node",
+    "supply-pole": "a supply on a pole of one jack meets something else than a supply",
+    "second-signal-lost": "a second signal on a ring is lost, or shorted, by the lead",
+    "no-common-return": "two powered things are joined without a common return",
+    "nothing-opens": "a pitch is joined and no gate opens the voice",
+    "setting-otherwise": "a switch, jumper or mode stands otherwise than the port needs",
+    "source-used": "what feeds the jack while nothing is plugged in is cut off",
+    "settings-void": "settings that mean nothing while this is plugged in",
     "off-level": "the level that should switch the input off does not reach its threshold, or only just",
 }
+# Notes that change no verdict and still ask for something to be done.
+ASKING: Final = frozenset({"reset-missing", "nothing-opens", "channel-map", "second-signal-lost", "unknown-value"})
 
 
 @dataclass(frozen=True)
@@ -46,6 +73,16 @@ class Finding:
     def __post_init__(self) -> None:
         if self.code not in CODES:
             raise ValueError(f"{self.code} is no known code of a finding")
+
+    @property
+    def asks(self) -> bool:
+        """Whether something is to be done about it."""
+        return self.severity != "note" or self.code in ASKING
+
+
+def cannot_tell(sentence: str) -> Finding:
+    """A value that the verdict hangs on is missing; the sentence says what to measure."""
+    return Finding("unknown-value", "note", sentence)
 
 
 def verdict_of(findings: Iterable[Finding]) -> FitVerdict:

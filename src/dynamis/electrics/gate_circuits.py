@@ -13,26 +13,25 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Final
 
+from dynamis.electrics.gate_stages import (
+    JUNCTION_VOLTS,
+    MOSFET_OHMS,
+    OUT_OHMS,
+    RAIL,
+    SATURATED_VOLTS,
+    SWING,
+    divided,
+    network_levels,
+    transistor_drive,
+)
 from dynamis.electrics.gates import GateFit, GateInput, GateOutput, Span, judge_gate
+from dynamis.electrics.part import Part
 from dynamis.electrics.series import nearest
 
-_RAIL: Final = 12.0
 _UP: Final = 1.05
-_SWING: Final = _RAIL - 1.5
-_SATURATED_VOLTS, _JUNCTION_VOLTS, _MOSFET_OHMS = 0.2, 0.7, 5.0
-_OUT_OHMS: Final = 100.0
 _MOST_AMPERES: Final = 0.02
 _REVERSE_VOLTS: Final = -4.0
 _MOSFET_MOST_VOLTS: Final = 50.0
-
-
-@dataclass(frozen=True)
-class Part:
-    """One part; ohms is None for what is no resistor."""
-
-    name: str
-    ohms: float | None
-    role: str
 
 
 @dataclass(frozen=True)
@@ -91,7 +90,7 @@ def _candidates(output: GateOutput, sink: GateInput, count: int) -> Iterator[_Tr
         if output.kind == "driven":
             yield from _transistors(output, sink, count)
         if 0.0 <= sink.pullup_volts <= _MOSFET_MOST_VOLTS:
-            contact = GateOutput("switch", ohms=_MOSFET_OHMS)
+            contact = GateOutput("switch", ohms=MOSFET_OHMS)
             more = (Part("R7", 10e3, "in series with the MOSFET's gate"), Part("Q1", None, "small MOSFET to ground"))
             yield from _comparators(output, [("MOSFET to ground", more, contact, contact)])
 
@@ -114,18 +113,16 @@ def _dividers(output: GateOutput, sink: GateInput, count: int) -> Iterator[_Trie
             total = output.ohms + upper + lower
             if abs(output.high_volts) / total > _MOST_AMPERES:
                 continue
-            ratio, ohms = lower / total, (output.ohms + upper) * lower / total
             parts = (Part("R1", upper, "from the output to the input"), Part("R2", lower, "from the input to ground"))
-            yield _Tried("divider", parts, _driven(output.low_volts * ratio, output.high_volts * ratio, ohms),
-                         _driven(*_raised(output.low_volts * ratio, output.high_volts * ratio), ohms))  # fmt: skip
+            yield _Tried("divider", parts, divided(output, upper, lower), divided(output, upper, lower, _UP))
 
 
 def _buffers(output: GateOutput) -> Iterator[_Tried]:
     low, high = output.low_volts, output.high_volts
-    if max(abs(low), abs(high)) > _SWING:
+    if max(abs(low), abs(high)) > SWING:
         return
-    parts = (Part("U1", None, "op-amp as follower, from ± 12 V"), Part("R1", _OUT_OHMS, "in series with its output"))
-    yield _Tried("buffer", parts, _driven(low, high, _OUT_OHMS), _driven(low, high, _OUT_OHMS))
+    parts = (Part("U1", None, "op-amp as follower, from ± 12 V"), Part("R1", OUT_OHMS, "in series with its output"))
+    yield _Tried("buffer", parts, _driven(low, high, OUT_OHMS), _driven(low, high, OUT_OHMS))
 
 
 def _transistors(output: GateOutput, sink: GateInput, count: int) -> Iterator[_Tried]:
@@ -134,16 +131,16 @@ def _transistors(output: GateOutput, sink: GateInput, count: int) -> Iterator[_T
     off = output.low_volts <= 0.4 and output.low_volts >= _REVERSE_VOLTS
     if not off or output.high_volts < 1.5 or carried <= 0 or sink.pullup_volts > 40.0:
         return
-    base = (output.high_volts - _JUNCTION_VOLTS) / (carried / 10.0)
+    base = (output.high_volts - JUNCTION_VOLTS) / (carried / 10.0)
     ohms = nearest(min(47e3, max(base - output.ohms, 10.0)) / 1.05)
-    drive = (output.high_volts - _JUNCTION_VOLTS) / (output.ohms + ohms)
+    drive = transistor_drive(output, ohms)
     if ohms < 1e3 or drive < carried / 10.0 or drive > _MOST_AMPERES or carried > 0.1:
         return
     parts = (Part("R1", ohms, "from the output to the base"), Part("Q1", None, "NPN transistor, emitter to ground"))
-    left = carried - _SATURATED_VOLTS * count / sink.ohms
+    left = carried - SATURATED_VOLTS * count / sink.ohms
     if left <= 0:
         return
-    becomes = GateOutput("switch", ohms=_SATURATED_VOLTS / left)
+    becomes = GateOutput("switch", ohms=SATURATED_VOLTS / left)
     yield _Tried("transistor to ground", parts, becomes, becomes)
 
 
@@ -163,23 +160,23 @@ def _front(output: GateOutput) -> tuple[Part, ...] | None:
     parts: list[Part] = []
     turned = output.kind == "switch"
     if turned:
-        bears = _RAIL / _UP if output.bears.high is None else output.bears.high
+        bears = RAIL / _UP if output.bears.high is None else output.bears.high
         open_volts = min(5.0, 0.8 * bears)
         if open_volts < 0.5:
             return None
         lower = 10e3
-        upper = nearest(lower * (_RAIL / open_volts - 1.0))
-        high = _RAIL * lower / (upper + lower)
+        upper = nearest(lower * (RAIL / open_volts - 1.0))
+        high = RAIL * lower / (upper + lower)
         low = high * output.ohms / (output.ohms + upper * lower / (upper + lower))
         parts += [
-            Part("R8", upper, "pull-up of the contact, to +12 V"),
+            Part("R8", upper, "pull-up of the contact, to +12 V", RAIL),
             Part("R9", lower, "from the contact to ground"),
         ]
         if output.bears.outside(high * _UP):
             return None
     else:
         low, high = output.low_volts, output.high_volts
-        beyond = max(abs(low), abs(high)) * _UP / _SWING
+        beyond = max(abs(low), abs(high)) * _UP / SWING
         if beyond > 1.0:
             upper = max(100.0, nearest(10e3 * (beyond - 1.0)))
             while 10e3 * beyond > 10e3 + upper + output.ohms:
@@ -195,7 +192,7 @@ def _front(output: GateOutput) -> tuple[Part, ...] | None:
     middle, width = (low + high) / 2.0, 0.2 * (high - low)
     if (_UP - 1.0) * abs(middle) + width / 2.0 > 0.45 * (high - low):
         return None  # the reference moves with its rail
-    feedback = nearest(10e3 * (2.0 * _SWING / width - 1.0))
+    feedback = nearest(10e3 * (2.0 * SWING / width - 1.0))
     parts += [
         Part("U1", None, f"op-amp as comparator, from ± 12 V; {'contact' if turned else 'reference'} at its − input"),
         Part("R1", 10e3, f"from the {'reference' if turned else 'output'} to its + input"),
@@ -204,7 +201,12 @@ def _front(output: GateOutput) -> tuple[Part, ...] | None:
     if abs(middle) >= 0.05:
         rail = "+12 V" if middle > 0 else "−12 V"
         parts += [
-            Part("R3", nearest(10e3 * (_RAIL / abs(middle) - 1.0)), f"from {rail} to the reference"),
+            Part(
+                "R3",
+                nearest(10e3 * (RAIL / abs(middle) - 1.0)),
+                f"from {rail} to the reference",
+                RAIL if middle > 0 else -RAIL,
+            ),
             Part("R4", 10e3, "from the reference to ground"),
         ]
     return tuple(parts)
@@ -212,30 +214,28 @@ def _front(output: GateOutput) -> tuple[Part, ...] | None:
 
 def _network(low: float, high: float) -> list[tuple[str, tuple[Part, ...], GateOutput, GateOutput]]:
     """Resistors that bring a comparator's ± 10.5 V to two levels, and a follower; empty where they cannot."""
-    gain, bias = (high - low) / (2.0 * _SWING), (high + low) / (2.0 * _RAIL)
+    gain, bias = (high - low) / (2.0 * SWING), (high + low) / (2.0 * RAIL)
     if not 0 < gain < 0.95 or gain + abs(bias) > 0.98:
         return []
     first = nearest(10e3 / gain, "E96")
-    second = nearest(10e3 / abs(bias), "E96") if abs(bias) > 0.002 else None
+    second = None
+    if abs(bias) > 0.002:
+        sign = 1.0 if bias > 0 else -1.0
+        role = f"from {'+' if bias > 0 else '−'}12 V to the divider"
+        second = Part("R6", nearest(10e3 / abs(bias), "E96"), role, sign * RAIL)
     third = nearest(10e3 / (1.0 - gain - abs(bias)), "E96")
-    total = 1.0 / first + (0.0 if second is None else 1.0 / second) + 1.0 / third
-    gain = 1.0 / first / total
-    bias = 0.0 if second is None else (1.0 if bias > 0 else -1.0) / second / total
     parts = [Part("R5", first, "from the comparator to the divider")]
     if second is not None:
-        parts.append(Part("R6", second, f"from {'+' if bias > 0 else '−'}12 V to the divider"))
+        parts.append(second)
     parts += [
         Part("R7", third, "from the divider to ground"),
         Part("U2", None, "op-amp as follower, from ± 12 V"),
-        Part("R10", _OUT_OHMS, "in series with its output"),
+        Part("R10", OUT_OHMS, "in series with its output"),
     ]
-    levels = []
-    for up in (1.0, _UP):
-        swing, rail = _RAIL * up - 1.5, _RAIL * up
-        levels.append((bias * rail - gain * swing, bias * rail + gain * swing))
-    if max(abs(one) for one in levels[0]) > _SWING:
+    levels = [network_levels(first, second, third, up) for up in (1.0, _UP)]
+    if max(abs(one) for one in levels[0]) > SWING:
         return []
-    becomes, up_too = (_driven(*pair, _OUT_OHMS) for pair in levels)
+    becomes, up_too = (_driven(*pair, OUT_OHMS) for pair in levels)
     return [("divider", tuple(parts), becomes, up_too)]
 
 
@@ -258,7 +258,3 @@ def _targets(sink: GateInput) -> Iterator[tuple[float, float]]:
 
 def _driven(low: float, high: float, ohms: float) -> GateOutput:
     return GateOutput("driven", low, high, ohms, Span())
-
-
-def _raised(low: float, high: float) -> tuple[float, float]:
-    return low * _UP, high * _UP

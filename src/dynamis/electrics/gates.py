@@ -65,7 +65,8 @@ class GateOutput:
 class GateInput:
     """An input.
 
-    kind : "positive" goes on above `on_volts` and off below `off_volts`, with `ohms` to ground;
+    kind : "positive" goes on above `on_volts` and off below `off_volts`, with `ohms` to ground (or to what it rests
+    at, `pullup_volts`);
     "shorting" has a pull-up of `ohms` to `pullup_volts`, goes on below `on_volts` and off above `off_volts`.
     works, bears : the range it is made for, and what it survives.
     """
@@ -114,7 +115,7 @@ def levels_at(output: GateOutput, sink: GateInput, count: int, beside: Sequence[
     """(low, high) volts of one output with `count` such inputs and others beside them; by Kirchhoff's law."""
     inputs = ((count, sink), *((1, one) for one in beside))
     conductance = sum(number / one.ohms for number, one in inputs)
-    pulled = sum(number * one.pullup_volts / one.ohms for number, one in inputs if one.kind == "shorting")
+    pulled = sum(number * one.pullup_volts / one.ohms for number, one in inputs)
     left = 1.0 / (1.0 + output.ohms * conductance)
     rest = pulled / conductance * (1.0 - left)
     if output.kind == "switch":

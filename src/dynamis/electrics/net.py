@@ -1,7 +1,8 @@
 """One electrical node: an output with its resistance into the inputs that hang on it.
 
 Solved by nodal analysis: the sum of the currents into the node is nought, so its voltage is the mean of
-the driving voltages weighted by their conductances (Millman's theorem, Kirchhoff's current law).
+the driving voltages weighted by their conductances (Millman's theorem, Kirchhoff's current law).  Pull-ups and
+biased inputs drive too, behind their resistance.
 """
 
 from __future__ import annotations
@@ -26,6 +27,7 @@ class Terminal:
 
     id, label : of the port.  ohms : its resistance; 0 is allowed for an output only.
     limit : tolerance of the resistance, a fraction.  drives : whether it is an output.
+    rest_volts : of an input, behind its resistance: a pull-up's, or a bias.
     """
 
     id: str
@@ -33,6 +35,7 @@ class Terminal:
     ohms: float
     drives: bool
     limit: float = 0.0
+    rest_volts: float = 0.0
 
     def __post_init__(self) -> None:
         if not (self.ohms > 0 or (self.drives and self.ohms == 0)):
@@ -93,13 +96,15 @@ class Net:
         gain: dict[str, FloatArray] = {}
         bias = np.zeros(())
         for one in present:
-            if not one.drives:
+            if not one.drives and not (one.rest_volts and not stiff):
                 continue
             if stiff:
                 share = np.ones(()) if one is stiff[0] else np.zeros(())
             else:
                 share = (1.0 / one.parameter.value(world)) / total
-            if one.id in volts:
+            if not one.drives:
+                bias = bias + share * one.rest_volts
+            elif one.id in volts:
                 gain[one.id] = share
             else:
                 bias = bias + share * np.asarray(driving[one.id], float)

@@ -8,6 +8,7 @@ from typing import Any, Final
 
 import msgspec
 
+from dynamis.bench.checks import check_bench
 from dynamis.bench.document import Bench
 from dynamis.bench.ports import Record
 from dynamis.bench.records import AdoptionRecord, ReadingRecord, RunRecord, SendRecord
@@ -51,7 +52,7 @@ def read_json(source: Path) -> Contents:
     try:
         raw = msgspec.json.decode(text)
         version = raw.get("version") if isinstance(raw, dict) else None
-        if version == 1 and raw.get("format") == FORMAT:
+        if isinstance(version, int) and version < VERSION and raw.get("format") == FORMAT:
             raw = upgrade_export(raw)
         taken = msgspec.convert(raw, BenchExport)
     except (msgspec.MsgspecError, KeyError, TypeError) as error:
@@ -60,6 +61,10 @@ def read_json(source: Path) -> Contents:
         raise InputError(
             f"{source}: the format is {taken.format!r} {taken.version}; {FORMAT!r} up to {VERSION} is read here."
         )
+    try:
+        check_bench(taken.bench)
+    except InputError as error:
+        raise InputError(f"{source}: {error}") from error
     return Contents(taken.bench, taken.runs, taken.readings, taken.adoptions, taken.sends)
 
 

@@ -1,7 +1,8 @@
 """Older bench files and exports brought to this version; always on a copy, so that the old one stays as it was.
 
 Version 2: a table is kept as distances from its constants (it was a list of codes); readings know the meter's
-range; what was sent to boards has a table of its own.
+range; what was sent to boards has a table of its own.  Version 3: ports, gear and links know more of themselves;
+what version 2 stored is read as it is.
 """
 
 from __future__ import annotations
@@ -55,7 +56,11 @@ def _from_1(connection: sqlite3.Connection) -> None:
         )
 
 
-_STEPS: Final[dict[int, Callable[[sqlite3.Connection], None]]] = {1: _from_1}
+def _from_2(connection: sqlite3.Connection) -> None:
+    """Only new fields, which are empty in what was stored: nothing has to be rewritten."""
+
+
+_STEPS: Final[dict[int, Callable[[sqlite3.Connection], None]]] = {1: _from_1, 2: _from_2}
 
 
 def upgrade_run(run: dict[str, Any]) -> dict[str, Any]:

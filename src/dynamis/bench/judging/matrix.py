@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 
+from dynamis.bench.chains import rivals_of
 from dynamis.bench.document import Bench
 from dynamis.bench.judging.pairs import BEST_FIRST, PairFit, judge_pair, makes_sense, trial_link
 from dynamis.bench.judging.pitch_sides import SideCache
@@ -56,16 +57,20 @@ class Matrix:
 
 
 def _input_parts(bench: Bench, ref: PortRef) -> tuple[object, ...]:
-    """All that a verdict about an input hangs on."""
-    return bench.port(ref), bench.gear_by(ref.gear).name, bench.a4_hertz
+    """All that a verdict about an input hangs on: itself, its gear, and what is joined to that gear."""
+    gear = bench.gear_by(ref.gear)
+    return gear.port_by(ref.port), gear.name, gear.settings, gear.power, bench.a4_hertz, *bench.links_of(gear.id)
 
 
 def _output_parts(bench: Bench, ref: PortRef, adoptions: Sequence[AdoptionRecord]) -> tuple[object, ...]:
     """All that a verdict about an output hangs on: itself, its units and corrections, and what hangs on it already."""
     link, gear = bench.link_from(ref), bench.gear_by(ref.gear)
     hanging = () if link is None else tuple(bench.port(one) for one in link.inputs)
+    rivals = () if link is None else tuple(rivals_of(bench, link))
+    others = tuple(bench.port(one.output) for one in rivals)
     mine = tuple(one for one in adoptions if (one.gear, one.port) == (ref.gear, ref.port))
-    return bench.port(ref), gear.name, gear.units, bench.a4_hertz, link, *hanging, *mine
+    return (gear.port_by(ref.port), gear.name, gear.units, gear.settings, gear.power, bench.a4_hertz, link, *hanging,
+            *rivals, *others, *mine)  # fmt: skip
 
 
 def _same(before: tuple[object, ...] | None, now: tuple[object, ...]) -> bool:

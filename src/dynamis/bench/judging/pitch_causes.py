@@ -23,19 +23,40 @@ _LEAST_CENTS: Final = 0.05
 
 
 @dataclass(frozen=True, eq=False)
-class Causes:
-    """A sender into one of `count` inputs.
+class PitchErrors:
+    """Cents by note: with nominal parts, what the parts' limits may add, and what is allowed.
 
-    left, allowed : (N,) cents that are left with nominal parts, and that are allowed.  share : what loading
-    leaves of the volts.
+    share : what loading leaves of the volts.  bias_volts : what inputs that rest elsewhere than at 0 V add.
+    tuned : what the tune knob takes out of `nominal`.
     """
+
+    notes: FloatArray
+    nominal: FloatArray
+    limits: FloatArray
+    allowed: FloatArray
+    share: float
+    bias_volts: float
+    tuned: float
+
+    @property
+    def left(self) -> FloatArray:
+        """What is left with nominal parts once tune is set."""
+        return self.nominal - self.tuned
+
+    def worst(self, size: FloatArray) -> int | None:
+        """Where a size is furthest beyond what is allowed; None where no note is judged."""
+        beyond = size - self.allowed
+        return None if np.all(np.isnan(beyond)) else int(np.nanargmax(beyond))
+
+
+@dataclass(frozen=True, eq=False)
+class Causes:
+    """A sender into one of `count` inputs, and the errors they come to."""
 
     sender: Sender
     receiver: Receiver
     count: int
-    left: FloatArray
-    allowed: FloatArray
-    share: float
+    errors: PitchErrors
     style: Style
 
     def findings(self) -> list[Finding]:
@@ -48,9 +69,9 @@ class Causes:
     @cached_property
     def _tightest(self) -> float:
         """The tightest tolerance; infinite where all notes are within theirs."""
-        if not np.any(np.abs(self.left) > self.allowed + 1e-9):
+        if not np.any(np.abs(self.errors.left) > self.errors.allowed + 1e-9):
             return math.inf
-        return float(np.nanmin(self.allowed))
+        return float(np.nanmin(self.errors.allowed))
 
     @property
     def _octaves(self) -> float:
@@ -75,7 +96,7 @@ class Causes:
             )
             severity = self._severity(per_octave * self._octaves)
             found.append(Finding("scale-mismatch", severity, text, per_octave, "ct/octave"))
-        sounds = (sent.reference_volts - heard.reference_volts) / heard.volts_per_octave
+        sounds = (sent.reference_volts + self.errors.bias_volts - heard.reference_volts) / heard.volts_per_octave
         return found + self._shifts(1200.0 * (self.receiver.octaves + sounds - self.sender.law_octaves))
 
     def _shifts(self, cents: float) -> list[Finding]:
@@ -112,14 +133,17 @@ class Causes:
         return [Finding("law-mismatch", "fault", text)]
 
     def _loading(self) -> list[Finding]:
-        per_octave = 1200.0 * (self.share - 1.0)
+        per_octave = 1200.0 * (self.errors.share - 1.0)
         if abs(per_octave) <= _LEAST_CENTS:
             return []
         style, severity = self.style, self._severity(per_octave * self._octaves)
         whole = style.cents(-per_octave * self._octaves)
         told = f"{style.cents(-per_octave)} ct from every octave, {whole} over the notes used"
         if not isinstance(self.receiver.heard.law, ExponentialLaw):
-            told, severity = f"{style.percent(100.0 * (1.0 - self.share))} of the volts, which tune takes out", "note"
+            told, severity = (
+                f"{style.percent(100.0 * (1.0 - self.errors.share))} of the volts, which tune takes out",
+                "note",
+            )
         what = f"{self.count} inputs take" if self.count > 1 else "The input takes"
         text = f"{what} {told}: a buffer, or calibrate with all of them plugged in and leave them so."
         return [Finding("loading", severity, text, per_octave, "ct/octave")]
@@ -140,7 +164,8 @@ class Causes:
         found: list[Finding] = []
         if port.silent_below_volts is None and port.bears == port.works == VoltSpan():
             return found
-        at_input = self.share * self.sender.volts
+        share, bias = self.errors.share, self.errors.bias_volts
+        at_input = share * self.sender.volts + bias
         if port.silent_below_volts is not None:
             silent = self.sender.notes[at_input < port.silent_below_volts]
             if silent.size:
@@ -149,7 +174,7 @@ class Causes:
                     f"{self.receiver.label} falls silent: {self._ends(silent)}. Add an offset, or begin higher."
                 )
                 found.append(Finding("below-cut-off", "fault", text, float(silent.size), "notes"))
-        reach = np.concatenate([at_input, self.share * self.sender.reach])
+        reach = np.concatenate([at_input, share * self.sender.reach + bias])
         found += self._beyond(port.bears, reach, "danger", ("input-over-limit", "input-under-limit"), "bears")
         return found + self._beyond(port.works, at_input, "fault", ("outside-working-range",) * 2, "works with")
 

@@ -7,49 +7,24 @@ tune knob is taken out before the rest is judged; `pitch_causes.py` says why and
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
 from dynamis.bench.document import Bench, Link
-from dynamis.bench.judging.pitch_causes import Causes
+from dynamis.bench.judging.audio import as_pitch
+from dynamis.bench.judging.pitch_causes import Causes, PitchErrors
 from dynamis.bench.judging.pitch_sides import Receiver, Sender, SideCache
 from dynamis.bench.ports import Port, PortRef
 from dynamis.bench.records import AdoptionRecord, HeadRecord
-from dynamis.electrics.finding import Finding
+from dynamis.electrics.finding import Finding, cannot_tell
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import ExponentialLaw
 from dynamis.pitch.notes import note_label
 from dynamis.pitch.tolerance import parse_tolerance
 
 FloatArray = NDArray[np.float64]
-
-
-@dataclass(frozen=True, eq=False)
-class PitchErrors:
-    """Cents by note: with nominal parts, what the parts' limits may add, and what is allowed.
-
-    share : what loading leaves of the volts.  tuned : what the tune knob takes out of `nominal`.
-    """
-
-    notes: FloatArray
-    nominal: FloatArray
-    limits: FloatArray
-    allowed: FloatArray
-    share: float
-    tuned: float
-
-    @property
-    def left(self) -> FloatArray:
-        """What is left with nominal parts once tune is set."""
-        return self.nominal - self.tuned
-
-    def worst(self, size: FloatArray) -> int | None:
-        """Where a size is furthest beyond what is allowed; None where no note is judged."""
-        beyond = size - self.allowed
-        return None if np.all(np.isnan(beyond)) else int(np.nanargmax(beyond))
 
 
 def judge_pitch(
@@ -63,16 +38,18 @@ def judge_pitch(
     own expanded uncertainty.
     """
     sides = sides or SideCache()
-    receiver = sides.receiver(bench, sink)
-    unknown = _unknown(bench, link, sink, receiver)
+    receiver, port = sides.receiver(bench, sink), bench.port(link.output)
+    if port.role == "audio" and receiver is not None:
+        port = as_pitch(port, receiver.heard.law)
+    unknown = _unknown(bench, link, sink, port, receiver)
     notes = np.arange(np.ceil(link.low_note), np.floor(link.high_note) + 1e-9)
     if notes.size == 0:
-        unknown.append(_tell("No whole note is used; give the lowest and the highest note."))
+        unknown.append(cannot_tell("No whole note is used; give the lowest and the highest note."))
     if unknown or receiver is None:
         return unknown, None
-    sender = sides.sender(bench, link, HeadRecord() if adopted is None else adopted.head, notes)
+    sender = sides.sender(bench, link, HeadRecord() if adopted is None else adopted.head, notes, port)
     if isinstance(sender, str):
-        return [_tell(sender)], None
+        return [cannot_tell(sender)], None
     return judge_sides(sender, receiver, [bench.port(ref) for ref in link.inputs], link.tolerance, adopted, style)
 
 
@@ -82,7 +59,7 @@ def judge_sides(
 ) -> tuple[list[Finding], float | None]:  # fmt: skip
     """As `judge_pitch`, of a sender with these inputs (the receiver's among them) on its output."""
     errors = pitch_errors(sender, receiver, inputs, tolerance, adopted)
-    causes = Causes(sender, receiver, len(inputs), errors.left, errors.allowed, errors.share, style)
+    causes = Causes(sender, receiver, len(inputs), errors, style)
     verdict = _verdict(errors, adopted, style)
     k = errors.worst(np.abs(errors.left) + errors.limits)
     decides = verdict[0].value if verdict else None if k is None else float(np.abs(errors.left[k]) + errors.limits[k])
@@ -93,10 +70,10 @@ def pitch_errors(
     sender: Sender, receiver: Receiver, inputs: Sequence[Port], tolerance: str, adopted: AdoptionRecord | None = None
 ) -> PitchErrors:
     """The errors of a meeting, all causes at once: one row for each of them, the law taken over all rows."""
-    shares = _shares(sender.port, inputs)
-    heard = receiver.heard
-    at_input = shares[0] * sender.volts
-    rows = [at_input, *(shares[0] * sender.moved), *(share * sender.volts for share in shares[1:])]
+    shares = _shares(sender, inputs)
+    heard, (share, bias) = receiver.heard, shares[0]
+    at_input = share * sender.volts + bias
+    rows = [at_input, *(share * sender.moved + bias), *(one * sender.volts + more for one, more in shares[1:])]
     if heard.offset_limit_volts:
         rows.append(at_input + heard.offset_limit_volts)
     octaves = heard.law.octaves(np.array(rows), strict=False)
@@ -119,7 +96,7 @@ def pitch_errors(
         limits = limits + 1200.0 * scale
     allowed = _allowed(tolerance, float(sender.notes[0]), sender.notes.size)
     tuned = _tuned(nominal, allowed, receiver.port.tune_semitones)
-    return PitchErrors(sender.notes, nominal, limits, allowed, shares[0], tuned)
+    return PitchErrors(sender.notes, nominal, limits, allowed, share, bias, tuned)
 
 
 @lru_cache(maxsize=64)
@@ -128,37 +105,38 @@ def _allowed(tolerance: str, first: float, count: int) -> FloatArray:
     return parse_tolerance(tolerance).cents_at(first + np.arange(count))
 
 
-def _shares(output: Port, inputs: Sequence[Port]) -> list[float]:
-    """What loading leaves of the output's volts: nominally, then with each resistance that has a limit at it."""
-    ohms = [(port.ohms or 0.0, port.ohms_limit) for port in (output, *inputs)]
+def _shares(sender: Sender, inputs: Sequence[Port]) -> list[tuple[float, float]]:
+    """What loading leaves of the output's volts, and what the inputs add: nominally, then with each resistance that
+    has a limit at it."""
+    rests = [port.rests_at_volts for port in inputs]
+    ohms = [(sender.ohms, sender.ohms_limit), *((port.ohms or 0.0, port.ohms_limit) for port in inputs)]
     values = [one for one, _ in ohms]
-    found = [_share(values)]
+    found = [_share(values, rests)]
     for k, (one, limit) in enumerate(ohms):
         if limit and one:
-            found.append(_share([*values[:k], one * (1.0 + limit), *values[k + 1 :]]))
+            found.append(_share([*values[:k], one * (1.0 + limit), *values[k + 1 :]], rests))
     return found
 
 
-def _share(ohms: Sequence[float]) -> float:
-    """Kirchhoff's law at a node of one output (the first) and its inputs."""
-    return 1.0 / (1.0 + ohms[0] * sum(1.0 / one for one in ohms[1:]))
+def _share(ohms: Sequence[float], rests: Sequence[float]) -> tuple[float, float]:
+    """Kirchhoff's law at a node of one output (the first) and its inputs, each behind its resistance at rest."""
+    share = 1.0 / (1.0 + ohms[0] * sum(1.0 / one for one in ohms[1:]))
+    return share, share * ohms[0] * sum(rest / one for rest, one in zip(rests, ohms[1:], strict=True))
 
 
-def _unknown(bench: Bench, link: Link, sink: PortRef, receiver: Receiver | None) -> list[Finding]:
-    lawless = [ref for ref, known in ((link.output, bench.port(link.output).law), (sink, receiver)) if known is None]
+def _unknown(bench: Bench, link: Link, sink: PortRef, port: Port, receiver: Receiver | None) -> list[Finding]:
+    lawless = [ref for ref, known in ((link.output, port.law), (sink, receiver)) if known is None]
     found = [
-        _tell(f"Cannot tell until you measure the pitch law of {bench.label(ref)}: three pairs of volts and hertz do.")
+        cannot_tell(
+            f"Cannot tell until you measure the pitch law of {bench.label(ref)}: three pairs of volts and hertz do."
+        )
         for ref in lawless
     ]
     for ref in (link.output, *link.inputs):
         if bench.port(ref).ohms is None:
             how = "an open and a loaded reading give it" if ref == link.output else "a series resistor gives it"
-            found.append(_tell(f"Cannot tell until you measure the resistance of {bench.label(ref)}: {how}."))
+            found.append(cannot_tell(f"Cannot tell until you measure the resistance of {bench.label(ref)}: {how}."))
     return found
-
-
-def _tell(sentence: str) -> Finding:
-    return Finding("unknown-value", "note", sentence)
 
 
 def _tuned(cents: FloatArray, allowed: FloatArray, semitones: float) -> float:

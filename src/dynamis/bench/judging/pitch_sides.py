@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from dynamis.bench.chains import aim_volts, heard_by, sending_of
+from dynamis.bench.chains import aim_volts, driving_ohms, heard_by, sending_of
 from dynamis.bench.document import Bench, Link
 from dynamis.bench.ports import Port, PortRef
 from dynamis.bench.records import HeadRecord
@@ -29,7 +29,8 @@ class Sender:
 
     wanted : octaves (log2 of hertz) that should sound.  volts : at the jack, open, with nominal parts.
     moved : (K, N) the same with each of `sources` alone at its limit.  unreached : notes beyond its reach.
-    reach : the least and most volts that it can send, as far as they are known.
+    reach : the least and most volts that it can send, as far as they are known.  ohms, ohms_limit : what the
+    inputs hang on, the last circuit between included.
     """
 
     port: Port
@@ -43,6 +44,8 @@ class Sender:
     sources: tuple[str, ...]
     unreached: NDArray[np.bool_]
     reach: FloatArray
+    ohms: float
+    ohms_limit: float
 
 
 @dataclass(frozen=True, eq=False)
@@ -59,16 +62,20 @@ class SideCache:
     """Sides that were worked out, kept while the records they came from stand."""
 
     def __init__(self) -> None:
-        self._senders: dict[tuple[PortRef, HeadRecord], tuple[tuple[object, ...], Sender | str]] = {}
+        self._senders: dict[tuple[PortRef, HeadRecord, str | None], tuple[tuple[object, ...], Sender | str]] = {}
         self._receivers: dict[PortRef, tuple[tuple[object, ...], Receiver | None]] = {}
 
-    def sender(self, bench: Bench, link: Link, head: HeadRecord, notes: FloatArray) -> Sender | str:
+    def sender(
+        self, bench: Bench, link: Link, head: HeadRecord, notes: FloatArray, port: Port | None = None
+    ) -> Sender | str:
         """As `sender_of`."""
-        key = (bench.port(link.output), bench.gear_by(link.output.gear).name, bench.a4_hertz, link.between,
+        port = port or bench.port(link.output)
+        key = (port, bench.gear_by(link.output.gear).name, bench.a4_hertz, link.between,
                float(notes[0]), float(notes[-1]))  # fmt: skip
-        kept = self._senders.get((link.output, head))  # units of one board differ by what is in force for them
+        where = link.output, head, port.law  # units of one board differ by what is in force for them
+        kept = self._senders.get(where)
         if kept is None or not _same(kept[0], key):
-            kept = self._senders[link.output, head] = key, sender_of(bench, link, head, notes)
+            kept = self._senders[where] = key, sender_of(bench, link, head, notes, port)
         return kept[1]
 
     def receiver(self, bench: Bench, ref: PortRef) -> Receiver | None:
@@ -84,11 +91,15 @@ def _same(first: tuple[object, ...], second: tuple[object, ...]) -> bool:
     return all(one is other or one == other for one, other in zip(first, second, strict=True))
 
 
-def sender_of(bench: Bench, link: Link, head: HeadRecord, notes: FloatArray) -> Sender | str:
-    """The output of a link, what stands between included; a sentence where nothing can be told yet."""
-    sending = sending_of(bench, link, head)
-    port = bench.port(link.output)
-    if sending.sentence or port.law is None:
+def sender_of(bench: Bench, link: Link, head: HeadRecord, notes: FloatArray, port: Port | None = None) -> Sender | str:
+    """The output of a link, what stands between included; a sentence where nothing can be told yet.
+
+    port : what the output is taken for, itself by default.
+    """
+    port = port or bench.port(link.output)
+    sending = sending_of(bench, link, head, port)
+    ohms, ohms_limit = driving_ohms(bench, link)
+    if sending.sentence or port.law is None or ohms is None:
         return sending.sentence
     tuning, law = EqualTemperament(bench.a4_hertz), parse_law(port.law)
     first, tail = sending.transfers[0], [one for one in sending.transfers if not one.believes]
@@ -101,7 +112,7 @@ def sender_of(bench: Bench, link: Link, head: HeadRecord, notes: FloatArray) -> 
         port, bench.label(link.output), law, float(np.log2(tuning.hertz(law.reference_note))), notes,
         WantedPitch(tuning=tuning).forward(notes, NOMINAL), run(tail, codes, sending.true), moved,
         tuple(source for source, *_ in every), _unreached(first, out, notes),
-        run(after, ends[np.isfinite(ends)], World()),
+        run(after, ends[np.isfinite(ends)], World()), ohms, ohms_limit,
     )  # fmt: skip
 
 

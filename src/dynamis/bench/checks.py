@@ -1,0 +1,143 @@
+"""What a bench may not hold: values that no port could have, each refused with one sentence."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import msgspec
+
+from dynamis.bench.document import Bench, Gear, Link
+from dynamis.bench.judging.switching import SWITCHING, gate_input, gate_output
+from dynamis.bench.ports import GateRecord, Port
+from dynamis.electrics.gates import GateInput, Span
+from dynamis.electrics.potentiometer import LoadedPot
+from dynamis.errors import InputError
+from dynamis.notation.style import plain
+from dynamis.pitch.laws import parse_law
+from dynamis.pitch.tolerance import parse_tolerance
+from dynamis.transfer.registry import REGISTRY
+
+_MOST_VOLTS = 1e6
+_NOT_BELOW_ZERO = {"ohms", "ohms_limit", "seconds", "min_seconds", "max_seconds", "attack_seconds", "decay_seconds",
+                   "release_seconds", "fed_ohms", "load_ohms", "corner_hertz", "full_scale_volts", "per_quarter",
+                   "most_hertz", "tune_semitones", "sustain"}  # fmt: skip
+
+
+def check_port(port: Port) -> None:
+    """Refuse a port that no verdict could be told of; transfers of unknown kinds are kept as they are."""
+    named(port.name, "port")
+    _check_numbers(port, port.name)
+    if port.ohms == 0 and port.direction == "input":
+        raise InputError(f"The resistance of {port.name} is 0 Ω; an input needs more than that.")
+    for span, what in ((port.works, "works"), (port.bears, "bears")):
+        _ordered(port.name, f"{what} from", span.low, f"{what} to", span.high)
+    if port.swing is not None:
+        _ordered(port.name, "swings from", port.swing.low_volts, "to", port.swing.high_volts)
+    if port.law is not None:
+        parse_law(port.law)
+    if port.role in SWITCHING:
+        _check_gate(port)
+    if port.pot is not None and port.pot.ohms is not None:
+        LoadedPot(port.pot.ohms, port.pot.fed_volts or 0.0, port.pot.fed_ohms, port.pot.load_ohms or math.inf)
+    if port.audio is not None and port.audio.full_scale_volts == 0:
+        raise InputError(f"The full scale of {port.name} is 0 V; give its peak volts, or leave them unknown.")
+    for channel, what in ((None if port.midi is None else port.midi.channel, "MIDI channel"),):
+        if channel is not None and not 1 <= channel <= 16:
+            raise InputError(f"The {what} of {port.name} is {channel}; 1 to 16 was expected.")
+    places = [pole.at for pole in port.poles]
+    if len(set(places)) < len(places):
+        raise InputError(f"{port.name} has a pole twice; each has one place.")
+    for stored in port.transfers:
+        if REGISTRY.knows(stored):
+            REGISTRY.make(port.id, stored)
+
+
+def check_link(bench: Bench, link: Link) -> None:
+    """Refuse a link whose ends are not there, or whose notes are no notes."""
+    if bench.port(link.output).direction != "output":
+        raise InputError(f"{bench.label(link.output)} is no output; a link begins at one.")
+    for sink in link.inputs:
+        if bench.port(sink).direction != "input":
+            raise InputError(f"{bench.label(sink)} is no input; a link ends at inputs.")
+    parse_tolerance(link.tolerance)
+    if not 0 <= link.low_note <= 127 or not 0 <= link.high_note <= 127:
+        raise InputError(f"Notes go from 0 to 127; {plain(link.low_note)} to {plain(link.high_note)} were given.")
+    if link.low_note > link.high_note:
+        raise InputError(f"The lowest note, {plain(link.low_note)}, is above the highest, {plain(link.high_note)}.")
+    if not link.longest_seconds > 0:
+        raise InputError(f"The longest note lasts {plain(link.longest_seconds)} s; more than 0 was expected.")
+
+
+def check_gear(gear: Gear) -> None:
+    """Refuse gear without a name, with a port twice, or with a port that is refused."""
+    named(gear.name, "gear")
+    ids = [port.id for port in gear.ports]
+    if len(set(ids)) < len(ids):
+        raise InputError(f"{gear.name} has two ports with the same id.")
+    _check_numbers(gear.power, gear.name)
+    for port in gear.ports:
+        check_port(port)
+
+
+def check_bench(bench: Bench) -> None:
+    """Refuse what could not be judged, naming gear or link; for benches that come from outside."""
+    ids = [gear.id for gear in bench.gear]
+    if len(set(ids)) < len(ids):
+        raise InputError("Two gears of the bench have the same id.")
+    for gear in bench.gear:
+        try:
+            check_gear(gear)
+        except InputError as error:
+            raise InputError(f"{gear.name}: {error}") from error
+    outputs = [link.output for link in bench.links]
+    if len(set(outputs)) < len(outputs):
+        twice = next(one for one in outputs if outputs.count(one) > 1)
+        raise InputError(f"Two links begin at {bench.label(twice)}; one link holds all its inputs.")
+    for link in bench.links:
+        check_link(bench, link)
+
+
+def named(text: str, what: str) -> str:
+    """A name without needless spaces; refused where there is none, or too much of it."""
+    cleaned = " ".join(text.split())
+    if not cleaned:
+        raise InputError(f"The {what} needs a name.")
+    if len(cleaned) > 80:
+        raise InputError(f"The name of the {what} has {len(cleaned)} characters; at most 80 are shown.")
+    return cleaned
+
+
+def _check_gate(port: Port) -> None:
+    kinds = ("driven", "switch") if port.direction == "output" else ("positive", "shorting")
+    gate = port.gate or GateRecord("driven" if port.direction == "output" else "positive")
+    if gate.kind not in kinds:
+        raise InputError(f"{port.name} is an {port.direction} and cannot be {gate.kind!r}.")
+    if port.direction == "output":
+        gate_output(port)
+        _ordered(port.name, "has its low level at", gate.low_volts, "its high level at", gate.high_volts)
+    elif gate_input(port)[0] is None:
+        on, off = gate.on_volts, gate.off_volts
+        if on is not None and off is not None:  # thresholds can be judged before the rest is known
+            GateInput(on, off, "shorting" if gate.kind == "shorting" else "positive", works=Span(), bears=Span())
+    if gate.min_seconds is not None and gate.max_seconds is not None and gate.min_seconds > gate.max_seconds:
+        raise InputError(f"{port.name} takes no pulse at all: its shortest is longer than its longest.")
+
+
+def _check_numbers(record: Any, name: str) -> None:
+    for field in msgspec.structs.fields(record):
+        value = getattr(record, field.name)
+        if isinstance(value, msgspec.Struct) and not field.name.startswith("transfers"):
+            _check_numbers(value, name)
+        if isinstance(value, bool) or not isinstance(value, int | float):
+            continue
+        words = field.name.replace("_", " ")
+        if not math.isfinite(value) or ("volts" in field.name and abs(value) > _MOST_VOLTS):
+            raise InputError(f"{name}: {words} is {plain(value)}, which is of no size that gear has.")
+        if value < 0 and field.name in _NOT_BELOW_ZERO:
+            raise InputError(f"{name}: {words} is {plain(value)}; it cannot be below 0.")
+
+
+def _ordered(name: str, low_words: str, low: float | None, high_words: str, high: float | None) -> None:
+    if low is not None and high is not None and low > high:
+        raise InputError(f"{name} {low_words} {plain(low)} V {high_words} {plain(high)} V: they are crossed.")

@@ -1,0 +1,130 @@
+"""Computer and audio ports: what they reach in volts, what coupling lets through, how their jacks are numbered.
+
+Sources: levels in `electrics/audio_levels.py`; what a plug of two poles leaves of a balanced output is common
+practice, no source.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import Final
+
+from msgspec.structs import replace
+
+from dynamis.bench.document import Bench, Link
+from dynamis.bench.ports import AudioRecord, Port, PortRef
+from dynamis.electrics.audio_levels import droop_left, seconds_until, sine_peak_volts
+from dynamis.electrics.finding import Finding, cannot_tell
+from dynamis.notation.style import Style
+from dynamis.pitch.laws import Law
+from dynamis.transfer.law import PitchSource
+
+_MUCH_DECIBELS: Final = 6.0
+
+
+def peak_volts(port: Port) -> float | None:
+    """The peak volts of a port at full scale; None where it is not known."""
+    audio = port.audio or AudioRecord()
+    if audio.full_scale_volts is not None:
+        return audio.full_scale_volts
+    return None if audio.full_scale_dbu is None else float(sine_peak_volts(audio.full_scale_dbu))
+
+
+def as_pitch(port: Port, law: Law) -> Port:
+    """An audio output as a pitch output: a program can play any law, as far as full scale reaches."""
+    peak = peak_volts(port)
+    source = PitchSource("program", law, low_volts=None if peak is None else -peak, high_volts=peak).stored()
+    return replace(port, law=source.values["law"], transfers=(source,))
+
+
+def unknown_of(bench: Bench, ref: PortRef) -> list[Finding]:
+    """What has to be measured of an audio port before anything else can be told."""
+    port, found = bench.port(ref), []
+    if port.audio is None or peak_volts(port) is None:
+        found.append(cannot_tell(f"Cannot tell until you measure the peak volts of {bench.label(ref)} at full scale."))
+    if port.direction == "output" and (port.audio is None or port.audio.coupling == "unknown"):
+        found.append(
+            cannot_tell(
+                f"Cannot tell until you know whether {bench.label(ref)} holds a voltage: play a step and watch it."
+            )
+        )
+    return found
+
+
+def corner_of(port: Port) -> float | None:
+    """The corner in hertz under which an output lets nothing through for long; None for one that holds, or unknown."""
+    audio = port.audio
+    return None if audio is None or audio.coupling != "ac" else audio.corner_hertz
+
+
+def coupling(bench: Bench, link: Link, held_volts: float, least_volts: float, style: Style) -> list[Finding]:
+    """An AC-coupled output lets a held voltage sink: when `held_volts` has come down to `least_volts`."""
+    port = bench.port(link.output)
+    if port.audio is None or port.audio.coupling != "ac":
+        return []
+    corner, name = port.audio.corner_hertz, bench.label(link.output)
+    if corner is None or corner <= 0:
+        return [
+            cannot_tell(f"{name} is AC-coupled: measure its corner, by playing a step and timing its fall to 37 %.")
+        ]
+    left = float(droop_left(link.longest_seconds, corner))
+    if held_volts * left >= least_volts or held_volts <= 0:
+        return []
+    lasts = seconds_until(max(least_volts, 1e-9) / held_volts, corner) if least_volts < held_volts else 0.0
+    text = (
+        f"{name} is AC-coupled, corner {style.number(corner, 1)} Hz: a held voltage sinks to "
+        f"{style.percent(100.0 * left)} in {style.number(link.longest_seconds, 1)} s and is too low after "
+        f"{style.engineering(lasts, 's')}. Take an output that is DC-coupled."
+    )
+    return [Finding("ac-droop", "fault", text, lasts, "s")]
+
+
+def pitch_droop(bench: Bench, link: Link, volts_per_octave: float, top_volts: float, allowed: float,
+                style: Style) -> list[Finding]:  # fmt: skip
+    """What AC coupling does to the highest note, in cents, and how long it stays within tolerance.
+
+    Near enough for both laws: volts_per_octave is the slope at that note.
+    """
+    slack = allowed * volts_per_octave / 1200.0
+    return coupling(bench, link, abs(top_volts), max(0.0, abs(top_volts) - slack), style)
+
+
+def numbering(bench: Bench, link: Link) -> list[Finding]:
+    """A jack's number is not the program's."""
+    port = bench.port(link.output)
+    if port.audio is None or port.audio.channel is None or port.audio.channel == link.program_channel:
+        return []
+    channel, panel = port.audio.channel, port.audio.panel
+    if link.program_channel is None and panel == str(channel):
+        return []
+    told = (
+        f"the program sends on {link.program_channel}"
+        if link.program_channel is not None
+        else "nothing says which channel the program sends on"
+    )
+    text = (
+        f"{bench.label(link.output)} is channel {channel} in programs"
+        f"{f', {panel} on the panel' if panel else ''}; {told}. Set it to {channel}, and test one channel at a time."
+    )
+    return [Finding("channel-map", "note", text, float(channel), "channel")]
+
+
+def judge_audio(bench: Bench, link: Link, sink: PortRef, style: Style) -> tuple[list[Finding], float | None]:
+    """Findings of one audio input, and its head room in decibels."""
+    unknown = unknown_of(bench, link.output) + unknown_of(bench, sink)
+    unknown = [one for one in unknown if "holds a voltage" not in one.text]
+    sends, takes = peak_volts(bench.port(link.output)), peak_volts(bench.port(sink))
+    if unknown or sends is None or takes is None:
+        return unknown, None
+    room = 20.0 * math.log10(takes / sends)
+    if room >= 0 and room <= _MUCH_DECIBELS:
+        return [], room
+    names = (
+        f"{bench.label(link.output)} peaks at {style.volts(sends, 2)}, {bench.label(sink)} takes "
+        f"{style.volts(takes, 2)}"
+    )
+    if room < 0:
+        text = f"{names}: full scale clips by {style.number(-room, 1)} dB. Turn the output down by as much, or divide."
+        return [Finding("full-scale-level", "fault", text, room, "dB")], room
+    text = f"{names}: {style.number(room, 1)} dB of the input's range stay unused. Turn its gain up by as much."
+    return [Finding("full-scale-level", "note", text, room, "dB")], room

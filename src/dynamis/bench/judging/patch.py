@@ -1,0 +1,302 @@
+"""What a patch asks for besides levels: plugs and poles, common return, contending outputs, settings, what is missing
+and what is taken away.
+
+How plugs meet jacks, and what usually goes wrong, is common practice, no source.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Final
+
+from dynamis.bench.chains import driving_ohms, rivals_of
+from dynamis.bench.document import Bench, Gear, Link
+from dynamis.bench.judging.audio import numbering
+from dynamis.bench.judging.swings import sent_volts
+from dynamis.bench.judging.switching import SWITCHING, sent_as
+from dynamis.bench.ports import AudioRecord, ClockRecord, Pole, Port, PortRef
+from dynamis.electrics.finding import Finding, Severity, cannot_tell
+from dynamis.electrics.gates import Span
+from dynamis.electrics.net import Net, Terminal
+from dynamis.notation.style import Style
+from dynamis.transfer.parameter import World
+
+PLAIN_JACK: Final = (Pole("tip", "signal"), Pole("sleeve", "return"))
+_POLES: Final = {"two-pole": 2, "three-pole": 3, "ring-open": 3, "four-pole": 4}
+_SHARED_AMPERES: Final = 0.02
+
+
+def judge_patch(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Finding]:
+    """Findings about one input of a link that hold for every role."""
+    return [
+        *_contending(bench, link, style), *_plugs(bench, link, sink, style), *_return(bench, link, sink),
+        *_settings(bench, link, sink), *numbering(bench, link), *_missing(bench, link, sink),
+        *_taken(bench, link, sink),
+    ]  # fmt: skip
+
+
+# -- outputs that share a node ---------------------------------------------------------------------
+
+
+def _contending(bench: Bench, link: Link, style: Style) -> list[Finding]:
+    rivals = rivals_of(bench, link)
+    if not rivals:
+        return []
+    every, names = [link, *rivals], " and ".join(bench.label(one.output) for one in (link, *rivals))
+    spans = [_span(bench, one) for one in every]
+    ohms = [driving_ohms(bench, one)[0] for one in every]
+    inputs = [(ref, bench.port(ref).ohms) for one in every for ref in one.inputs]
+    if any(one is None for one in (*spans, *ohms, *(value for _, value in inputs))):
+        text = (
+            f"{names} drive one node: measure their volts and resistances to tell how they share it. Part one of them."
+        )
+        return [Finding("outputs-contending", "fault", text)]
+    stiff = [value for value in ohms if value is not None and value < 0.1]
+    reach = [span for span in spans if span is not None]
+    if len(stiff) > 1:
+        text = f"{names} drive one node, each without a resistance: they short each other. Part one of them."
+        return [Finding("outputs-contending", "danger", text)]
+    outs = [Terminal(f"out{k}", "", max(value or 0.0, 1e-3), True) for k, value in enumerate(ohms)]
+    ins = [Terminal(f"in{k}", "", value or 1.0, False) for k, (_, value) in enumerate(dict(inputs).items())]
+    net = Net("contending", (*outs, *ins))
+    high = reach[0][1]
+    volts = {one.id: (high if k == 0 else reach[k][0]) for k, one in enumerate(outs)}
+    node = float(next(iter(net.solve(volts, World()).values())))
+    amperes = max(abs(node - volts[one.id]) / one.ohms for one in outs)
+    hurt = [
+        one for one in every if Span(bench.port(one.output).bears.low, bench.port(one.output).bears.high).outside(node)
+    ]
+    severity: Severity = "danger" if amperes > _SHARED_AMPERES or hurt else "fault"
+    text = (
+        f"{names} drive one node: with the first at {style.volts(high, 2)} and the others at their lowest it stands at "
+        f"{style.volts(node, 2)}, and {style.engineering(amperes, 'A')} flow from one into the other. Part one, or "
+        "put a "
+        "mixer between."
+    )
+    return [Finding("outputs-contending", severity, text, node, "V")]
+
+
+def _span(bench: Bench, link: Link) -> tuple[float, float] | None:
+    """The least and most volts that the output of a link may have."""
+    port = bench.port(link.output)
+    if port.role in SWITCHING:
+        made, _ = sent_as(bench, link)
+        return None if made is None else (0.0, 0.0) if made.kind == "switch" else (made.low_volts, made.high_volts)
+    if port.role == "pitch":
+        stored = next((one.values for one in port.transfers if one.kind in ("pitch-source", "dac")), {})
+        return float(stored.get("low_volts") or 0.0), float(stored.get("high_volts") or 5.0)
+    return sent_volts(bench, link.output)
+
+
+# -- plugs -----------------------------------------------------------------------------------------
+
+
+def poles_of(port: Port) -> tuple[Pole, ...]:
+    """The poles of a jack; a plain one where none are given."""
+    return port.poles or PLAIN_JACK
+
+
+def plug_poles(link: Link, output: Port, sink: Port) -> int:
+    """How many poles are joined: the fewest of the lead and both jacks."""
+    return min(_POLES.get(link.lead, 4), len(poles_of(output)), len(poles_of(sink)))
+
+
+def joined_poles(link: Link, output: Port, sink: Port) -> Iterator[tuple[Pole | None, Pole | None, bool]]:
+    """(pole of the output, pole of the input, joined) from the tip on; one that meets no other has None, and `joined`
+    tells then whether the plug shorts it to the sleeve."""
+    count = plug_poles(link, output, sink)
+    sides = [{pole.at: pole for pole in poles_of(port)} for port in (output, sink)]
+    for k, at in enumerate(("tip", "ring", "ring 2", "sleeve")):
+        first, second = (side.get(at) for side in sides)  # type: ignore[call-overload]
+        if at == "sleeve" or k < count - 1:
+            if link.lead == "ring-open" and at == "ring":
+                yield from ((one, None, False) if side == 0 else (None, one, False)
+                            for side, one in enumerate((first, second)) if one is not None)  # fmt: skip
+            elif first is not None or second is not None:
+                yield first, second, first is not None and second is not None
+        else:
+            shorted = link.lead != "ring-open"
+            yield from ((one, None, shorted) if side == 0 else (None, one, shorted)
+                        for side, one in enumerate((first, second)) if one is not None)  # fmt: skip
+
+
+def _plugs(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Finding]:
+    output, receiver, found = bench.port(link.output), bench.port(sink), []
+    if not output.poles and not receiver.poles:
+        return _legs(bench, link, sink, style)
+    names = bench.label(link.output), bench.label(sink)
+    for first, second, joined in joined_poles(link, output, receiver):
+        pole, name = (first, names[0]) if first is not None else (second, names[1])
+        if pole is None:
+            continue
+        what = pole.what or pole.carries.replace("-", " ")
+        if first is not None and second is not None:
+            supply = next((one for one in (first, second) if one.carries == "supply"), None)
+            other = second if supply is first else first
+            if supply is not None and other.carries not in ("supply", "nothing"):
+                volts = f" of {style.volts(supply.volts, 1)}" if supply.volts is not None else ""
+                whose, theirs = (names[0], names[1]) if supply is first else (names[1], names[0])
+                text = (
+                    f"The {supply.at} of {whose} carries a supply{volts} and meets the {other.at} of {theirs}, "
+                    f"{other.what or other.carries.replace('-', ' ')}. Do not plug it in; make a lead that joins the "
+                    "right "
+                    "poles, or leaves that one open."
+                )
+                found.append(Finding("supply-pole", "danger", text, supply.volts, "V"))
+        elif joined and pole.carries == "supply":
+            volts = f" of {style.volts(pole.volts, 1)}" if pole.volts is not None else ""
+            text = (
+                f"A plug of two poles shorts the {pole.at} of {name}, a supply{volts}, to its sleeve. Do not plug it "
+                "in; "
+                "use a plug of three poles whose ring is left open."
+            )
+            found.append(Finding("supply-pole", "danger", text, pole.volts, "V"))
+        elif pole.carries == "second-signal":
+            way = "shorted to the sleeve" if joined else "left open"
+            text = (
+                f"The {pole.at} of {name} carries {what}; it is {way}, and lost. A lead that splits both brings it out."
+            )
+            found.append(Finding("second-signal-lost", "note", text))
+    return found + _legs(bench, link, sink, style)
+
+
+def _legs(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Finding]:
+    """A balanced output on a plug of two poles."""
+    output, receiver = bench.port(link.output), bench.port(sink)
+    audio, taken = output.audio or AudioRecord(), receiver.audio or AudioRecord()
+    if audio.balanced == "no" or taken.balanced != "no" or link.lead == "ring-open":
+        return []
+    name = bench.label(link.output)
+    left = {"both-legs": "half of its level, −6.0 dB", "one-leg": "all of its level, as one leg is driven"}
+    told = left.get(audio.balanced, "half of its level, or all of it, or is shorted: measure which")
+    text = f"{name} is balanced and {bench.label(sink)} is not: between its tip and sleeve stands {told}."
+    value = {"both-legs": 0.5, "one-leg": 1.0}.get(audio.balanced)
+    return [Finding("balanced-leg", "marginal" if audio.balanced == "unknown" else "note", text, value, "")]
+
+
+def _return(bench: Bench, link: Link, sink: PortRef) -> list[Finding]:
+    sender, receiver = bench.gear_by(link.output.gear), bench.gear_by(sink.gear)
+    if not (_powered(sender) and _powered(receiver)) or _has_return(bench, link, sink):
+        return []
+    others = [one for one in bench.links_of(sender.id) for ref in one.inputs
+              if {one.output.gear, ref.gear} == {sender.id, receiver.id} and _has_return(bench, one, ref)]  # fmt: skip
+    if others:
+        return []
+    text = (
+        f"{sender.name} and {receiver.name} have each their own power and nothing joins their returns: volts mean "
+        "nothing "
+        "between them. Join the returns first, after you have checked that both may be joined."
+    )
+    return [Finding("no-common-return", "fault", text)]
+
+
+def _powered(gear: Gear) -> bool:
+    return gear.power.source not in ("", "none")
+
+
+def _has_return(bench: Bench, link: Link, sink: PortRef) -> bool:
+    return all(any(pole.carries == "return" for pole in poles_of(bench.port(ref))) for ref in (link.output, sink))
+
+
+# -- settings, and what else has to be joined ------------------------------------------------------
+
+
+def needs_of(bench: Bench, ref: PortRef) -> Iterator[tuple[str, str, str]]:
+    """(name, value wanted, value now) of each setting that a port asks for."""
+    gear = bench.gear_by(ref.gear)
+    for need in gear.port_by(ref.port).needs:
+        setting = next((one for one in gear.settings if one.id == need.setting), None)
+        yield (need.setting, need.value, "") if setting is None else (setting.name, need.value, setting.value)
+
+
+def _settings(bench: Bench, link: Link, sink: PortRef) -> list[Finding]:
+    found = []
+    for ref in (link.output, sink):
+        name = bench.gear_by(ref.gear).name
+        for setting, wanted, now in needs_of(bench, ref):
+            if not now:
+                text = (
+                    f"Cannot tell until you look at {name}: {setting} has to stand at {wanted} for "
+                    f"{bench.port(ref).name}."
+                )
+                found.append(cannot_tell(text))
+            elif now != wanted:
+                text = (
+                    f"{setting} of {name} stands at {now}; {bench.port(ref).name} needs {wanted}. Set it before you "
+                    "join them."
+                )
+                found.append(Finding("setting-otherwise", "fault", text))
+    return found
+
+
+def missing_trigger(bench: Bench, sink: PortRef) -> PortRef | None:
+    """The trigger input that has to come with a gate and is not joined; None where nothing is missing."""
+    gate = bench.port(sink).gate
+    if gate is None or not gate.needs_trigger:
+        return None
+    triggers = [PortRef(sink.gear, port.id) for port in bench.gear_by(sink.gear).ports
+                if port.direction == "input" and port.role == "trigger"]  # fmt: skip
+    joined = any(bench.links_into(one) for one in triggers)
+    return None if joined or not triggers else triggers[0]
+
+
+def missing_gate(bench: Bench, sink: PortRef) -> PortRef | None:
+    """The gate or trigger input of a voice whose pitch is joined and that nothing opens."""
+    port = bench.port(sink)
+    if port.role != "pitch" or port.silent_below_volts is not None:
+        return None
+    openers = [PortRef(sink.gear, one.id) for one in bench.gear_by(sink.gear).ports
+               if one.direction == "input" and one.role in ("gate", "trigger")]  # fmt: skip
+    return None if not openers or any(bench.links_into(one) for one in openers) else openers[0]
+
+
+def missing_reset(bench: Bench, sink: PortRef) -> PortRef | None:
+    """The reset input of a gear whose clock is joined and whose reset is not."""
+    clock = bench.port(sink).clock
+    if clock is None or clock.signal != "clock":
+        return None
+    resets = [PortRef(sink.gear, one.id) for one in bench.gear_by(sink.gear).ports
+              if one.direction == "input" and (one.clock or ClockRecord()).signal == "reset"]  # fmt: skip
+    return None if not resets or any(bench.links_into(one) for one in resets) else resets[0]
+
+
+def _missing(bench: Bench, link: Link, sink: PortRef) -> list[Finding]:
+    found, name = [], bench.label(sink)
+    trigger, opener, reset = missing_trigger(bench, sink), missing_gate(bench, sink), missing_reset(bench, sink)
+    if trigger is not None:
+        text = (
+            f"{name} sounds only when a trigger comes with the gate, and {bench.label(trigger)} is not joined: join "
+            "both."
+        )
+        found.append(Finding("gate-with-trigger", "fault", text))
+    if opener is not None:
+        text = (
+            f"Nothing opens this voice: its pitch is joined, {bench.label(opener)} is not. A key does two jobs, "
+            "pitch and "
+            "gate; so must what replaces it."
+        )
+        found.append(Finding("nothing-opens", "note", text))
+    if reset is not None:
+        text = (
+            f"{bench.gear_by(sink.gear).name} stops with the clock and does not go back to its first step: join "
+            f"{bench.label(reset)} to a short pulse just before the first clock."
+        )
+        found.append(Finding("reset-missing", "note", text))
+    return found
+
+
+def _taken(bench: Bench, link: Link, sink: PortRef) -> list[Finding]:
+    """What is cut off, or means nothing any more, once both plugs are in."""
+    found = []
+    for ref in (link.output, sink):
+        normal = bench.port(ref).normal
+        if normal is not None:
+            source = f" ({bench.label(normal.source)})" if normal.source is not None else ""
+            text = f"Plugging into {bench.label(ref)} cuts off {normal.what}{source}."
+            found.append(Finding("source-used", "note", text))
+    clock, gear = bench.port(sink).clock, bench.gear_by(sink.gear)
+    if clock is not None and clock.voids:
+        names = [next((one.name for one in gear.settings if one.id == key), key) for key in clock.voids]
+        text = f"Under this clock {' and '.join(names)} of {gear.name} {'mean' if len(names) > 1 else 'means'} nothing."
+        found.append(Finding("settings-void", "note", text))
+    return found

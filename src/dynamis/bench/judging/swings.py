@@ -1,0 +1,205 @@
+"""Will a modulation output and an input fit: which share of the swing acts, and what bends it.
+
+An input acts between two levels, round the bias that it sits on; what swings beyond them is lost.  A
+potentiometer on either side is loaded into a curve.  Sources: Kirchhoff's laws; which share matters is common
+practice, no source.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Final
+
+from dynamis.bench.chains import driving_ohms
+from dynamis.bench.document import Bench, Link
+from dynamis.bench.judging.audio import coupling, peak_volts, unknown_of
+from dynamis.bench.ports import PortRef, SwingRecord
+from dynamis.electrics.finding import Finding, Severity, cannot_tell
+from dynamis.electrics.gates import Span
+from dynamis.electrics.potentiometer import LoadedPot
+from dynamis.electrics.stage import Stage
+from dynamis.notation.style import Style
+from dynamis.transfer.parameter import NOMINAL
+from dynamis.transfer.registry import REGISTRY
+
+_ALL: Final = 0.98
+_USEFUL: Final = 0.5
+_BENDS, _BENDS_MUCH = 0.05, 0.25
+
+
+@dataclass(frozen=True)
+class Swing:
+    """What arrives: volts at the input between which the signal swings, and between which the input acts."""
+
+    low: float
+    high: float
+    acts_low: float
+    acts_high: float
+    bias: float | None
+
+    @property
+    def acting(self) -> float:
+        """The share of the swing that acts."""
+        width = self.high - self.low
+        return max(0.0, min(self.high, self.acts_high) - max(self.low, self.acts_low)) / width if width > 0 else 0.0
+
+    @property
+    def used(self) -> float:
+        """The share of the input's range that is reached."""
+        width = self.acts_high - self.acts_low
+        return self.acting * (self.high - self.low) / width if width > 0 else 0.0
+
+    @property
+    def wants(self) -> tuple[float, float]:
+        """(gain, offset in volts) of a circuit that brings the swing to the range."""
+        gain = (self.acts_high - self.acts_low) / (self.high - self.low)
+        return gain, self.acts_low - gain * self.low
+
+
+def sent_volts(bench: Bench, ref: PortRef) -> tuple[float, float] | None:
+    """The least and the most volts of an output, open; None where they are not known."""
+    port = bench.port(ref)
+    if port.role == "audio":
+        peak = peak_volts(port)
+        return None if peak is None else (-peak, peak)
+    if port.pot is not None and port.pot.ohms and port.pot.fed_volts is not None:
+        reach = LoadedPot(port.pot.ohms, port.pot.fed_volts, port.pot.fed_ohms).reach_volts
+        return min(0.0, reach), max(0.0, reach)
+    swing = port.swing or SwingRecord()
+    return None if swing.low_volts is None or swing.high_volts is None else (swing.low_volts, swing.high_volts)
+
+
+def swing_at(bench: Bench, link: Link, sink: PortRef) -> Swing | list[Finding]:
+    """What arrives at an input, all inputs plugged in; or what has to be measured first."""
+    sends, takes, unknown = sent_volts(bench, link.output), bench.port(sink).swing or SwingRecord(), []
+    output = bench.port(link.output)
+    if output.role == "audio":
+        unknown += unknown_of(bench, link.output)
+    elif sends is None:
+        unknown.append(
+            cannot_tell(f"Cannot tell until you measure between which volts {bench.label(link.output)} swings.")
+        )
+    if takes.low_volts is None or takes.high_volts is None:
+        unknown.append(cannot_tell(f"Cannot tell until you measure between which volts {bench.label(sink)} acts."))
+    ohms, _ = driving_ohms(bench, link)
+    ohms = 0.0 if ohms is None and output.pot is not None else ohms
+    for ref, value in ((link.output, ohms), *((one, bench.port(one).ohms) for one in link.inputs)):
+        if value is None:
+            unknown.append(cannot_tell(f"Cannot tell until you measure the resistance of {bench.label(ref)}."))
+    if unknown or sends is None or takes.low_volts is None or takes.high_volts is None or ohms is None:
+        return unknown
+    low, high = sends
+    if output.role == "audio" and takes.low_volts >= 0:
+        low = 0.0  # a program can keep to one side
+    for k, stored in enumerate(link.between):
+        made = REGISTRY.make(f"{link.id}.{k}", stored)
+        if isinstance(made, Stage):
+            first, second = (float(made.forward(one, NOMINAL)) for one in (low, high))
+            low, high = min(first, second), max(first, second)
+    inputs = [bench.port(one) for one in link.inputs]
+    conductance = sum(1.0 / (port.ohms or 1.0) for port in inputs)
+    share = 1.0 / (1.0 + ohms * conductance)
+    rest = share * ohms * sum(port.rests_at_volts / (port.ohms or 1.0) for port in inputs)
+    return Swing(low * share + rest, high * share + rest, takes.low_volts, takes.high_volts, takes.bias_volts)
+
+
+def judge_swing(bench: Bench, link: Link, sink: PortRef, style: Style) -> tuple[list[Finding], float | None]:
+    """Findings of one modulation input, and the share of the swing that acts, in per cent."""
+    swing = swing_at(bench, link, sink)
+    if not isinstance(swing, Swing):
+        return swing, None
+    findings = [
+        *_limits(bench, sink, swing, style),
+        *_polarity(bench, sink, swing, style),
+        *_bends(bench, link, sink, style),
+    ]
+    findings += coupling(
+        bench, link, max(abs(swing.low), abs(swing.high)), 0.9 * max(abs(swing.low), abs(swing.high)), style
+    )
+    return findings, 100.0 * swing.acting
+
+
+def _limits(bench: Bench, sink: PortRef, swing: Swing, style: Style) -> list[Finding]:
+    port, found = bench.port(sink), []
+    for volts in (swing.high, swing.low):
+        over = Span(port.bears.low, port.bears.high).outside(volts)
+        if over:
+            code = "input-over-limit" if over > 0 else "input-under-limit"
+            text = (
+                f"{bench.label(sink)} may get {style.volts(volts, 2)} and bears {style.volts(volts - over, 2)}: "
+                "divide or "
+                "clamp before they are joined."
+            )
+            found.append(Finding(code, "danger", text, over, "V"))
+    return found
+
+
+def _polarity(bench: Bench, sink: PortRef, swing: Swing, style: Style) -> list[Finding]:
+    name, acting = bench.label(sink), swing.acting
+    gets = f"{style.volts(swing.low, 2)} to {style.volts(swing.high, 2)}"
+    acts = f"{style.volts(swing.acts_low, 2)} to {style.volts(swing.acts_high, 2)}"
+    share = style.percent(100.0 * acting, 0)
+    if swing.high <= swing.low:
+        return [cannot_tell(f"Cannot tell about {name}: the signal does not swing, {gets}.")]
+    gain, offset = swing.wants
+    cure = f"A gain of {style.number(gain, 3)} and an offset of {style.volts(offset, 3, sign=True)} bring it there."
+    if acting < _ALL:
+        biased = swing.bias is not None and abs(swing.bias) > 0.02 * (swing.acts_high - swing.acts_low)
+        off_centre = abs((swing.high + swing.low) / 2.0 - (swing.bias or 0.0)) > 0.1 * (
+            swing.acts_high - swing.acts_low
+        )
+        if biased and off_centre:
+            text = (
+                f"{name} sits on {style.volts(swing.bias, 2)} and acts from {acts}; it gets {gets}, so {share} of the "
+                f"swing still acts: the bias has to be added, an attenuator alone will not do. {cure}"
+            )
+            return [Finding("bias-missing", "fault", text, 100.0 * acting, "%")]
+        if swing.low < 0 <= swing.acts_low:
+            text = f"{name} acts from {acts} and gets {gets}: {share} of the swing acts, the rest is lost. {cure}"
+            return [Finding("bipolar-into-unipolar", "fault", text, 100.0 * acting, "%")]
+        text = f"{name} acts from {acts} and gets {gets}: {share} of the swing acts, at its ends nothing moves. {cure}"
+        return [Finding("swing-cut", "fault" if acting < _USEFUL else "marginal", text, 100.0 * acting, "%")]
+    used = style.percent(100.0 * swing.used, 0)
+    if swing.acts_low < 0 <= swing.low and swing.used < 0.75:
+        text = f"{name} acts from {acts} and gets {gets}: it is moved to one side only, {used} of its range. {cure}"
+        return [Finding("unipolar-into-bipolar", "marginal", text, 100.0 * swing.used, "%")]
+    if swing.used < _USEFUL:
+        text = f"{name} acts from {acts} and gets {gets}, {used} of its range. {cure}"
+        return [Finding("swing-short", "note", text, 100.0 * swing.used, "%")]
+    return []
+
+
+def _bends(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Finding]:
+    """A potentiometer at either end of a lead, and the curve that the other end makes of it."""
+    output, found = bench.port(link.output), []
+    loads = [bench.port(one).ohms for one in link.inputs]
+    if output.pot is not None and output.pot.ohms and not link.between:
+        load = 1.0 / sum(1.0 / (one or 1.0) for one in loads)
+        found += _bend(LoadedPot(output.pot.ohms, output.pot.fed_volts or 1.0, output.pot.fed_ohms, load),
+                       bench.label(link.output), bench.label(sink), style)  # fmt: skip
+    pot, (source, _) = bench.port(sink).pot, driving_ohms(bench, link)
+    if pot is not None and pot.ohms and pot.load_ohms and source is not None:
+        sends = sent_volts(bench, link.output)
+        fed = 1.0 if sends is None else max(sends, key=abs) or 1.0
+        found += _bend(LoadedPot(pot.ohms, fed, source, pot.load_ohms), f"the knob of {bench.label(sink)}",
+                       "what its wiper feeds", style)  # fmt: skip
+    return found
+
+
+def _bend(loaded: LoadedPot, name: str, into: str, style: Style) -> list[Finding]:
+    _, off = loaded.bend
+    ideal = loaded.fed_volts
+    if abs(off) < _BENDS:
+        return []
+    severity: Severity = "fault" if abs(off) >= _BENDS_MUCH else "marginal"
+    half = float(loaded.volts(0.5))
+    text = (
+        f"{name[0].upper()}{name[1:]}, {style.engineering(loaded.ohms, 'Ω')}, into "
+        f"{style.engineering(loaded.load_ohms, 'Ω')} "
+        f"of {into} bends by {style.percent(100.0 * abs(off), 0)} of its reach: half-way gives "
+        f"{style.volts(half, 2)} of "
+        f"{style.volts(loaded.reach_volts, 2)}, fully up {style.volts(loaded.reach_volts, 2)} of "
+        f"{style.volts(ideal, 2)}. A "
+        "buffer straightens it."
+    )
+    return [Finding("pot-loaded", severity, text, 100.0 * off, "%")]

@@ -1,0 +1,208 @@
+"""Will a gate, trigger or clock fit: levels behind what stands between, lengths, edges, rates."""
+
+from __future__ import annotations
+
+from typing import Final
+
+from dynamis.bench.document import Bench, Link
+from dynamis.bench.judging.audio import coupling, peak_volts, unknown_of
+from dynamis.bench.ports import ClockRecord, GateRecord, Port, PortRef
+from dynamis.electrics.finding import Finding, cannot_tell
+from dynamis.electrics.gate_circuits import GateCircuit, gate_circuit
+from dynamis.electrics.gate_stages import becomes
+from dynamis.electrics.gates import GateFit, GateInput, GateOutput, Span, judge_gate
+from dynamis.errors import InputError
+from dynamis.notation.style import Style
+
+SWITCHING: Final = ("gate", "trigger", "clock")
+_HOW: Final = {
+    "low_volts": "its level while nothing is played", "high_volts": "its level while a key is held",
+    "on_volts": "the volts at which it goes on, by turning a known voltage up",
+    "off_volts": "the volts at which it goes off, by turning a known voltage down",
+    "pullup_volts": "its volts with nothing plugged in", "ohms": "its resistance",
+}  # fmt: skip
+
+
+def judge_switching(bench: Bench, link: Link, sink: PortRef, style: Style) -> tuple[list[Finding], float | None]:
+    """Findings of one input of a gate, trigger or clock link, and the smaller of its two margins in volts."""
+    met = meeting(bench, link, sink, style)
+    if isinstance(met, list):
+        return met, None
+    high = met.high_volts if bench.port(sink).gate is None else max(met.high_volts, 0.0)
+    port, gate = bench.port(sink), bench.port(sink).gate or GateRecord("positive")
+    findings = [
+        *met.findings,
+        *_lengths(bench, link, sink),
+        *_edges(bench, link, sink),
+        *_rates(bench, link, sink, style),
+    ]
+    if port.role != "clock":
+        findings += coupling(bench, link, high, gate.off_volts or 0.0, style)
+    return findings, min(met.on_margin, met.off_margin)
+
+
+def meeting(bench: Bench, link: Link, sink: PortRef, style: Style = Style()) -> GateFit | list[Finding]:
+    """The levels at one input of a link with all inputs plugged in; or what has to be measured first."""
+    made, lacks = sent_as(bench, link)
+    taken, lacking = gate_input(bench.port(sink))
+    if bench.port(link.output).role == "audio":
+        unknown = unknown_of(bench, link.output)
+        if unknown:
+            return unknown
+    if made is None or taken is None:
+        wanted = [(link.output, key) for key in lacks] + [(sink, key) for key in lacking]
+        return [cannot_tell(f"Cannot tell until you measure of {bench.label(ref)} {_HOW[key]}.") for ref, key in wanted]
+    others = [bench.port(one) for one in link.inputs if one != sink and bench.port(one).role in SWITCHING]
+    beside = [gate_input(port)[0] for port in others]
+    if None in beside:
+        what = others[beside.index(None)].name
+        return [cannot_tell(f"Cannot tell until what else hangs on {bench.label(link.output)} is measured: {what}.")]
+    try:
+        return judge_gate(made, taken, 1, style, [one for one in beside if one is not None])
+    except InputError as error:
+        return [cannot_tell(f"Cannot tell about {bench.label(sink)}: {error}")]
+
+
+def sent_as(bench: Bench, link: Link) -> tuple[GateOutput | None, list[str]]:
+    """What the output of a link comes to behind the circuits between, and the names of values that are not known."""
+    made, lacks = gate_output(bench.port(link.output))
+    if made is None:
+        return None, lacks
+    inputs = [gate_input(bench.port(ref))[0] for ref in link.inputs]
+    carried = sum(one.pullup_volts / one.ohms for one in inputs if one is not None and one.kind == "shorting")
+    for stage in link.gate_stages:
+        made = becomes(stage.circuit, stage.parts, made, carried)
+    return made, []
+
+
+def fitting_circuit(bench: Bench, link: Link, sink: PortRef) -> GateCircuit | None:
+    """A circuit for gates that makes an input of a link fit; None where nothing is needed, known or found."""
+    made, _ = gate_output(bench.port(link.output))
+    taken, _ = gate_input(bench.port(sink))
+    if made is None or taken is None or link.gate_stages:
+        return None
+    alike = [gate_input(bench.port(ref))[0] == taken for ref in link.inputs]
+    return gate_circuit(made, taken, max(1, sum(alike)))
+
+
+def pulse_seconds(bench: Bench, link: Link) -> float | None:
+    """How long a pulse is behind the circuits between; None for as long as a key is held."""
+    lengths = [stage.seconds for stage in link.gate_stages if stage.seconds is not None]
+    gate = bench.port(link.output).gate
+    return lengths[-1] if lengths else None if gate is None else gate.seconds
+
+
+def _lengths(bench: Bench, link: Link, sink: PortRef) -> list[Finding]:
+    """A pulse that is over before the input has noticed it, or that outlasts what it starts."""
+    seconds, gate, envelope = pulse_seconds(bench, link), bench.port(sink).gate, bench.port(sink).envelope
+    if seconds is None or gate is None:
+        return []
+    sends, takes = f"{bench.label(link.output)} sends pulses of {_milliseconds(seconds)}", bench.label(sink)
+    if gate.min_seconds is not None and seconds < gate.min_seconds:
+        text = (
+            f"{sends}, {takes} takes {_milliseconds(gate.min_seconds)} and more: a pulse stretcher between, or a "
+            "longer "
+            "pulse set in the sender."
+        )
+        return [Finding("pulse-too-short", "fault", text, seconds - gate.min_seconds, "s")]
+    if gate.max_seconds is not None and seconds > gate.max_seconds:
+        text = (
+            f"{sends}, what {takes} starts is over after {_milliseconds(gate.max_seconds)}: a longer pulse holds it, "
+            "or "
+            "fires it twice. Set a shorter pulse in the sender."
+        )
+        return [Finding("pulse-too-long", "marginal", text, seconds - gate.max_seconds, "s")]
+    if envelope is not None and seconds < envelope.attack_seconds:
+        share = 100.0 * seconds / envelope.attack_seconds
+        text = (
+            f"{sends}, the envelope of {takes} rises in {_milliseconds(envelope.attack_seconds)}: it gets to about "
+            f"{share:.0f} % of its peak. A longer pulse, or a faster attack."
+        )
+        return [Finding("short-of-peak", "note", text, share, "%")]
+    return []
+
+
+def _edges(bench: Bench, link: Link, sink: PortRef) -> list[Finding]:
+    output, port, seconds = bench.port(link.output), bench.port(sink), pulse_seconds(bench, link)
+    if port.gate is None:
+        return []
+    sends, takes = bench.label(link.output), bench.label(sink)
+    runs = port.clock is not None and port.clock.signal == "run"
+    if port.gate.edge and output.role == "gate" and seconds is None:
+        text = (
+            f"{takes} acts when its input rises, {sends} stays up while a key is held: two notes without a gap make "
+            "one "
+            "edge. Take a trigger, or leave gaps."
+        )
+        return [Finding("edge-wanted", "marginal", text)]
+    if runs and seconds is not None:
+        text = (
+            f"{takes} runs for as long as its input is up, {sends} sends pulses of {_milliseconds(seconds)}: it "
+            "would run "
+            "for as long and stop. Take a level that stays up."
+        )
+        return [Finding("level-wanted", "fault", text, seconds, "s")]
+    return []
+
+
+def _rates(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Finding]:
+    sends, takes = bench.port(link.output).clock or ClockRecord(), bench.port(sink).clock or ClockRecord()
+    found = []
+    rate = sends.per_quarter
+    if sends.signal == takes.signal == "clock" and rate and takes.per_quarter and rate != takes.per_quarter:
+        ratio = rate / takes.per_quarter
+        what = f"divide by {style.engineering(ratio, '').strip()}" if ratio > 1 else (
+            f"multiply by {style.engineering(1.0 / ratio, '').strip()}")  # fmt: skip
+        text = (
+            f"{bench.label(link.output)} sends {style.engineering(rate, '').strip()} pulses a quarter note, "
+            f"{bench.label(sink)} counts {style.engineering(takes.per_quarter, '').strip()}: {what}, or set either "
+            "side "
+            "to the other's."
+        )
+        found.append(Finding("clock-rate", "fault", text, ratio, ""))
+    most = takes.most_hertz
+    if rate and most and rate * 2.0 > most:  # two quarter notes a second: 120 bpm
+        fastest = 60.0 * most / rate
+        text = (
+            f"{bench.label(sink)} follows {style.number(most, 1)} pulses a second: with "
+            f"{style.engineering(rate, '').strip()} "
+            f"a quarter note that is {style.number(fastest, 0)} quarter notes a minute at most."
+        )
+        found.append(Finding("clock-rate", "marginal", text, fastest, "bpm"))
+    return found
+
+
+def gate_output(port: Port) -> tuple[GateOutput | None, list[str]]:
+    """What a port sends as a gate, and the names of values that are not known (then None)."""
+    gate = port.gate or GateRecord("driven")
+    bears = Span(port.bears.low, port.bears.high)
+    low, high = gate.low_volts, gate.high_volts
+    if port.role == "audio":
+        low, high = 0.0, peak_volts(port)
+    if gate.kind == "switch":
+        lacks = ["ohms"] if port.ohms is None else []
+        return (None if port.ohms is None else GateOutput("switch", ohms=port.ohms, bears=bears)), lacks
+    lacks = [key for key, value in (("low_volts", low), ("high_volts", high), ("ohms", port.ohms)) if value is None]
+    if low is None or high is None or port.ohms is None:
+        return None, lacks
+    return GateOutput("driven", low, high, port.ohms, bears), []
+
+
+def gate_input(port: Port) -> tuple[GateInput | None, list[str]]:
+    """What a port takes as a gate, and the names of values that are not known (then None)."""
+    gate = port.gate or GateRecord("positive")
+    shorting = gate.kind == "shorting"
+    needed = {"on_volts": gate.on_volts, "off_volts": gate.off_volts, "ohms": port.ohms}
+    if shorting:
+        needed["pullup_volts"] = gate.pullup_volts
+    lacks = [key for key, value in needed.items() if value is None]
+    if gate.on_volts is None or gate.off_volts is None or port.ohms is None or lacks:
+        return None, lacks
+    works, bears = Span(port.works.low, port.works.high), Span(port.bears.low, port.bears.high)
+    rest = (gate.pullup_volts or 0.0) if shorting else port.rests_at_volts
+    return GateInput(gate.on_volts, gate.off_volts, "shorting" if shorting else "positive", port.ohms, rest, works,
+                     bears), []  # fmt: skip
+
+
+def _milliseconds(seconds: float) -> str:
+    return f"{1000 * seconds:.3g} ms"
