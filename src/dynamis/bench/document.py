@@ -126,7 +126,7 @@ class Bench(Record, frozen=True):
 
     @property
     def _net(self) -> _Links:
-        return _kept(self.links, _Links.of)
+        return _kept(self.links, _links)
 
     def meter(self, meter_id: str) -> MeterRecord:
         return _one(self.meters, meter_id, "meter")
@@ -147,29 +147,30 @@ class _Links:
     by_input: Mapping[PortRef, tuple[Link, ...]]
     by_gear: Mapping[str, tuple[Link, ...]]
 
-    @classmethod
-    def of(cls, links: tuple[Link, ...]) -> _Links:
-        by_input: dict[PortRef, tuple[Link, ...]] = {}
-        by_gear: dict[str, tuple[Link, ...]] = {}
-        for link in links:
-            for sink in link.inputs:
-                by_input[sink] = (*by_input.get(sink, ()), link)
-            for gear in {ref.gear for ref in (link.output, *link.inputs)}:
-                by_gear[gear] = (*by_gear.get(gear, ()), link)
-        return cls({link.output: link for link in reversed(links)}, by_input, by_gear)
+
+def _links(links: tuple[Link, ...]) -> _Links:
+    by_input: dict[PortRef, tuple[Link, ...]] = {}
+    by_gear: dict[str, tuple[Link, ...]] = {}
+    for link in links:
+        for sink in link.inputs:
+            by_input[sink] = (*by_input.get(sink, ()), link)
+        for gear in {ref.gear for ref in (link.output, *link.inputs)}:
+            by_gear[gear] = (*by_gear.get(gear, ()), link)
+    return _Links({link.output: link for link in reversed(links)}, by_input, by_gear)
 
 
 # By the identity of a tuple of records: the tuple itself and what was made of it.  Documents share what did not change.
-_KEPT: dict[int, tuple[tuple[Any, ...], Any]] = {}
+_KEPT: dict[tuple[int, object], tuple[tuple[Any, ...], Any]] = {}
 _MOST_KEPT = 256
 
 
 def _kept(items: tuple[Any, ...], make: Callable[[tuple[Any, ...]], Any]) -> Any:
-    known = _KEPT.get(id(items))
+    key = id(items), make
+    known = _KEPT.get(key)
     if known is None or known[0] is not items:
         if len(_KEPT) >= _MOST_KEPT:
             _KEPT.clear()
-        known = _KEPT[id(items)] = items, make(items)
+        known = _KEPT[key] = items, make(items)
     return known[1]
 
 

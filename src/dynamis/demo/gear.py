@@ -1,54 +1,175 @@
-"""The gear of the Lantern House besides its Workshop board and Gallery voice.  All invented."""
+"""The gear of the Lantern House besides its Workshop board and Gallery voice.  All invented.
+
+Between them they show every finding once, and one link of each role that fits.
+"""
 
 from __future__ import annotations
 
 from typing import Final
 
-from dynamis.bench.document import Gear
-from dynamis.bench.ports import GateRecord, Port, VoltSpan
+from dynamis.bench.document import Gear, Link, Power, Setting
+from dynamis.bench.ports import (
+    AudioRecord,
+    ClockRecord,
+    EnvelopeRecord,
+    GateRecord,
+    Knob,
+    MidiRecord,
+    Need,
+    Normal,
+    Pole,
+    Port,
+    PortRef,
+    PotRecord,
+    SwingRecord,
+    VoltSpan,
+)
 from dynamis.pitch.laws import parse_law
 from dynamis.transfer.law import PitchSource
 
-BOARD_GATE: Final = Port("gate", "gate", "output", "gate", ohms=1000.0, gate=GateRecord("driven", 0.1, 5.0),
-                         bears=VoltSpan(-0.5, 5.5))  # fmt: skip
-VOICE_GATE: Final = Port("gate", "gate", "input", "gate", ohms=100e3, bears=VoltSpan(-12.0, 12.0),
-                         gate=GateRecord("positive", on_volts=2.0, off_volts=1.0))  # fmt: skip
+_PLAIN: Final = "voct:scale=1,note=36,volts=0"
+_TIP_AND_RETURN: Final = (Pole("tip", "signal"), Pole("sleeve", "return"))
+
+
+def _out(name: str, role: str, ohms: float | None = 1000.0, **more: object) -> Port:
+    return Port(name.replace(" ", "-"), name, "output", role, ohms=ohms, **more)  # type: ignore[arg-type]
+
+
+def _in(name: str, role: str, ohms: float | None = 100e3, **more: object) -> Port:
+    return Port(name.replace(" ", "-"), name, "input", role, ohms=ohms, **more)  # type: ignore[arg-type]
+
+
+def _takes(on: float, off: float, **more: object) -> GateRecord:
+    return GateRecord("positive", on_volts=on, off_volts=off, **more)  # type: ignore[arg-type]
+
+
+def _plays(name: str, low: float, high: float, ohms: float = 1000.0, limit: float = 0.01, **more: object) -> Port:
+    source = PitchSource("source", parse_law(_PLAIN), scale_limit=limit, low_volts=low, high_volts=high)
+    return _out(name, "pitch", ohms, law=_PLAIN, transfers=(source.stored(),), **more)
+
+
+BOARD_MORE: Final = (
+    _out("gate", "gate", gate=GateRecord("driven", 0.1, 5.0), bears=VoltSpan(-0.5, 5.5)),
+    _out("modulation", "modulation", 100.0, swing=SwingRecord(-4.0, 4.0)),
+    _in("MIDI in", "midi", None, midi=MidiRecord(1)),
+)
+VOICE_MORE: Final = (
+    _in("gate", "gate", gate=_takes(2.0, 1.0), bears=VoltSpan(-12.0, 12.0)),
+    _in("trigger", "trigger", gate=_takes(2.0, 1.0, min_seconds=0.001, edge=True), bears=VoltSpan(-12.0, 12.0)),
+    _in("vibrato", "modulation", swing=SwingRecord(-3.5, 3.5), knobs=(Knob("Vibrato depth", "full up"),)),
+    _in("swell", "modulation", swing=SwingRecord(0.0, 10.0)),
+)
+LEVER: Final = (
+    _out("across", "modulation", 470.0, swing=SwingRecord(-5.0, 5.0)),
+    _out("along", "modulation", 470.0, swing=SwingRecord(0.0, 5.0)),
+)
 
 
 def more_gear() -> tuple[Gear, ...]:
-    """A keyboard, three more voices, a sequencer, an envelope, a drum, a clock, and a filter not yet measured."""
-    plain = "voct:scale=1,note=36,volts=0"
-    keyboard = PitchSource("keys", parse_law(plain), scale_limit=0.002, offset_limit_volts=0.002, low_volts=0.0,
+    """What else stands in the Lantern House."""
+    keyboard = PitchSource("keys", parse_law(_PLAIN), scale_limit=0.002, offset_limit_volts=0.002, low_volts=0.0,
                            high_volts=5.0)  # fmt: skip
-    pitch = Port("pitch", "pitch", "output", law=plain, ohms=1000.0, ohms_limit=0.05,
-                 transfers=(keyboard.stored(),))  # fmt: skip
-    switch = Port("key", "key contact", "output", "trigger", ohms=50.0, gate=GateRecord("switch"))
-    hertz = Port("pitch", "pitch", "input", law="hzv:note=36,volts=0.5", ohms=100e3, bears=VoltSpan(-0.5, 15.0))
-    shorting = Port("trigger", "trigger", "input", "trigger", ohms=4700.0, bears=VoltSpan(-0.5, 15.0),
-                    gate=GateRecord("shorting", on_volts=1.0, off_volts=4.0, pullup_volts=15.0))  # fmt: skip
-    toy = Port("tone", "tone", "input", law="voct:scale=0.37,note=36,volts=1.75", ohms=220e3, bears=VoltSpan(0.0, 3.3),
-               silent_below_volts=1.70)  # fmt: skip
-    row = Port("row", "row A", "output", law=plain, ohms=1000.0,
-               transfers=(PitchSource("row", parse_law(plain), scale_limit=0.01,
-                                      low_volts=0.0, high_volts=4.0).stored(),))  # fmt: skip
-    weak = Port("gate", "gate", "output", "gate", ohms=2200.0, gate=GateRecord("driven", 0.0, 3.3, seconds=0.01))
-    strong = Port("gate", "gate", "input", "gate", ohms=47e3, gate=GateRecord("positive", on_volts=3.5, off_volts=1.0))
-    easy = Port("gate", "gate", "input", "gate", ohms=100e3, bears=VoltSpan(-15.0, 15.0),
-                gate=GateRecord("positive", on_volts=1.0, off_volts=0.6, min_seconds=0.002))  # fmt: skip
-    full = Port("out", "envelope gate", "output", "gate", ohms=470.0, gate=GateRecord("driven", 0.0, 8.0))
-    ticks = Port("clock", "clock", "output", "clock", ohms=100.0, gate=GateRecord("driven", 0.0, 10.0, seconds=0.005))
-    takes = Port("clock", "clock", "input", "clock", ohms=100e3, bears=VoltSpan(-0.3, 3.6),
-                 gate=GateRecord("positive", on_volts=1.6, off_volts=0.8))  # fmt: skip
-    tuned = Port("pitch", "pitch", "input", law=plain, ohms=1e6, tune_semitones=5.0)
-    unknown = Port("gate", "gate", "input", "gate", ohms=None)
     return (
-        Gear("foyer-keyboard", "Foyer keyboard", (pitch, switch)),
-        Gear("pit-voice", "Pit voice", (hertz, shorting), (), "Hz/V, with a shorting trigger."),
-        Gear("carousel-board", "Carousel board", (toy,), (), "A gutted music-box tone board; op-amps round 1.62 V."),
-        Gear("curtain-sequencer", "Curtain sequencer", (row, weak, takes)),
-        Gear("wardrobe-envelope", "Wardrobe envelope", (easy, full), (), "Accepts weak gates."),
-        Gear("cellar-drum", "Cellar drum", (strong,)),
-        Gear("bridge-clock", "Bridge clock", (ticks,)),
-        Gear("balcony-voice", "Balcony voice", (tuned,), (), "With a tune knob of five semitones."),
-        Gear("attic-filter", "Attic filter", (unknown,), (), "Its gate has not been measured yet."),
+        Gear("foyer-keyboard", "Foyer keyboard", (
+            _out("pitch", "pitch", law=_PLAIN, ohms_limit=0.05, transfers=(keyboard.stored(),)),
+            _out("key contact", "trigger", 50.0, gate=GateRecord("switch")),
+            _out("MIDI out", "midi", None, midi=MidiRecord(1)),
+        ), power=Power("adapter", (9.0,), 0.2)),
+        Gear("prompt-desk-laptop", "Prompt-desk laptop", (
+            *(_out(f"out {k}", "audio", 150.0,
+                   audio=AudioRecord("dc", full_scale_dbu=18.0, channel=8 + k, panel=str(k))) for k in (1, 2)),
+            _out("headphones", "audio", 32.0, audio=AudioRecord("ac", 2.0, full_scale_volts=1.4)),
+            _out("main out", "audio", 300.0, audio=AudioRecord("unknown", full_scale_dbu=24.0, balanced="one-leg")),
+        ), notes="Jacks 1 to 8 of its interface are channels 9 to 16 on screen.", power=Power("battery")),
+        Gear("foyer-mixer", "Foyer mixer", (
+            _in("line", "audio", 10e3, audio=AudioRecord("ac", 8.0, full_scale_volts=12.0)),
+            _in("quiet", "audio", 2.2e3, audio=AudioRecord("ac", 20.0, full_scale_volts=1.1)),
+        ), power=Power("mains")),
+        Gear("pit-voice", "Pit voice", (
+            _in("pitch", "pitch", law="hzv:note=36,volts=0.5", bears=VoltSpan(-0.5, 15.0),
+                needs=(Need("pitch-switch", "outside"),)),
+            _in("trigger", "trigger", 4700.0, bears=VoltSpan(-0.5, 15.0),
+                gate=GateRecord("shorting", on_volts=1.0, off_volts=4.0, pullup_volts=15.0)),
+        ), (), "Hz/V, with a shorting trigger.",
+            settings=(Setting("pitch-switch", "Pitch switch", "inside", ("inside", "outside")),)),
+        Gear("carousel-board", "Carousel board", (
+            _in("tone", "pitch", 220e3, law="voct:scale=0.37,note=36,volts=1.75", bears=VoltSpan(0.0, 3.3),
+                silent_below_volts=1.70, poles=(Pole("tip", "signal"),)),
+            _in("tremolo", "modulation", 220e3, swing=SwingRecord(0.02, 3.22, 1.62), bears=VoltSpan(-0.3, 3.6)),
+        ), (), "A gutted music-box tone board; op-amps round 1.62 V.", power=Power("battery", (3.3,), 0.03)),
+        Gear("curtain-sequencer", "Curtain sequencer", (
+            *(_plays(f"row {letter}", 0.0, 4.0) for letter in "AB"),
+            _plays("row C", 0.0, 4.0, 100.0, 0.0005),
+            _out("gate", "gate", 2200.0, gate=GateRecord("driven", 0.0, 3.3, seconds=0.01)),
+            _out("clock out", "clock", 470.0, gate=GateRecord("driven", 0.0, 3.3, seconds=0.002),
+                 clock=ClockRecord(per_quarter=4)),
+            _in("clock", "clock", bears=VoltSpan(-0.3, 3.6), gate=_takes(1.6, 0.8, edge=True),
+                clock=ClockRecord(per_quarter=4, most_hertz=60.0, voids=("tempo", "gate-length"))),
+            _in("reset", "clock", bears=VoltSpan(-0.3, 3.6), gate=_takes(1.6, 0.8, edge=True),
+                clock=ClockRecord("reset")),
+            _in("run", "clock", bears=VoltSpan(-0.3, 12.0), gate=_takes(1.6, 0.8), clock=ClockRecord("run")),
+        ), (), "Three rows of eight.",
+            settings=(Setting("tempo", "Tempo", "96"), Setting("gate-length", "Gate length", "half"))),
+        Gear("wardrobe-envelope", "Wardrobe envelope", (
+            _in("gate", "gate", gate=_takes(1.0, 0.6, min_seconds=0.002), works=VoltSpan(-1.0, 8.0),
+                bears=VoltSpan(-15.0, 15.0), envelope=EnvelopeRecord(0.02, 0.0, 1.0, 0.03, "envelope")),
+            _out("envelope", "gate", 470.0, gate=GateRecord("driven", 0.0, 8.0)),
+        ), (), "Accepts weak gates."),
+        Gear("cellar-drum", "Cellar drum", (
+            _in("gate", "gate", 47e3, gate=_takes(3.5, 1.0, max_seconds=0.004)),
+            _in("clock", "clock", gate=_takes(2.0, 0.8), clock=ClockRecord(per_quarter=4)),
+        )),
+        Gear("bridge-clock", "Bridge clock", (
+            _out("clock", "clock", 100.0, gate=GateRecord("driven", 0.0, 10.0, seconds=0.005),
+                 clock=ClockRecord(per_quarter=24)),
+            _out("reset", "trigger", 100.0, gate=GateRecord("driven", 0.0, 3.3, seconds=0.002)),
+        )),
+        Gear("balcony-voice", "Balcony voice", (
+            _in("pitch", "pitch", 1e6, law=_PLAIN, tune_semitones=5.0),
+            _in("gate", "gate", gate=_takes(2.0, 1.0, needs_trigger=True)),
+            _in("trigger", "trigger", gate=_takes(2.0, 1.0)),
+        ), (), "With a tune knob of five semitones; its gate wants a trigger with it."),
+        Gear("attic-filter", "Attic filter", (
+            _in("gate", "gate", None),
+            _in("cut-off", "modulation", swing=SwingRecord(-10.0, 10.0), normal=Normal("its own envelope")),
+            _in("pedal", "modulation", 12e3, swing=SwingRecord(0.0, 5.0),
+                poles=(Pole("tip", "signal"), Pole("ring", "supply", volts=5.0), Pole("sleeve", "return"))),
+        ), (), "Its gate has not been measured yet."),
+        Gear("fly-lever", "Fly lever", LEVER),
+        Gear("floor-pedal", "Floor pedal", (
+            _out("wiper", "modulation", None, pot=PotRecord(22e3, 5.0), poles=(
+                Pole("tip", "signal"), Pole("ring", "supply"), Pole("sleeve", "return"))),
+        ), (), "22 kΩ, wiper on the tip."),
+        Gear("balcony-ribbon", "Balcony ribbon", (
+            _plays("pitch", 0.0, 5.0, poles=(Pole("tip", "signal"), Pole("ring", "second-signal", "pressure"),
+                                             Pole("sleeve", "return"))),
+            _out("touch", "gate", gate=GateRecord("driven", 1.2, 5.0)),
+        )),
+        Gear("stage-door-bell", "Stage-door bell", (
+            _in("strike", "trigger", 4700.0,
+                gate=GateRecord("shorting", on_volts=-6.0, off_volts=-3.0, pullup_volts=-9.0)),
+            _in("ring", "trigger", gate=_takes(2.0, 1.0, min_seconds=0.02)),
+        )),
+        Gear("lamp-reference", "Lamp reference", (
+            _out("volts", "modulation", 10.0, swing=SwingRecord(0.0, 10.0)),
+        ), (), "A known voltage source, 10.000 V within 0.01 %."),
+    )  # fmt: skip
+
+
+def more_links() -> tuple[Link, ...]:
+    """One that fits of each role, and three that no trial pair would show."""
+
+    def link(output: str, *inputs: str, **more: object) -> Link:
+        refs = [PortRef(*one.split("/")) for one in (output, *inputs)]
+        return Link(output.replace("/", "-"), refs[0], tuple(refs[1:]), **more)  # type: ignore[arg-type]
+
+    return (
+        link("curtain-sequencer/row-C", "balcony-voice/pitch", low_note=36.0, high_note=60.0),
+        link("balcony-ribbon/touch", "cellar-drum/gate"),
+        link("curtain-sequencer/gate", "cellar-drum/gate", "gallery-voice/trigger"),
+        link("curtain-sequencer/clock-out", "cellar-drum/clock"),
+        link("lamp-reference/volts", "gallery-voice/swell"),
+        link("prompt-desk-laptop/out-2", "foyer-mixer/line", program_channel=10),
+        link("foyer-keyboard/MIDI-out", "workshop-board/MIDI-in"),
+        link("fly-lever/along", "wardrobe-envelope/gate"),
     )

@@ -14,11 +14,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dynamis.bench.analysis import analyse, codes_of, head_of
-from dynamis.bench.document import Bench, Gear, Link, Unit
+from dynamis.bench.document import Bench, Gear, Link, Power, Unit
 from dynamis.bench.ports import Port, PortRef
 from dynamis.bench.records import AdoptionRecord, HeadRecord, MeterRecord, RunRecord
 from dynamis.converter.transfers import DacTransfer
-from dynamis.demo.gear import BOARD_GATE, VOICE_GATE, more_gear
+from dynamis.demo.gear import BOARD_MORE, VOICE_MORE, more_gear, more_links
 from dynamis.demo.hidden import BOARD_DAC, BOARD_LAW, hidden_channel
 from dynamis.files.store import BenchFile
 from dynamis.files.text import publish
@@ -42,8 +42,9 @@ def board() -> Gear:
              transfers=(converter,), trimmers="scale")
         for letter in "AB"
     )  # fmt: skip
-    return Gear("workshop-board", "Workshop board", (*ports, BOARD_GATE), (Unit("02"), Unit("03")),
-                "Microcontroller with a 12-bit DAC behind a 4.096 V reference, gain 1.35.")  # fmt: skip
+    return Gear("workshop-board", "Workshop board", (*ports, *BOARD_MORE), (Unit("02"), Unit("03")),
+                "Microcontroller with a 12-bit DAC behind a 4.096 V reference, gain 1.35.",
+                power=Power("usb", (5.0,), 0.1))  # fmt: skip
 
 
 def voice() -> Gear:
@@ -53,7 +54,7 @@ def voice() -> Gear:
         Port(f"pitch-{k}", f"pitch {k}", "input", law=BOARD_LAW, ohms=100e3, ohms_limit=0.01, transfers=(oscillator,))
         for k in (1, 2)
     )
-    ports += (VOICE_GATE,)
+    ports += VOICE_MORE
     return Gear("gallery-voice", "Gallery voice", ports, (), "Two 1 V/oct inputs, both joined to one board output.")
 
 
@@ -63,7 +64,7 @@ def bench() -> Bench:
     link = Link("board-to-gallery", CHANNEL_A, inputs, tolerance=PROFILE, low_note=36, high_note=96)
     gates = Link("board-gate", PortRef("workshop-board", "gate"), (PortRef("gallery-voice", "gate"),))
     gear = (board(), voice(), *more_gear())
-    return Bench("The Lantern House", gear, (link, gates), (BENCH_METER, POCKET_METER))
+    return Bench("The Lantern House", gear, (link, gates, *more_links()), (BENCH_METER, POCKET_METER))
 
 
 def write_demo(path: Path) -> None:

@@ -137,15 +137,3 @@ def trial_link(link: Link | None, output: PortRef, sink: PortRef) -> Link:
     if sink in link.inputs:
         return link
     return with_(link, inputs=(*link.inputs, sink))
-
-
-def trial_bench(bench: Bench, link: Link, sink: PortRef) -> Bench:
-    """The bench with an input on a link and on no other: what joining them would make of it."""
-    if sink not in link.inputs or link in bench.links:
-        return bench
-    links = []
-    for one in bench.links:
-        if sink in one.inputs and one.output != link.output:
-            one = with_(one, inputs=tuple(ref for ref in one.inputs if ref != sink))
-        links.append(link if one.output == link.output else one)
-    return with_(bench, links=tuple(links))

@@ -205,7 +205,7 @@ def needs_of(bench: Bench, ref: PortRef) -> Iterator[tuple[str, str, str]]:
     """(name, value wanted, value now) of each setting that a port asks for."""
     gear = bench.gear_by(ref.gear)
     for need in gear.port_by(ref.port).needs:
-        setting = next((one for one in gear.settings if one.id == need.setting), None)
+        setting = next((one for one in gear.settings if need.setting in (one.id, one.name)), None)
         yield (need.setting, need.value, "") if setting is None else (setting.name, need.value, setting.value)
 
 

@@ -53,6 +53,21 @@ def judge_pitch(
     return judge_sides(sender, receiver, [bench.port(ref) for ref in link.inputs], link.tolerance, adopted, style)
 
 
+def reached_notes(bench: Bench, link: Link, sink: PortRef) -> tuple[FloatArray, NDArray[np.bool_]]:
+    """The notes used, and which of them are reached and not below the volts where the input falls silent."""
+    notes = np.arange(np.ceil(link.low_note), np.floor(link.high_note) + 1e-9)
+    sides, port = SideCache(), bench.port(link.output)
+    receiver = sides.receiver(bench, sink)
+    if port.role == "audio" and receiver is not None:
+        port = as_pitch(port, receiver.heard.law)
+    sender = sides.sender(bench, link, HeadRecord(), notes, port)
+    if receiver is None or isinstance(sender, str) or bench.port(sink).ohms is None:
+        return notes, np.ones(notes.size, bool)
+    share, bias = _shares(sender, [bench.port(ref) for ref in link.inputs])[0]
+    least = receiver.port.silent_below_volts
+    return notes, ~sender.unreached & ((share * sender.volts + bias >= least) if least is not None else True)
+
+
 def judge_sides(
     sender: Sender, receiver: Receiver, inputs: Sequence[Port], tolerance: str, adopted: AdoptionRecord | None = None,
     style: Style = Style(),

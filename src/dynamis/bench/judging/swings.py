@@ -97,6 +97,10 @@ def swing_at(bench: Bench, link: Link, sink: PortRef) -> Swing | list[Finding]:
             first, second = (float(made.forward(one, NOMINAL)) for one in (low, high))
             low, high = min(first, second), max(first, second)
     inputs = [bench.port(one) for one in link.inputs]
+    if output.pot is not None and output.pot.ohms and not link.between:
+        load = 1.0 / sum(1.0 / (port.ohms or 1.0) for port in inputs)
+        reach = LoadedPot(output.pot.ohms, output.pot.fed_volts or 0.0, output.pot.fed_ohms, load).reach_volts
+        low, high, ohms = min(0.0, reach), max(0.0, reach), 0.0
     conductance = sum(1.0 / (port.ohms or 1.0) for port in inputs)
     share = 1.0 / (1.0 + ohms * conductance)
     rest = share * ohms * sum(port.rests_at_volts / (port.ohms or 1.0) for port in inputs)

@@ -1,0 +1,309 @@
+"""What to do about findings: each remedy computed, tried on the bench, and judged again.
+
+A remedy with a deed changes the bench when it is pressed, with undo; one without says what to turn or to build.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+from dataclasses import replace as with_
+from typing import Final, Literal
+
+import numpy as np
+from msgspec.structs import replace
+
+from dynamis.bench.chains import converter_of, heard_by, make_dac
+from dynamis.bench.commands import Change, join, part, set_port
+from dynamis.bench.document import Bench, GateStageRecord, Link
+from dynamis.bench.fields import GEAR_FIELDS
+from dynamis.bench.gear_commands import put_link, set_gear_field
+from dynamis.bench.judging.pairs import BEST_FIRST, PairFit, judge_pair, trial_link
+from dynamis.bench.judging.patch import missing_gate, missing_reset, missing_trigger
+from dynamis.bench.judging.pitch_fit import reached_notes
+from dynamis.bench.judging.swings import Swing, swing_at
+from dynamis.bench.judging.switching import SWITCHING, fitting_circuit
+from dynamis.bench.ports import PortRef
+from dynamis.bench.records import AdoptionRecord
+from dynamis.bench.workaround import workarounds
+from dynamis.electrics.stage import Stage
+from dynamis.notation.style import Style
+from dynamis.pitch.laws import ExponentialLaw, Law, law_text, parse_law
+from dynamis.pitch.notes import note_label
+from dynamis.pitch.tuning import EqualTemperament
+
+_BUFFER_OHMS: Final = 1e6
+_STRETCH: Final = 2.0
+Deed = Callable[[Bench], Change]
+Kind = Literal["circuit", "patch", "setting", "calibrate", "table", "advice"]
+
+
+@dataclass(frozen=True)
+class Remedy:
+    """title : what to do.  text : how, with its numbers.  leaves : the pair as it would be afterwards, None where
+    nothing is changed on the bench.  deed : makes the change.  by : the output that drives the input afterwards, where
+    it is another one."""
+
+    kind: Kind
+    title: str
+    text: str
+    deed: Deed | None = None
+    leaves: PairFit | None = None
+    by: PortRef | None = None
+
+
+def remedies_for(
+    bench: Bench, fit: PairFit, adoptions: Sequence[AdoptionRecord] = (), style: Style = Style()
+) -> list[Remedy]:
+    """What can be done about a pair, joined or not, the best first: those that make it fit, then the others."""
+    link = trial_link(bench.link_from(fit.output), fit.output, fit.input)
+    codes = {one.code for one in fit.findings}
+    found = []
+    for one in _proposed(bench, link, fit, codes, style):
+        if one.deed is None:
+            found.append(one)
+            continue
+        changed, output = one.deed(bench).bench, one.by or fit.output
+        now = trial_link(changed.link_from(output), output, fit.input)
+        leaves = judge_pair(changed, now, fit.input, adoptions, style)
+        if _asked(leaves) < _asked(fit):
+            found.append(with_(one, leaves=leaves))
+    return sorted(found, key=lambda one: (9, 0) if one.leaves is None else _asked(one.leaves))
+
+
+def _asked(fit: PairFit) -> tuple[int, int, float]:
+    """How bad a pair is: its verdict, how many findings ask for something, and how far it is off where that is "
+    "cents."""
+    off = abs(fit.value) if fit.unit == "ct" and fit.value is not None and fit.verdict == "needs-circuit" else 0.0
+    return BEST_FIRST.index(fit.verdict), sum(one.asks for one in fit.findings), off
+
+
+def _proposed(bench: Bench, link: Link, fit: PairFit, codes: set[str], style: Style) -> Iterator[Remedy]:
+    sink = fit.input
+    if fit.role == "pitch":
+        yield from _pitch(bench, link, sink, codes, style)
+    elif fit.role in SWITCHING:
+        yield from _gates(bench, link, fit, codes, style)
+    elif fit.role == "modulation" and fit.verdict != "fits":
+        yield from _swings(bench, link, sink, style)
+    if "pot-loaded" in codes and not link.between:
+        yield _staged(link, "A buffer", "An op-amp as follower between them: 1 MΩ at its input, no load on the "
+                      "potentiometer.", Stage("buffer", in_ohms=_BUFFER_OHMS))  # fmt: skip
+    yield from _patch(bench, link, sink, codes)
+
+
+# -- pitch -----------------------------------------------------------------------------------------
+
+
+def _pitch(bench: Bench, link: Link, sink: PortRef, codes: set[str], style: Style) -> Iterator[Remedy]:
+    output, receiver = bench.port(link.output), bench.port(sink)
+    heard = heard_by("heard", receiver, EqualTemperament(bench.a4_hertz))
+    if codes & {"loading"} and codes & {"error", "error-at-limits"} and not link.between:
+        text = (
+            f"An op-amp as follower takes 1 MΩ from {bench.label(link.output)} and drives all inputs; put its output "
+            "resistor inside the feedback loop."
+        )
+        yield _staged(link, "A buffer", text, Stage("buffer", in_ohms=_BUFFER_OHMS))
+    if output.law is not None and heard is not None:
+        sent, other = parse_law(output.law), heard.law
+        wrong = codes & {"scale-mismatch", "offset", "transposition", "below-cut-off"} and not link.between
+        if wrong and isinstance(sent, ExponentialLaw) and isinstance(other, ExponentialLaw):
+            yield _scaler(bench, link, sent, other, style)
+        if "law-mismatch" in codes:
+            yield from _other_law(bench, link, heard.law, style)
+    if "range-not-covered" in codes or "below-cut-off" in codes:
+        yield from _fewer_notes(bench, link, sink, style)
+    if "error-at-limits" in codes:
+        text = f"Measure {bench.label(link.output)} with all of its inputs plugged in, and adopt a correction."
+        yield Remedy("calibrate", "Calibrate loaded", text)
+
+
+def _scaler(bench: Bench, link: Link, sent: ExponentialLaw, heard: ExponentialLaw, style: Style) -> Remedy:
+    """Gain and offset that make one exponential law the other, aimed at the receiver's own reference."""
+    tuning = EqualTemperament(bench.a4_hertz)
+    gain = heard.volts_per_octave / sent.volts_per_octave
+    apart = float(tuning.octaves(sent.reference_note, heard.reference_note))
+    offset = heard.reference_volts + heard.volts_per_octave * apart - gain * sent.reference_volts
+    text = (
+        f"Gain {style.number(gain, 4)}, offset {style.volts(offset, 3, sign=True)}, from the output's own volts to the "
+        "input: an op-amp with a trimmer for the interval and one for the offset."
+    )
+    return _staged(link, f"Gain {style.number(gain, 3)}, offset {style.volts(offset, 3, sign=True)}", text,
+                   _stage(bench, link, gain, offset))  # fmt: skip
+
+
+def _other_law(bench: Bench, link: Link, heard: Law, style: Style) -> Iterator[Remedy]:
+    port = bench.port(link.output)
+    stored = converter_of(port)
+    if stored is not None:
+        law = law_text(heard)
+        dac = make_dac("dac", stored).dac
+        notes = np.arange(link.low_note, link.high_note + 1.0)
+        volts = heard.volts(EqualTemperament(bench.a4_hertz).octaves(notes, heard.reference_note))
+        low, high = (float(one) for one in dac.nominal_volts(np.array([0, 2**dac.bits - 1])))
+        inside = notes[(volts >= min(low, high)) & (volts <= max(low, high))]
+        if inside.size:
+            ends = f"{note_label(float(inside[0]), style)} to {note_label(float(inside[-1]), style)}"
+            text = (
+                f"No circuit: the channel plays the input's own law from a table. {inside.size} of {notes.size} notes, "
+                f"{ends}, lie within {style.volts(high, 2)}."
+            )
+
+            def deed(one: Bench) -> Change:
+                changed = set_port(one, link.output, law=law).bench
+                first, last = float(inside[0]), float(inside[-1])
+                return _changed_link(link, f"play {law}, {ends}", low_note=first, high_note=last)(changed)
+
+            yield Remedy("table", "Its own table", text, deed)
+    text = "It moves 4.0 ct per °C and octave unless it is compensated; keep it away from what warms up."
+    yield Remedy("advice", "An exponential or logarithmic converter", text)
+
+
+def _fewer_notes(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterator[Remedy]:
+    """The longest run of the notes used in which nothing is lost."""
+    notes, good = reached_notes(bench, link, sink)
+    best, start = (0, 0), 0
+    for k in range(good.size + 1):
+        if k == good.size or not good[k]:
+            best = max(best, (k - start, -start))
+            start = k + 1
+    if 0 < best[0] < good.size:
+        first, last = float(notes[-best[1]]), float(notes[-best[1] + best[0] - 1])
+        ends = f"{note_label(first, style)} to {note_label(last, style)}"
+
+        deed = _changed_link(link, f"use {ends}", low_note=first, high_note=last)
+        yield Remedy("setting", f"Use {ends}", f"{best[0]} of {good.size} notes are reached without a circuit.", deed)
+
+
+# -- gates, triggers, clocks -----------------------------------------------------------------------
+
+
+def _gates(bench: Bench, link: Link, fit: PairFit, codes: set[str], style: Style) -> Iterator[Remedy]:
+    found = fitting_circuit(bench, link, fit.input)
+    if found is not None:
+        parts = ", ".join(
+            f"{one.name} {style.engineering(one.ohms, 'Ω')}" if one.ohms is not None else f"{one.name} ({one.role})"
+            for one in found.parts
+        )
+        stage = GateStageRecord(found.name, found.parts)
+        title = found.name[0].upper() + found.name[1:]
+        yield Remedy("circuit", title, f"Of {parts}.", _add_stage(link, stage, found.name))
+    gate = bench.port(fit.input).gate
+    if "pulse-too-short" in codes and gate is not None and gate.min_seconds is not None:
+        seconds = _STRETCH * gate.min_seconds
+        text = f"A pulse stretcher of {style.engineering(seconds, 's')}, twice what the input takes."
+        stage = GateStageRecord("stretcher", (), seconds)
+        yield Remedy("circuit", "A pulse stretcher", text, _add_stage(link, stage, "a stretcher"))
+    if "on-level" in codes or "trigger-kind" in codes:
+        for one in workarounds(bench, link, fit.input, style):
+            yield Remedy("patch", one.title, one.text, one.deed, by=one.by)
+
+
+def _add_stage(link: Link, stage: GateStageRecord, words: str) -> Deed:
+    return _changed_link(link, f"put {words} between", gate_stages=(*link.gate_stages, stage))
+
+
+# -- modulation ------------------------------------------------------------------------------------
+
+
+def _swings(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterator[Remedy]:
+    swing = swing_at(bench, link, sink)
+    if not isinstance(swing, Swing) or swing.high <= swing.low or link.between:
+        return
+    gain, offset = swing.wants
+    if abs(gain - 1.0) < 0.02 and abs(offset) < 0.02 * (swing.acts_high - swing.acts_low):
+        return
+    title = f"Gain {style.number(gain, 3)}, offset {style.volts(offset, 3, sign=True)}"
+    text = "An op-amp adds the bias and scales the swing, so that all of it acts."
+    if not swing.bias:
+        text = "An op-amp scales and shifts the swing, so that all of it acts."
+    yield _staged(link, title, text, _stage(bench, link, gain, offset))
+
+
+def _stage(bench: Bench, link: Link, gain: float, offset: float) -> Stage:
+    """A circuit of that gain from the output's own volts: what it loads the output by is made up for."""
+    lost = (bench.port(link.output).ohms or 0.0) / _BUFFER_OHMS
+    return Stage("between", gain * (1.0 + lost), offset, in_ohms=_BUFFER_OHMS)
+
+
+def _staged(link: Link, title: str, text: str, stage: Stage) -> Remedy:
+    words = f"put {title[0].lower()}{title[1:]} between"
+    return Remedy("circuit", title, text, _changed_link(link, words, between=(*link.between, stage.stored())))
+
+
+# -- plugs, settings, what is missing --------------------------------------------------------------
+
+
+def _patch(bench: Bench, link: Link, sink: PortRef, codes: set[str]) -> Iterator[Remedy]:
+    for code, missing in (("gate-with-trigger", missing_trigger), ("nothing-opens", missing_gate),
+                          ("reset-missing", missing_reset)):  # fmt: skip
+        wanted = missing(bench, sink) if code in codes else None
+        if wanted is not None:
+            yield from _joining(bench, link, wanted)
+    if "channel-map" in codes and bench.port(link.output).audio is not None:
+        channel = bench.port(link.output).audio.channel  # type: ignore[union-attr]
+        yield Remedy("setting", f"Channel {channel} in the program", "Keeps the channel with the link.",
+                     _changed_link(link, f"the program sends on {channel}", program_channel=channel))  # fmt: skip
+    if "supply-pole" in codes:
+        yield Remedy("patch", "A lead with an open ring", "Three poles, nothing joined on the ring, at both ends.",
+                     _changed_link(link, "a lead with an open ring", lead="ring-open"))  # fmt: skip
+    if "second-signal-lost" in codes and link.lead in ("two-pole", "ring-open"):
+        yield Remedy("patch", "A lead of three poles", "Tip, ring and sleeve joined through.",
+                     _changed_link(link, "a lead of three poles", lead="three-pole"))  # fmt: skip
+    if "setting-otherwise" in codes:
+        yield from _set(bench, link, sink)
+    if "outputs-contending" in codes:
+        for other in bench.links_into(sink):
+            if other.output != link.output:
+
+                def deed(one: Bench, other: Link = other) -> Change:
+                    return part(one, other.output, sink)
+
+                name = bench.label(other.output)
+                yield Remedy("patch", f"Part {name}", "One output is left on the input.", deed)
+
+
+def _joining(bench: Bench, link: Link, wanted: PortRef) -> Iterator[Remedy]:
+    """Outputs of the sender that could drive an input which is not joined yet, the free ones first."""
+    gear = bench.gear_by(link.output.gear)
+    for port in gear.ports:
+        ref = PortRef(gear.id, port.id)
+        if port.direction != "output" or port.role not in SWITCHING:
+            continue
+        fit = judge_pair(bench, trial_link(bench.link_from(ref), ref, wanted), wanted)
+        if fit.verdict in ("fits", "marginal"):
+
+            def deed(one: Bench, ref: PortRef = ref) -> Change:
+                return join(one, ref, wanted)
+
+            text = f"{bench.label(ref)} drives it: {fit.verdict}."
+            yield Remedy("patch", f"Join {bench.label(wanted)} too", text, deed)
+
+
+def _set(bench: Bench, link: Link, sink: PortRef) -> Iterator[Remedy]:
+    field = next(one for one in GEAR_FIELDS if one.path == "settings")
+    for ref in (link.output, sink):
+        gear = bench.gear_by(ref.gear)
+        for need in gear.port_by(ref.port).needs:
+            setting = next((one for one in gear.settings if need.setting in (one.id, one.name)), None)
+            if setting is None or setting.value == need.value:
+                continue
+            pairs = tuple((one.name, need.value if one is setting else one.value) for one in gear.settings)
+
+            def deed(one: Bench, gear_id: str = gear.id, pairs: object = pairs) -> Change:
+                return set_gear_field(one, gear_id, field, pairs)
+
+            yield Remedy(
+                "setting", f"Set {setting.name} to {need.value}", f"On {gear.name}, before you join them.", deed
+            )
+
+
+def _changed_link(link: Link, words: str, **values: object) -> Deed:
+    def deed(bench: Bench) -> Change:
+        for sink in link.inputs:
+            joined = bench.link_from(link.output)
+            if joined is None or sink not in joined.inputs:
+                bench = join(bench, link.output, sink).bench
+        return put_link(bench, replace(bench.link_from(link.output) or link, **values), words)
+
+    return deed

@@ -1,0 +1,155 @@
+"""Findings beyond pitch and levels: each on a bench that has the fault, and not on the mended one.
+
+Numbers are derived beside them (Kirchhoff's law, exp(-t/RC), the definition of dBu).  That half-way along plugs,
+returns, settings and missing gates these are the things that go wrong is common practice, no source.
+"""
+
+from __future__ import annotations
+
+import math
+
+import pytest
+from msgspec.structs import replace as with_
+
+from dynamis.bench.document import Bench, Gear, Link, Power, Setting
+from dynamis.bench.judging.pairs import judge_link, judge_pair
+from dynamis.bench.ports import (
+    AudioRecord,
+    ClockRecord,
+    EnvelopeRecord,
+    GateRecord,
+    MidiRecord,
+    Need,
+    Normal,
+    Pole,
+    Port,
+    PortRef,
+    PotRecord,
+    SwingRecord,
+    VoltSpan,
+)
+
+OUT, IN = PortRef("desk", "out"), PortRef("voice", "in")
+VOCT = "voct:scale=1,note=36,volts=1"
+GATE_OUT = Port("out", "gate", "output", "gate", ohms=1000.0, gate=GateRecord("driven", 0.0, 5.0))
+GATE_IN = Port("in", "gate in", "input", "gate", ohms=100e3, gate=GateRecord("positive", on_volts=2.0, off_volts=0.8))
+PULSE = with_(GATE_OUT, role="trigger", gate=GateRecord("driven", 0.0, 5.0, seconds=0.005))
+CLOCK_OUT = with_(PULSE, role="clock", clock=ClockRecord(per_quarter=4))
+CLOCK_IN = with_(GATE_IN, role="clock", clock=ClockRecord(per_quarter=4))
+PITCH_OUT = Port("out", "pitch", "output", law=VOCT, ohms=0)
+PITCH_IN = Port("in", "pitch in", "input", law=VOCT, ohms=100e3)
+LFO = Port("out", "swing", "output", "modulation", ohms=0.0, swing=SwingRecord(-5.0, 5.0))
+DEPTH = Port("in", "depth", "input", "modulation", ohms=100e3, swing=SwingRecord(-5.0, 5.0))
+DC = AudioRecord("dc", full_scale_volts=10.0)
+AUDIO = Port("out", "out 1", "output", "audio", ohms=100.0, audio=DC)
+LINE_IN = Port("in", "line", "input", "audio", ohms=10e3, audio=AudioRecord("ac", 10.0, full_scale_volts=10.0))
+TRIGGER_IN = Port("t", "trigger in", "input", "trigger", ohms=100e3, gate=GATE_IN.gate)
+SUPPLIED = (Pole("tip", "signal"), Pole("ring", "supply", volts=5.0), Pole("sleeve", "return"))
+SPLIT = (Pole("tip", "signal"), Pole("ring", "second-signal", "velocity"), Pole("sleeve", "return"))
+SWITCH = (Setting("mode", "Mode", "Hz/V"),)
+
+
+def bench(sends, takes, *more, link=(), links=(), desk=None, voice=None) -> Bench:
+    """A desk into a voice that has more ports; link : fields of the link, links : more of them."""
+    one = with_(Link("l", OUT, (IN,), low_note=36, high_note=84), **dict(link))
+    return Bench("B", (Gear("desk", "Prompt desk", (sends, with_(GATE_OUT, id="spare", name="spare")), **(desk or {})),
+                       Gear("voice", "Pit voice", (takes, *more), **(voice or {}))), (one, *links))  # fmt: skip
+
+
+def swing(low, high, bias=None, **more):
+    return with_(DEPTH, swing=SwingRecord(low, high, bias), **more)
+
+
+def audio(**values) -> Port:
+    return with_(AUDIO, audio=with_(DC, **values))
+
+
+SPARE = Link("s", PortRef("desk", "spare"), (IN,))
+OPENED = Link("o", PortRef("desk", "spare"), (PortRef("voice", "t"),))
+OWN_POWER = {"power": Power("adapter")}
+NO_RETURN = with_(GATE_IN, poles=(Pole("tip", "signal"),))
+
+ROWS = (
+    # 5 V and 0 V through 1 kohm each: 2.5 V, less 100 kohm to ground; 2.5 mA flow across.
+    ("outputs-contending", "fault", 5.0 / (2.0 + 0.01), bench(GATE_OUT, GATE_IN, links=(SPARE,)), bench(GATE_OUT, GATE_IN)),
+    # A 2 Hz corner leaves exp(-2 pi 2 t): 5/1.01 V come down to 0.8 V after ln(6.19)/(2 pi 2) seconds.
+    ("ac-droop", "fault", math.log(10.0 / 1.001 / 0.8) / (4.0 * math.pi),
+     bench(audio(coupling="ac", corner_hertz=2.0), GATE_IN), bench(AUDIO, GATE_IN)),
+    # 5 V at 84; 5 ct of 1 V an octave are 4.17 mV.
+    ("ac-droop", "fault", math.log(5.0 / (5.0 - 5.0 / 1200.0)) / (2 * math.pi * 0.01),
+     bench(audio(coupling="ac", corner_hertz=0.01), PITCH_IN), bench(with_(AUDIO, ohms=0.0), PITCH_IN)),
+    ("unknown-value", "note", None, bench(audio(coupling="unknown"), GATE_IN), bench(AUDIO, GATE_IN)),
+    ("range-not-covered", "fault", 12.0, bench(with_(AUDIO, ohms=0.0, audio=with_(DC, full_scale_volts=4.0)), PITCH_IN),
+     bench(with_(AUDIO, ohms=0.0), PITCH_IN)),
+    ("channel-map", "note", 9.0, bench(audio(channel=9, panel="1"), GATE_IN),
+     bench(audio(channel=9, panel="1"), GATE_IN, link={"program_channel": 9})),
+    ("channel-map", "fault", 3.0, bench(Port("out", "MIDI", "output", "midi", midi=MidiRecord(1)), Port("in", "MIDI", "input", "midi", midi=MidiRecord(3))),
+     bench(Port("out", "MIDI", "output", "midi", midi=MidiRecord(3)), Port("in", "MIDI", "input", "midi", midi=MidiRecord(3)))),
+    # +24 dBu into +18 dBu: 6 dB too much (SMPTE RP 155 and EBU R68 levels).
+    ("full-scale-level", "fault", -6.0, bench(with_(AUDIO, audio=AudioRecord("dc", full_scale_dbu=24.0)), with_(LINE_IN, audio=AudioRecord(full_scale_dbu=18.0))),
+     bench(AUDIO, LINE_IN)),
+    ("balanced-leg", "note", 0.5, bench(audio(balanced="both-legs"), GATE_IN), bench(AUDIO, GATE_IN)),
+    ("bipolar-into-unipolar", "fault", 50.0, bench(LFO, swing(0.0, 10.0)), bench(with_(LFO, swing=SwingRecord(0.0, 10.0)), swing(0.0, 10.0))),
+    ("unipolar-into-bipolar", "marginal", 50.0, bench(with_(LFO, swing=SwingRecord(0.0, 5.0)), DEPTH), bench(LFO, DEPTH)),
+    # -5 to 5 V into 0.02 to 3.22 V round 1.62 V: 3.2 of 10 V act.
+    ("bias-missing", "fault", 32.0, bench(LFO, swing(0.02, 3.22, 1.62)), bench(with_(LFO, swing=SwingRecord(0.02, 3.22)), swing(0.02, 3.22, 1.62))),
+    ("swing-cut", "marginal", 80.0, bench(with_(LFO, swing=SwingRecord(-5.0, 5.0)), swing(-4.0, 4.0)), bench(LFO, DEPTH)),
+    ("swing-short", "note", 20.0, bench(with_(LFO, swing=SwingRecord(-1.0, 1.0)), DEPTH), bench(LFO, DEPTH)),
+    # FACTS of the trade: 12 V through 10 kohm onto 100 kohm into 12 kohm gives 1.7 of 6.2 V half-way.
+    ("pot-loaded", "fault", None, bench(with_(LFO, ohms=None, pot=PotRecord(100e3, 12.0, 10e3)), swing(0.0, 12.0, ohms=12e3)),
+     bench(with_(LFO, ohms=None, pot=PotRecord(10e3, 12.0, 0.0)), swing(0.0, 12.0, ohms=1e6))),
+    ("pot-loaded", "fault", None, bench(with_(LFO, ohms=10e3), with_(DEPTH, ohms=100e3, pot=PotRecord(100e3, load_ohms=12e3))),
+     bench(LFO, with_(DEPTH, pot=PotRecord(100e3, load_ohms=1e6)))),
+    ("pulse-too-long", "marginal", 0.003, bench(PULSE, with_(GATE_IN, gate=with_(GATE_IN.gate, max_seconds=0.002))), bench(PULSE, GATE_IN)),
+    ("short-of-peak", "note", 25.0, bench(PULSE, with_(GATE_IN, envelope=EnvelopeRecord(0.02))), bench(PULSE, with_(GATE_IN, envelope=EnvelopeRecord(0.002)))),
+    ("edge-wanted", "marginal", None, bench(GATE_OUT, with_(GATE_IN, gate=with_(GATE_IN.gate, edge=True))), bench(PULSE, with_(GATE_IN, gate=with_(GATE_IN.gate, edge=True)))),
+    ("level-wanted", "fault", 0.005, bench(CLOCK_OUT, with_(CLOCK_IN, clock=ClockRecord("run"))), bench(with_(GATE_OUT, role="clock", clock=ClockRecord("run")), with_(CLOCK_IN, clock=ClockRecord("run")))),
+    ("gate-with-trigger", "fault", None, bench(GATE_OUT, with_(GATE_IN, gate=with_(GATE_IN.gate, needs_trigger=True)), TRIGGER_IN),
+     bench(GATE_OUT, with_(GATE_IN, gate=with_(GATE_IN.gate, needs_trigger=True)), TRIGGER_IN, links=(OPENED,))),
+    # MIDI 1.0: 24 clocks a quarter note.
+    ("clock-rate", "fault", 6.0, bench(with_(CLOCK_OUT, clock=ClockRecord(per_quarter=24)), CLOCK_IN), bench(CLOCK_OUT, CLOCK_IN)),
+    ("clock-rate", "marginal", 60.0, bench(CLOCK_OUT, with_(CLOCK_IN, clock=ClockRecord(most_hertz=4.0))), bench(CLOCK_OUT, with_(CLOCK_IN, clock=ClockRecord(most_hertz=40.0)))),
+    ("reset-missing", "note", None, bench(CLOCK_OUT, CLOCK_IN, with_(TRIGGER_IN, role="clock", clock=ClockRecord("reset"))),
+     bench(CLOCK_OUT, CLOCK_IN, with_(TRIGGER_IN, role="clock", clock=ClockRecord("reset")), links=(OPENED,))),
+    ("settings-void", "note", None, bench(CLOCK_OUT, with_(CLOCK_IN, clock=ClockRecord(voids=("mode",))), voice={"settings": SWITCH}), bench(CLOCK_OUT, CLOCK_IN)),
+    ("supply-pole", "danger", 5.0, bench(GATE_OUT, with_(GATE_IN, poles=SUPPLIED)), bench(GATE_OUT, with_(GATE_IN, poles=SUPPLIED), link={"lead": "ring-open"})),
+    ("supply-pole", "danger", 5.0, bench(with_(GATE_OUT, poles=SPLIT), with_(GATE_IN, poles=SUPPLIED)), bench(with_(GATE_OUT, poles=SUPPLIED), with_(GATE_IN, poles=SUPPLIED))),
+    ("second-signal-lost", "note", None, bench(with_(GATE_OUT, poles=SPLIT), GATE_IN), bench(with_(GATE_OUT, poles=SPLIT), with_(GATE_IN, poles=SPLIT))),
+    ("no-common-return", "fault", None, bench(GATE_OUT, NO_RETURN, desk=OWN_POWER, voice=OWN_POWER),
+     bench(GATE_OUT, NO_RETURN, TRIGGER_IN, desk=OWN_POWER, voice=OWN_POWER, links=(OPENED,))),
+    ("nothing-opens", "note", None, bench(PITCH_OUT, PITCH_IN, TRIGGER_IN), bench(PITCH_OUT, PITCH_IN, TRIGGER_IN, links=(OPENED,))),
+    ("setting-otherwise", "fault", None, bench(GATE_OUT, with_(GATE_IN, needs=(Need("mode", "V/oct"),)), voice={"settings": SWITCH}),
+     bench(GATE_OUT, with_(GATE_IN, needs=(Need("mode", "Hz/V"),)), voice={"settings": SWITCH})),
+    ("unknown-value", "note", None, bench(GATE_OUT, with_(GATE_IN, needs=(Need("mode", "V/oct"),))), bench(GATE_OUT, GATE_IN)),
+    ("source-used", "note", None, bench(GATE_OUT, with_(GATE_IN, normal=Normal("the inner clock"))), bench(GATE_OUT, GATE_IN)),
+    ("input-over-limit", "danger", 1.7, bench(LFO, with_(DEPTH, bears=VoltSpan(-6.0, 3.3))), bench(LFO, DEPTH)),
+)  # fmt: skip
+
+
+@pytest.mark.parametrize(("code", "severity", "value", "faulty", "mended"), ROWS)
+def test_each_fault_is_found_and_the_mended_bench_has_none(code, severity, value, faulty, mended):
+    fit = judge_link(faulty, faulty.links[0])[0]
+    found = next(one for one in fit.findings if one.code == code)
+    assert found.severity == severity
+    assert value is None or found.value == pytest.approx(value, rel=1e-3)
+    assert found.text[0].isupper()
+    assert found.text.endswith(".")
+    assert fit.verdict == {"danger": "unsafe", "fault": "needs-circuit", "marginal": "marginal"}.get(
+        severity, "cannot-tell" if code == "unknown-value" else "fits")  # fmt: skip
+    after = judge_link(mended, mended.links[0])[0]
+    assert code not in {one.code for one in after.findings}
+    assert after.verdict == "fits"
+
+
+def test_a_bench_of_unknowns_tells_what_to_measure():
+    for sends, takes in ((with_(LFO, swing=None), DEPTH), (LFO, with_(DEPTH, swing=None)), (LFO, with_(DEPTH, ohms=None)),
+                         (with_(AUDIO, audio=None), LINE_IN), (with_(AUDIO, audio=AudioRecord("ac", full_scale_volts=9.0)), GATE_IN)):  # fmt: skip
+        fit = judge_pair(bench(sends, takes), bench(sends, takes).links[0], IN)
+        assert fit.verdict == "cannot-tell"
+        assert "measure" in " ".join(one.text for one in fit.findings)
+
+
+def test_the_half_way_volts_of_a_loaded_pedal_are_told():
+    faulty = next(row for row in ROWS if row[0] == "pot-loaded")[3]
+    text = next(one.text for one in judge_link(faulty, faulty.links[0])[0].findings if one.code == "pot-loaded")
+    assert "half-way gives 1.67 V of 6.21 V" in text
