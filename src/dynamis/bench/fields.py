@@ -140,6 +140,8 @@ PORT_FIELDS: Final = (
     _choice("gate.kind", "Kind", "positive", "shorting", roles=_SWITCHING, direction="input"),
     _volts("gate.low_volts", "Low level", roles=_SWITCHING, direction="output", gates=("driven",)),
     _volts("gate.high_volts", "High level", roles=_SWITCHING, direction="output", gates=("driven",)),
+    Field("gate.level_limit", "Levels, limit", unit="%", share=True, unknown="none", roles=_SWITCHING,
+          direction="output", gates=("driven",)),
     Field("gate.seconds", "Length of its pulse", unit="s", unknown="as long as a key is held", roles=_SWITCHING,
           direction="output"),
     _volts("gate.pullup_volts", "Pull-up to", roles=_SWITCHING, direction="input", gates=("shorting",)),

@@ -39,7 +39,7 @@ class GateRecord(Record, frozen=True):
     "shorting".  seconds : length of an output's pulse, None for as long as a key is held.
     min_seconds, max_seconds : the shortest pulse that an input takes, and the longest that fires it once only.
     edge : an input acts on a rise, not on a level.  needs_trigger : it sounds only when a trigger of its
-    gear comes with it.
+    gear comes with it.  level_limit : tolerance of an output's levels, a fraction.
     """
 
     kind: Literal["driven", "switch", "positive", "shorting"]
@@ -53,6 +53,7 @@ class GateRecord(Record, frozen=True):
     edge: bool = False
     max_seconds: float | None = None
     needs_trigger: bool = False
+    level_limit: float = 0.0
 
 
 class ClockRecord(Record, frozen=True):

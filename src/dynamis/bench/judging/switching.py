@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Final
 
 from dynamis.bench.document import Bench, Link
@@ -11,9 +12,9 @@ from dynamis.electrics.finding import Finding, cannot_tell
 from dynamis.electrics.gate_circuits import GateCircuit, gate_circuit
 from dynamis.electrics.gate_stages import becomes
 from dynamis.electrics.gates import GateFit, GateInput, GateOutput, Span, judge_gate
-from dynamis.errors import InputError
 from dynamis.notation.style import Style
 
+_WORST_LAST: Final = ("fits", "marginal", "cannot-tell", "needs-circuit", "unsafe")
 SWITCHING: Final = ("gate", "trigger", "clock")
 _HOW: Final = {
     "low_volts": "its level while nothing is played", "high_volts": "its level while a key is held",
@@ -57,10 +58,19 @@ def meeting(bench: Bench, link: Link, sink: PortRef, style: Style = Style()) -> 
     if None in beside:
         what = others[beside.index(None)].name
         return [cannot_tell(f"Cannot tell until what else hangs on {bench.label(link.output)} is measured: {what}.")]
-    try:
-        return judge_gate(made, taken, 1, style, [one for one in beside if one is not None])
-    except InputError as error:
-        return [cannot_tell(f"Cannot tell about {bench.label(sink)}: {error}")]
+    gate = bench.port(link.output).gate
+    limit = 0.0 if gate is None or link.gate_stages else gate.level_limit
+    fits = [judge_gate(one, taken, 1, style, [other for other in beside if other is not None])
+            for one in _at_limits(made, limit)]  # fmt: skip
+    return max(fits, key=lambda fit: (_WORST_LAST.index(fit.verdict), -min(fit.on_margin, fit.off_margin)))
+
+
+def _at_limits(made: GateOutput, limit: float) -> list[GateOutput]:
+    """An output with its levels as they should be, and with both at either end of their tolerance."""
+    if not limit or made.kind == "switch":
+        return [made]
+    return [replace(made, low_volts=made.low_volts * (1.0 + move), high_volts=made.high_volts * (1.0 + move))
+            for move in (0.0, -limit, limit)]  # fmt: skip
 
 
 def sent_as(bench: Bench, link: Link) -> tuple[GateOutput | None, list[str]]:
