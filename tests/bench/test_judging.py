@@ -15,7 +15,7 @@ from msgspec.structs import replace as with_
 from dynamis.bench.chains import link_chain
 from dynamis.bench.commands import set_link, set_port
 from dynamis.bench.document import Bench, Gear, Link, Unit
-from dynamis.bench.judging.matrix import Matrix, could_drive
+from dynamis.bench.judging.matrix import Matrix
 from dynamis.bench.judging.pairs import judge_link
 from dynamis.bench.judging.pitch_fit import pitch_errors
 from dynamis.bench.judging.pitch_sides import receiver_of, sender_of
@@ -221,5 +221,5 @@ def test_all_pairs_are_judged_once_and_after_a_change_only_what_hangs_on_it():
         changed = matrix.judge(change)
         assert matrix.judged == count
         assert changed == Matrix().judge(change)
-    assert [fit.output for fit in could_drive(fits, gate_in)] == [gate_out]
-    assert could_drive(fits, IN)[0].verdict == "needs-circuit"
+    assert [fit.output for fit in matrix.could_drive(gate_in)] == [gate_out]
+    assert matrix.could_drive(IN)[0].verdict == "needs-circuit"

@@ -8,6 +8,14 @@ from typing import Final, Literal
 
 Severity = Literal["note", "marginal", "fault", "danger"]
 FitVerdict = Literal["fits", "marginal", "needs-circuit", "unsafe", "cannot-tell"]
+BEST_FIRST: Final[tuple[FitVerdict, ...]] = ("fits", "marginal", "cannot-tell", "needs-circuit", "unsafe")
+VERDICT_WORDS: Final[dict[FitVerdict, str]] = {
+    "fits": "fits",
+    "marginal": "marginal",
+    "needs-circuit": "needs a circuit",
+    "unsafe": "unsafe",
+    "cannot-tell": "cannot tell yet",
+}
 # By code: what it means.  `docs/findings.md` says the same to people; a test holds the two together.
 CODES: Final[dict[str, str]] = {
     "unknown-value": "a value that the verdict hangs on is not known yet",

@@ -85,6 +85,11 @@ def tied(text: str) -> str:
     return re.sub(r"(?<=\d) (?=(?:ct|V|mV|µV|Hz|kHz|%|LSB|Ω|kΩ|MΩ|°C|min)\b|%)", "\u00a0", text)
 
 
+def superscript(number: int) -> str:
+    """A whole number in raised figures."""
+    return str(number).translate(str.maketrans("0123456789", "⁰¹²³⁴⁵⁶⁷⁸⁹"))
+
+
 def digits_for(uncertainty: float) -> int:
     """Decimals that show an uncertainty to two significant digits (at least one, at most six).
 

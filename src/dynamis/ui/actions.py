@@ -18,6 +18,7 @@ from dynamis.files.store import BenchFile, DamagedFileError
 from dynamis.files.text import write_whole
 from dynamis.notation.numbers import parse_quantity
 from dynamis.notation.style import plain
+from dynamis.ui.bench_actions import add_bench_actions
 from dynamis.ui.benches import fresh_demo, fresh_path
 
 if TYPE_CHECKING:
@@ -39,9 +40,10 @@ class Actions:
         self._plot(bar.addMenu("&Plot"))
         self._device(bar.addMenu("&Devices"))
         self._go(bar.addMenu("&Go"))
+        add_bench_actions(self, bar.addMenu("&Bench"))
         self._help(bar.addMenu("&Help"))
 
-    def _add(self, menu: QMenu, text: str, key: str | QKeySequence.StandardKey, work: Callable[[], object]) -> QAction:
+    def add(self, menu: QMenu, text: str, key: str | QKeySequence.StandardKey, work: Callable[[], object]) -> QAction:
         action = QAction(text, self.window)
         if key:
             action.setShortcut(QKeySequence(key))
@@ -51,35 +53,35 @@ class Actions:
         return action
 
     def _file(self, menu: QMenu) -> None:
-        self._add(menu, "&New bench", "Ctrl+Shift+N", self.new)
-        self._add(menu, "&Open…", "Ctrl+O", self.open)
+        self.add(menu, "&New bench", "Ctrl+Shift+N", self.new)
+        self.add(menu, "&Open…", "Ctrl+O", self.open)
         self.recent = menu.addMenu("Open &recent")
-        self._add(menu, "Open the &demo", "", self.open_demo)
+        self.add(menu, "Open the &demo", "", self.open_demo)
         menu.addSeparator()
-        self._add(menu, "&Keep as…", "Ctrl+Shift+S", self.keep_as)
-        self._add(menu, "&Save a copy…", "Ctrl+S", self.save_copy)
-        self._add(menu, "Re&name the bench…", "", self.rename)
-        self._add(menu, "Open for &writing again", "", self.write_here)
+        self.add(menu, "&Keep as…", "Ctrl+Shift+S", self.keep_as)
+        self.add(menu, "&Save a copy…", "Ctrl+S", self.save_copy)
+        self.add(menu, "Re&name the bench…", "", self.rename)
+        self.add(menu, "Open for &writing again", "", self.write_here)
         menu.addSeparator()
-        self._add(menu, "&Import a bench from JSON…", "", self.import_json)
-        self._add(menu, "&Export the bench as JSON…", "", self.export_json)
-        self._add(menu, "Export the correction as a &C header…", "", self.export_header)
-        self._add(menu, "Export the codes as CSV…", "", self.export_codes)
-        self._add(menu, "Export the channel's readings as CSV…", "", self.export_readings)
-        self._add(menu, "Save the &report…", "Ctrl+R", self.save_report)
+        self.add(menu, "&Import a bench from JSON…", "", self.import_json)
+        self.add(menu, "&Export the bench as JSON…", "", self.export_json)
+        self.add(menu, "Export the correction as a &C header…", "", self.export_header)
+        self.add(menu, "Export the codes as CSV…", "", self.export_codes)
+        self.add(menu, "Export the channel's readings as CSV…", "", self.export_readings)
+        self.add(menu, "Save the &report…", "Ctrl+R", self.save_report)
         menu.addSeparator()
-        self._add(menu, "Pre&ferences…", "Ctrl+,", self.preferences)
-        self._add(menu, "&Quit", "Ctrl+Q", self.window.close)
+        self.add(menu, "Pre&ferences…", "Ctrl+,", self.preferences)
+        self.add(menu, "&Quit", "Ctrl+Q", self.window.close)
 
     def _edit(self, menu: QMenu) -> None:
-        self.undo = self._add(menu, "&Undo", "Ctrl+Z", self.session.undo)
-        self.redo = self._add(menu, "&Redo", "Ctrl+Shift+Z", self.session.redo)
+        self.undo = self.add(menu, "&Undo", "Ctrl+Z", self.session.undo)
+        self.redo = self.add(menu, "&Redo", "Ctrl+Shift+Z", self.session.redo)
         menu.addSeparator()
-        self._add(menu, "Copy the &table", "Ctrl+Shift+C", lambda: self.window.station.table().copy(whole=True))
-        self._add(menu, "Save the table as &CSV…", "", self.save_table)
+        self.add(menu, "Copy the &table", "Ctrl+Shift+C", lambda: self.window.station.table().copy(whole=True))
+        self.add(menu, "Save the table as &CSV…", "", self.save_table)
         menu.addSeparator()
-        self._add(menu, "Tune the bench: &A4…", "", self.tune)
-        self._add(menu, "&Find an action…", "Ctrl+K", self.palette)
+        self.add(menu, "Tune the bench: &A4…", "", self.tune)
+        self.add(menu, "&Find an action…", "Ctrl+K", self.palette)
 
     def _run(self, menu: QMenu) -> None:
         def measure(name: str) -> Callable[[], None]:
@@ -89,62 +91,54 @@ class Actions:
 
             return work
 
-        self._add(menu, "&New run…", "Ctrl+N", measure("new_run"))
-        self._add(menu, "&Open readings…", "Ctrl+Shift+O", measure("open_readings"))
-        self._add(menu, "&Paste readings", "Ctrl+Shift+V", measure("paste_readings"))
-        self._add(menu, "&Void the last reading…", "Ctrl+Shift+Backspace", measure("void_last"))
+        self.add(menu, "&New run…", "Ctrl+N", measure("new_run"))
+        self.add(menu, "&Open readings…", "Ctrl+Shift+O", measure("open_readings"))
+        self.add(menu, "&Paste readings", "Ctrl+Shift+V", measure("paste_readings"))
+        self.add(menu, "&Void the last reading…", "Ctrl+Shift+Backspace", measure("void_last"))
         menu.addSeparator()
-        self._add(menu, "&Take the rest by itself", "F5", measure("take_the_rest"))
-        self._add(menu, "Pause, &go on", "F6", measure("pause_or_go_on"))
-        self._add(menu, "&Cancel the taking", "", self.window.devices.cancel)
-        self._add(menu, "Do what comes ne&xt", "F8", measure("do_next"))
+        self.add(menu, "&Take the rest by itself", "F5", measure("take_the_rest"))
+        self.add(menu, "Pause, &go on", "F6", measure("pause_or_go_on"))
+        self.add(menu, "&Cancel the taking", "", self.window.devices.cancel)
+        self.add(menu, "Do what comes ne&xt", "F8", measure("do_next"))
         menu.addSeparator()
-        self._add(menu, "&Adopt the chosen way", "Ctrl+Return", measure("adopt"))
-        self._add(menu, "&Withdraw what is in force", "", measure("withdraw"))
-        self._add(menu, "&Copy the chosen way", "", lambda: (self.window.show_station("Measure"),
+        self.add(menu, "&Adopt the chosen way", "Ctrl+Return", measure("adopt"))
+        self.add(menu, "&Withdraw what is in force", "", measure("withdraw"))
+        self.add(menu, "&Copy the chosen way", "", lambda: (self.window.show_station("Measure"),
                                                              self.window.station.words.copy_way()))  # fmt: skip
-        self._add(menu, "&Save the chosen way as CSV…", "", measure("save_way"))
+        self.add(menu, "&Save the chosen way as CSV…", "", measure("save_way"))
 
     def _device(self, menu: QMenu) -> None:
-        self._add(menu, "&Safe output", "Ctrl+.", self.window.devices.make_safe)
-        self._add(menu, "&Connect board and meter…", "Ctrl+D", lambda: self.window.show_station("Devices"))
-        self._add(menu, "Send what is in &force to the board", "", self.window.course.send_in_force)
-        self._add(menu, "Read &back what the board holds", "", self.window.devices.read_held)
+        self.add(menu, "&Safe output", "Ctrl+.", self.window.devices.make_safe)
+        self.add(menu, "&Connect board and meter…", "Ctrl+D", lambda: self.window.show_station("Devices"))
+        self.add(menu, "Send what is in &force to the board", "", self.window.course.send_in_force)
+        self.add(menu, "Read &back what the board holds", "", self.window.devices.read_held)
 
     def _plot(self, menu: QMenu) -> None:
         plot = self._shown_plot
-        self._add(menu, "Show &everything", "", lambda: plot().show_everything())
-        self._add(menu, "Zoom to the &tolerance", "", lambda: plot().show_tolerance())
+        self.add(menu, "Show &everything", "", lambda: plot().show_everything())
+        self.add(menu, "Zoom to the &tolerance", "", lambda: plot().show_tolerance())
         menu.addSeparator()
-        self._add(menu, "&Copy the picture", "", lambda: plot().copy_picture())
-        self._add(menu, "&Save the picture…", "", self.save_picture)
-        self._add(menu, "&Print the picture…", "Ctrl+P", self.print_picture)
-
-    def _join_or_part(self) -> None:
-        """Join or part on Bench; from elsewhere the way there comes first, so that nothing unseen is changed."""
-        if self.window.station.title == "Bench":
-            self.window.station.join_or_part()
-        else:
-            self.window.show_station("Bench")
+        self.add(menu, "&Copy the picture", "", lambda: plot().copy_picture())
+        self.add(menu, "&Save the picture…", "", self.save_picture)
+        self.add(menu, "&Print the picture…", "Ctrl+P", self.print_picture)
 
     def _go(self, menu: QMenu) -> None:
         from dynamis.ui.window import STATIONS
 
         for name, key, *_ in STATIONS:
-            self._add(menu, name, key, lambda name=name: self.window.show_station(name))
-        self._add(menu, "&Join or part the chosen pair", "Ctrl+J", self._join_or_part)
+            self.add(menu, name, key, lambda name=name: self.window.show_station(name))
         menu.addSeparator()
         for text, key, step in (
             ("A semitone up", "Ctrl+Up", 1), ("A semitone down", "Ctrl+Down", -1),
             ("An octave up", "Ctrl+Shift+Up", 12), ("An octave down", "Ctrl+Shift+Down", -12),
         ):  # fmt: skip
-            self._add(menu, text, key, lambda step=step: self.session.step_note(step))
-        self._add(menu, "To a &note…", "Ctrl+G", self.go_to_note)
+            self.add(menu, text, key, lambda step=step: self.session.step_note(step))
+        self.add(menu, "To a &note…", "Ctrl+G", self.go_to_note)
 
     def _help(self, menu: QMenu) -> None:
-        keys = self._add(menu, "&Keys of this place", "F1", self.keys)
+        keys = self.add(menu, "&Keys of this place", "F1", self.keys)
         keys.setShortcuts([QKeySequence("F1"), QKeySequence("?")])
-        self._add(menu, "&About Dynamis", "", self.about)
+        self.add(menu, "&About Dynamis", "", self.about)
 
     def refresh(self) -> None:
         """Say what undo and redo would do."""

@@ -28,6 +28,7 @@ from dynamis.calibration.corrections import Correction
 from dynamis.errors import InputError
 from dynamis.files.store import BenchFile, now
 from dynamis.notation.style import Style
+from dynamis.ui.judge import Judge
 from dynamis.ui.preferences import Preferences, save_preferences
 
 
@@ -54,6 +55,7 @@ class Session(QObject):
         self.note = 60.0
         self.way_kind = "constants"
         self._take_over(bench_file)
+        self.judge = Judge(self)
 
     # -- the file ----------------------------------------------------------------------------------
 
@@ -168,9 +170,10 @@ class Session(QObject):
 
     def head(self) -> HeadRecord:
         """What turns notes into codes for the channel looked at: the correction in force, or nominal."""
-        if self._channel is None:
-            return HeadRecord()
-        adopted = self.in_force()
+        return HeadRecord() if self._channel is None else self.head_of(*self._channel)
+
+    def head_of(self, output: PortRef, serial: str) -> HeadRecord:
+        adopted = self.in_force((output, serial))
         return HeadRecord() if adopted is None else adopted.head
 
     def in_force(self, channel: tuple[PortRef, str] | None = None) -> AdoptionRecord | None:

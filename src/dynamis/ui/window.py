@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from dynamis.errors import InputError
+from dynamis.notation.style import superscript
 from dynamis.ui.actions import Actions
 from dynamis.ui.course import CourseRunner
 from dynamis.ui.devices import Devices
@@ -27,7 +28,7 @@ from dynamis.ui.session import Session
 from dynamis.ui.theme.style import TEXT_POINTS, apply_theme, colours_for
 from dynamis.ui.theme.verdict import shape_pixmap
 from dynamis.ui.thread import chain_fields
-from dynamis.ui.widgets.panel import label, rule
+from dynamis.ui.widgets.panel import label, rule, set_text
 from dynamis.ui.widgets.thread_strip import Field, ThreadStrip
 
 # The stations in the order of the work with the keys that are fixed for them; more come as they are built.
@@ -41,6 +42,7 @@ STATIONS = (
 DEVICES = ("Devices", "Ctrl+D", "dynamis.ui.views.devices.station", "DevicesStation")
 _SENTENCE_MILLISECONDS = 9000
 _LOOK_MILLISECONDS = 1000
+_JUDGE_MILLISECONDS = 300
 
 
 class MainWindow(QMainWindow):
@@ -156,6 +158,9 @@ class MainWindow(QMainWindow):
             one.said.connect(self.say)
         self.devices.changed.connect(self.show_devices)
         self.course.connect_wanted.connect(lambda: self.show_station(DEVICES[0]))
+        session.judge.progressed.connect(self.show_badge)
+        session.bench_changed.connect(self.show_badge)
+        QTimer.singleShot(_JUDGE_MILLISECONDS, session.judge.begin)
         self._look = QTimer(self)
         self._look.timeout.connect(self._look_at_file)
         self._look.start(_LOOK_MILLISECONDS)
@@ -218,6 +223,16 @@ class MainWindow(QMainWindow):
         self.devices_button.setText("  " + (" + ".join(parts) or "Devices"))
         self.devices_button.setAccessibleName(f"Devices: {' and '.join(parts) or 'none connected'}")
         self.devices_button.setIcon(QIcon(shape_pixmap(shape, colour, 13, self.devicePixelRatioF())))
+
+    def show_badge(self) -> None:
+        """How many findings of joined links ask for something, beside the name of Bench."""
+        asked, button = self.session.judge.asked, self.station_buttons["Bench"]
+        set_text(button, f"Bench {superscript(asked)}" if asked else "Bench")
+        told = (
+            "" if asked is None else f": {asked} findings of joined links ask for something" if asked else ": all fits"
+        )
+        button.setAccessibleName(f"Bench{told}")
+        button.setToolTip(f"Bench, Ctrl+1{told}")
 
     def _look_at_file(self) -> None:
         """A read-only bench follows what the other window writes."""
@@ -299,6 +314,7 @@ class MainWindow(QMainWindow):
     def shut_down(self) -> None:
         """Let the devices go, outputs safe; ends what goes on beside the window."""
         self._look.stop()
+        self.session.judge.stop()
         self.devices.shut_down()
         for station in self.stations.values():
             if hasattr(station, "shut_down"):

@@ -1,59 +1,103 @@
 """Every output of a bench against every input: what would happen if they met.
 
-Both sides of each pair are worked out once and kept for as long as the records they came from stand; so after
-one value has changed, only what depends on it is judged anew.
+A pair is judged when somebody asks for it, and what it came to is kept for as long as the records it hangs on
+stand; so after one value has changed, only what depends on it is judged anew.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 
 from dynamis.bench.chains import rivals_of
 from dynamis.bench.document import Bench
-from dynamis.bench.judging.pairs import BEST_FIRST, PairFit, judge_pair, makes_sense, trial_link
+from dynamis.bench.judging.pairs import PairFit, judge_pair, makes_sense, trial_link
 from dynamis.bench.judging.pitch_sides import SideCache
 from dynamis.bench.ports import Port, PortRef
 from dynamis.bench.records import AdoptionRecord
+from dynamis.electrics.finding import BEST_FIRST
 from dynamis.notation.style import Style
 
 
 class Matrix:
-    """Judges all pairs, and remembers what it judged.
+    """Judges pairs, and remembers what it judged.
 
-    judged : how many pairs the last `judge` had to judge anew.
+    outputs, inputs : of gear that is not archived.  judged : how many pairs were judged anew since `take`.
     """
 
     def __init__(self) -> None:
         self._sides, self._style = SideCache(), Style()
+        self._bench, self._adoptions = Bench(), tuple[AdoptionRecord, ...]()
         self._parts: dict[PortRef, tuple[object, ...]] = {}
         self._known: dict[PortRef, dict[PortRef, PairFit]] = {}
+        self.outputs: dict[PortRef, Port] = {}
+        self.inputs: dict[PortRef, Port] = {}
         self.judged = 0
+
+    def take(self, bench: Bench, adoptions: Sequence[AdoptionRecord] = (), style: Style = Style()) -> None:
+        """Look at a bench as it is now; what has changed is forgotten.  Another style of numbers is told anew."""
+        if style != self._style:
+            self._known = {}
+        self._bench, self._adoptions, self._style, self.judged = bench, tuple(adoptions), style, 0
+        self.outputs, self.inputs = dict(ports_of(bench, "output")), dict(ports_of(bench, "input"))
+        parts: dict[PortRef, tuple[object, ...]] = {ref: _input_parts(bench, ref) for ref in self.inputs}
+        parts |= {ref: _output_parts(bench, ref, adoptions) for ref in self.outputs}
+        changed = {ref for ref, now in parts.items() if not _same(self._parts.get(ref), now)}
+        changed |= self._parts.keys() - parts.keys()
+        self._parts = parts
+        gone = [ref for ref in changed if ref not in self.outputs]
+        for ref in changed:
+            self._known.pop(ref, None)
+        for row in self._known.values():
+            for ref in gone:
+                row.pop(ref, None)
+
+    def sensible(self, output: PortRef, sink: PortRef) -> bool:
+        """Whether anybody would think of joining them, or has."""
+        if output.gear != sink.gear and makes_sense(self.outputs[output], self.inputs[sink]):
+            return True
+        return any(link.output == output for link in self._bench.links_into(sink))
+
+    def known(self, output: PortRef, sink: PortRef) -> PairFit | None:
+        """What a pair came to, None while it has not been judged."""
+        row = self._known.get(output)
+        return None if row is None else row.get(sink)
+
+    def fit(self, output: PortRef, sink: PortRef) -> PairFit | None:
+        """What a pair comes to, judged now where it is not known; None where nobody would think of joining them."""
+        kept = self.known(output, sink)
+        if kept is None and self.sensible(output, sink):
+            link = trial_link(self._bench.link_from(output), output, sink)
+            kept = judge_pair(self._bench, link, sink, self._adoptions, self._style, sides=self._sides)
+            self._known.setdefault(output, {})[sink] = kept
+            self.judged += 1
+        return kept
+
+    def open_pairs(self) -> Iterator[tuple[PortRef, PortRef]]:
+        """The sensible pairs that have not been judged: those that are joined first."""
+        yield from (pair for pair in self.joined_pairs() if self.known(*pair) is None)
+        for output in self.outputs:
+            for sink in self.inputs:
+                if self.known(output, sink) is None and self.sensible(output, sink):
+                    yield output, sink
+
+    def joined_pairs(self) -> Iterator[tuple[PortRef, PortRef]]:
+        for link in self._bench.links:
+            if link.output in self.outputs:
+                yield from ((link.output, sink) for sink in link.inputs if sink in self.inputs)
 
     def judge(
         self, bench: Bench, adoptions: Sequence[AdoptionRecord] = (), style: Style = Style()
     ) -> dict[PortRef, dict[PortRef, PairFit]]:
-        """The fits of all pairs that make sense, by output and input; another style of numbers is told anew."""
-        if style != self._style:
-            self._known, self._style = {}, style
-        outputs, inputs = list(ports_of(bench, "output")), list(ports_of(bench, "input"))
-        parts: dict[PortRef, tuple[object, ...]] = {ref: _input_parts(bench, ref) for ref, _ in inputs}
-        parts |= {ref: _output_parts(bench, ref, adoptions) for ref, _ in outputs}
-        changed = {ref for ref, now in parts.items() if not _same(self._parts.get(ref), now)}
-        before, self._known, self._parts, self.judged = self._known, {}, parts, 0
-        for output, sends in outputs:
-            row: dict[PortRef, PairFit] = {}
-            kept = {} if output in changed else before.get(output, {})
-            for sink, takes in inputs:
-                if output.gear == sink.gear or not makes_sense(sends, takes):
-                    continue
-                fit = None if sink in changed else kept.get(sink)
-                if fit is None:
-                    link = trial_link(bench.link_from(output), output, sink)
-                    fit = judge_pair(bench, link, sink, adoptions, style, sides=self._sides)
-                    self.judged += 1
-                row[sink] = fit
-            self._known[output] = row
+        """The fits of all pairs that make sense, by output and input."""
+        self.take(bench, adoptions, style)
+        for output, sink in self.open_pairs():
+            self.fit(output, sink)
         return self._known
+
+    def could_drive(self, sink: PortRef) -> list[PairFit]:
+        """What could drive an input, as far as it has been judged, the best first."""
+        mine = [row[sink] for row in self._known.values() if sink in row]
+        return sorted(mine, key=lambda fit: (BEST_FIRST.index(fit.verdict), len(fit.findings)))
 
 
 def _input_parts(bench: Bench, ref: PortRef) -> tuple[object, ...]:
@@ -85,9 +129,3 @@ def ports_of(bench: Bench, direction: str) -> Iterable[tuple[PortRef, Port]]:
     for gear in bench.gear:
         if not gear.archived:
             yield from ((PortRef(gear.id, port.id), port) for port in gear.ports if port.direction == direction)
-
-
-def could_drive(fits: Mapping[PortRef, Mapping[PortRef, PairFit]], sink: PortRef) -> list[PairFit]:
-    """What could drive an input, the best first."""
-    mine = [row[sink] for row in fits.values() if sink in row]
-    return sorted(mine, key=lambda fit: (BEST_FIRST.index(fit.verdict), len(fit.findings)))

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import Final
 
 from msgspec.structs import replace as with_
 
@@ -17,13 +16,11 @@ from dynamis.bench.judging.swings import judge_swing
 from dynamis.bench.judging.switching import SWITCHING, judge_switching
 from dynamis.bench.ports import MidiRecord, Port, PortRef, Role
 from dynamis.bench.records import AdoptionRecord, in_force
-from dynamis.electrics.finding import Finding, FitVerdict, verdict_of
+from dynamis.electrics.finding import BEST_FIRST, Finding, FitVerdict, verdict_of
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import parse_law
 from dynamis.pitch.tolerance import parse_tolerance
 from dynamis.pitch.tuning import EqualTemperament
-
-BEST_FIRST: Final[tuple[FitVerdict, ...]] = ("fits", "marginal", "cannot-tell", "needs-circuit", "unsafe")
 
 
 @dataclass(frozen=True)

@@ -8,13 +8,12 @@ from typing import Final
 from dynamis.bench.document import Bench, Link
 from dynamis.bench.judging.audio import coupling, peak_volts, unknown_of
 from dynamis.bench.ports import ClockRecord, GateRecord, Port, PortRef
-from dynamis.electrics.finding import Finding, cannot_tell
+from dynamis.electrics.finding import BEST_FIRST, Finding, cannot_tell
 from dynamis.electrics.gate_circuits import GateCircuit, gate_circuit
 from dynamis.electrics.gate_stages import becomes
 from dynamis.electrics.gates import GateFit, GateInput, GateOutput, Span, judge_gate
 from dynamis.notation.style import Style
 
-_WORST_LAST: Final = ("fits", "marginal", "cannot-tell", "needs-circuit", "unsafe")
 SWITCHING: Final = ("gate", "trigger", "clock")
 _HOW: Final = {
     "low_volts": "its level while nothing is played", "high_volts": "its level while a key is held",
@@ -62,7 +61,7 @@ def meeting(bench: Bench, link: Link, sink: PortRef, style: Style = Style()) -> 
     limit = 0.0 if gate is None or link.gate_stages else gate.level_limit
     fits = [judge_gate(one, taken, 1, style, [other for other in beside if other is not None])
             for one in _at_limits(made, limit)]  # fmt: skip
-    return max(fits, key=lambda fit: (_WORST_LAST.index(fit.verdict), -min(fit.on_margin, fit.off_margin)))
+    return max(fits, key=lambda fit: (BEST_FIRST.index(fit.verdict), -min(fit.on_margin, fit.off_margin)))
 
 
 def _at_limits(made: GateOutput, limit: float) -> list[GateOutput]:

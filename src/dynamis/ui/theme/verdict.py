@@ -21,10 +21,6 @@ _SHAPES: dict[Verdict | FitVerdict, tuple[Shape, str]] = {
     "unsafe": ("cross", "violet"),
     "cannot-tell": ("ring", "grey"),
 }
-VERDICT_WORDS: dict[FitVerdict, str] = {
-    "fits": "fits", "marginal": "marginal", "needs-circuit": "needs a circuit", "unsafe": "unsafe",
-    "cannot-tell": "cannot tell yet",
-}  # fmt: skip
 
 
 def verdict_colour(verdict: Verdict | FitVerdict | None, colours: Colours) -> str:

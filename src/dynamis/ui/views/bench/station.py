@@ -1,41 +1,43 @@
-"""The Bench station: every output against every input, and the findings of the pair that is chosen."""
+"""The Bench station: every output against every input, and beside it the pair that is looked at, its link, its gear."""
 
 from __future__ import annotations
 
 from PySide6.QtCore import QItemSelectionModel, Qt
-from PySide6.QtGui import QColor
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QApplication,
+    QButtonGroup,
     QComboBox,
     QHBoxLayout,
     QHeaderView,
     QPushButton,
+    QStackedWidget,
     QTableView,
-    QVBoxLayout,
     QWidget,
 )
 
+from dynamis.bench.chains import link_chain
 from dynamis.bench.commands import join, part
-from dynamis.bench.judging.matrix import Matrix, could_drive, ports_of
-from dynamis.bench.judging.pairs import PairFit, between
+from dynamis.bench.judging.pairs import PairFit, trial_link
 from dynamis.bench.ports import PortRef
-from dynamis.electrics.finding import CODES
+from dynamis.electrics.finding import VERDICT_WORDS
 from dynamis.errors import InputError
-from dynamis.notation.style import tied
 from dynamis.ui.course import CourseRunner
 from dynamis.ui.session import Session
 from dynamis.ui.theme.palette import Colours
-from dynamis.ui.theme.verdict import VERDICT_WORDS, shape_pixmap, verdict_colour, verdict_pixmap
+from dynamis.ui.thread import chain_fields
+from dynamis.ui.views.bench.findings_panel import FindingsPanel
+from dynamis.ui.views.bench.gear_panel import GearPanel
+from dynamis.ui.views.bench.link_panel import LinkPanel
+from dynamis.ui.views.bench.pair_cell import PairCell
 from dynamis.ui.views.bench.pairs_model import PairsModel, number_text
-from dynamis.ui.widgets.panel import Panel, clear, label, rule, scrolling, set_css, set_text
-from dynamis.ui.widgets.table import Column, Row, Table
+from dynamis.ui.widgets.panel import Panel, label
+from dynamis.ui.widgets.table import Table
 from dynamis.ui.widgets.thread_strip import Field
 
-_ROLES = (("all roles", ""), ("pitch", "pitch"), ("gates, triggers, clocks", "gate trigger clock"))
-_SIGNS = {"danger": ("cross", "violet"), "fault": ("triangle", "vermilion"), "marginal": ("half", "amber"),
-          "note": ("ring", "grey")}  # fmt: skip
-_OTHERS = (Column("what could drive it", left=True, stretch=3, fits=False), Column("verdict", left=True), Column(""))
+_ROLES = (("all roles", ""), ("pitch", "pitch"), ("gates, triggers, clocks", "gate trigger clock"),
+          ("modulation", "modulation"), ("audio", "audio"), ("MIDI", "midi"))  # fmt: skip
+_TABS = (("Findings", "Ctrl+Shift+1"), ("Link", "Ctrl+Shift+2"), ("Gear", "Ctrl+Shift+3"))
 
 
 class BenchStation(QWidget):
@@ -45,82 +47,104 @@ class BenchStation(QWidget):
     plot = None
     KEYS = (
         ("Arrow keys, in the table", "another pair"),
+        ("Enter, in the table", "join the pair, or part it"),
         ("Ctrl+J", "join the chosen pair, or part it"),
+        ("Ctrl+Shift+J", "apply the first remedy"),
+        *((key, name) for name, key in _TABS),
+        ("Ctrl+Shift+G", "add gear"),
     )
 
     def __init__(self, session: Session, course: CourseRunner, colours: Colours, points: float) -> None:
         super().__init__()
         self._session, self.colours = session, colours
-        self._matrix = Matrix()
-        self._fits: dict[PortRef, dict[PortRef, PairFit]] = {}
-        self.model = PairsModel(colours)
-        self.pairs = QTableView()
-        self.pairs.setModel(self.model)
-        self.pairs.setAccessibleName("Outputs against inputs")
-        self.pairs.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-        self.pairs.setShowGrid(False)
-        self.pairs.setTabKeyNavigation(False)
-        self.pairs.setCornerButtonEnabled(False)
-        self.pairs.setFrameShape(QTableView.Shape.NoFrame)
-        self.pairs.verticalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        self.pairs.verticalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
-        self.pairs.horizontalHeader().setDefaultAlignment(
-            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom | Qt.TextFlag.TextWordWrap
-        )
-        self.pairs.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
-        self.pairs.selectionModel().currentChanged.connect(lambda *_: self.show_pair())
+        self.judge = session.judge
+        self.model = PairsModel(self.judge, colours)
+        self.pairs = self._make_pairs()
         left = Panel("What meets what", "What meets what")
-        self.role = QComboBox()
+        self.role, self.only = QComboBox(), QComboBox()
         self.role.setAccessibleName("Roles shown")
+        self.only.setAccessibleName("Verdicts shown")
         for words, roles in _ROLES:
             self.role.addItem(words, roles)
-        self.role.activated.connect(lambda _: self.refresh())
-        left.head.addWidget(self.role)
-        left.body.addWidget(label("The number that decides: the worst note in cents, or the smaller margin in volts. "
-                                  "Joined pairs are in ink.", "small", wrap=True))  # fmt: skip
+        self.only.addItem("all verdicts", "")
+        for verdict, words in VERDICT_WORDS.items():
+            self.only.addItem(words, verdict)
+        for combo in (self.role, self.only):
+            combo.activated.connect(lambda _: self.refresh())
+            left.head.addWidget(combo)
+        left.body.addWidget(label("The number that decides: the worst note in cents, the smaller margin in volts, the "
+                                  "share of a swing that acts, the room above full scale. Joined pairs are in ink.",
+                                  "small", wrap=True))  # fmt: skip
         left.body.addWidget(self.pairs, 1)
         across = QHBoxLayout(self)
         across.setContentsMargins(18, 14, 18, 13)
         across.setSpacing(13)
         across.addWidget(left, 3)
-        across.addWidget(self._make_findings(), 2)
+        across.addWidget(self._make_side(), 2)
         session.bench_changed.connect(self.refresh)
+        session.judge.progressed.connect(self._more_is_known)
+        session.judge.pair_changed.connect(self._pair_changed)
 
-    def _make_findings(self) -> Panel:
-        panel = Panel("Findings")
-        self.names = label("", "heading", wrap=True)
-        panel.body.addWidget(self.names)
-        row = QHBoxLayout()
-        self.sign, self.verdict = label(), label("", wrap=True)
-        row.addWidget(self.sign, 0, Qt.AlignmentFlag.AlignTop)
-        row.addWidget(self.verdict, 1)
-        panel.body.addLayout(row)
-        inner = QWidget()
-        self._findings = QVBoxLayout(inner)
-        self._findings.setContentsMargins(0, 0, 6, 0)
-        self._findings.setSpacing(9)
-        panel.body.addWidget(scrolling(inner), 1)
-        buttons = QHBoxLayout()
-        self.join = QPushButton("Join")
-        self.join.clicked.connect(self.join_or_part)
-        buttons.addWidget(self.join)
-        buttons.addStretch(1)
-        panel.body.addLayout(buttons)
-        panel.body.addWidget(rule())
-        self.others = Table("What could drive this input", _OTHERS)
-        self.others.setMaximumHeight(170)
-        self.others.on_activate = lambda key: self.choose(*key)
-        panel.body.addWidget(self.others)
-        panel.body.addWidget(label("Check limits and the common return before you join two powered things; never ±12 V "
-                                   "on a pin of 3.3 V or 5 V.", "small", wrap=True))  # fmt: skip
-        return panel
+    def _make_pairs(self) -> QTableView:
+        pairs = QTableView()
+        pairs.setModel(self.model)
+        self.cell = PairCell(self.model, self.colours)
+        pairs.setItemDelegate(self.cell)
+        pairs.setAccessibleName("Outputs against inputs")
+        pairs.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        pairs.setShowGrid(False)
+        pairs.setTabKeyNavigation(False)
+        pairs.setCornerButtonEnabled(False)
+        pairs.setFrameShape(QTableView.Shape.NoFrame)
+        pairs.verticalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        pairs.verticalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+        pairs.horizontalHeader().setDefaultAlignment(
+            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom | Qt.TextFlag.TextWordWrap
+        )
+        pairs.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+        pairs.selectionModel().currentChanged.connect(lambda now, _: self._cell_chosen(now))
+        pairs.activated.connect(lambda _: self.join_or_part())
+        return pairs
+
+    def _make_side(self) -> Panel:
+        side = Panel("The chosen pair")
+        self.findings = FindingsPanel(self._session, self.colours)
+        self.link, self.gear = LinkPanel(self._session), GearPanel(self._session)
+        self.stack = QStackedWidget()
+        self._tabs, self.tab_buttons = QButtonGroup(self), []
+        for k, ((name, key), page) in enumerate(zip(_TABS, (self.findings, self.link, self.gear), strict=True)):
+            button = QPushButton(name)
+            button.setProperty("tab", True)
+            button.setCheckable(True)
+            button.setShortcut(key)
+            button.setToolTip(f"{name}, {key}")
+            button.clicked.connect(lambda _=False, k=k: self.show_tab(k))
+            self._tabs.addButton(button, k)
+            self.tab_buttons.append(button)
+            side.head.addWidget(button)
+            self.stack.addWidget(page)
+        self.tab_buttons[0].setChecked(True)
+        self.sides = [QPushButton("its output"), QPushButton("its input")]
+        side.head.addStretch(1)
+        for k, button in enumerate(self.sides):
+            button.setToolTip(f"Show the gear of {button.text()}")
+            button.clicked.connect(lambda _=False, k=k: self.gear.look_at(self.judge.pair[k]))
+            side.head.addWidget(button)
+        side.body.addLayout(side.head)
+        side.body.addWidget(self.stack, 1)
+        self.findings.join_pressed.connect(self.join_or_part)
+        self.findings.wiring_pressed.connect(self.show_wiring)
+        self.findings.station_wanted.connect(lambda name: self.window().show_station(name))
+        self._show_sides()
+        return side
 
     # -- showing -----------------------------------------------------------------------------------
 
     def dress(self, colours: Colours, points: float) -> None:
         self.colours = self.model.colours = colours
         self.pairs.setPalette(QApplication.palette(self.pairs))
-        self.others.rows_model.current_colour = QColor(colours.thread_wash)
+        self.findings.dress(colours)
+        self.cell.dress(colours)
         self.refresh()
 
     def focus_first(self) -> None:
@@ -128,109 +152,158 @@ class BenchStation(QWidget):
 
     def showEvent(self, event) -> None:
         super().showEvent(event)
+        self.judge.all_pairs()
         self.refresh()
 
     def refresh(self) -> None:
         """Judge what has changed, and show it; a station out of sight waits until it is shown."""
         if not self.isVisible():
             return
-        session = self._session
-        self._fits = self._matrix.judge(session.bench, session.adoptions, session.style)
+        session, matrix = self._session, self.judge.matrix
+        done = self.judge.work()
         roles = self.role.currentData().split()
-        outputs = [ref for ref, port in ports_of(session.bench, "output") if not roles or port.role in roles]
-        inputs = [ref for ref, port in ports_of(session.bench, "input") if not roles or port.role in roles]
-        self.model.style = session.style
-        self.model.show_fits(session.bench, self._fits, outputs, inputs)
+        outputs = [ref for ref, port in matrix.outputs.items() if not roles or port.role in (*roles, "audio")]
+        inputs = [ref for ref, port in matrix.inputs.items() if not roles or port.role in roles]
+        self.model.only, self.model.style = self.only.currentData(), session.style
+        if self.model.only and done:
+            kept = [
+                (output, sink)
+                for output in outputs
+                for sink in inputs
+                if (fit := matrix.known(output, sink)) is not None and fit.verdict == self.model.only
+            ]
+            outputs = [ref for ref in outputs if any(one == ref for one, _ in kept)]
+            inputs = [ref for ref in inputs if any(one == ref for _, one in kept)]
+        self.model.show_ports(session.bench, outputs, inputs)
         self._share_width()
-        if not self.pairs.currentIndex().isValid() or self.model.fit_at(self.pairs.currentIndex()) is None:
+        if self.judge.pair is None:
             self._choose_first()
+        self._select()
         self.show_pair()
+        if not done:
+            self.judge.go_on()
+
+    def _more_is_known(self) -> None:
+        if not self.isVisible():
+            return
+        if self.model.only:
+            self.refresh()
+            return
+        self.model.refresh()
+        fit = self.fit
+        if fit is not None:
+            self.findings.show_others(fit)
 
     def _share_width(self) -> None:
         measure = self.pairs.horizontalHeader().fontMetrics()
         for column, ref in enumerate(self.model.inputs):
             lines = self._session.bench.label(ref).split(" · ", 1)
-            self.pairs.setColumnWidth(column, max(92, *(measure.horizontalAdvance(line) + 16 for line in lines)))
+            self.pairs.setColumnWidth(column, max(104, *(measure.horizontalAdvance(line) + 16 for line in lines)))
         self.pairs.horizontalHeader().setFixedHeight(2 * measure.height() + 10)
         self.pairs.verticalHeader().setDefaultSectionSize(measure.height() + 12)
 
     def _choose_first(self) -> None:
         """The first that is joined, else the first that there is."""
-        cells = [self.model.index(row, column) for row in range(self.model.rowCount())
-                 for column in range(self.model.columnCount())]  # fmt: skip
-        cells = [cell for cell in cells if self.model.fit_at(cell) is not None]
-        joined = [cell for cell in cells if self.model.joined(self.model.fit_at(cell))]
-        if cells:
-            self._set_current((joined or cells)[0])
+        matrix = self.judge.matrix
+        first = next(matrix.joined_pairs(), None) or next(
+            (
+                (output, sink)
+                for output in self.model.outputs
+                for sink in self.model.inputs
+                if matrix.sensible(output, sink)
+            ),
+            None,
+        )
+        if first is not None:
+            self.judge.look_at(*first)
 
-    def _set_current(self, index) -> None:
-        self.pairs.selectionModel().setCurrentIndex(index, QItemSelectionModel.SelectionFlag.ClearAndSelect)
+    def _cell_chosen(self, index) -> None:
+        pair = self.model.pair_at(index)
+        if pair is not None:
+            self.judge.look_at(*pair)
+
+    def _select(self) -> None:
+        """Select the pair that is looked at."""
+        pair = self.judge.pair
+        if pair is not None and pair[0] in self.model.outputs and pair[1] in self.model.inputs:
+            cell = self.model.index(self.model.outputs.index(pair[0]), self.model.inputs.index(pair[1]))
+            if cell != self.pairs.currentIndex():
+                self.pairs.selectionModel().setCurrentIndex(cell, QItemSelectionModel.SelectionFlag.ClearAndSelect)
 
     def choose(self, output: PortRef, sink: PortRef) -> None:
         """Go to a pair."""
-        if output in self.model.outputs and sink in self.model.inputs:
-            self._set_current(self.model.index(self.model.outputs.index(output), self.model.inputs.index(sink)))
+        self.judge.look_at(output, sink)
+
+    def _pair_changed(self) -> None:
+        if self.isVisible():
+            self._select()
+            self.show_pair()
+            self.window().show_thread()
 
     @property
     def fit(self) -> PairFit | None:
-        """The pair that is chosen."""
-        return self.model.fit_at(self.pairs.currentIndex())
+        """The pair that is looked at."""
+        return self.judge.fit()
 
     def show_pair(self) -> None:
-        """Show the findings of the pair that is chosen."""
-        fit, bench, style = self.fit, self._session.bench, self._session.style
-        clear(self._findings)
-        self.join.setEnabled(fit is not None)
-        if fit is None:
-            set_text(self.names, "Nothing to judge yet" if not self._fits else "Choose a pair")
-            set_text(self.verdict, "Begin a run on Measure: it asks for a board and what it plays into.")
-            self.sign.clear()
-            self.others.set_rows([])
-            return
-        unit = f", unit {fit.serial}" if fit.serial else ""
-        set_text(self.names, f"{bench.label(fit.output)}{unit} → {bench.label(fit.input)}")
-        words = VERDICT_WORDS[fit.verdict]
-        number = f": {number_text(fit, style)}" if fit.value is not None else ""
-        set_text(self.verdict, f"{words[0].upper()}{words[1:]}{number}.")
-        set_css(self.verdict, f"color: {verdict_colour(fit.verdict, self.colours)}; font-weight: 600;")
-        self.sign.setPixmap(verdict_pixmap(fit.verdict, self.colours, 14, self.devicePixelRatioF()))
-        for finding in fit.findings:
-            shape, colour = _SIGNS[finding.severity]
-            row = QHBoxLayout()
-            sign = label()
-            sign.setPixmap(shape_pixmap(shape, getattr(self.colours, colour), 11, self.devicePixelRatioF()))
-            sign.setAccessibleName(finding.severity)
-            sign.setToolTip(f"{finding.severity}: {CODES[finding.code]}")
-            row.addWidget(sign, 0, Qt.AlignmentFlag.AlignTop)
-            row.addWidget(label(tied(finding.text), wrap=True, selectable=True), 1)
-            self._findings.addLayout(row)
-        remedy = between(bench, fit, style)
-        if remedy is not None:
-            self._findings.addWidget(label(tied(remedy), wrap=True, selectable=True))
-        self._findings.addStretch(1)
-        self.join.setText("Part (Ctrl+J)" if self.model.joined(fit) else "Join (Ctrl+J)")
-        self.others.set_rows([
-            Row((bench.label(one.output), VERDICT_WORDS[one.verdict], number_text(one, style)), (one.output, one.input),
-                "current" if one.output == fit.output else "")
-            for one in could_drive(self._fits, fit.input)
-        ])  # fmt: skip
+        """Show the pair that is looked at, on the page that is open."""
+        fit = self.fit
+        if self.stack.currentWidget() is self.findings:
+            self.findings.show_pair(fit, fit is not None and self.model.joined(fit))
+        elif self.stack.currentWidget() is self.link:
+            self.link.show_link(None if fit is None else fit.output)
+        else:
+            self.gear.refresh()
+        self._show_sides()
+
+    def _show_sides(self) -> None:
+        for button in self.sides:
+            button.setVisible(self.stack.currentWidget() is self.gear and self.judge.pair is not None)
+
+    def show_tab(self, index: int) -> None:
+        """Findings, Link or Gear."""
+        self.tab_buttons[index].setChecked(True)
+        self.stack.setCurrentIndex(index)
+        if index == 2 and self.judge.pair is not None and self.gear.gear_id is None:
+            self.gear.look_at(self.judge.pair[0])
+        self.show_pair()
 
     # -- doing -------------------------------------------------------------------------------------
 
-    def join_or_part(self) -> None:
+    def join_or_part(self, *, beside: bool = False) -> None:
         """Plug the chosen pair together, or apart; a change of the bench, with undo."""
-        fit = self.fit
+        fit, bench = self.fit, self._session.bench
         if fit is None:
             return
-        deed = part if self.model.joined(fit) else join
         try:
-            self._session.apply(deed(self._session.bench, fit.output, fit.input))
+            change = part(bench, fit.output, fit.input) if self.model.joined(fit) else (
+                join(bench, fit.output, fit.input, beside=beside))  # fmt: skip
+            self._session.apply(change)
         except InputError as error:
             self._session.said.emit(str(error), True)
 
+    def show_wiring(self) -> None:
+        """The wiring card of the pair that is looked at."""
+        from dynamis.ui.dialogs.wiring import WiringDialog
+
+        if self.judge.pair is None:
+            raise InputError("Choose a pair first; its wiring card is made of it.")
+        WiringDialog(self.window(), self._session, *self.judge.pair).exec()
+
     def thread_fields(self) -> tuple[list[Field], Field | None] | None:
-        return None
+        """The thread along the pair that is looked at, where it is a pitch; else what it comes to."""
+        fit, session = self.fit, self._session
+        if fit is None:
+            return None
+        link = trial_link(session.bench.link_from(fit.output), fit.output, fit.input)
+        if fit.role == "pitch" and session.bench.port(fit.output).role == "pitch":
+            made = link_chain(session.bench, link, session.head_of(fit.output, fit.serial), fit.input)
+            return chain_fields(made, session.note, session.style)
+        bench = session.bench
+        return [Field("output", bench.label(fit.output)), Field("input", bench.label(fit.input)),
+                Field("role", fit.role), Field("it", VERDICT_WORDS[fit.verdict]),
+                Field("decides", number_text(fit, session.style))], None  # fmt: skip
 
     def table(self) -> Table:
         """The table that Copy and Save CSV work on."""
-        return self.others
+        return self.findings.others

@@ -1,0 +1,46 @@
+"""The actions of the Bench menu: gear, joining, remedies, cautions."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from msgspec.structs import replace
+from PySide6.QtWidgets import QMenu
+
+from dynamis.bench.commands import Change
+
+
+def add_bench_actions(actions, menu: QMenu) -> None:
+    """Put them into a menu; from another station each leads to Bench first, so that nothing unseen is changed."""
+    window, session = actions.window, actions.session
+
+    def there(work: Callable[[object], object]) -> Callable[[], None]:
+        def done() -> None:
+            if window.station.title == "Bench":
+                work(window.station)
+            else:
+                window.show_station("Bench")
+
+        return done
+
+    def gear(work: Callable[[object], object]) -> Callable[[], None]:
+        def done(station) -> None:
+            station.show_tab(2)
+            work(station.gear)
+
+        return there(done)
+
+    def cautions_again() -> None:
+        session.apply(Change("all cautions again", replace(session.bench, dismissed=())))
+
+    actions.add(menu, "&Join or part the chosen pair", "Ctrl+J", there(lambda station: station.join_or_part()))
+    actions.add(menu, "Join &beside what hangs there", "", there(lambda station: station.join_or_part(beside=True)))
+    actions.add(menu, "Apply the &first remedy", "Ctrl+Shift+J", there(lambda station: station.findings.apply_first()))
+    actions.add(menu, "&Wiring card…", "Ctrl+Shift+W", there(lambda station: station.show_wiring()))
+    menu.addSeparator()
+    actions.add(menu, "Add &gear…", "Ctrl+Shift+G", gear(lambda panel: panel.new_gear()))
+    actions.add(menu, "Add a &port…", "Ctrl+Shift+P", gear(lambda panel: panel.new_port()))
+    actions.add(menu, "&Copy the gear shown", "", gear(lambda panel: panel.copy.click()))
+    actions.add(menu, "&Archive the gear shown, or take it out", "", gear(lambda panel: panel.archive.click()))
+    menu.addSeparator()
+    actions.add(menu, "Show all cautions again", "", cautions_again)

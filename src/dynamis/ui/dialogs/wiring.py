@@ -1,0 +1,78 @@
+"""The wiring card on the screen: to look at, print, and keep as PDF or HTML."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtGui import QPageSize, QTextDocument
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QFileDialog, QPushButton, QTextBrowser, QVBoxLayout, QWidget
+
+from dynamis.bench.ports import PortRef
+from dynamis.bench.wiring import wiring_card
+from dynamis.errors import InputError
+from dynamis.files.text import write_whole
+from dynamis.files.wiring_html import wiring_html
+from dynamis.ui.session import Session
+
+
+class WiringDialog(QDialog):
+    """The card of one pair."""
+
+    def __init__(self, parent: QWidget | None, session: Session, output: PortRef, sink: PortRef) -> None:
+        super().__init__(parent)
+        self._session = session
+        self.setWindowTitle("Wiring card")
+        self.card = wiring_card(session.bench, output, sink, session.style)
+        self.html = wiring_html(self.card, session.bench.name)
+        self.shown = QTextBrowser()
+        self.shown.setAccessibleName("Wiring card")
+        self.shown.setHtml(self.html)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(16, 14, 16, 14)
+        column.addWidget(self.shown, 1)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
+        for text, work in (("Print…", self.print_card), ("Save…", self.save)):
+            button = QPushButton(text)
+            button.clicked.connect(lambda _=False, work=work: work())
+            buttons.addButton(button, QDialogButtonBox.ButtonRole.ActionRole)
+        buttons.rejected.connect(self.reject)
+        column.addWidget(buttons)
+        self.resize(680, 620)
+
+    def print_card(self) -> None:
+        from PySide6.QtPrintSupport import QPrintDialog, QPrinter
+
+        printer = QPrinter(QPrinter.PrinterMode.HighResolution)
+        if QPrintDialog(printer, self).exec():
+            self._document().print_(printer)
+
+    def save(self) -> None:
+        """As PDF, or as HTML by the ending."""
+        start = f"{self.card.title.replace(' → ', ' to ').replace(' · ', ' ')}.pdf"
+        name, _ = QFileDialog.getSaveFileName(self, "Save the wiring card", start, "PDF (*.pdf);;HTML (*.html)")
+        if name:
+            try:
+                self.write(Path(name))
+            except InputError as error:
+                self._session.said.emit(str(error), True)
+
+    def write(self, path: Path) -> None:
+        """Write the card; raises `InputError` where that cannot be done."""
+        if path.suffix.lower() == ".html":
+            write_whole(path, self.html)
+        else:
+            from PySide6.QtPrintSupport import QPrinter
+
+            printer = QPrinter(QPrinter.PrinterMode.HighResolution)
+            printer.setOutputFormat(QPrinter.OutputFormat.PdfFormat)
+            printer.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
+            printer.setOutputFileName(str(path))
+            self._document().print_(printer)
+            if not path.exists() or path.stat().st_size == 0:
+                raise InputError(f"{path}: the wiring card cannot be written there.")
+        self._session.said.emit(f"Saved {path.name}.", False)
+
+    def _document(self) -> QTextDocument:
+        made = QTextDocument()
+        made.setHtml(self.html)
+        return made

@@ -1,0 +1,125 @@
+"""The judging of pairs beside the window: a little at a time, so that nobody waits for it."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from dynamis.bench.ports import PortRef
+
+_SLICE_SECONDS = 0.012
+_TELL_SECONDS = 0.12
+_FIRST_SECONDS = 0.06
+# More pairs than these are judged only where somebody looks at them.
+_MOST_PAIRS = 20_000
+
+
+class Judge(QObject):
+    """What pairs come to, for all stations, and which of them is looked at.
+
+    progressed : more pairs were judged.  pair_changed : another pair is looked at.
+    asked : how many findings of joined pairs ask for something, None while they are not all judged.
+    """
+
+    progressed = Signal()
+    pair_changed = Signal()
+
+    def __init__(self, session) -> None:
+        super().__init__(session)
+        self._session = session
+        self.pair: tuple[PortRef, PortRef] | None = None
+        self.asked: int | None = None
+        self.everything = False
+        self._matrix = None
+        self._wanted: dict[tuple[PortRef, PortRef], None] = {}
+        self._rest: Iterator[tuple[PortRef, PortRef]] = iter(())
+        self._told = 0.0
+        self._turn = QTimer(self)
+        self._turn.timeout.connect(self._slice)
+        session.bench_changed.connect(self.take)
+        session.preferences_changed.connect(self.take)
+
+    @property
+    def matrix(self):
+        """The pairs; made when they are first asked for, since judging costs time at the start of the window."""
+        if self._matrix is None:
+            from dynamis.bench.judging.matrix import Matrix
+
+            self._matrix = Matrix()
+            self._take()
+        return self._matrix
+
+    def begin(self) -> None:
+        """Judge what is joined; called when the window has been painted."""
+        self.work(0.0)
+        self.go_on()
+
+    def take(self) -> None:
+        """Look at the bench as it is now."""
+        if self._matrix is not None:
+            self._take()
+            self.go_on()
+
+    def _take(self) -> None:
+        session = self._session
+        self._matrix.take(session.bench, session.adoptions, session.style)
+        self._wanted.clear()
+        self.asked = None
+        small = len(self._matrix.outputs) * len(self._matrix.inputs) <= _MOST_PAIRS
+        joined = (pair for pair in self._matrix.joined_pairs() if self._matrix.known(*pair) is None)
+        self._rest = self._matrix.open_pairs() if self.everything and small else joined
+        if self.pair is not None and not (self.pair[0] in self._matrix.outputs and self.pair[1] in self._matrix.inputs):
+            self.pair = None
+
+    def all_pairs(self) -> None:
+        """From now on judge every pair that makes sense, not only those that are joined."""
+        if not self.everything:
+            self.everything = True
+            self.take()
+
+    def want(self, output: PortRef, sink: PortRef) -> None:
+        """Judge a pair next: it is looked at."""
+        self._wanted[output, sink] = None
+        self.go_on()
+
+    def go_on(self) -> None:
+        if not self._turn.isActive():
+            self._turn.start(0)
+
+    def work(self, seconds: float = _FIRST_SECONDS) -> bool:
+        """Judge for a while; whether all is judged."""
+        end, matrix = time.perf_counter() + seconds, self.matrix
+        while time.perf_counter() < end:
+            pair = next(iter(self._wanted), None) or next(self._rest, None)
+            if pair is None:
+                if self.asked is None:
+                    fits = [matrix.fit(*one) for one in matrix.joined_pairs()]
+                    self.asked = sum(finding.asks for fit in fits if fit is not None for finding in fit.findings)
+                return True
+            self._wanted.pop(pair, None)
+            matrix.fit(*pair)
+        return False
+
+    def _slice(self) -> None:
+        done = self.work(_SLICE_SECONDS)
+        now = time.perf_counter()
+        if done:
+            self._turn.stop()
+        if done or now - self._told > _TELL_SECONDS:
+            self._told = now
+            self.progressed.emit()
+
+    def look_at(self, output: PortRef, sink: PortRef) -> None:
+        """Look at a pair, in all stations."""
+        if self.pair != (output, sink):
+            self.pair = output, sink
+            self.pair_changed.emit()
+
+    def fit(self):
+        """The pair that is looked at, judged; None where there is none."""
+        return None if self.pair is None else self.matrix.fit(*self.pair)
+
+    def stop(self) -> None:
+        self._turn.stop()

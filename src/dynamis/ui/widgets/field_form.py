@@ -1,0 +1,78 @@
+"""A form made of a table of fields: one row each, taken when it is left or Enter is pressed."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from PySide6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QLabel, QWidget
+
+from dynamis.bench.field_values import value_of
+from dynamis.bench.fields import Field
+from dynamis.errors import InputError
+from dynamis.notation.style import Style
+from dynamis.ui.widgets.panel import clear
+from dynamis.ui.widgets.quantity_edit import QuantityEdit
+
+
+class FieldForm(QFormLayout):
+    """take : (field, value) -> None, may raise `InputError`.  said : shows its sentence, an empty one when it is "
+    "over."""
+
+    def __init__(self, take: Callable[[Field, object], None], said: Callable[[str], None]) -> None:
+        super().__init__()
+        self._take, self._said = take, said
+        self._rows: list[tuple[Field, QWidget]] = []
+        self._style = Style()
+        self.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
+        self.setVerticalSpacing(4)
+        self.setHorizontalSpacing(10)
+
+    def show_record(self, fields: Sequence[Field], record: object, style: Style, name: str) -> None:
+        """Show the fields of a record; rows stay where they are the same."""
+        self._style = style
+        if [one for one, _ in self._rows] != list(fields):
+            clear(self)
+            self._rows = [(field, self._editor(field)) for field in fields]
+            for field, editor in self._rows:
+                text = QLabel(field.label)
+                text.setProperty("role", "muted")
+                text.setBuddy(editor)
+                self.addRow(text, editor)
+        for field, editor in self._rows:
+            editor.setAccessibleName(f"{field.label}, {name}")
+            value = value_of(record, field.path)
+            if isinstance(editor, QComboBox):
+                editor.setCurrentIndex(max(0, editor.findData(value)))
+            elif isinstance(editor, QCheckBox):
+                editor.setChecked(bool(value))
+            else:
+                editor.setPlaceholderText(field.unknown or "")
+                editor.show_text(field.show(value, style))
+
+    def _editor(self, field: Field) -> QWidget:
+        if field.kind == "choice":
+            made = QComboBox()
+            for value, words in field.choices:
+                made.addItem(words or "not known", value)
+            made.activated.connect(lambda _: self._apply(field, made.currentData()))
+            return made
+        if field.kind == "flag":
+            made = QCheckBox()
+            made.clicked.connect(lambda on: self._apply(field, on))
+            return made
+        made = QuantityEdit(
+            field.label, lambda text: field.read(text, self._style), lambda value: self._take(field, value)
+        )
+        made.refused.connect(self._said)
+        return made
+
+    def _apply(self, field: Field, value: object) -> None:
+        try:
+            self._take(field, value)
+            self._said("")
+        except InputError as error:
+            self._said(str(error))
+
+    def editor(self, path: str) -> QWidget:
+        """The editor of a field."""
+        return next(editor for field, editor in self._rows if field.path == path)
