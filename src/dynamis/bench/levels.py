@@ -11,6 +11,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from dynamis.bench.document import Bench, Link
+from dynamis.bench.judging.pairs import trial_link
 from dynamis.bench.judging.switching import SWITCHING, gate_input, meeting, pulse_seconds, sent_as
 from dynamis.bench.ports import EnvelopeRecord, Port, PortRef, VoltSpan
 from dynamis.electrics.finding import Finding
@@ -125,6 +126,19 @@ def envelope_of(made: EnvelopeRecord, starts: float, ends: float) -> Breakpoints
     )
     seconds, values, kinds, targets, constants = (np.array(column) for column in zip(*rows, strict=True))
     return Breakpoints(seconds, values, kinds.astype(np.int8), targets, constants)
+
+
+def loaded_to_open(bench: Bench, output: PortRef, sink: PortRef, volts: float) -> float:
+    """The open volts of an output that come to these volts at an input, as it is loaded now."""
+    link = trial_link(bench.link_from(output), output, sink)
+    taken, _ = gate_input(bench.port(sink))
+    ohms = bench.port(output).ohms
+    others = [gate_input(bench.port(one))[0] for one in link.inputs if one != sink]
+    if taken is None or ohms is None or None in others:
+        return volts
+    beside = [one for one in others if one is not None]
+    low, high = levels_at(GateOutput("driven", 0.0, 1.0, ohms), taken, 1, beside)
+    return (volts - low) / (high - low)
 
 
 def with_level(bench: Bench, ref: PortRef, key: str, volts: float) -> Bench:

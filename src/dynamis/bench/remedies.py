@@ -34,6 +34,7 @@ from dynamis.pitch.notes import note_label
 from dynamis.pitch.tuning import EqualTemperament
 
 _BUFFER_OHMS: Final = 1e6
+_FOLLOWER_OHMS: Final = 1e9
 _STRETCH: Final = 2.0
 Deed = Callable[[Bench], Change]
 Kind = Literal["circuit", "patch", "setting", "calibrate", "table", "advice"]
@@ -88,8 +89,8 @@ def _proposed(bench: Bench, link: Link, fit: PairFit, codes: set[str], style: St
     elif fit.role == "modulation" and fit.verdict != "fits":
         yield from _swings(bench, link, sink, style)
     if "pot-loaded" in codes and not link.between:
-        yield _staged(link, "A buffer", "An op-amp as follower between them: 1 MΩ at its input, no load on the "
-                      "potentiometer.", Stage("buffer", in_ohms=_BUFFER_OHMS))  # fmt: skip
+        yield _staged(link, "A buffer", "A JFET-input op-amp as follower between them: next to no load on the "
+                      "potentiometer.", Stage("buffer", in_ohms=_FOLLOWER_OHMS))  # fmt: skip
     yield from _patch(bench, link, sink, codes)
 
 
@@ -101,10 +102,10 @@ def _pitch(bench: Bench, link: Link, sink: PortRef, codes: set[str], style: Styl
     heard = heard_by("heard", receiver, EqualTemperament(bench.a4_hertz))
     if codes & {"loading"} and codes & {"error", "error-at-limits"} and not link.between:
         text = (
-            f"An op-amp as follower takes 1 MΩ from {bench.label(link.output)} and drives all inputs; put its output "
-            "resistor inside the feedback loop."
+            f"A JFET-input op-amp as follower loads {bench.label(link.output)} with {_FOLLOWER_OHMS / 1e9:.0f} GΩ and "
+            "drives all inputs; put its output resistor inside the feedback loop."
         )
-        yield _staged(link, "A buffer", text, Stage("buffer", in_ohms=_BUFFER_OHMS))
+        yield _staged(link, "A buffer", text, Stage("buffer", in_ohms=_FOLLOWER_OHMS))
     if output.law is not None and heard is not None:
         sent, other = parse_law(output.law), heard.law
         wrong = codes & {"scale-mismatch", "offset", "transposition", "below-cut-off"} and not link.between
@@ -114,8 +115,13 @@ def _pitch(bench: Bench, link: Link, sink: PortRef, codes: set[str], style: Styl
             yield from _other_law(bench, link, heard.law, style)
     if "range-not-covered" in codes or "below-cut-off" in codes:
         yield from _fewer_notes(bench, link, sink, style)
-    if "error-at-limits" in codes:
-        text = f"Measure {bench.label(link.output)} with all of its inputs plugged in, and adopt a correction."
+    own = converter_of(output) is not None or output.trimmers != "none"
+    if "error-at-limits" in codes or ("loading" in codes and "error" in codes and own):
+        text = (
+            f"Measure {bench.label(link.output)} with all of its inputs plugged in, adopt a correction, and leave "
+            "them so: "
+            "unplugging one retunes the others."
+        )
         yield Remedy("calibrate", "Calibrate loaded", text)
 
 

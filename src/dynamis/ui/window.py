@@ -35,6 +35,7 @@ from dynamis.ui.widgets.thread_strip import Field, ThreadStrip
 # Each is imported when it is first shown.
 STATIONS = (
     ("Bench", "Ctrl+1", "dynamis.ui.views.bench.station", "BenchStation"),
+    ("Levels", "Ctrl+2", "dynamis.ui.views.levels.station", "LevelsStation"),
     ("Codes", "Ctrl+5", "dynamis.ui.views.codes.station", "CodesStation"),
     ("Measure", "Ctrl+6", "dynamis.ui.views.measure.station", "MeasureStation"),
 )

@@ -97,7 +97,14 @@ class Matrix:
     def could_drive(self, sink: PortRef) -> list[PairFit]:
         """What could drive an input, as far as it has been judged, the best first."""
         mine = [row[sink] for row in self._known.values() if sink in row]
-        return sorted(mine, key=lambda fit: (BEST_FIRST.index(fit.verdict), len(fit.findings)))
+        return sorted(mine, key=lambda fit: (BEST_FIRST.index(fit.verdict), _off(fit), len(fit.findings)))
+
+
+def _off(fit: PairFit) -> float:
+    """How far a pair is off by its number: fewer cents, more volts to spare, a larger share are better."""
+    if fit.value is None:
+        return 0.0
+    return abs(fit.value) if fit.unit == "ct" else -fit.value
 
 
 def _input_parts(bench: Bench, ref: PortRef) -> tuple[object, ...]:

@@ -5,12 +5,11 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
-from pathlib import Path
 
 import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QGuiApplication, QPainter, QPainterPath, QPen, QPolygonF
+from PySide6.QtGui import QColor, QPainterPath, QPen, QPolygonF
 from PySide6.QtWidgets import QGraphicsPathItem
 
 from dynamis.notation.style import Style
@@ -18,6 +17,7 @@ from dynamis.pitch.notes import note_label, note_name
 from dynamis.pitch.tolerance import ToleranceProfile
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.theme.style import text_font
+from dynamis.ui.widgets.picture import Picture
 
 
 @dataclass(frozen=True)
@@ -62,7 +62,7 @@ class CentAxis(pg.AxisItem):
         return [self.number_style.number(value, decimals) for value in values]
 
 
-class NotePlot(pg.PlotWidget):
+class NotePlot(Picture, pg.PlotWidget):
     """Cents against note.  Mouse: drag pans, wheel zooms, a click picks the note.  Keys: see `KEYS`."""
 
     note_picked = Signal(float)
@@ -279,30 +279,3 @@ class NotePlot(pg.PlotWidget):
             event.scenePos()
         ):
             self.note_picked.emit(float(round(self.getViewBox().mapSceneToView(event.scenePos()).x())))
-
-    # -- taking it along ---------------------------------------------------------------------------
-
-    def copy_picture(self) -> None:
-        QGuiApplication.clipboard().setPixmap(self.grab())
-
-    def save_picture(self, path: Path) -> bool:
-        """Write the plot as SVG or PNG by the name's ending; False when it cannot be written."""
-        if path.suffix.lower() == ".svg":
-            from PySide6.QtSvg import QSvgGenerator
-
-            generator = QSvgGenerator()
-            generator.setFileName(str(path))
-            generator.setSize(self.size())
-            generator.setViewBox(self.rect())
-            painter = QPainter()
-            if not painter.begin(generator):
-                return False
-            self.paint_on(painter)
-            painter.end()
-            return path.exists()
-        return self.grab().save(str(path))
-
-    def paint_on(self, painter: QPainter) -> None:
-        """Draw the plot where a painter paints, on its panel's colour."""
-        painter.fillRect(self.rect(), QColor(self.colours.panel))
-        self.render(painter, QRectF(self.rect()), self.rect())

@@ -118,6 +118,12 @@ def set_text(shown: QLabel | QPushButton, text: str) -> None:
         shown.setText(text)
 
 
+def set_refusal(shown: QLabel, text: str) -> None:
+    """Show why something was refused; an empty sentence takes no room."""
+    set_text(shown, text)
+    shown.setVisible(bool(text))
+
+
 def set_css(widget: QWidget, css: str) -> None:
     """Give a widget a style of its own, once."""
     if widget.styleSheet() != css:

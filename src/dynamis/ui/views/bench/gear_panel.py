@@ -18,7 +18,7 @@ from dynamis.bench.ports import PortRef
 from dynamis.errors import InputError
 from dynamis.ui.session import Session
 from dynamis.ui.widgets.field_form import FieldForm
-from dynamis.ui.widgets.panel import label, rule, scrolling, set_text
+from dynamis.ui.widgets.panel import label, rule, scrolling, set_refusal
 
 
 class GearPanel(QWidget):
@@ -36,7 +36,7 @@ class GearPanel(QWidget):
         self.gear.activated.connect(lambda _: self._gear_chosen())
         self.port.activated.connect(lambda _: self._show())
         self.refusal = label("", "question", wrap=True)
-        said = lambda text: set_text(self.refusal, text)  # noqa: E731
+        said = lambda text: set_refusal(self.refusal, text)  # noqa: E731
         self.gear_form, self.port_form = FieldForm(self._take_gear, said), FieldForm(self._take_port, said)
         inner = QWidget()
         forms = QVBoxLayout(inner)
@@ -118,7 +118,7 @@ class GearPanel(QWidget):
         for one in (self.copy, self.archive, self.add_port):
             one.setEnabled(self.gear_id is not None)
         self.remove_port.setEnabled(self.ref is not None)
-        set_text(self.refusal, "" if bench.gear else "There is no gear on this bench yet: add some.")
+        set_refusal(self.refusal, "" if bench.gear else "There is no gear on this bench yet: add some.")
         if self.gear_id is None:
             self.gear_form.show_record([], None, style, "")
         else:
@@ -144,7 +144,7 @@ class GearPanel(QWidget):
         try:
             self._session.apply(command(self._session.bench, *arguments))
         except InputError as error:
-            set_text(self.refusal, str(error))
+            set_refusal(self.refusal, str(error))
 
     def new_gear(self) -> None:
         """Ask for gear of a kind, and put it on the bench."""

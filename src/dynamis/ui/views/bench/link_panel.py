@@ -11,7 +11,7 @@ from dynamis.bench.ports import PortRef
 from dynamis.bench.wiring import between_words
 from dynamis.ui.session import Session
 from dynamis.ui.widgets.field_form import FieldForm
-from dynamis.ui.widgets.panel import clear, label, scrolling, set_text
+from dynamis.ui.widgets.panel import clear, label, scrolling, set_refusal, set_text
 
 
 class LinkPanel(QWidget):
@@ -27,7 +27,7 @@ class LinkPanel(QWidget):
         self.names = label("", "heading", wrap=True)
         column.addWidget(self.names)
         self.refusal = label("", "question", wrap=True)
-        self.form = FieldForm(self._take, lambda text: set_text(self.refusal, text))
+        self.form = FieldForm(self._take, lambda text: set_refusal(self.refusal, text))
         column.addLayout(self.form)
         column.addWidget(self.refusal)
         self.heading = label("What stands between", "heading")

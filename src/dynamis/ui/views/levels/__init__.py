@@ -1,0 +1,1 @@
+"""The Levels station: gates, triggers and clocks in volts and in time."""
