@@ -10,8 +10,11 @@ import math
 
 import pytest
 from msgspec.structs import replace as with_
+from test_judging import test_each_fault_is_found_with_its_number
 
+from dynamis.bench.checks import check_bench
 from dynamis.bench.document import Bench, Gear, Link, Power, Setting
+from dynamis.bench.judging.matrix import Matrix
 from dynamis.bench.judging.pairs import judge_link, judge_pair
 from dynamis.bench.ports import (
     AudioRecord,
@@ -28,6 +31,8 @@ from dynamis.bench.ports import (
     SwingRecord,
     VoltSpan,
 )
+from dynamis.demo import lantern
+from dynamis.electrics.finding import CODES
 
 OUT, IN = PortRef("desk", "out"), PortRef("voice", "in")
 VOCT = "voct:scale=1,note=36,volts=1"
@@ -139,6 +144,28 @@ def test_each_fault_is_found_and_the_mended_bench_has_none(code, severity, value
     after = judge_link(mended, mended.links[0])[0]
     assert code not in {one.code for one in after.findings}
     assert after.verdict == "fits"
+
+
+def test_every_code_has_its_fault_in_a_table():
+    others = test_each_fault_is_found_with_its_number.pytestmark[0].args[1]
+    assert {row[0] for row in ROWS} | {row[1] for row in others} == set(CODES)
+
+
+def test_the_demo_bench_has_every_finding_and_a_link_of_each_role_that_fits():
+    demo = lantern.bench()
+    check_bench(demo)
+    matrix = Matrix()
+    fits = [fit for row in matrix.judge(demo).values() for fit in row.values()]
+    assert {finding.code for fit in fits for finding in fit.findings} == set(CODES)
+    joined = [matrix.known(*pair) for pair in matrix.joined_pairs()]
+    assert {fit.role for fit in joined if fit.verdict == "fits"} == {
+        "pitch",
+        "gate",
+        "clock",
+        "modulation",
+        "audio",
+        "midi",
+    }
 
 
 def test_a_bench_of_unknowns_tells_what_to_measure():

@@ -9,11 +9,22 @@ from pathlib import Path
 
 def ngspice(lines: list[str], place: str, folder: Path) -> float:
     """The operating point of one node, by ngspice."""
+    return asked(lines, ["op", f"print v({place})"], rf"v\({place}\) = ([-+0-9.e]+)", folder)
+
+
+def ngspice_at(lines: list[str], place: str, seconds: float, folder: Path) -> float:
+    """The volts of one node at an instant of a transient, by ngspice."""
+    commands = [
+        f"tran {seconds / 2000} {seconds} 0 {seconds / 2000} uic",
+        f"meas tran found find v({place}) at={seconds}",
+    ]
+    return asked(lines, commands, r"found\s*=\s*([-+0-9.e]+)", folder)
+
+
+def asked(lines: list[str], commands: list[str], pattern: str, folder: Path) -> float:
     deck = folder / "deck.cir"
-    deck.write_text(
-        "\n".join(["* node", *lines, ".control", "set numdgt=12", "op", f"print v({place})", ".endc", ".end", ""])
-    )
+    deck.write_text("\n".join(["* node", *lines, ".control", "set numdgt=12", *commands, ".endc", ".end", ""]))
     done = subprocess.run(["ngspice", "-b", str(deck)], capture_output=True, text=True, timeout=60, check=False)
-    found = re.search(rf"v\({place}\) = ([-+0-9.e]+)", done.stdout)
+    found = re.search(pattern, done.stdout)
     assert found, done.stdout + done.stderr
     return float(found[1])

@@ -18,6 +18,7 @@ import pytest
 from dynamis.bench.analysis import codes_of
 from dynamis.bench.chains import make_dac
 from dynamis.bench.document import Bench
+from dynamis.bench.ports import PortRef
 from dynamis.bench.records import HeadRecord, HeldRecord, SendRecord
 from dynamis.demo.hidden import shipped
 from dynamis.errors import InputError
@@ -164,6 +165,16 @@ def test_an_older_export_is_read(tmp_path):
     with import_json(OLD / "version-1.json", tmp_path / "b.dynamis") as made:
         assert made.adoptions()[-1].head.kind == "table"
         assert len(made.adoptions()[-1].head.sixteenths) == 61
+
+
+def test_a_bench_of_version_2_is_brought_here_with_all_it_holds(tmp_path):
+    path = Path(shutil.copy(OLD / "version-2.dynamis", tmp_path / "two.dynamis"))
+    before = path.read_bytes()
+    with BenchFile.open(path) as opened, import_json(OLD / "version-2.json", tmp_path / "b.dynamis") as made:
+        assert path.with_name("two (version 2).dynamis").read_bytes() == before
+        assert opened.bench() == made.bench()
+        assert (len(opened.runs()), len(made.runs()), len(opened.adoptions())) == (3, 3, 1)
+        assert opened.bench().port(PortRef("balcony-voice", "pitch")).tune_semitones == 5.0
 
 
 def test_an_older_bench_that_cannot_be_brought_here_stays_as_it_was(old_file):

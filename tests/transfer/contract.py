@@ -10,6 +10,7 @@ from dynamis.converter.dac import Dac
 from dynamis.converter.heads import ConstantsHead, TableHead
 from dynamis.converter.transfers import DacTransfer
 from dynamis.electrics.net import Net, Terminal
+from dynamis.electrics.stage import Stage
 from dynamis.pitch.laws import ExponentialLaw, LinearLaw
 from dynamis.transfer.chain import Transfer
 from dynamis.transfer.law import Oscillator, PitchSource, WantedPitch
@@ -52,5 +53,9 @@ SPECIMENS = {
     "pitch source": Specimen(PitchSource("k", ExponentialLaw(1.2, 48, 1), scale_limit=0.01, offset_limit_volts=0.01, high_volts=5.0),
                              np.arange(36.0, 84.0, 7), _moved("k.scale", "k.offset")),
     "linear pitch source": Specimen(PitchSource("k", LinearLaw(36, 0.5, 0.02), scale_limit=0.01), np.arange(36.0, 84.0, 7), _moved("k.scale")),
+    "stage": Specimen(Stage("s", 0.37, 1.676, 0.01, 0.002, 1e6, 100.0, -10.5, 10.5), np.linspace(-5, 5, 7), _moved("s.gain", "s.offset")),
+    "stage that turns": Specimen(Stage("s", -2.0, low_volts=-4.0, high_volts=4.0), np.linspace(-5, 5, 7)),
+    "biased node": Specimen(Net("n", (Terminal("out", "o", 1000.0, True), Terminal("in", "i", 100e3, False, 0.01, 1.62))).transfer("out", "in"),
+                            np.linspace(-5, 5, 5), _moved("in.ohms")),
     "wish": Specimen(WantedPitch(), np.arange(36.0, 97.0, 12)),
 }  # fmt: skip

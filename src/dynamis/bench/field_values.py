@@ -141,6 +141,8 @@ def _pole_value(poles: Sequence[Pole], rest: str) -> Any:
 def _with_pole(poles: Sequence[Pole], rest: str, value: Any) -> tuple[Pole, ...]:
     at, _, key = rest.partition(".")
     by_place: dict[str, Pole] = {one.at: one for one in poles or (Pole("tip", "signal"), Pole("sleeve", "return"))}
+    if key and value is None and at not in by_place:
+        return tuple(poles)
     if key:
         if at not in by_place:
             raise InputError(f"There is no {at} on this jack yet; say what it carries first.")

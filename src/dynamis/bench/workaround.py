@@ -11,6 +11,8 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Final
 
+from msgspec.structs import replace as with_
+
 from dynamis.bench.commands import Change, join
 from dynamis.bench.document import Bench, Link
 from dynamis.bench.judging.pairs import judge_pair, trial_link
@@ -57,7 +59,9 @@ def through(bench: Bench, sink: PortRef, out: PortRef, envelope: EnvelopeRecord)
 
 
 def workarounds(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterator[Workaround]:
-    """Gear whose gate input the sender drives, and whose envelope fires the input."""
+    """Gear whose gate input the sender drives once it has left the input, and whose envelope fires the input."""
+    links = tuple(with_(one, inputs=tuple(ref for ref in one.inputs if ref != sink)) for one in bench.links)
+    left = with_(bench, links=links)
     for gear in bench.gear:
         if gear.archived or gear.id in (link.output.gear, sink.gear):
             continue
@@ -67,7 +71,7 @@ def workarounds(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterat
             entry, out = PortRef(gear.id, port.id), PortRef(gear.id, port.envelope.output)
             if not any(one.id == out.port for one in gear.ports):
                 continue
-            fed = judge_pair(bench, trial_link(bench.link_from(link.output), link.output, entry), entry)
+            fed = judge_pair(left, trial_link(left.link_from(link.output), link.output, entry), entry)
             found = through(bench, sink, out, port.envelope)
             if fed.verdict not in ("fits", "marginal") or found is None:
                 continue
@@ -80,8 +84,7 @@ def workarounds(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterat
             )
 
             def deed(one: Bench, entry: PortRef = entry, out: PortRef = out) -> Change:
-                first = join(one, link.output, entry).bench
-                made = join(first, out, sink)
+                made = join(join(one, out, sink).bench, link.output, entry)
                 return Change(f"go by {bench.gear_by(entry.gear).name} into {bench.label(sink)}", made.bench)
 
             yield Workaround(f"By {gear.name}", text, deed, out)

@@ -157,7 +157,7 @@ def more_gear() -> tuple[Gear, ...]:
 
 
 def more_links() -> tuple[Link, ...]:
-    """One that fits of each role, and three that no trial pair would show."""
+    """One that fits of each role, and some faults that only a joined pair can have."""
 
     def link(output: str, *inputs: str, **more: object) -> Link:
         refs = [PortRef(*one.split("/")) for one in (output, *inputs)]

@@ -19,7 +19,7 @@ _UNITS: Final = {
     "ct": "ct", "cent": "ct", "cents": "ct", "¢": "ct",
     "Ω": "Ω", "ohm": "Ω", "ohms": "Ω", "Ohm": "Ω", "R": "Ω", "r": "Ω",
     "°C": "°C", "C": "°C", "degC": "°C",
-    "%": "%", "s": "s", "LSB": "LSB", "bit": "bit", "bits": "bit",
+    "A": "A", "%": "%", "s": "s", "LSB": "LSB", "bit": "bit", "bits": "bit",
 }  # fmt: skip
 _EXPONENT: Final = {"T": 12, "G": 9, "M": 6, "k": 3, "K": 3, "m": -3, "u": -6, "µ": -6, "μ": -6, "n": -9, "p": -12}
 _PREFIXES: Final = frozenset(_EXPONENT)

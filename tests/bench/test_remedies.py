@@ -1,0 +1,148 @@
+"""Remedies: what they say is what is judged once they were applied; their numbers against the formulas."""
+
+from __future__ import annotations
+
+import math
+
+import pytest
+from msgspec.structs import replace as with_
+from test_findings import GATE_IN, GATE_OUT, LFO, PITCH_IN, PITCH_OUT, bench, swing
+
+from dynamis.bench.commands import join
+from dynamis.bench.document import GateStageRecord
+from dynamis.bench.judging.matrix import Matrix
+from dynamis.bench.judging.pairs import judge_link, judge_pair
+from dynamis.bench.levels import Levels, envelope_of, levels_of, loaded_to_open, pulse_of, with_level
+from dynamis.bench.ports import EnvelopeRecord, GateRecord, PortRef
+from dynamis.bench.remedies import remedies_for
+from dynamis.bench.wiring import between_words, wiring_card
+from dynamis.demo import lantern
+from dynamis.electrics.finding import BEST_FIRST
+from dynamis.files.wiring_html import wiring_html
+from dynamis.notation.style import Style
+
+P = PortRef
+
+
+def remedies(one, title: str):
+    fit = judge_link(one, one.links[0])[0]
+    return fit, next(remedy for remedy in remedies_for(one, fit) if remedy.title.startswith(title))
+
+
+def test_each_remedy_leaves_what_it_says_on_the_demo_bench():
+    demo, matrix, tried = lantern.bench(), Matrix(), 0
+    for row in matrix.judge(demo).values():
+        for fit in row.values():
+            for remedy in remedies_for(demo, fit):
+                assert remedy.title
+                assert remedy.text.endswith(".")
+                if remedy.deed is None:
+                    continue
+                after = remedy.deed(demo).bench
+                link = after.link_from(remedy.by or fit.output)
+                joined = link is not None and fit.input in link.inputs
+                assert joined or remedy.title.startswith(("Join", "Part", "Set"))
+                if joined:
+                    assert judge_pair(after, link, fit.input).verdict == remedy.leaves.verdict
+                worse = BEST_FIRST.index(remedy.leaves.verdict) > BEST_FIRST.index(fit.verdict)
+                assert not worse
+                tried += 1
+    assert tried > 100
+
+
+@pytest.mark.parametrize(("one", "title", "words", "verdict"), [
+    # FACTS of the trade: from the Workshop board the Carousel board wants gain 0.37, offset 1.75 - 0.37 * 0.2 V.
+    (bench(with_(PITCH_OUT, law="voct:scale=1,note=36,volts=0.2"), with_(PITCH_IN, law="voct:scale=0.37,note=36,volts=1.75")),
+     "Gain 0.370, offset +1.676 V", "trimmer for the interval", "fits"),
+    (bench(with_(PITCH_OUT, ohms=1000.0), PITCH_IN), "A buffer", "JFET-input", "fits"),
+    # ±5 V into 0.02 to 3.22 V: 3.2/10 and 1.62 V.
+    (bench(LFO, swing(0.02, 3.22, 1.62)), "Gain 0.320, offset +1.620 V", "adds the bias", "fits"),
+    (bench(with_(GATE_OUT, gate=GateRecord("driven", 0.0, 5.0, seconds=0.001)), with_(GATE_IN, gate=with_(GATE_IN.gate, min_seconds=0.005))),
+     "A pulse stretcher", "10 ms", "fits"),
+    (bench(with_(GATE_OUT, gate=GateRecord("driven", 0.0, 1.5)), GATE_IN), "Comparator and divider", "R5", "fits"),
+])  # fmt: skip
+def test_remedies_are_computed(one, title, words, verdict):
+    fit, remedy = remedies(one, title)
+    assert words in remedy.text
+    assert (remedy.leaves.verdict, fit.verdict) == (verdict, "needs-circuit")
+    made = remedy.deed(one).bench
+    assert judge_link(made, made.links[0])[0].verdict == verdict
+    assert between_words(made.links[0], Style())
+    card = wiring_html(wiring_card(made, P("desk", "out"), P("voice", "in")), "B")
+    assert "<h3>Between</h3>" in card
+
+
+def test_a_table_plays_the_other_law_as_far_as_the_converter_reaches():
+    demo = lantern.bench()
+    fit = judge_pair(
+        demo,
+        join(demo, P("workshop-board", "pitch-b"), P("pit-voice", "pitch")).bench.links[-1],
+        P("pit-voice", "pitch"),
+    )
+    remedy = next(one for one in remedies_for(demo, fit) if one.kind == "table")
+    # 0.5 V at note 36 doubles with each octave; 5.53 V are log2(11.06) = 3.46 octaves up: note 77.
+    assert "42 of 61 notes, 36 C2 to 77 F5" in remedy.text
+    after = remedy.deed(demo).bench
+    assert after.port(P("workshop-board", "pitch-b")).law.startswith("hzv")
+    assert after.link_from(P("workshop-board", "pitch-b")).high_note == 77.0
+
+
+def test_an_envelope_among_the_gear_at_hand_is_a_workaround():
+    demo, weak, drum = lantern.bench(), P("curtain-sequencer", "gate"), P("cellar-drum", "gate")
+    fit = next(one for link in demo.links for one in judge_link(demo, link) if (one.output, one.input) == (weak, drum))
+    remedy = next(one for one in remedies_for(demo, fit) if one.title == "By Wardrobe envelope")
+    # (3.5 + 0.4 V) of 8 V behind 470 ohm into 47 kohm; the tail: 30 ms / ln 100 * ln(3.9 / 1.0).
+    sustain, tail = 3.9 / (8.0 / 1.01), 0.03 / math.log(100.0) * math.log(3.9)
+    assert f"a sustain of {100 * sustain:.0f} % on" in remedy.text
+    assert f"adds {1000 * tail:.4g} ms" in remedy.text
+    after = remedy.deed(demo).bench
+    assert drum in after.link_from(remedy.by).inputs
+    assert after.links_into(drum) == (after.link_from(remedy.by),)
+
+
+def test_joining_moves_an_input_unless_it_shall_hang_beside():
+    demo, drum, clock = lantern.bench(), P("cellar-drum", "clock"), P("bridge-clock", "clock")
+    moved = join(demo, clock, drum)
+    assert "parting Curtain sequencer · clock out from it" in moved.label
+    assert [link.output for link in moved.bench.links_into(drum)] == [clock]
+    beside = join(demo, clock, drum, beside=True).bench
+    assert "outputs-contending" in {one.code for one in judge_link(beside, beside.link_from(clock))[0].findings}
+
+
+# -- levels ----------------------------------------------------------------------------------------
+
+
+def test_levels_are_bands_where_resistances_or_levels_have_limits():
+    sender = with_(GATE_OUT, ohms_limit=0.05, gate=with_(GATE_OUT.gate, level_limit=0.1))
+    one = bench(sender, with_(GATE_IN, ohms=10e3))
+    levels = levels_of(one, one.links[0], P("voice", "in"))
+    # 5 V up and down by a tenth, behind 950 to 1050 ohm into 10 kohm.
+    assert (levels.high.low, levels.high.high) == pytest.approx((4.5 / 1.105, 5.5 / 1.095))
+    # 4.5 V behind 1 kohm is what the verdict is about.
+    assert judge_link(one, one.links[0])[0].value == pytest.approx(min(4.5 / 1.1 - 2.0, 0.8))
+    assert loaded_to_open(one, P("desk", "out"), P("voice", "in"), 3.0) == pytest.approx(3.3)
+    moved = with_level(one, P("voice", "in"), "on_volts", 4.2)
+    assert judge_link(moved, moved.links[0])[0].verdict == "needs-circuit"
+    assert pulse_of(levels).at(pulse_of(levels).seconds).tolist() == pytest.approx([0.0, 5.0 / 1.1, 0.0])
+
+
+def test_a_stage_between_is_what_the_levels_show():
+    one = bench(with_(GATE_OUT, gate=GateRecord("driven", 0.0, 1.5, seconds=0.001)), GATE_IN)
+    stretched = with_(one, links=(with_(one.links[0], gate_stages=(GateStageRecord("stretcher", (), 0.02),)),))
+    levels = levels_of(stretched, stretched.links[0], P("voice", "in"))
+    assert isinstance(levels, Levels)
+    assert levels.seconds == 0.02
+    unknown = bench(GATE_OUT, with_(GATE_IN, ohms=None))
+    assert "measure" in levels_of(unknown, unknown.links[0], P("voice", "in"))[0].text
+
+
+@pytest.mark.parametrize(("envelope", "seconds", "share"), [
+    (EnvelopeRecord(0.02, 0.0, 1.0, 0.05), 0.01, 0.5),          # half-way up
+    (EnvelopeRecord(0.0, 0.1, 0.4, 0.05), 0.0, 1.0),            # at its peak at once
+    (EnvelopeRecord(0.0, 0.1, 0.4, 0.05), 0.1, 0.4 + 0.6 / 100),  # a hundredth from its sustain after its decay
+    (EnvelopeRecord(0.02, 0.0, 1.0, 0.05), 0.15, 0.01),         # a hundredth of the peak, a release after the end
+    (EnvelopeRecord(0.0, 0.0, 1.0, 0.0), 0.11, 0.0),
+])  # fmt: skip
+def test_an_envelope_rises_falls_and_is_let_go(envelope, seconds, share):
+    made = envelope_of(envelope, 1.0, 1.1)
+    assert float(made.at(1.0 + seconds)) == pytest.approx(share, abs=1e-9)
