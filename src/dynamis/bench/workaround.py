@@ -69,7 +69,8 @@ def workarounds(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterat
             if port.envelope is None or not port.envelope.output or port.direction != "input":
                 continue
             entry, out = PortRef(gear.id, port.id), PortRef(gear.id, port.envelope.output)
-            if not any(one.id == out.port for one in gear.ports):
+            joined = bench.link_from(out)
+            if not any(one.id == out.port for one in gear.ports) or (joined is not None and sink in joined.inputs):
                 continue
             fed = judge_pair(left, trial_link(left.link_from(link.output), link.output, entry), entry)
             found = through(bench, sink, out, port.envelope)

@@ -35,8 +35,11 @@ def add_bench_actions(actions, menu: QMenu) -> None:
 
     actions.add(menu, "&Join or part the chosen pair", "Ctrl+J", there(lambda station: station.join_or_part()))
     actions.add(menu, "Join &beside what hangs there", "", there(lambda station: station.join_or_part(beside=True)))
-    actions.add(menu, "Apply the &first remedy", "Ctrl+Shift+J", there(lambda station: station.findings.apply_first()))
+    actions.add(menu, "Apply the first &remedy", "Ctrl+Shift+J", there(lambda station: station.findings.apply_first()))
     actions.add(menu, "&Wiring card…", "Ctrl+Shift+W", there(lambda station: station.show_wiring()))
+    menu.addSeparator()
+    for k, (text, key) in enumerate((("&Findings of the pair", "F2"), ("Its &link", "F3"), ("G&ear", "F4"))):
+        actions.add(menu, text, key, there(lambda station, k=k: station.show_tab(k)))
     menu.addSeparator()
     actions.add(menu, "Add &gear…", "Ctrl+Shift+G", gear(lambda panel: panel.new_gear()))
     actions.add(menu, "Add a &port…", "Ctrl+Shift+P", gear(lambda panel: panel.new_port()))

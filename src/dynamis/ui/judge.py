@@ -36,6 +36,7 @@ class Judge(QObject):
         self._wanted: dict[tuple[PortRef, PortRef], None] = {}
         self._rest: Iterator[tuple[PortRef, PortRef]] = iter(())
         self._told = 0.0
+        self._stopped = False
         self._turn = QTimer(self)
         self._turn.timeout.connect(self._slice)
         session.bench_changed.connect(self.take)
@@ -51,10 +52,9 @@ class Judge(QObject):
             self._take()
         return self._matrix
 
-    def begin(self) -> None:
-        """Judge what is joined; called when the window has been painted."""
-        self.work(0.0)
-        self.go_on()
+    def begin_after(self, milliseconds: int) -> None:
+        """Begin to judge what is joined, when the window has been painted."""
+        self._turn.start(milliseconds)
 
     def take(self) -> None:
         """Look at the bench as it is now."""
@@ -85,7 +85,7 @@ class Judge(QObject):
         self.go_on()
 
     def go_on(self) -> None:
-        if not self._turn.isActive():
+        if not (self._turn.isActive() or self._stopped):
             self._turn.start(0)
 
     def work(self, seconds: float = _FIRST_SECONDS) -> bool:
@@ -103,6 +103,7 @@ class Judge(QObject):
         return False
 
     def _slice(self) -> None:
+        self._turn.setInterval(0)
         done = self.work(_SLICE_SECONDS)
         now = time.perf_counter()
         if done:
@@ -122,4 +123,6 @@ class Judge(QObject):
         return None if self.pair is None else self.matrix.fit(*self.pair)
 
     def stop(self) -> None:
+        """Judge nothing more beside the window."""
+        self._stopped = True
         self._turn.stop()

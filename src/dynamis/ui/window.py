@@ -161,7 +161,7 @@ class MainWindow(QMainWindow):
         self.course.connect_wanted.connect(lambda: self.show_station(DEVICES[0]))
         session.judge.progressed.connect(self.show_badge)
         session.bench_changed.connect(self.show_badge)
-        QTimer.singleShot(_JUDGE_MILLISECONDS, session.judge.begin)
+        session.judge.begin_after(_JUDGE_MILLISECONDS)
         self._look = QTimer(self)
         self._look.timeout.connect(self._look_at_file)
         self._look.start(_LOOK_MILLISECONDS)

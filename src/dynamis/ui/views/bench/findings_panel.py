@@ -157,6 +157,7 @@ class FindingsPanel(QWidget):
         except InputError as error:
             self._session.said.emit(str(error), True)
             return
+        self.join.setFocus()  # the button that was pressed is gone with its card
         fit = self._session.judge.fit()
         if remedy.by is not None and fit is not None:
             self._session.judge.look_at(remedy.by, fit.input)

@@ -37,7 +37,7 @@ from dynamis.ui.widgets.thread_strip import Field
 
 _ROLES = (("all roles", ""), ("pitch", "pitch"), ("gates, triggers, clocks", "gate trigger clock"),
           ("modulation", "modulation"), ("audio", "audio"), ("MIDI", "midi"))  # fmt: skip
-_TABS = (("Findings", "Ctrl+Shift+1"), ("Link", "Ctrl+Shift+2"), ("Gear", "Ctrl+Shift+3"))
+_TABS = (("Findings", "F2"), ("Link", "F3"), ("Gear", "F4"))
 
 
 class BenchStation(QWidget):
@@ -116,7 +116,6 @@ class BenchStation(QWidget):
             button = QPushButton(name)
             button.setProperty("tab", True)
             button.setCheckable(True)
-            button.setShortcut(key)
             button.setToolTip(f"{name}, {key}")
             button.clicked.connect(lambda _=False, k=k: self.show_tab(k))
             self._tabs.addButton(button, k)
