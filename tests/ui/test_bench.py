@@ -6,7 +6,7 @@ import time
 
 import msgspec
 import pytest
-from drive import action, click, press, settle, table_texts, type_into, with_dialog
+from drive import action, click, keys, press, settle, table_texts, type_into, with_dialog
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication, QPushButton
 
@@ -211,6 +211,42 @@ def test_gear_is_added_edited_copied_and_archived_in_place(station):
     for _ in range(8):
         action(window, "Undo").trigger()
     assert "trapdoor-voice" not in {gear.id for gear in session.bench.gear}
+
+
+def test_from_an_empty_bench_by_keyboard_to_a_link_that_fits_and_again(empty_file, make_window):
+    """Gear of two kinds, joined, its findings read, a remedy, undo, redo, and the file opened again."""
+    window = make_window(empty_file)
+    session = window.session
+    press(window, Qt.Key.Key_1, CONTROL)
+    for kind, name in (("Step", "Cellar steps"), ("Battery", "Tone board")):
+
+        def answer(dialog, kind=kind, name=name) -> None:
+            type_into(dialog.kind, kind)
+            keys("\t")
+            type_into(dialog.name, name, enter=True)
+
+        with_dialog(lambda: press(window, Qt.Key.Key_G, CONTROL, SHIFT), answer)
+    assert [gear.name for gear in session.bench.gear] == ["Cellar steps", "Tone board"]
+    press(window, Qt.Key.Key_F2)
+    assert window.station.findings.names.text() == "Cellar steps · row A → Tone board · tone"
+    assert any("falls silent" in text for text in findings(window.station))
+    press(window, Qt.Key.Key_J, CONTROL)
+    press(window, Qt.Key.Key_J, CONTROL, SHIFT)
+    link = session.bench.links[0]
+    assert (link.output.gear, link.between[0].kind) == ("cellar-steps", "stage")
+    # 0.4 V an octave on 1.7 V reach the 3.3 V that the board bears at note 84: it is clamped there, and fewer notes fit
+    assert window.station.fit.verdict == "needs-circuit"
+    press(window, Qt.Key.Key_J, CONTROL, SHIFT)
+    assert (session.bench.links[0].high_note, window.station.fit.verdict) == (84.0, "marginal")
+    press(window, Qt.Key.Key_Z, CONTROL)
+    press(window, Qt.Key.Key_Z, CONTROL)
+    assert not session.bench.links[0].between
+    press(window, Qt.Key.Key_Z, CONTROL, SHIFT)
+    path, left = session.file.path, session.bench
+    window.close()
+    with BenchFile.open(path) as again:
+        assert again.bench() == left
+        assert again.undo_label() == "Cellar steps · row A: put gain 0.400, offset +1.700 V between"
 
 
 def test_a_wiring_card_is_shown_printed_and_kept(station, tmp_path):

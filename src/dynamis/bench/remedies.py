@@ -110,7 +110,7 @@ def _pitch(bench: Bench, link: Link, sink: PortRef, codes: set[str], style: Styl
         sent, other = parse_law(output.law), heard.law
         wrong = codes & {"scale-mismatch", "offset", "transposition", "below-cut-off"} and not link.between
         if wrong and isinstance(sent, ExponentialLaw) and isinstance(other, ExponentialLaw):
-            yield _scaler(bench, link, sent, other, style)
+            yield _scaler(bench, link, sink, sent, other, style)
         if "law-mismatch" in codes:
             yield from _other_law(bench, link, heard.law, style)
     if "range-not-covered" in codes or "below-cut-off" in codes:
@@ -125,7 +125,9 @@ def _pitch(bench: Bench, link: Link, sink: PortRef, codes: set[str], style: Styl
         yield Remedy("calibrate", "Calibrate loaded", text)
 
 
-def _scaler(bench: Bench, link: Link, sent: ExponentialLaw, heard: ExponentialLaw, style: Style) -> Remedy:
+def _scaler(
+    bench: Bench, link: Link, sink: PortRef, sent: ExponentialLaw, heard: ExponentialLaw, style: Style
+) -> Remedy:
     """Gain and offset that make one exponential law the other, aimed at the receiver's own reference."""
     tuning = EqualTemperament(bench.a4_hertz)
     gain = heard.volts_per_octave / sent.volts_per_octave
@@ -133,10 +135,10 @@ def _scaler(bench: Bench, link: Link, sent: ExponentialLaw, heard: ExponentialLa
     offset = heard.reference_volts + heard.volts_per_octave * apart - gain * sent.reference_volts
     text = (
         f"Gain {style.number(gain, 4)}, offset {style.volts(offset, 3, sign=True)}, from the output's own volts to the "
-        "input: an op-amp with a trimmer for the interval and one for the offset."
+        f"input: an op-amp with a trimmer for the interval and one for the offset.{_clamped(bench, sink, style)}"
     )
     return _staged(link, f"Gain {style.number(gain, 3)}, offset {style.volts(offset, 3, sign=True)}", text,
-                   _stage(bench, link, gain, offset))  # fmt: skip
+                   _stage(bench, link, sink, gain, offset))  # fmt: skip
 
 
 def _other_law(bench: Bench, link: Link, heard: Law, style: Style) -> Iterator[Remedy]:
@@ -224,13 +226,25 @@ def _swings(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterator[R
     text = "An op-amp adds the bias and scales the swing, so that all of it acts."
     if not swing.bias:
         text = "An op-amp scales and shifts the swing, so that all of it acts."
-    yield _staged(link, title, text, _stage(bench, link, gain, offset))
+    text += _clamped(bench, sink, style)
+    yield _staged(link, title, text, _stage(bench, link, sink, gain, offset))
 
 
-def _stage(bench: Bench, link: Link, gain: float, offset: float) -> Stage:
-    """A circuit of that gain from the output's own volts: what it loads the output by is made up for."""
-    lost = (bench.port(link.output).ohms or 0.0) / _BUFFER_OHMS
-    return Stage("between", gain * (1.0 + lost), offset, in_ohms=_BUFFER_OHMS)
+def _stage(bench: Bench, link: Link, sink: PortRef, gain: float, offset: float) -> Stage:
+    """A circuit of that gain from the output's own volts: what it loads the output by is made up for.
+
+    It stops where the input bears no more, as a clamp at its output does.
+    """
+    lost, bears = (bench.port(link.output).ohms or 0.0) / _BUFFER_OHMS, bench.port(sink).bears
+    return Stage("between", gain * (1.0 + lost), offset, in_ohms=_BUFFER_OHMS, low_volts=bears.low,
+                 high_volts=bears.high)  # fmt: skip
+
+
+def _clamped(bench: Bench, sink: PortRef, style: Style) -> str:
+    bears = bench.port(sink).bears
+    ends = [f"{words} {style.volts(volts, 2)}" for words, volts in (("below", bears.low), ("above", bears.high))
+            if volts is not None]  # fmt: skip
+    return f" It is clamped {' and '.join(ends)}, which the input bears." if ends else ""
 
 
 def _staged(link: Link, title: str, text: str, stage: Stage) -> Remedy:

@@ -27,7 +27,7 @@ class Judge(QObject):
     pair_changed = Signal()
 
     def __init__(self, session) -> None:
-        super().__init__(session)
+        super().__init__()
         self._session = session
         self.pair: tuple[PortRef, PortRef] | None = None
         self.asked: int | None = None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -13,6 +14,7 @@ from dynamis.bench.ports import Port, PortRef
 from dynamis.bench.records import HeadRecord
 from dynamis.converter.heads import ConstantsHead, TableHead
 from dynamis.converter.transfers import DacTransfer
+from dynamis.electrics.stage import Stage
 from dynamis.pitch.laws import Law, parse_law
 from dynamis.pitch.tuning import EqualTemperament
 from dynamis.transfer.chain import Transfer, run, varied
@@ -111,7 +113,7 @@ def sender_of(bench: Bench, link: Link, head: HeadRecord, notes: FloatArray, por
     return Sender(
         port, bench.label(link.output), law, float(np.log2(tuning.hertz(law.reference_note))), notes,
         WantedPitch(tuning=tuning).forward(notes, NOMINAL), run(tail, codes, sending.true), moved,
-        tuple(source for source, *_ in every), _unreached(first, out, notes),
+        tuple(source for source, *_ in every), _unreached(first, out, notes) | _clipped(tail, codes, sending.true),
         run(after, ends[np.isfinite(ends)], World()), ohms, ohms_limit,
     )  # fmt: skip
 
@@ -131,3 +133,16 @@ def _unreached(first: Transfer, out: Transfer, notes: FloatArray) -> NDArray[np.
     assert isinstance(first, ConstantsHead | TableHead)
     assert isinstance(out, DacTransfer)
     return np.isin(out.dac.code_for(aim_volts(first, notes)).reason, (Reason.CLAMP, Reason.DEAD_BAND))
+
+
+def _clipped(tail: Sequence[Transfer], codes: FloatArray, true: World) -> NDArray[np.bool_]:
+    """Notes at which a circuit between stops short."""
+    clipped, x = np.zeros(codes.shape, bool), codes
+    if not any(isinstance(one, Stage) for one in tail):
+        return clipped
+    for one in tail:
+        y = one.forward(x, true)
+        if isinstance(one, Stage):
+            clipped |= y != one.exact(x, true)
+        x = y
+    return clipped

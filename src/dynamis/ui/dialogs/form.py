@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QFormLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from dynamis.errors import InputError
@@ -32,12 +33,15 @@ class FormDialog(QDialog):
         self.column.addWidget(self.sentence)
         self.sentence.hide()
         self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+        for button in self.buttons.buttons():
+            button.setIcon(QIcon())
         self.ok = self.buttons.button(QDialogButtonBox.StandardButton.Ok)
         self.ok.setText(ok)
         self.ok.setProperty("primary", True)
         self.buttons.accepted.connect(self.try_accept)
         self.buttons.rejected.connect(self.reject)
         self.column.addWidget(self.buttons)
+        self.setMinimumWidth(width)
         self.resize(width, 10)
 
     def line(self, text: str, shown: str = "", hint: str = "") -> QLineEdit:

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QPainterPath, QPen, QPolygonF
+from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 from PySide6.QtWidgets import QGraphicsPathItem
 
 from dynamis.notation.style import Style
@@ -279,3 +279,6 @@ class NotePlot(Picture, pg.PlotWidget):
             event.scenePos()
         ):
             self.note_picked.emit(float(round(self.getViewBox().mapSceneToView(event.scenePos()).x())))
+
+    def draw(self, painter: QPainter) -> None:
+        self.render(painter, QRectF(self.rect()), self.rect())

@@ -5,12 +5,11 @@ from __future__ import annotations
 import itertools
 from pathlib import Path
 
-from PySide6.QtCore import QRectF
 from PySide6.QtGui import QColor, QGuiApplication, QPainter
 
 
 class Picture:
-    """For a widget with `colours`."""
+    """For a widget with `colours` that draws itself by `draw(painter)`."""
 
     def copy_picture(self) -> None:
         QGuiApplication.clipboard().setPixmap(self.grab())
@@ -35,7 +34,7 @@ class Picture:
     def paint_on(self, painter: QPainter) -> None:
         """Draw it where a painter paints, on its panel's colour."""
         painter.fillRect(self.rect(), QColor(self.colours.panel))
-        self.render(painter, QRectF(self.rect()), self.rect())
+        self.draw(painter)
 
 
 def apart(places: list[float], least: float) -> list[float]:

@@ -35,12 +35,13 @@ class PulsePlot(Picture, QWidget):
 
     def paintEvent(self, event) -> None:
         painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        if self.levels is not None:
-            self._paint(painter)
+        self.draw(painter)
         painter.end()
 
-    def _paint(self, p: QPainter) -> None:
+    def draw(self, p: QPainter) -> None:
+        if self.levels is None:
+            return
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
         levels, c, style = self.levels, self.colours, self.number_style
         pulse = pulse_of(levels, _HELD_SECONDS)
         starts, ends = float(pulse.seconds[1]), float(pulse.seconds[2])

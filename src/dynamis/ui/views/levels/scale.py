@@ -94,12 +94,13 @@ class LevelScale(Picture, QWidget):
 
     def paintEvent(self, event) -> None:
         painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        if self.levels is not None:
-            self._paint(painter)
+        self.draw(painter)
         painter.end()
 
-    def _paint(self, p: QPainter) -> None:
+    def draw(self, p: QPainter) -> None:
+        if self.levels is None:
+            return
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
         levels, c = self.levels, self.colours
         wide = self.width() - _LEFT - 12
         sends, takes = _LEFT + 0.06 * wide, _LEFT + 0.56 * wide

@@ -218,17 +218,16 @@ class LevelsStation(QWidget):
             set_refusal(self.refusal, str(error))
 
     def _dropped(self, side: str, key: str, volts: object) -> None:
+        refusal = ""
         if volts is not None:
-            ref = self._now[0 if side == "output" else 1]
-            field = next(one for one in port_fields(self._session.bench.port(ref)) if one.path == f"gate.{key}")
+            session, ref = self._session, self._now[0 if side == "output" else 1]
+            field = next(one for one in port_fields(session.bench.port(ref)) if one.path == f"gate.{key}")
             try:
-                self._session.apply(
-                    set_port_field(self._session.bench, ref, field, self._value(side, volts), self._session.style)
-                )
-                set_refusal(self.refusal, "")
+                session.apply(set_port_field(session.bench, ref, field, self._value(side, volts), session.style))
             except InputError as error:
-                set_refusal(self.refusal, str(error))
+                refusal = str(error)
         self.refresh()
+        set_refusal(self.refusal, refusal)
 
     def _take(self, end: int, field: Field, value: object) -> None:
         session = self._session

@@ -1,0 +1,108 @@
+"""The Levels station in the window: what is drawn is what the core says, and dragging changes the bench."""
+
+from __future__ import annotations
+
+import pytest
+from drive import action, press, settle, table_texts, type_into
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtTest import QTest
+
+from dynamis.bench.levels import levels_of
+from dynamis.bench.ports import PortRef
+
+CONTROL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
+GATE, SINK = PortRef("workshop-board", "gate"), PortRef("gallery-voice", "gate")
+
+
+@pytest.fixture
+def station(demo_file, make_window):
+    window = make_window(demo_file)
+    press(window, Qt.Key.Key_2, CONTROL)
+    settle()
+    return window.station
+
+
+def place(station, side: str, volts: float) -> QPoint:
+    scale = station.scale
+    across = 0.15 if side == "output" else 0.7
+    return QPointF(56 + across * (scale.width() - 68), scale._y(volts)).toPoint()
+
+
+def test_the_first_gate_link_is_shown_as_the_core_judges_it(station):
+    bench = station._session.bench
+    assert station.names.text() == "Workshop board · gate → Gallery voice · gate"
+    assert station.verdict.text() == "Fits: +0.90 V at the smaller margin."
+    shown = levels_of(bench, bench.link_from(GATE), SINK)
+    assert (station.scale.levels.low, station.scale.levels.high) == (shown.low, shown.high)
+    assert "on at 2.00 V" in station.scale.accessibleDescription()
+    assert "as long as a key is held" in station.pulse.accessibleDescription()
+    assert table_texts(station.links)[0][0] == "Workshop board · gate → Gallery voice · gate"
+
+
+def test_a_threshold_is_dragged_with_the_verdict_and_put_back_by_escape(station):
+    scale, session = station.scale, station._session
+    start, end = place(station, "input", 2.0), place(station, "input", 4.5)
+    QTest.mousePress(scale, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)
+    QTest.mouseMove(scale, end)
+    settle()
+    assert (
+        station.verdict.text() == "Marginal: +0.45 V at the smaller margin."
+        or station.scale.levels.on_volts == pytest.approx(4.5, abs=0.05)
+    )
+    assert session.bench.port(SINK).gate.on_volts == 2.0  # nothing is changed before it is let go
+    QTest.keyClick(scale, Qt.Key.Key_Escape)
+    settle()
+    assert station.scale.levels.on_volts == 2.0
+    QTest.mouseRelease(scale, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, end)
+    QTest.mousePress(scale, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)
+    QTest.mouseMove(scale, end)
+    QTest.mouseRelease(scale, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, end)
+    settle()
+    assert session.bench.port(SINK).gate.on_volts == pytest.approx(4.5, abs=0.05)
+    assert session.file.undo_label().startswith("Gallery voice · gate: goes on at to 4.")
+    action(station.window(), "Undo").trigger()
+    assert session.bench.port(SINK).gate.on_volts == 2.0
+
+
+def test_a_level_is_dragged_at_the_input_and_entered_ahead_of_its_load(station):
+    scale, session = station.scale, station._session
+    start, end = place(station, "output", 5.0 / 1.01 + 0.1 / 101), place(station, "output", 3.0)
+    QTest.mousePress(scale, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)
+    QTest.mouseMove(scale, end)
+    QTest.mouseRelease(scale, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, end)
+    settle()
+    entered = session.bench.port(GATE).gate.high_volts
+    assert entered == pytest.approx(3.0 * 1.01, abs=0.06)
+    assert station.scale.levels.fit.high_volts == pytest.approx(entered / 1.01, abs=0.01)
+
+
+def test_keys_move_a_level_and_a_crossed_one_is_refused(station):
+    scale, session = station.scale, station._session
+    scale.setFocus()
+    press(station.window(), Qt.Key.Key_Right)
+    press(station.window(), Qt.Key.Key_Right)  # high, low, on
+    assert scale.accessibleDescription() == "on threshold"
+    press(station.window(), Qt.Key.Key_Down, SHIFT)
+    assert session.bench.port(SINK).gate.on_volts == 1.5
+    press(station.window(), Qt.Key.Key_Down, SHIFT)
+    press(station.window(), Qt.Key.Key_Down, SHIFT)
+    assert session.bench.port(SINK).gate.on_volts == 1.0
+    assert "above its on threshold" in station.refusal.text()
+    type_into(station.forms[1].editor("gate.on_volts"), "2.2 V", enter=True)
+    assert session.bench.port(SINK).gate.on_volts == 2.2
+    assert station.refusal.text() == ""
+
+
+def test_another_link_a_pitch_pair_and_an_unknown_one(station, tmp_path):
+    judge = station._session.judge
+    judge.look_at(PortRef("bridge-clock", "clock"), PortRef("wardrobe-envelope", "gate"))
+    assert "it gets to about 25 % of its peak" in station.said.shown[1].replace("\u00a0", " ")
+    assert station.scale.save_picture(tmp_path / "levels.svg")
+    judge.look_at(GATE, PortRef("attic-filter", "gate"))
+    assert station.scale.levels is None
+    assert "until you measure" in station.said.shown[0]
+    judge.look_at(PortRef("workshop-board", "pitch-a"), PortRef("gallery-voice", "pitch-1"))
+    assert station.names.text() == "Workshop board · gate → Gallery voice · gate"
+    judge.look_at(GATE, PortRef("pit-voice", "trigger"))
+    assert station.verdict.text().startswith("Unsafe")
+    station.grab()
