@@ -22,7 +22,7 @@ TAKEN = [
 ]  # fmt: skip
 
 REFUSED = [
-    ("", "V", "empty"), ("   ", "V", "empty"), ("abc", "V", "no number"), ("2.5 Hz", "V", "in Hz"), ("2.5 A", "V", "'A'"),
+    ("", "V", "empty"), ("   ", "V", "empty"), ("abc", "V", "no number"), ("2.5 Hz", "V", "in Hz"), ("2.5 W", "V", "'W'"),
     ("1,25 V", "V", "comma"), ("1.2.3", "V", "no"), ("4R7", "V", "'R7'"), ("nan", "V", "no number"),
     ("inf", "V", "no number"), ("1e999", "V", "larger"), ("2.5 V V", "V", "'V V'"), ("3 m%", "%", "'m%'"),
     ("5 kct", "ct", "ct"), ("6k8k", "Ω", "'k8k'"), ("--3", "V", "no number"), ("0x10", "V", "'x10'"), ("1_000", "V", "'_000'"),

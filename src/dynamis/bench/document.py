@@ -107,7 +107,8 @@ class Bench(Record, frozen=True):
         return _one(self.gear, gear_id, "gear")
 
     def port(self, ref: PortRef) -> Port:
-        return self.gear_by(ref.gear).port_by(ref.port)
+        found: Port | None = _kept(self.gear, _ports).get(ref)
+        return self.gear_by(ref.gear).port_by(ref.port) if found is None else found
 
     def link(self, link_id: str) -> Link:
         return _one(self.links, link_id, "link")
@@ -172,6 +173,10 @@ def _kept(items: tuple[Any, ...], make: Callable[[tuple[Any, ...]], Any]) -> Any
             _KEPT.clear()
         known = _KEPT[key] = items, make(items)
     return known[1]
+
+
+def _ports(gear: tuple[Gear, ...]) -> dict[PortRef, Port]:
+    return {PortRef(one.id, port.id): port for one in reversed(gear) for port in reversed(one.ports)}
 
 
 def _by_id(items: tuple[Any, ...]) -> dict[str, Any]:

@@ -28,7 +28,7 @@ class Style:
         """The value with fixed decimals; a real minus; an en dash where there is no value."""
         if value is None or not math.isfinite(value):
             return "–"
-        rounded = round(value, decimals)
+        rounded = round(float(value), decimals)  # a NumPy number rounds itself, and takes ten times as long
         if rounded == 0:
             rounded = 0.0  # no "−0.0"
         text = f"{abs(rounded):.{decimals}f}"

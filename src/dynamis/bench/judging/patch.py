@@ -6,7 +6,7 @@ How plugs meet jacks, and what usually goes wrong, is common practice, no source
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import Final
 
 from dynamis.bench.chains import driving_ohms, rivals_of
@@ -14,7 +14,7 @@ from dynamis.bench.document import Bench, Gear, Link
 from dynamis.bench.judging.audio import numbering
 from dynamis.bench.judging.swings import sent_volts
 from dynamis.bench.judging.switching import SWITCHING, sent_as
-from dynamis.bench.ports import AudioRecord, ClockRecord, Pole, Port, PortRef
+from dynamis.bench.ports import AudioRecord, Pole, Port, PortRef
 from dynamis.electrics.finding import Finding, Severity, cannot_tell
 from dynamis.electrics.gates import Span
 from dynamis.electrics.net import Net, Terminal
@@ -28,11 +28,18 @@ _SHARED_AMPERES: Final = 0.02
 
 def judge_patch(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Finding]:
     """Findings about one input of a link that hold for every role."""
-    return [
-        *_contending(bench, link, style), *_plugs(bench, link, sink, style), *_return(bench, link, sink),
-        *_settings(bench, link, sink), *numbering(bench, link), *_missing(bench, link, sink),
-        *_taken(bench, link, sink),
-    ]  # fmt: skip
+    output, receiver = bench.port(link.output), bench.port(sink)
+    found = _contending(bench, link, style)
+    if output.poles or receiver.poles or output.audio is not None:
+        found += _plugs(bench, link, sink, style)
+        found += _return(bench, link, sink)
+        found += numbering(bench, link)
+    if output.needs or receiver.needs:
+        found += _settings(bench, link, sink)
+    found += _missing(bench, link, sink)
+    if output.normal is not None or receiver.normal is not None or receiver.clock is not None:
+        found += _taken(bench, link, sink)
+    return found
 
 
 # -- outputs that share a node ---------------------------------------------------------------------
@@ -234,10 +241,7 @@ def missing_trigger(bench: Bench, sink: PortRef) -> PortRef | None:
     gate = bench.port(sink).gate
     if gate is None or not gate.needs_trigger:
         return None
-    triggers = [PortRef(sink.gear, port.id) for port in bench.gear_by(sink.gear).ports
-                if port.direction == "input" and port.role == "trigger"]  # fmt: skip
-    joined = any(bench.links_into(one) for one in triggers)
-    return None if joined or not triggers else triggers[0]
+    return _unjoined(bench, sink, lambda port: port.role == "trigger")
 
 
 def missing_gate(bench: Bench, sink: PortRef) -> PortRef | None:
@@ -245,9 +249,7 @@ def missing_gate(bench: Bench, sink: PortRef) -> PortRef | None:
     port = bench.port(sink)
     if port.role != "pitch" or port.silent_below_volts is not None:
         return None
-    openers = [PortRef(sink.gear, one.id) for one in bench.gear_by(sink.gear).ports
-               if one.direction == "input" and one.role in ("gate", "trigger")]  # fmt: skip
-    return None if not openers or any(bench.links_into(one) for one in openers) else openers[0]
+    return _unjoined(bench, sink, lambda port: port.role in ("gate", "trigger"))
 
 
 def missing_reset(bench: Bench, sink: PortRef) -> PortRef | None:
@@ -255,14 +257,21 @@ def missing_reset(bench: Bench, sink: PortRef) -> PortRef | None:
     clock = bench.port(sink).clock
     if clock is None or clock.signal != "clock":
         return None
-    resets = [PortRef(sink.gear, one.id) for one in bench.gear_by(sink.gear).ports
-              if one.direction == "input" and (one.clock or ClockRecord()).signal == "reset"]  # fmt: skip
-    return None if not resets or any(bench.links_into(one) for one in resets) else resets[0]
+    return _unjoined(bench, sink, lambda port: port.clock is not None and port.clock.signal == "reset")
+
+
+def _unjoined(bench: Bench, sink: PortRef, wanted: Callable[[Port], bool]) -> PortRef | None:
+    """The first of the wanted inputs of a gear where none of them is joined."""
+    refs = [PortRef(sink.gear, port.id) for port in bench.gear_by(sink.gear).ports
+            if port.direction == "input" and wanted(port)]  # fmt: skip
+    return None if not refs or any(bench.links_into(one) for one in refs) else refs[0]
 
 
 def _missing(bench: Bench, link: Link, sink: PortRef) -> list[Finding]:
-    found, name = [], bench.label(sink)
     trigger, opener, reset = missing_trigger(bench, sink), missing_gate(bench, sink), missing_reset(bench, sink)
+    if trigger is opener is reset is None:
+        return []
+    found, name = [], bench.label(sink)
     if trigger is not None:
         text = (
             f"{name} sounds only when a trigger comes with the gate, and {bench.label(trigger)} is not joined: join "

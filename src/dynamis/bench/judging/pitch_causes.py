@@ -46,7 +46,9 @@ class PitchErrors:
     def worst(self, size: FloatArray) -> int | None:
         """Where a size is furthest beyond what is allowed; None where no note is judged."""
         beyond = size - self.allowed
-        return None if np.all(np.isnan(beyond)) else int(np.nanargmax(beyond))
+        beyond[np.isnan(beyond)] = -np.inf
+        k = int(beyond.argmax())
+        return None if beyond[k] == -np.inf else k
 
 
 @dataclass(frozen=True, eq=False)
@@ -69,7 +71,7 @@ class Causes:
     @cached_property
     def _tightest(self) -> float:
         """The tightest tolerance; infinite where all notes are within theirs."""
-        if not np.any(np.abs(self.errors.left) > self.errors.allowed + 1e-9):
+        if not (np.abs(self.errors.left) > self.errors.allowed + 1e-9).any():
             return math.inf
         return float(np.nanmin(self.errors.allowed))
 

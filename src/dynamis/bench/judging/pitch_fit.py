@@ -88,17 +88,19 @@ def pitch_errors(
     shares = _shares(sender, inputs)
     heard, (share, bias) = receiver.heard, shares[0]
     at_input = share * sender.volts + bias
-    rows = [at_input, *(share * sender.moved + bias), *(one * sender.volts + more for one, more in shares[1:])]
+    sources = len(sender.sources)
+    rows = np.empty((sources + len(shares) + (1 if heard.offset_limit_volts else 0), at_input.size))
+    rows[0], rows[1 : sources + 1] = at_input, share * sender.moved + bias
+    for k, (one, more) in enumerate(shares[1:]):
+        rows[sources + 1 + k] = one * sender.volts + more
     if heard.offset_limit_volts:
-        rows.append(at_input + heard.offset_limit_volts)
-    octaves = heard.law.octaves(np.array(rows), strict=False)
+        rows[-1] = at_input + heard.offset_limit_volts
+    octaves = heard.law.octaves(rows, strict=False)
     nominal = 1200.0 * (receiver.octaves + octaves[0] - sender.wanted)
     moved = 1200.0 * np.abs(octaves[1:] - octaves[0])
     if adopted is not None and adopted.head.kind != "nominal":
         took = ("dac.reference", "dac.offset", *(["dac.inl"] if adopted.head.kind == "table" else []))
-        kept = np.array(
-            [not source.endswith(took) for source in sender.sources] + [True] * (len(rows) - 1 - len(sender.sources))
-        )
+        kept = np.array([not source.endswith(took) for source in sender.sources] + [True] * (len(rows) - 1 - sources))
         limits = moved[kept].sum(axis=0) + adopted.expanded_cents
     else:
         limits = moved.sum(axis=0)
