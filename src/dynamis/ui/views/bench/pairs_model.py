@@ -19,6 +19,11 @@ from dynamis.ui.theme.verdict import verdict_pixmap
 Index = QModelIndex | QPersistentModelIndex
 
 
+# What a cell shows: its number, its verdict (empty while it is not judged) and whether the pair is joined.
+Cell = tuple[str, str, bool]
+_WAITS: Cell = ("…", "", False)
+
+
 class PairsModel(QAbstractTableModel):
     """A cell is empty where nobody would think of joining the two; what has not been judged is asked for.
 
@@ -34,6 +39,8 @@ class PairsModel(QAbstractTableModel):
         self._bench = Bench()
         self._joined: frozenset[tuple[PortRef, PortRef]] = frozenset()
         self._signs: dict[str, QPixmap] = {}
+        self._flags: dict[tuple[int, int], Qt.ItemFlag] = {}
+        self._cells: dict[tuple[int, int], Cell | None] = {}
 
     def show_ports(self, bench: Bench, outputs: Sequence[PortRef], inputs: Sequence[PortRef]) -> None:
         """Show these ports; what is selected stays where they are the same."""
@@ -43,6 +50,8 @@ class PairsModel(QAbstractTableModel):
         self._bench, self.outputs, self.inputs = bench, outputs, inputs
         self._joined = frozenset((link.output, sink) for link in bench.links for sink in link.inputs)
         self._signs.clear()
+        self._cells.clear()
+        self._flags.clear()
         if not same:
             self.endResetModel()
         elif outputs and inputs:
@@ -52,6 +61,7 @@ class PairsModel(QAbstractTableModel):
 
     def refresh(self) -> None:
         """More is known than before."""
+        self._cells = {place: cell for place, cell in self._cells.items() if cell is not _WAITS}
         if self.outputs and self.inputs:
             self.dataChanged.emit(self.index(0, 0), self.index(len(self.outputs) - 1, len(self.inputs) - 1))
 
@@ -71,6 +81,20 @@ class PairsModel(QAbstractTableModel):
             self.judge.want(*pair)
         return fit
 
+    def cell(self, row: int, column: int) -> Cell | None:
+        """What a cell shows, None where it is empty; kept until something changes."""
+        place = row, column
+        if place in self._cells:
+            return self._cells[place]
+        made: Cell | None = None
+        fit = self.fit_at(self.index(row, column))
+        if fit is None:
+            made = None if self.pair_at(self.index(row, column)) is None else _WAITS
+        elif not self.only or fit.verdict == self.only:
+            made = number_text(fit, self.style), fit.verdict, self.joined(fit)
+        self._cells[place] = made
+        return made
+
     def sign(self, verdict: str) -> QPixmap:
         """The verdict's sign, kept for one theme."""
         if verdict not in self._signs:
@@ -87,19 +111,19 @@ class PairsModel(QAbstractTableModel):
         return 0 if parent.isValid() else len(self.inputs)
 
     def flags(self, index: Index) -> Qt.ItemFlag:
-        return super().flags(index) if self.pair_at(index) is not None else Qt.ItemFlag.NoItemFlags
+        place = index.row(), index.column()  # asked hundreds of times for each repaint
+        made = self._flags.get(place)
+        if made is None:
+            made = super().flags(index) if self.pair_at(index) is not None else Qt.ItemFlag.NoItemFlags
+            self._flags[place] = made
+        return made
 
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         if role not in _ROLES:
             return None
-        fit = self.fit_at(index)
-        if fit is None:
-            waits = role == Qt.ItemDataRole.DisplayRole and self.pair_at(index) is not None
-            return "…" if waits else None
-        if self.only and fit.verdict != self.only:
-            return None
-        if role == Qt.ItemDataRole.DisplayRole:
-            return number_text(fit, self.style)
+        cell, fit = self.cell(index.row(), index.column()), self.fit_at(index)
+        if role == Qt.ItemDataRole.DisplayRole or cell is None or fit is None:
+            return None if cell is None else cell[0]
         plugged = "joined, " if self.joined(fit) else ""
         names = f"{self._bench.label(fit.output)} into {self._bench.label(fit.input)}"
         return f"{names}: {plugged}{VERDICT_WORDS[fit.verdict]}, {number_text(fit, self.style)}"

@@ -197,7 +197,7 @@ class BenchStation(QWidget):
         measure = self.pairs.horizontalHeader().fontMetrics()
         for column, ref in enumerate(self.model.inputs):
             lines = self._session.bench.label(ref).split(" · ", 1)
-            self.pairs.setColumnWidth(column, max(104, *(measure.horizontalAdvance(line) + 16 for line in lines)))
+            self.pairs.setColumnWidth(column, max(112, *(measure.horizontalAdvance(line) + 16 for line in lines)))
         self.pairs.horizontalHeader().setFixedHeight(2 * measure.height() + 10)
         self.pairs.verticalHeader().setDefaultSectionSize(measure.height() + 12)
 
