@@ -10,9 +10,7 @@ from dynamis.bench.cautions import CAUTIONS, cautions_for
 from dynamis.bench.checks import check_bench
 from dynamis.bench.commands import add_gear
 from dynamis.bench.document import Bench, Gear, Link
-from dynamis.bench.field_values import value_of, with_value
-from dynamis.bench.fields import GEAR_FIELDS, LINK_FIELDS, PORT_FIELDS, port_fields
-from dynamis.bench.gear_commands import (
+from dynamis.bench.gear.commands import (
     add_port,
     archive_gear,
     copy_gear,
@@ -25,9 +23,11 @@ from dynamis.bench.gear_commands import (
     set_link_field,
     set_port_field,
 )
+from dynamis.bench.gear.field_values import value_of, with_value
+from dynamis.bench.gear.fields import GEAR_FIELDS, LINK_FIELDS, PORT_FIELDS, port_fields
+from dynamis.bench.gear.library import GEAR_KINDS, PORT_KINDS, gear_of, port_of
 from dynamis.bench.judging.matrix import Matrix
 from dynamis.bench.judging.pairs import judge_link
-from dynamis.bench.library import GEAR_KINDS, PORT_KINDS, gear_of, port_of
 from dynamis.bench.ports import AudioRecord, GateRecord, PortRef, VoltSpan
 from dynamis.bench.wiring import wiring_card
 from dynamis.demo import lantern

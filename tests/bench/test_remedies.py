@@ -12,9 +12,9 @@ from dynamis.bench.commands import join
 from dynamis.bench.document import GateStageRecord
 from dynamis.bench.judging.matrix import Matrix
 from dynamis.bench.judging.pairs import judge_link, judge_pair
+from dynamis.bench.judging.remedies import remedies_for
 from dynamis.bench.levels import Levels, envelope_of, levels_of, loaded_to_open, pulse_of, with_level
 from dynamis.bench.ports import EnvelopeRecord, GateRecord, PortRef
-from dynamis.bench.remedies import remedies_for
 from dynamis.bench.wiring import between_words, wiring_card
 from dynamis.demo import lantern
 from dynamis.electrics.finding import BEST_FIRST

@@ -13,8 +13,8 @@ from PySide6.QtWidgets import QApplication, QPushButton
 from dynamis.bench.document import Bench, Gear, Link
 from dynamis.bench.judging.matrix import Matrix
 from dynamis.bench.judging.pairs import judge_link
+from dynamis.bench.judging.remedies import remedies_for
 from dynamis.bench.ports import Port, PortRef
-from dynamis.bench.remedies import remedies_for
 from dynamis.files.store import BenchFile
 from dynamis.ui.dialogs.wiring import WiringDialog
 

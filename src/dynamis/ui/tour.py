@@ -13,6 +13,7 @@ from typing import Final
 from msgspec.structs import replace
 
 from dynamis.bench.document import Bench
+from dynamis.bench.ports import PortRef
 from dynamis.demo.lantern import write_demo
 from dynamis.demo.standins import LanternStandins
 from dynamis.devices.taking import Settling
@@ -65,7 +66,16 @@ def tour(folder: Path, notes: tuple[float, ...] = _NOTES) -> list[Path]:
             picture(name)
         session.look_at(session.runs[0].id)
         window.show_station("Bench")
+        while not session.judge.work(1.0):
+            app.processEvents()
+        session.judge.look_at(PortRef("workshop-board", "modulation"), PortRef("carousel-board", "tremolo"))
         picture("bench")
+        window.station.show_tab(2)
+        window.station.gear.look_at(PortRef("wardrobe-envelope", "gate"))
+        picture("bench-gear")
+        session.judge.look_at(PortRef("bridge-clock", "clock"), PortRef("wardrobe-envelope", "gate"))
+        window.show_station("Levels")
+        picture("levels")
         window.show_station("Codes")
         picture("codes")
         with contextlib.closing(LanternStandins()) as bench:

@@ -147,7 +147,8 @@ class Causes:
                 "note",
             )
         what = f"{self.count} inputs take" if self.count > 1 else "The input takes"
-        text = f"{what} {told}: a buffer, or calibrate with all of them plugged in and leave them so."
+        cure = "" if severity == "note" else ": a buffer, or calibrate with all of them plugged in and leave them so"
+        text = f"{what} {told}{cure}."
         return [Finding("loading", severity, text, per_octave, "ct/octave")]
 
     def _range(self) -> list[Finding]:

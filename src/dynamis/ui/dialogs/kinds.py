@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QComboBox, QWidget
 
 from dynamis.bench.checks import named
 from dynamis.bench.document import Gear
-from dynamis.bench.library import GEAR_KINDS, PORT_KINDS, gear_of, port_of
+from dynamis.bench.gear.library import GEAR_KINDS, PORT_KINDS, gear_of, port_of
 from dynamis.bench.ports import Port
 from dynamis.ui.dialogs.form import FormDialog
 from dynamis.ui.widgets.panel import label, set_text

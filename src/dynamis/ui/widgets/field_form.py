@@ -6,8 +6,8 @@ from collections.abc import Callable, Sequence
 
 from PySide6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QLabel, QWidget
 
-from dynamis.bench.field_values import value_of
-from dynamis.bench.fields import Field
+from dynamis.bench.gear.field_values import value_of
+from dynamis.bench.gear.fields import Field
 from dynamis.errors import InputError
 from dynamis.notation.style import Style
 from dynamis.ui.widgets.panel import clear

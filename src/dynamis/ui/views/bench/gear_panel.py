@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from dynamis.bench.fields import GEAR_FIELDS, Field
-from dynamis.bench.gear_commands import (
+from dynamis.bench.gear.commands import (
     add_port,
     archive_gear,
     copy_gear,
@@ -14,6 +13,7 @@ from dynamis.bench.gear_commands import (
     set_gear_field,
     set_port_field,
 )
+from dynamis.bench.gear.fields import GEAR_FIELDS, Field
 from dynamis.bench.ports import PortRef
 from dynamis.errors import InputError
 from dynamis.ui.session import Session

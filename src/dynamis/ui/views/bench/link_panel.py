@@ -5,8 +5,8 @@ from __future__ import annotations
 from msgspec.structs import replace
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from dynamis.bench.fields import Field
-from dynamis.bench.gear_commands import fields_of_link, put_link, set_link_field
+from dynamis.bench.gear.commands import fields_of_link, put_link, set_link_field
+from dynamis.bench.gear.fields import Field
 from dynamis.bench.ports import PortRef
 from dynamis.bench.wiring import between_words
 from dynamis.ui.session import Session

@@ -6,8 +6,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from dynamis.bench.fields import Field, port_fields
-from dynamis.bench.gear_commands import set_port_field
+from dynamis.bench.gear.commands import set_port_field
+from dynamis.bench.gear.fields import Field, port_fields
 from dynamis.bench.judging.pairs import PairFit, judge_pair, trial_link
 from dynamis.bench.judging.switching import SWITCHING
 from dynamis.bench.levels import Levels, levels_of, loaded_to_open, with_level

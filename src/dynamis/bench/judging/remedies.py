@@ -16,16 +16,16 @@ from msgspec.structs import replace
 from dynamis.bench.chains import converter_of, heard_by, make_dac
 from dynamis.bench.commands import Change, join, part, set_port
 from dynamis.bench.document import Bench, GateStageRecord, Link
-from dynamis.bench.fields import GEAR_FIELDS
-from dynamis.bench.gear_commands import put_link, set_gear_field
+from dynamis.bench.gear.commands import put_link, set_gear_field
+from dynamis.bench.gear.fields import GEAR_FIELDS
 from dynamis.bench.judging.pairs import PairFit, judge_pair, trial_link
 from dynamis.bench.judging.patch import missing_gate, missing_reset, missing_trigger
 from dynamis.bench.judging.pitch_fit import reached_notes
 from dynamis.bench.judging.swings import Swing, swing_at
 from dynamis.bench.judging.switching import SWITCHING, fitting_circuit
+from dynamis.bench.judging.workaround import workarounds
 from dynamis.bench.ports import PortRef
 from dynamis.bench.records import AdoptionRecord
-from dynamis.bench.workaround import workarounds
 from dynamis.electrics.finding import BEST_FIRST
 from dynamis.electrics.stage import Stage
 from dynamis.notation.style import Style

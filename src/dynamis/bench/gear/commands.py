@@ -10,8 +10,8 @@ from msgspec.structs import replace
 from dynamis.bench.checks import check_gear, check_link, check_port, named
 from dynamis.bench.commands import Change, new_id
 from dynamis.bench.document import Bench, Gear, Link
-from dynamis.bench.field_values import value_of, with_value
-from dynamis.bench.fields import Field, link_fields, port_fields
+from dynamis.bench.gear.field_values import value_of, with_value
+from dynamis.bench.gear.fields import Field, link_fields, port_fields
 from dynamis.bench.ports import Port, PortRef
 from dynamis.errors import InputError
 from dynamis.notation.style import Style
