@@ -127,6 +127,11 @@ ROWS = (
      bench(GATE_OUT, with_(GATE_IN, needs=(Need("mode", "Hz/V"),)), voice={"settings": SWITCH})),
     ("unknown-value", "note", None, bench(GATE_OUT, with_(GATE_IN, needs=(Need("mode", "V/oct"),))), bench(GATE_OUT, GATE_IN)),
     ("source-used", "note", None, bench(GATE_OUT, with_(GATE_IN, normal=Normal("the inner clock"))), bench(GATE_OUT, GATE_IN)),
+    # A 15 V pull-up of 1 kohm into a sender of 1 kohm that bears 5.5 V: half of 5 and 15 V.
+    ("output-over-limit", "danger", 10.0 - 5.5, bench(with_(PITCH_OUT, ohms=1000.0, bears=VoltSpan(-0.5, 5.5)), with_(PITCH_IN, ohms=1000.0, rests_at_volts=15.0)),
+     bench(with_(PITCH_OUT, bears=VoltSpan(-0.5, 5.5)), PITCH_IN)),
+    ("output-under-limit", "danger", -4.5, bench(with_(LFO, bears=VoltSpan(-0.5, 6.0)), DEPTH), bench(with_(LFO, bears=VoltSpan(-6.0, 6.0)), DEPTH)),
+    ("never-silent", "note", None, bench(PITCH_OUT, with_(PITCH_IN, silent_below_volts=0.9)), bench(with_(PITCH_OUT, release="grounded"), with_(PITCH_IN, silent_below_volts=0.9))),
     ("input-over-limit", "danger", 1.7, bench(LFO, with_(DEPTH, bears=VoltSpan(-6.0, 3.3))), bench(LFO, DEPTH)),
 )  # fmt: skip
 
@@ -174,6 +179,13 @@ def test_a_bench_of_unknowns_tells_what_to_measure():
         fit = judge_pair(bench(sends, takes), bench(sends, takes).links[0], IN)
         assert fit.verdict == "cannot-tell"
         assert "measure" in " ".join(one.text for one in fit.findings)
+
+
+def test_a_normalled_jack_tells_where_it_stood():
+    # 8 V behind 4.7 kohm into 100 kohm.
+    one = bench(GATE_OUT, with_(GATE_IN, normal=Normal("the inner clock", volts=8.0, ohms=4700.0)))
+    text = next(found.text for found in judge_link(one, one.links[0])[0].findings if found.code == "source-used")
+    assert f"it stood at {8.0 / 1.047:.2f} V" in text
 
 
 def test_the_half_way_volts_of_a_loaded_pedal_are_told():

@@ -131,7 +131,8 @@ def more_gear() -> tuple[Gear, ...]:
         ), (), "With a tune knob of five semitones; its gate wants a trigger with it."),
         Gear("attic-filter", "Attic filter", (
             _in("gate", "gate", None),
-            _in("cut-off", "modulation", swing=SwingRecord(-10.0, 10.0), normal=Normal("its own envelope")),
+            _in("cut-off", "modulation", swing=SwingRecord(-10.0, 10.0),
+                normal=Normal("its own envelope", volts=8.0, ohms=4700.0)),
             _in("pedal", "modulation", 12e3, swing=SwingRecord(0.0, 5.0),
                 poles=(Pole("tip", "signal"), Pole("ring", "supply", volts=5.0), Pole("sleeve", "return"))),
         ), (), "Its gate has not been measured yet."),

@@ -29,6 +29,7 @@ CODES: Final[dict[str, str]] = {
     "loading": "the inputs load the output's resistance",
     "range-not-covered": "the output does not reach some of the notes used",
     "below-cut-off": "the lowest notes fall under the volts where the voice falls silent",
+    "never-silent": "a voice falls silent by its pitch only, and the output holds its pitch",
     "pulse-too-short": "the pulse is shorter than the input takes",
     "pulse-too-long": "the pulse outlasts what it starts, and holds or fires it twice",
     "short-of-peak": "the pulse is over before the envelope it starts has reached its peak",
@@ -65,7 +66,9 @@ CODES: Final[dict[str, str]] = {
     "off-level": "the level that should switch the input off does not reach its threshold, or only just",
 }
 # Notes that change no verdict and still ask for something to be done.
-ASKING: Final = frozenset({"reset-missing", "nothing-opens", "channel-map", "second-signal-lost", "unknown-value"})
+ASKING: Final = frozenset(
+    {"reset-missing", "nothing-opens", "channel-map", "second-signal-lost", "unknown-value", "never-silent"}
+)
 
 
 @dataclass(frozen=True)

@@ -51,8 +51,9 @@ def value_of(record: Port | Gear | Link, path: str) -> Any:
     if path == "clock.voids":
         clock = record.clock  # type: ignore[union-attr]
         return () if clock is None else tuple((one, "") for one in clock.voids)
-    if path == "normal":
-        return "" if record.normal is None else record.normal.what  # type: ignore[union-attr]
+    if first == "normal":
+        normal = record.normal  # type: ignore[union-attr]
+        return ("" if not rest else None) if normal is None else getattr(normal, rest or "what")
     if first in _TRANSFERS:
         stored = _stored(record, first)
         return None if stored is None else stored.values.get(rest)
@@ -80,8 +81,8 @@ def with_value(record: Any, path: str, value: Any) -> Any:
         return changed(record, knobs=tuple(same.get(pair) or Knob(*pair) for pair in value))
     if path == "needs":
         return changed(record, needs=tuple(Need(name, wanted) for name, wanted in value))
-    if path == "normal":
-        return changed(record, normal=_with_normal(record.normal, value))
+    if first == "normal":
+        return changed(record, normal=_with_normal(record.normal, rest or "what", value))
     if first in _TRANSFERS:
         return changed(record, transfers=_with_transfer(record, first, rest, value))
     if not rest:
@@ -118,10 +119,14 @@ def _with_transfer(port: Port, first: str, key: str, value: Any) -> tuple[Stored
     return (*(one for one in port.transfers if one.kind != kind), made)
 
 
-def _with_normal(normal: Normal | None, what: str) -> Normal | None:
-    if not what:
+def _with_normal(normal: Normal | None, key: str, value: Any) -> Normal | None:
+    if key == "what" and not value:
         return None
-    return Normal(what) if normal is None else msgspec.structs.replace(normal, what=what)
+    if normal is None:
+        if key != "what" and value is not None:
+            raise InputError("Say first what the jack is joined to while nothing is plugged in.")
+        return Normal(value) if key == "what" else None
+    return msgspec.structs.replace(normal, **{key: value})
 
 
 def _with_settings(settings: tuple[Setting, ...], pairs: Sequence[tuple[str, str]]) -> tuple[Setting, ...]:

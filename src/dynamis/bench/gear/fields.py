@@ -190,6 +190,8 @@ PORT_FIELDS: Final = (
     Field("knobs", "Knobs to be set", "pairs", unknown="name = mark"),
     Field("needs", "Needs the settings", "pairs", unknown="name = value"),
     Field("normal", "Unplugged, it is joined to", "text", unknown="nothing"),
+    _volts("normal.volts", "at", direction="input"),
+    Field("normal.ohms", "through", unit="Ω", direction="input"),
 )  # fmt: skip
 GEAR_FIELDS: Final = (
     Field("name", "Name", "text"),

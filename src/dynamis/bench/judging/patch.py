@@ -38,7 +38,7 @@ def judge_patch(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[F
         found += _settings(bench, link, sink)
     found += _missing(bench, link, sink)
     if output.normal is not None or receiver.normal is not None or receiver.clock is not None:
-        found += _taken(bench, link, sink)
+        found += _taken(bench, link, sink, style)
     return found
 
 
@@ -294,14 +294,26 @@ def _missing(bench: Bench, link: Link, sink: PortRef) -> list[Finding]:
     return found
 
 
-def _taken(bench: Bench, link: Link, sink: PortRef) -> list[Finding]:
+def unplugged_volts(port: Port) -> float | None:
+    """Where an input stands with nothing plugged in, by its own node; None where that is not known."""
+    normal, ohms = port.normal, port.ohms
+    if normal is None or normal.volts is None or normal.ohms is None or ohms is None:
+        return None
+    inside = Terminal("normal", "", normal.ohms, True)
+    net = Net("unplugged", (inside, Terminal("in", "", ohms, False, 0.0, port.rests_at_volts)))
+    return float(net.solve({"normal": normal.volts}, World())["in"])
+
+
+def _taken(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Finding]:
     """What is cut off, or means nothing any more, once both plugs are in."""
     found = []
     for ref in (link.output, sink):
         normal = bench.port(ref).normal
         if normal is not None:
             source = f" ({bench.label(normal.source)})" if normal.source is not None else ""
-            text = f"Plugging into {bench.label(ref)} cuts off {normal.what}{source}."
+            stood = unplugged_volts(bench.port(ref))
+            told = "" if stood is None else f": it stood at {style.volts(stood, 2)}"
+            text = f"Plugging into {bench.label(ref)} cuts off {normal.what}{source}{told}."
             found.append(Finding("source-used", "note", text))
     clock, gear = bench.port(sink).clock, bench.gear_by(sink.gear)
     if clock is not None and clock.voids:

@@ -165,7 +165,8 @@ class Causes:
         """What the input's volts do to it: the notes used, and all that the output may send by mistake."""
         port = self.receiver.port
         found: list[Finding] = []
-        if port.silent_below_volts is None and port.bears == port.works == VoltSpan():
+        sender = self.sender.port.bears
+        if port.silent_below_volts is None and sender == port.bears == port.works == VoltSpan():
             return found
         share, bias = self.errors.share, self.errors.bias_volts
         at_input = share * self.sender.volts + bias
@@ -177,12 +178,24 @@ class Causes:
                     f"{self.receiver.label} falls silent: {self._ends(silent)}. Add an offset, or begin higher."
                 )
                 found.append(Finding("below-cut-off", "fault", text, float(silent.size), "notes"))
-        reach = np.concatenate([at_input, share * self.sender.reach + bias])
-        found += self._beyond(port.bears, reach, "danger", ("input-over-limit", "input-under-limit"), "bears")
-        return found + self._beyond(port.works, at_input, "fault", ("outside-working-range",) * 2, "works with")
+            if self.sender.port.release == "held":
+                text = (
+                    f"{self.receiver.label} falls silent only below {self.style.volts(port.silent_below_volts, 2)}, "
+                    "and "
+                    f"{self.sender.label} holds its pitch when the key is let go: the note never stops. Ground the "
+                    "pitch, "
+                    "or let it float, when no key is held."
+                )
+                found.append(Finding("never-silent", "note", text))
+        reach, names = np.concatenate([at_input, share * self.sender.reach + bias]), (self.receiver, self.sender)
+        for one, bears, side in ((names[0], port.bears, "input"), (names[1], sender, "output")):
+            codes = f"{side}-over-limit", f"{side}-under-limit"
+            found += self._beyond(one.label, bears, reach, "danger", codes, "bears")
+        working = ("outside-working-range",) * 2
+        return found + self._beyond(self.receiver.label, port.works, at_input, "fault", working, "works with")
 
     def _beyond(
-        self, span: VoltSpan, volts: FloatArray, severity: Severity, codes: tuple[str, str], word: str
+        self, name: str, span: VoltSpan, volts: FloatArray, severity: Severity, codes: tuple[str, str], word: str
     ) -> list[Finding]:
         """Findings of volts above or below a span; shape (N,)."""
         found = []
@@ -192,8 +205,8 @@ class Causes:
             if over:
                 bound = self.style.volts(meets - over, 2)
                 text = (
-                    f"{self.receiver.label} may get {self.style.volts(meets, 2)} and {word} {bound}: divide or clamp "
-                    "before they are joined."
+                    f"{name} may get {self.style.volts(meets, 2)} and {word} {bound}: divide or clamp before they are "
+                    "joined."
                 )
                 found.append(Finding(code, severity, text, over, "V"))
         return found

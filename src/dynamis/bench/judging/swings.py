@@ -113,7 +113,7 @@ def judge_swing(bench: Bench, link: Link, sink: PortRef, style: Style) -> tuple[
     if not isinstance(swing, Swing):
         return swing, None
     findings = [
-        *_limits(bench, sink, swing, style),
+        *_limits(bench, link, sink, swing, style),
         *_polarity(bench, sink, swing, style),
         *_bends(bench, link, sink, style),
     ]
@@ -123,18 +123,21 @@ def judge_swing(bench: Bench, link: Link, sink: PortRef, style: Style) -> tuple[
     return findings, 100.0 * swing.acting
 
 
-def _limits(bench: Bench, sink: PortRef, swing: Swing, style: Style) -> list[Finding]:
-    port, found = bench.port(sink), []
-    for volts in (swing.high, swing.low):
-        over = Span(port.bears.low, port.bears.high).outside(volts)
-        if over:
-            code = "input-over-limit" if over > 0 else "input-under-limit"
-            text = (
-                f"{bench.label(sink)} may get {style.volts(volts, 2)} and bears {style.volts(volts - over, 2)}: "
-                "divide or "
-                "clamp before they are joined."
-            )
-            found.append(Finding(code, "danger", text, over, "V"))
+def _limits(bench: Bench, link: Link, sink: PortRef, swing: Swing, style: Style) -> list[Finding]:
+    """Beyond what the input bears, or the output where nothing stands between."""
+    found = []
+    sides = [("input", sink)] if link.between else [("input", sink), ("output", link.output)]
+    for side, ref in sides:
+        bears = bench.port(ref).bears
+        for volts in (swing.high, swing.low):
+            over = Span(bears.low, bears.high).outside(volts)
+            if over:
+                text = (
+                    f"{bench.label(ref)} may get {style.volts(volts, 2)} and bears {style.volts(volts - over, 2)}: "
+                    "divide "
+                    "or clamp before they are joined."
+                )
+                found.append(Finding(f"{side}-{'over' if over > 0 else 'under'}-limit", "danger", text, over, "V"))
     return found
 
 

@@ -116,10 +116,9 @@ class LevelScale(Picture, QWidget):
             box = QRectF(sends, min(top, bottom - 2.0), band, max(2.0, bottom - top))
             p.fillRect(box, QColor(c.ink))
             p.setPen(QColor(c.ink))
-            middle = (one.low + one.high) / 2.0
-            text = f"{words} {self.number_style.volts(middle, 2)}"
+            text = f"{words} {self.number_style.volts(one.high, 2)}"
             if one.high - one.low > 0.005:
-                text += f" ± {self.number_style.number((one.high - one.low) / 2.0, 2)}"
+                text = f"{words} {self.number_style.number(one.low, 2)} to {self.number_style.volts(one.high, 2)}"
             p.drawText(QPointF(sends, box.top() - 5), text)
         for volts, words in ((levels.on_volts, "on"), (levels.off_volts, "off")):
             y = self._y(volts)
@@ -134,11 +133,11 @@ class LevelScale(Picture, QWidget):
         )
         gap = sends + band
         self._margin(
-            p, gap + 0.30 * (takes - gap), levels.on_from, levels.on_volts, levels.fit.on_margin, (sends, takes + band)
+            p, gap + 0.40 * (takes - gap), levels.on_from, levels.on_volts, levels.fit.on_margin, (sends, takes + band)
         )
         self._margin(
             p,
-            gap + 0.72 * (takes - gap),
+            gap + 0.78 * (takes - gap),
             levels.off_from,
             levels.off_volts,
             levels.fit.off_margin,
