@@ -157,7 +157,7 @@ def broken(port=GATE_IN, **gate) -> Bench:
 
 
 @pytest.mark.parametrize(("one", "words"), [
-    (broken(with_(GATE_IN, ohms=-5.0)), "ohms is -5; it cannot be below 0"),
+    (broken(with_(GATE_IN, ohms=-5.0)), "its resistance is -5 Ω; it cannot be below 0"),
     (broken(with_(GATE_IN, ohms=0.0)), "an input needs more than that"),
     (broken(with_(GATE_IN, ohms=float("inf"))), "of no size that gear has"),
     (broken(on_volts=0.5, off_volts=2.0), "off threshold, 2 V, is above its on threshold"),
@@ -192,7 +192,7 @@ def test_a_nonsensical_export_names_its_file(tmp_path):
     source = tmp_path / "bad.json"
     held = {"format": "dynamis-bench", "version": 3, "bench": msgspec.to_builtins(broken(with_(GATE_IN, ohms=-5.0)))}
     source.write_bytes(msgspec.json.encode(held))
-    with pytest.raises(InputError, match=r"bad\.json: Pit voice: gate in: ohms is -5"):
+    with pytest.raises(InputError, match=r"bad\.json: Pit voice: gate in: its resistance is -5"):
         read_json(source)
     with pytest.raises(InputError, match="above the highest"):
         put_link(

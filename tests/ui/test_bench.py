@@ -177,6 +177,9 @@ def test_gear_is_added_edited_copied_and_archived_in_place(station):
         dialog.kind.setCurrentIndex(0)
         dialog.try_accept()
         assert dialog.sentence.text() == "The gear needs a name."
+        type_into(dialog.name, "Pit voice")
+        dialog.try_accept()
+        assert "called 'Pit voice' already" in dialog.sentence.text()
         dialog.name.setText("Trapdoor voice ♪")
         dialog.try_accept()
 
@@ -273,6 +276,7 @@ def test_an_empty_bench_says_what_to_do(empty_file, make_window):
     press(window, Qt.Key.Key_1, CONTROL)
     assert window.station.findings.names.text() == "Nothing to judge yet"
     assert "Ctrl+Shift+G" in window.station.findings.verdict.text()
+    with_dialog(lambda: click(window.station.findings.join), lambda dialog: dialog.reject())
     press(window, Qt.Key.Key_2, CONTROL)
     assert "Join two on Bench" in window.station.verdict.text()
 

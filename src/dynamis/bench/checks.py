@@ -23,6 +23,10 @@ _NOT_BELOW_ZERO = {"ohms", "ohms_limit", "seconds", "min_seconds", "max_seconds"
                    "release_seconds", "fed_ohms", "load_ohms", "corner_hertz", "full_scale_volts", "per_quarter",
                    "most_hertz", "tune_semitones", "sustain"}  # fmt: skip
 
+_UNITS = {"ohms": "Ω", "volts": "V", "seconds": "s", "hertz": "Hz", "amperes": "A"}
+_WORDS = {"ohms": "its resistance", "seconds": "the length of its pulse", "min": "the shortest pulse it takes",
+          "max": "the longest pulse that fires it once", "ohms limit": "the tolerance of its resistance"}  # fmt: skip
+
 
 def check_port(port: Port) -> None:
     """Refuse a port that no verdict could be told of; transfers of unknown kinds are kept as they are."""
@@ -131,11 +135,13 @@ def _check_numbers(record: Any, name: str) -> None:
             _check_numbers(value, name)
         if isinstance(value, bool) or not isinstance(value, int | float):
             continue
-        words = field.name.replace("_", " ")
+        unit = next((one for ending, one in _UNITS.items() if field.name.endswith(ending)), "")
+        words = field.name.removesuffix("_seconds").removesuffix("_volts").replace("_", " ")
+        words, shown = _WORDS.get(words, words), f"{plain(value)} {unit}".rstrip()
         if not math.isfinite(value) or ("volts" in field.name and abs(value) > _MOST_VOLTS):
-            raise InputError(f"{name}: {words} is {plain(value)}, which is of no size that gear has.")
+            raise InputError(f"{name}: {words} is {shown}, which is of no size that gear has.")
         if value < 0 and field.name in _NOT_BELOW_ZERO:
-            raise InputError(f"{name}: {words} is {plain(value)}; it cannot be below 0.")
+            raise InputError(f"{name}: {words} is {shown}; it cannot be below 0.")
 
 
 def _ordered(name: str, low_words: str, low: float | None, high_words: str, high: float | None) -> None:

@@ -161,6 +161,7 @@ class MainWindow(QMainWindow):
         self.course.connect_wanted.connect(lambda: self.show_station(DEVICES[0]))
         session.judge.progressed.connect(self.show_badge)
         session.bench_changed.connect(self.show_badge)
+        session.judge.pair_changed.connect(self.show_link_name)
         session.judge.begin_after(_JUDGE_MILLISECONDS)
         self._look = QTimer(self)
         self._look.timeout.connect(self._look_at_file)
@@ -195,9 +196,22 @@ class MainWindow(QMainWindow):
         session = self.session
         self.bench_name.setText(session.bench.name)
         self.setWindowTitle(f"{session.bench.name} – Dynamis")
+        self.show_link_name()
+        self.file_name.setText(session.file.path.name + (", read-only" if session.file.read_only else ""))
+        self.file_name.setToolTip(session.file.read_only or str(session.file.path))
+        self.show_devices()
+        self.actions_made.refresh()
+        self.show_thread()
+
+    def show_link_name(self) -> None:
+        """Under the name of the bench: the link of the channel looked at, or the pair."""
+        session = self.session
         link = session.link
-        if session.channel is None:
-            text = "nothing on the bench yet"
+        pair = session.judge.pair
+        if session.channel is None and pair is not None:
+            text = f"{session.bench.label(pair[0])} → {session.bench.label(pair[1])}"
+        elif session.channel is None:
+            text = "nothing to measure yet" if session.bench.gear else "nothing on the bench yet"
         elif link is None or not link.inputs:
             text = session.bench.label(session.channel[0])
         else:
@@ -205,11 +219,6 @@ class MainWindow(QMainWindow):
             text = f"{session.bench.gear_by(link.output.gear).name} → {sink} · {session.bench.port(link.output).name}"
         self.link_name.setText(text)
         self.link_name.setToolTip(text)
-        self.file_name.setText(session.file.path.name + (", read-only" if session.file.read_only else ""))
-        self.file_name.setToolTip(session.file.read_only or str(session.file.path))
-        self.show_devices()
-        self.actions_made.refresh()
-        self.show_thread()
 
     def show_devices(self) -> None:
         """Who is connected, in the button that leads to them; trouble by its sign."""

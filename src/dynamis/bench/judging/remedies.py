@@ -36,6 +36,7 @@ from dynamis.pitch.tuning import EqualTemperament
 _BUFFER_OHMS: Final = 1e6
 _FOLLOWER_OHMS: Final = 1e9
 _STRETCH: Final = 2.0
+_GOOD_PART: Final = 0.8
 Deed = Callable[[Bench], Change]
 Kind = Literal["circuit", "patch", "setting", "calibrate", "table", "advice"]
 
@@ -68,9 +69,15 @@ def remedies_for(
         changed, output = one.deed(bench).bench, one.by or fit.output
         now = trial_link(changed.link_from(output), output, fit.input)
         leaves = judge_pair(changed, now, fit.input, adoptions, style)
-        if _asked(leaves) < _asked(fit):
+        if _helps(fit, leaves):
             found.append(with_(one, leaves=leaves))
     return sorted(found, key=lambda one: (9, 0) if one.leaves is None else _asked(one.leaves))
+
+
+def _helps(before: PairFit, after: PairFit) -> bool:
+    """Whether a pair is better for it: its verdict, what it asks for, or a good part of the cents that it is off."""
+    first, second = _asked(before), _asked(after)
+    return second[:2] < first[:2] or (second[:2] == first[:2] and second[2] < _GOOD_PART * first[2])
 
 
 def _asked(fit: PairFit) -> tuple[int, int, float]:

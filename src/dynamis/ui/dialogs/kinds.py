@@ -5,7 +5,8 @@ from __future__ import annotations
 from PySide6.QtWidgets import QComboBox, QWidget
 
 from dynamis.bench.checks import named
-from dynamis.bench.document import Gear
+from dynamis.bench.commands import add_gear
+from dynamis.bench.document import Bench, Gear
 from dynamis.bench.gear.library import GEAR_KINDS, PORT_KINDS, gear_of, port_of
 from dynamis.bench.ports import Port
 from dynamis.ui.dialogs.form import FormDialog
@@ -34,10 +35,10 @@ class _KindDialog(FormDialog):
 
 
 class GearDialog(_KindDialog):
-    """Gives a `Gear`.  taken : ids of gear that are there."""
+    """Gives a `Gear` that can be added to a bench."""
 
-    def __init__(self, parent: QWidget | None, taken: set[str]) -> None:
-        self._taken = taken
+    def __init__(self, parent: QWidget | None, bench: Bench) -> None:
+        self._bench = bench
         super().__init__(parent, "Put gear on the bench", GEAR_KINDS)
 
     def described(self, kind) -> str:
@@ -45,7 +46,10 @@ class GearDialog(_KindDialog):
         return f"With {ports}. {kind.source}"
 
     def read(self) -> Gear:
-        return gear_of(GEAR_KINDS[self.kind.currentIndex()], named(self.name.text(), "gear"), self._taken)
+        name, taken = named(self.name.text(), "gear"), {gear.id for gear in self._bench.gear}
+        made = gear_of(GEAR_KINDS[self.kind.currentIndex()], name, taken)
+        add_gear(self._bench, made)  # refuses a name that is there already while the dialog is open
+        return made
 
 
 class PortDialog(_KindDialog):

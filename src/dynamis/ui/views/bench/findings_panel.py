@@ -75,12 +75,13 @@ class FindingsPanel(QWidget):
         bench, style = self._session.bench, self._session.style
         clear(self._told)
         self.cards, self._sentences = [], []
-        self.join.setEnabled(fit is not None)
+        self.join.setEnabled(fit is not None or not bench.gear)
         self.wiring.setEnabled(fit is not None)
         if fit is None:
             set_text(self.names, "Choose a pair" if bench.gear else "Nothing to judge yet")
             set_text(self.verdict, "Add gear with Ctrl+Shift+G, or begin a run on Measure." if not bench.gear else
                      "A cell of the table is one output into one input.")  # fmt: skip
+            self.join.setText("Add gear…" if not bench.gear else "Join")
             self.sign.clear()
             self.others.set_rows([])
             return

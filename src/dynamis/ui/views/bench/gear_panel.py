@@ -59,6 +59,7 @@ class GearPanel(QWidget):
         forms.addLayout(self.port_form)
         forms.addStretch(1)
         column.addWidget(scrolling(inner), 1)
+        self.setFocusProxy(self.gear)
 
     def _row(self, *widgets: QWidget) -> QHBoxLayout:
         row = QHBoxLayout()
@@ -151,7 +152,7 @@ class GearPanel(QWidget):
         from dynamis.bench.commands import add_gear
         from dynamis.ui.dialogs.kinds import GearDialog
 
-        dialog = GearDialog(self.window(), {gear.id for gear in self._session.bench.gear})
+        dialog = GearDialog(self.window(), self._session.bench)
         if dialog.exec():
             self._session.apply(add_gear(self._session.bench, dialog.value))
             self.gear.setCurrentIndex(self.gear.findData(dialog.value.id))

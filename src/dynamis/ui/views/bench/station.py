@@ -266,6 +266,7 @@ class BenchStation(QWidget):
         if index == 2 and self.judge.pair is not None and self.gear.gear_id is None:
             self.gear.look_at(self.judge.pair[0])
         self.show_pair()
+        (self.pairs if index == 0 else self.stack.currentWidget()).setFocus()
 
     # -- doing -------------------------------------------------------------------------------------
 
@@ -273,6 +274,9 @@ class BenchStation(QWidget):
         """Plug the chosen pair together, or apart; a change of the bench, with undo."""
         fit, bench = self.fit, self._session.bench
         if fit is None:
+            if not bench.gear:  # the button offers what comes first
+                self.show_tab(2)
+                self.gear.new_gear()
             return
         try:
             change = part(bench, fit.output, fit.input) if self.model.joined(fit) else (
