@@ -10,6 +10,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
+from dynamis.transfer.limited import Limited
 from dynamis.transfer.parameter import Parameter, World
 from dynamis.transfer.quantity import Quantity, Reached, Reason
 from dynamis.transfer.registry import REGISTRY, StoredTransfer
@@ -18,7 +19,7 @@ FloatArray = NDArray[np.float64]
 
 
 @dataclass(frozen=True)
-class Stage:
+class Stage(Limited):
     """Volts at its input -> volts at its output, open.  A buffer is one of gain 1 and offset 0.
 
     gain_limit : tolerance of the gain, a fraction.  offset_limit_volts : of the offset, at the output.
@@ -66,9 +67,6 @@ class Stage:
         key, limit = f"{self.id}.offset", self.offset_limit_volts
         return Parameter(key, "Offset of the circuit", "V", self.offset_volts, limit, False, "uniform", key)
 
-    def forward(self, x: ArrayLike, world: World) -> FloatArray:
-        return np.clip(self.exact(x, world), *self.limits(world))
-
     def exact(self, x: ArrayLike, world: World) -> FloatArray:
         return self._gain.value(world) * np.asarray(x, float) + self._offset.value(world)
 
@@ -77,10 +75,6 @@ class Stage:
         inside = np.clip(volts, *self.limits(world))
         x = (inside - self._offset.value(world)) / self._gain.value(world)
         return Reached(x, np.where(inside != volts, Reason.CLAMP, Reason.EXACT).astype(np.int8))
-
-    def limits(self, world: World) -> tuple[FloatArray, FloatArray]:
-        low = -np.inf if self.low_volts is None else self.low_volts
-        return np.array(low), np.array(np.inf if self.high_volts is None else self.high_volts)
 
     def stored(self) -> StoredTransfer:
         bare = Stage(self.id)

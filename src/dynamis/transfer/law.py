@@ -10,6 +10,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from dynamis.pitch.laws import ExponentialLaw, Law, law_text, parse_law
 from dynamis.pitch.tuning import EqualTemperament, Tuning
+from dynamis.transfer.limited import Limited
 from dynamis.transfer.parameter import Parameter, World
 from dynamis.transfer.quantity import Quantity, Reached, Reason
 from dynamis.transfer.registry import REGISTRY, StoredTransfer
@@ -114,7 +115,7 @@ class Oscillator:
 
 
 @dataclass(frozen=True)
-class PitchSource:
+class PitchSource(Limited):
     """Note -> volts at the jack, open: an output that follows a law without a converter of ours, as a keyboard does.
 
     scale_limit : data-sheet limit of the scale, a fraction; under V/oct of the interval from the reference
@@ -150,9 +151,6 @@ class PitchSource:
     def _pivot(self) -> float:
         return self.law.reference_volts if isinstance(self.law, ExponentialLaw) else self.law.offset_volts
 
-    def forward(self, x: ArrayLike, world: World) -> FloatArray:
-        return np.clip(self.exact(x, world), *self.limits(world))
-
     def exact(self, x: ArrayLike, world: World) -> FloatArray:
         volts = self.law.volts(self.tuning.octaves(x, self.law.reference_note))
         return self._pivot + (volts - self._pivot) * self._scale.value(world) + self._offset.value(world)
@@ -163,10 +161,6 @@ class PitchSource:
         nominal = self._pivot + (inside - self._offset.value(world) - self._pivot) / self._scale.value(world)
         notes = self.tuning.notes(self.law.octaves(nominal, strict=False), self.law.reference_note)
         return Reached(notes, np.where(inside != volts, Reason.CLAMP, Reason.EXACT).astype(np.int8))
-
-    def limits(self, world: World) -> tuple[FloatArray, FloatArray]:
-        low = -np.inf if self.low_volts is None else self.low_volts
-        return np.array(low), np.array(np.inf if self.high_volts is None else self.high_volts)
 
     def stored(self) -> StoredTransfer:
         kept = ("scale_limit", "offset_limit_volts", "low_volts", "high_volts")

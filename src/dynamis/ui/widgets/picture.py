@@ -6,6 +6,10 @@ import itertools
 from pathlib import Path
 
 from PySide6.QtGui import QColor, QGuiApplication, QPainter
+from PySide6.QtWidgets import QWidget
+
+from dynamis.notation.style import Style
+from dynamis.ui.theme.palette import Colours
 
 
 class Picture:
@@ -35,6 +39,20 @@ class Picture:
         """Draw it where a painter paints, on its panel's colour."""
         painter.fillRect(self.rect(), QColor(self.colours.panel))
         self.draw(painter)
+
+
+class Drawn(Picture, QWidget):
+    """A widget that is nothing but a picture, in a theme and a style of numbers."""
+
+    def __init__(self, name: str, colours: Colours, style: Style) -> None:
+        super().__init__()
+        self.setAccessibleName(name)
+        self.colours, self.number_style = colours, style
+
+    def paintEvent(self, event) -> None:
+        painter = QPainter(self)
+        self.draw(painter)
+        painter.end()
 
 
 def apart(places: list[float], least: float) -> list[float]:

@@ -5,25 +5,22 @@ from __future__ import annotations
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
-from PySide6.QtWidgets import QWidget
 
 from dynamis.bench.levels import Levels, envelope_of, pulse_of
 from dynamis.notation.style import Style
 from dynamis.ui.theme.palette import Colours
-from dynamis.ui.widgets.picture import Picture, apart
+from dynamis.ui.widgets.picture import Drawn, apart
 
 _LEFT, _RIGHT, _TOP = 56, 14, 16
 _HELD_SECONDS = 0.2
 
 
-class PulsePlot(Picture, QWidget):
+class PulsePlot(Drawn):
     """A pulse from a quarter of its length on; where a key holds it, 0.2 s are drawn."""
 
     def __init__(self, colours: Colours, style: Style) -> None:
-        super().__init__()
-        self.colours, self.number_style = colours, style
+        super().__init__("The pulse in time", colours, style)
         self.levels: Levels | None = None
-        self.setAccessibleName("The pulse in time")
 
     def show_levels(self, levels: Levels | None, words: str) -> None:
         self.levels = levels
@@ -32,11 +29,6 @@ class PulsePlot(Picture, QWidget):
 
     def sizeHint(self) -> QSize:
         return QSize(560, 190)
-
-    def paintEvent(self, event) -> None:
-        painter = QPainter(self)
-        self.draw(painter)
-        painter.end()
 
     def draw(self, p: QPainter) -> None:
         if self.levels is None:

@@ -7,12 +7,11 @@ from dataclasses import dataclass
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
-from PySide6.QtWidgets import QWidget
 
 from dynamis.bench.levels import Levels
 from dynamis.notation.style import Style
 from dynamis.ui.theme.palette import Colours
-from dynamis.ui.widgets.picture import Picture, apart
+from dynamis.ui.widgets.picture import Drawn, apart
 
 _TOP, _BOTTOM, _LEFT = 30, 12, 56
 _NEAR = 8.0
@@ -29,7 +28,7 @@ class Handle:
     volts: float
 
 
-class LevelScale(Picture, QWidget):
+class LevelScale(Drawn):
     """dragged : (side, key, volts) while a level or threshold is moved.  dropped : the same at its end, or
     with None where the drag was given up."""
 
@@ -42,8 +41,7 @@ class LevelScale(Picture, QWidget):
     )
 
     def __init__(self, colours: Colours, style: Style) -> None:
-        super().__init__()
-        self.colours, self.number_style = colours, style
+        super().__init__("Levels against thresholds", colours, style)
         self.levels: Levels | None = None
         self._handles: list[Handle] = []
         self._held: Handle | None = None
@@ -52,7 +50,6 @@ class LevelScale(Picture, QWidget):
         self._moved: float | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
-        self.setAccessibleName("Levels against thresholds")
 
     def show_levels(self, levels: Levels | None, handles: list[Handle], words: str) -> None:
         """Show a pair; the scale stays while something is dragged."""
@@ -91,11 +88,6 @@ class LevelScale(Picture, QWidget):
         return high - (y - _TOP) * (high - low) / (self.height() - _TOP - _BOTTOM)
 
     # -- painting ----------------------------------------------------------------------------------
-
-    def paintEvent(self, event) -> None:
-        painter = QPainter(self)
-        self.draw(painter)
-        painter.end()
 
     def draw(self, p: QPainter) -> None:
         if self.levels is None:
