@@ -151,6 +151,12 @@ def test_a_link_is_changed_by_its_fields_and_cautions_are_dismissed():
     ]
 
 
+def test_a_clip_on_one_wire_joins_the_tip_and_leaves_the_return_open():
+    card = wiring_card(lantern.bench(), PortRef("workshop-board", "pitch-b"), PortRef("carousel-board", "tone"))
+    assert [(row.sends, row.takes, row.how) for row in card.rows] == [
+        ("tip: signal", "tip: signal", "joined"), ("sleeve: return", "–", "left open")]  # fmt: skip
+
+
 def broken(port=GATE_IN, **gate) -> Bench:
     changed = with_(port, gate=with_(port.gate, **gate)) if gate else port
     return bench(GATE_OUT, changed) if port.direction == "input" else bench(changed, GATE_IN)

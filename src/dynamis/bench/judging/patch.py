@@ -104,8 +104,8 @@ def poles_of(port: Port) -> tuple[Pole, ...]:
 
 
 def plug_poles(link: Link, output: Port, sink: Port) -> int:
-    """How many poles are joined: the fewest of the lead and both jacks."""
-    return min(_POLES.get(link.lead, 4), len(poles_of(output)), len(poles_of(sink)))
+    """How many poles the plugs have: the fewest of the lead and both jacks; a clip on one wire counts as two."""
+    return max(2, min(_POLES.get(link.lead, 4), len(poles_of(output)), len(poles_of(sink))))
 
 
 def joined_poles(link: Link, output: Port, sink: Port) -> Iterator[tuple[Pole | None, Pole | None, bool]]:
