@@ -71,10 +71,14 @@ def test_ids_are_short_and_unlike_others():
 def test_plugging_otherwise_than_measured_is_warned_of(demo_file):
     run = demo_file.runs()[0]
     told = plugging_sentence(bench(), run, Style())
-    # two inputs of 100 kΩ on 1 kΩ: 1.96 %, at 5.2 V 122.4 cents (derived)
-    assert "Read with nothing plugged; with 2 inputs joined, loading moves note 96 C7 by −122.4 ct (−1.96 %)" in told
+    # two inputs of 100 kΩ on 1 kΩ take 1.96 %, the meter's 10 MΩ had taken 0.01 %: 1.0001/1.02, at 5.2 V 121.7 cents
+    assert "Read with nothing plugged; with 2 inputs joined, loading moves note 96 C7 by −121.7 ct (−1.95 %)" in told
     both = msgspec.structs.replace(run, plugged=bench().links[0].inputs)
     assert plugging_sentence(bench(), both, Style()) is None
+    # a meter of 1 MΩ on 1 kΩ with both inputs: 1.021/1.02, at 5.2 V 6.1 cents
+    heavy = msgspec.structs.replace(both, meter=msgspec.structs.replace(run.meter, input_ohms=1e6))
+    assert "The meter itself, 1 MΩ, loads the output: without it note 96 C7 moves by +6.1 ct" in plugging_sentence(
+        bench(), heavy, Style())  # fmt: skip
     assert plugging_sentence(Bench(gear=bench().gear), run, Style()) is None
     unknown = commands.set_port(bench(), VOICE_1, ohms=None).bench
     assert plugging_sentence(unknown, run, Style()) is None

@@ -27,10 +27,11 @@ from dynamis.bench.gear.field_values import value_of, with_value
 from dynamis.bench.gear.fields import GEAR_FIELDS, LINK_FIELDS, PORT_FIELDS, port_fields
 from dynamis.bench.gear.library import GEAR_KINDS, PORT_KINDS, gear_of, port_of
 from dynamis.bench.judging.matrix import Matrix
-from dynamis.bench.judging.pairs import judge_link
+from dynamis.bench.judging.pairs import judge_link, judge_pair, trial_link
 from dynamis.bench.ports import AudioRecord, GateRecord, PortRef, VoltSpan
 from dynamis.bench.wiring import wiring_card
 from dynamis.demo import lantern
+from dynamis.electrics.stage import Stage
 from dynamis.errors import InputError
 from dynamis.files.bench_json import read_json
 from dynamis.notation.style import Style
@@ -137,6 +138,15 @@ def test_a_link_is_changed_by_its_fields_and_cautions_are_dismissed():
     assert changed.bench.link_from(laptop).longest_seconds == 0.5
     fit = judge_link(one, one.link_from(laptop))[0]
     assert [caution.key for caution in cautions_for(one, fit)] == ["loud", "return"]
+    built = with_(
+        one,
+        links=tuple(
+            with_(link, between=(Stage("s").stored(),)) if link.output == laptop else link for link in one.links
+        ),
+    )
+    assert [caution.key for caution in cautions_for(built, fit)] == ["loud", "return", "opening", "chips"]
+    pit = judge_pair(one, trial_link(None, laptop, PortRef("pit-voice", "pitch")), PortRef("pit-voice", "pitch"))
+    assert {"limits", "for-good"} <= {caution.key for caution in cautions_for(one, pit)}
     quiet = dismiss(one, "loud").bench
     assert [caution.key for caution in cautions_for(quiet, fit)] == ["return"]
     assert dismiss(quiet, "loud", False).bench == one

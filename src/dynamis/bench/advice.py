@@ -5,35 +5,50 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from dynamis.bench.analysis import RunAnalysis
-from dynamis.bench.chains import link_net
+from dynamis.bench.chains import METER, link_net
 from dynamis.bench.document import Bench
 from dynamis.bench.records import AdoptionRecord, RunRecord
 from dynamis.notation.style import Style
 from dynamis.pitch.notes import note_label
+from dynamis.pitch.tolerance import parse_tolerance
 from dynamis.transfer.parameter import World
 
 
 def plugging_sentence(bench: Bench, run: RunRecord, style: Style) -> str | None:
-    """What changes when the link is plugged otherwise than it was while measuring; None where nothing does."""
+    """What changes when the link is plugged otherwise than it was while measuring, the meter among it.
+
+    None where nothing does, or where it is the meter alone and no tenth of what is allowed.
+    """
     link = bench.link_from(run.channel)
-    if link is None or run.quantity != "volts" or set(link.inputs) == set(run.plugged):
+    if link is None or run.quantity != "volts":
         return None
-    net = link_net(bench, link)
+    net = link_net(bench, link, run.meter)
     if net is None:
         return None
     source = f"{run.gear}.{run.port}"
+    hung = {METER, *(f"{ref.gear}.{ref.port}" for ref in run.plugged)}
     joined, _ = net.share(source, World(plugged=frozenset(f"{ref.gear}.{ref.port}" for ref in link.inputs)))
-    read, _ = net.share(source, World(plugged=frozenset(f"{ref.gear}.{ref.port}" for ref in run.plugged)))
+    read, _ = net.share(source, World(plugged=frozenset(hung)))
     factor = float(joined) / float(read)
     model = run.model
     volts = model.to_volts(model.expected([link.high_note]))
     cents = float((model.law.octaves(volts * factor, strict=False) - model.law.octaves(volts, strict=False))[0]) * 1200
+    note = note_label(link.high_note, style)
+    if set(link.inputs) == set(run.plugged):
+        allowed = float(parse_tolerance(run.tolerance).cents_at(link.high_note))
+        if run.meter is None or not abs(cents) > 0.1 * allowed:
+            return None
+        return (
+            f"The meter itself, {style.engineering(run.meter.input_ohms, 'Ω')}, loads the output: without it note "
+            f"{note} "
+            f"moves by {style.cents(cents, sign=True)} ct. A meter of a higher resistance, or a buffer."
+        )
     was = f"{len(run.plugged)} of the link's {len(link.inputs)} inputs" if run.plugged else "nothing"
     return (
-        f"Read with {was} plugged; with {_inputs(len(link.inputs))} joined, loading moves note "
-        f"{note_label(link.high_note, style)} by {style.cents(cents, sign=True)} ct "
-        f"({style.percent((factor - 1) * 100, 2, sign=True)}): put a buffer between, or measure it loaded and leave "
-        "it so."
+        f"Read with {was} plugged; with {_inputs(len(link.inputs))} joined, loading moves note {note} by "
+        f"{style.cents(cents, sign=True)} ct ({style.percent((factor - 1) * 100, 2, sign=True)}): put a buffer "
+        "between, "
+        "or measure it loaded and leave it so."
     )
 
 

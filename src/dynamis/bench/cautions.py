@@ -36,11 +36,8 @@ class Caution:
     text: str
 
 
-def cautions_for(bench: Bench, fit: PairFit, *, building: bool = False) -> list[Caution]:
-    """What to be careful about before a pair is joined; without those that were dismissed for this bench.
-
-    building : something is to be built or changed for it.
-    """
+def cautions_for(bench: Bench, fit: PairFit) -> list[Caution]:
+    """What to be careful about before a pair is joined; without those that were dismissed for this bench."""
     output, sender, receiver = bench.port(fit.output), bench.gear_by(fit.output.gear), bench.gear_by(fit.input.gear)
     keys = []
     if fit.verdict == "unsafe":
@@ -51,9 +48,8 @@ def cautions_for(bench: Bench, fit: PairFit, *, building: bool = False) -> list[
     if all(source not in ("", "none") for source in powers):
         keys.append("return")
     link = bench.link_from(fit.output)
-    if building or (link is not None and (link.between or link.gate_stages)):
-        keys += ["opening", "chips"] if "mains" in powers or building else ["chips"]
-    codes = {one.code for one in fit.findings}
-    if "setting-otherwise" in codes or (receiver.settings and building):
+    if link is not None and (link.between or link.gate_stages):
+        keys += ["opening", "chips"]
+    if any(one.code == "setting-otherwise" for one in fit.findings):
         keys.append("for-good")
     return [Caution(key, CAUTIONS[key]) for key in keys if key not in bench.dismissed]

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from dynamis.bench.document import Bench, Link
 from dynamis.bench.ports import Port, PortRef
-from dynamis.bench.records import HeadRecord
+from dynamis.bench.records import HeadRecord, MeterRecord
 from dynamis.converter.dac import MOST_BITS_WITH_INL, Dac
 from dynamis.converter.heads import ConstantsHead, TableHead, inl_behind
 from dynamis.converter.transfers import DacTransfer
@@ -197,8 +197,14 @@ def driving_ohms(bench: Bench, link: Link) -> tuple[float | None, float]:
     return port.ohms, port.ohms_limit
 
 
-def link_net(bench: Bench, link: Link) -> Net | None:
-    """The node of a link, other outputs on it included; None while a resistance is not known."""
+METER = "meter"
+
+
+def link_net(bench: Bench, link: Link, meter: MeterRecord | None = None) -> Net | None:
+    """The node of a link, other outputs on it included; None while a resistance is not known.
+
+    meter : hangs on it too, as the terminal `METER`, while it is plugged.
+    """
     others = rivals_of(bench, link)
     terminals: list[Terminal] = []
     for ref, one in (
@@ -213,6 +219,8 @@ def link_net(bench: Bench, link: Link) -> Net | None:
         label = f"{bench.gear_by(ref.gear).name} {port.name}"
         rest = port.rests_at_volts if one is None else 0.0
         terminals.append(Terminal(f"{ref.gear}.{ref.port}", label, ohms, one is not None, limit, rest))
+    if meter is not None:
+        terminals.append(Terminal(METER, meter.name, meter.input_ohms, False))
     return Net(f"{link.id}.node", tuple(terminals))
 
 
