@@ -174,6 +174,8 @@ def broken(port=GATE_IN, **gate) -> Bench:
 
 @pytest.mark.parametrize(("one", "words"), [
     (broken(with_(GATE_IN, ohms=-5.0)), "its resistance is -5 Ω; it cannot be below 0"),
+    (broken(with_(GATE_IN, ohms_limit=1.0)), "tolerance of its resistance is 100 %; less than 100 % was expected"),
+    (broken(GATE_OUT, level_limit=-0.1), "tolerance of its levels is -0.1; it cannot be below 0"),
     (broken(with_(GATE_IN, ohms=0.0)), "an input needs more than that"),
     (broken(with_(GATE_IN, ohms=float("inf"))), "of no size that gear has"),
     (broken(on_volts=0.5, off_volts=2.0), "off threshold, 2 V, is above its on threshold"),

@@ -19,13 +19,13 @@ from dynamis.pitch.tolerance import parse_tolerance
 from dynamis.transfer.registry import REGISTRY
 
 _MOST_VOLTS = 1e6
-_NOT_BELOW_ZERO = {"ohms", "ohms_limit", "seconds", "min_seconds", "max_seconds", "attack_seconds", "decay_seconds",
+_NOT_BELOW_ZERO = {"ohms", "ohms_limit", "level_limit", "seconds", "min_seconds", "max_seconds", "attack_seconds", "decay_seconds",
                    "release_seconds", "fed_ohms", "load_ohms", "corner_hertz", "full_scale_volts", "per_quarter",
                    "most_hertz", "tune_semitones", "sustain"}  # fmt: skip
 
 _UNITS = {"ohms": "Ω", "volts": "V", "seconds": "s", "hertz": "Hz", "amperes": "A"}
 _WORDS = {"ohms": "its resistance", "seconds": "the length of its pulse", "min": "the shortest pulse it takes",
-          "max": "the longest pulse that fires it once", "ohms limit": "the tolerance of its resistance"}  # fmt: skip
+          "max": "the longest pulse that fires it once", "ohms limit": "the tolerance of its resistance", "level limit": "the tolerance of its levels"}  # fmt: skip
 
 
 def check_port(port: Port) -> None:
@@ -140,6 +140,8 @@ def _check_numbers(record: Any, name: str) -> None:
         words, shown = _WORDS.get(words, words), f"{plain(value)} {unit}".rstrip()
         if not math.isfinite(value) or ("volts" in field.name and abs(value) > _MOST_VOLTS):
             raise InputError(f"{name}: {words} is {shown}, which is of no size that gear has.")
+        if field.name in ("ohms_limit", "level_limit") and value >= 1.0:
+            raise InputError(f"{name}: {words} is {plain(100.0 * value)} %; less than 100 % was expected.")
         if value < 0 and field.name in _NOT_BELOW_ZERO:
             raise InputError(f"{name}: {words} is {shown}; it cannot be below 0.")
 
