@@ -19,13 +19,37 @@ from dynamis.pitch.tolerance import parse_tolerance
 from dynamis.transfer.registry import REGISTRY
 
 _MOST_VOLTS = 1e6
-_NOT_BELOW_ZERO = {"ohms", "ohms_limit", "level_limit", "seconds", "min_seconds", "max_seconds", "attack_seconds", "decay_seconds",
-                   "release_seconds", "fed_ohms", "load_ohms", "corner_hertz", "full_scale_volts", "per_quarter",
-                   "most_hertz", "tune_semitones", "sustain"}  # fmt: skip
-
+_NOT_BELOW_ZERO = frozenset(
+    [
+        "ohms",
+        "ohms_limit",
+        "level_limit",
+        "seconds",
+        "min_seconds",
+        "max_seconds",
+        "attack_seconds",
+        "decay_seconds",
+        "release_seconds",
+        "fed_ohms",
+        "load_ohms",
+        "corner_hertz",
+        "full_scale_volts",
+        "per_quarter",
+        "most_hertz",
+        "tune_semitones",
+        "sustain",
+        "amperes",
+    ]
+)
 _UNITS = {"ohms": "Ω", "volts": "V", "seconds": "s", "hertz": "Hz", "amperes": "A"}
-_WORDS = {"ohms": "its resistance", "seconds": "the length of its pulse", "min": "the shortest pulse it takes",
-          "max": "the longest pulse that fires it once", "ohms limit": "the tolerance of its resistance", "level limit": "the tolerance of its levels"}  # fmt: skip
+_WORDS = {
+    "ohms": "its resistance",
+    "ohms limit": "the tolerance of its resistance",
+    "level limit": "the tolerance of its levels",
+    "seconds": "the length of its pulse",
+    "min": "the shortest pulse it takes",
+    "max": "the longest pulse that fires it once",
+}
 
 
 def check_port(port: Port) -> None:
