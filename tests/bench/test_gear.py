@@ -14,9 +14,9 @@ from dynamis.bench.gear.commands import (
     add_port,
     archive_gear,
     copy_gear,
+    copy_port,
     dismiss,
     fields_of_link,
-    prove_knob,
     put_link,
     remove_port,
     set_gear_field,
@@ -125,6 +125,7 @@ def test_gear_is_named_set_copied_archived_and_taken_out():
     with pytest.raises(InputError, match="is joined; part it first"):
         remove_port(one, VOICE)
     assert len(remove_port(one, PortRef("desk", "spare")).bench.gear_by("desk").ports) == 1
+    assert copy_port(one, VOICE).bench.gear_by("voice").ports[-1] == with_(GATE_IN, id="gate-in-2", name="gate in 2")
     assert add_port(one, "voice", port_of("Gate input", "gate in")).bench.gear_by("voice").ports[-1].name == "gate in 2"
 
 
@@ -151,7 +152,7 @@ def test_a_link_is_changed_by_its_fields_and_cautions_are_dismissed():
     assert [caution.key for caution in cautions_for(quiet, fit)] == ["return"]
     assert dismiss(quiet, "loud", False).bench == one
     assert all(text.endswith(".") for text in CAUTIONS.values())
-    proved = prove_knob(one, PortRef("gallery-voice", "vibrato"), "Vibrato depth", True).bench
+    proved = set_port_field(one, PortRef("gallery-voice", "vibrato"), field("knobs.proved"), True).bench
     card = wiring_card(proved, PortRef("fly-lever", "across"), PortRef("gallery-voice", "vibrato"))
     assert card.checks == ("Gallery voice: Vibrato depth at full up (proved)",)
     assert [(row.sends, row.how) for row in card.rows] == [("tip: signal", "joined"), ("sleeve: return", "joined")]

@@ -87,6 +87,19 @@ def test_a_table_plays_the_other_law_as_far_as_the_converter_reaches():
     assert after.link_from(P("workshop-board", "pitch-b")).high_note == 77.0
 
 
+def test_what_stands_between_is_part_of_the_law_that_is_judged():
+    demo, board, tone = lantern.bench(), P("workshop-board", "pitch-b"), P("carousel-board", "tone")
+    fit = next(row[tone] for output, row in Matrix().judge(demo).items() if output == board)
+    assert {"scale-mismatch", "transposition"} <= {one.code for one in fit.findings}
+    after = remedies_for(demo, fit)[0].deed(demo).bench
+    again = judge_pair(after, after.link_from(board), tone)
+    assert {"scale-mismatch", "transposition", "offset", "law-mismatch"}.isdisjoint(
+        {one.code for one in again.findings}
+    )
+    # 1.75 V + 0.37 V an octave reach the 3.3 V that the board bears after 4.19 octaves: note 86.
+    assert next(one.value for one in again.findings if one.code == "range-not-covered") == 10.0
+
+
 def test_an_envelope_among_the_gear_at_hand_is_a_workaround():
     demo, weak, drum = lantern.bench(), P("curtain-sequencer", "gate"), P("cellar-drum", "gate")
     fit = next(one for link in demo.links for one in judge_link(demo, link) if (one.output, one.input) == (weak, drum))

@@ -106,12 +106,10 @@ def dismiss(bench: Bench, caution: str, dismissed: bool = True) -> Change:
     return Change(words, replace(bench, dismissed=(*kept, caution) if dismissed else kept))
 
 
-def prove_knob(bench: Bench, ref: PortRef, name: str, proved: bool) -> Change:
-    """Say that a knob's mark was proved by a reading, or was not."""
-    port = bench.port(ref)
-    knobs = tuple(replace(one, proved=proved) if one.name == name else one for one in port.knobs)
-    words = f"{bench.label(ref)}: {name} {'proved' if proved else 'not proved'}"
-    return Change(words, _with_port(bench, ref, replace(port, knobs=knobs)))
+def copy_port(bench: Bench, ref: PortRef) -> Change:
+    """Another port like one, on the same gear."""
+    made = add_port(bench, ref.gear, replace(bench.port(ref)))
+    return Change(f"copy {bench.label(ref)}", made.bench)
 
 
 def fields_of(bench: Bench, ref: PortRef) -> list[Field]:

@@ -188,6 +188,7 @@ PORT_FIELDS: Final = (
       for at in ("tip", "ring", "ring 2", "sleeve")),
     _volts("poles.ring.volts", "Volts on the ring"),
     Field("knobs", "Knobs to be set", "pairs", unknown="name = mark"),
+    Field("knobs.proved", "They were proved by a reading", "flag"),
     Field("needs", "Needs the settings", "pairs", unknown="name = value"),
     Field("normal", "Unplugged, it is joined to", "text", unknown="nothing"),
     _volts("normal.volts", "at", direction="input"),
@@ -206,7 +207,18 @@ LINK_FIELDS: Final = (
     Field("low_note", "Lowest note", "note", unknown=None, roles=("pitch",)),
     Field("high_note", "Highest note", "note", unknown=None, roles=("pitch",)),
     Field("longest_seconds", "Longest note", unit="s", unknown=None),
-    _choice("lead", "Lead", "", "two-pole", "three-pole", "four-pole", "ring-open"),
+    Field(
+        "lead",
+        "Lead",
+        "choice",
+        choices=(
+            ("", "any that both ends take"),
+            ("two-pole", "two poles"),
+            ("three-pole", "three poles"),
+            ("four-pole", "four poles"),
+            ("ring-open", "three poles, ring open"),
+        ),
+    ),
     Field("program_channel", "The program sends on", unknown="nobody said", roles=("audio",)),
 )
 

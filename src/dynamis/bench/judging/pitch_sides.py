@@ -14,8 +14,9 @@ from dynamis.bench.ports import Port, PortRef
 from dynamis.bench.records import HeadRecord
 from dynamis.converter.heads import ConstantsHead, TableHead
 from dynamis.converter.transfers import DacTransfer
+from dynamis.electrics.net import Loading
 from dynamis.electrics.stage import Stage
-from dynamis.pitch.laws import Law, parse_law
+from dynamis.pitch.laws import ExponentialLaw, Law, LinearLaw, parse_law
 from dynamis.pitch.tuning import EqualTemperament
 from dynamis.transfer.chain import Transfer, run, varied
 from dynamis.transfer.law import Oscillator, PitchSource, WantedPitch
@@ -29,6 +30,7 @@ FloatArray = NDArray[np.float64]
 class Sender:
     """An output that plays notes of shape (N,).
 
+    law : of its volts at the inputs, open, behind what stands between.
     wanted : octaves (log2 of hertz) that should sound.  volts : at the jack, open, with nominal parts.
     moved : (K, N) the same with each of `sources` alone at its limit.  unreached : notes beyond its reach.
     reach : the least and most volts that it can send, as far as they are known.  ohms, ohms_limit : what the
@@ -104,6 +106,8 @@ def sender_of(bench: Bench, link: Link, head: HeadRecord, notes: FloatArray, por
     if sending.sentence or port.law is None or ohms is None:
         return sending.sentence
     tuning, law = EqualTemperament(bench.a4_hertz), parse_law(port.law)
+    for one in sending.transfers:
+        law = _law_after(law, one)
     first, tail = sending.transfers[0], [one for one in sending.transfers if not one.believes]
     codes = first.forward(notes, NOMINAL) if first.believes else notes
     every = list(varied(tail, codes, sending.true))
@@ -146,3 +150,16 @@ def _clipped(tail: Sequence[Transfer], codes: FloatArray, true: World) -> NDArra
             clipped |= y != one.exact(x, true)
         x = y
     return clipped
+
+
+def _law_after(law: Law, one: Transfer) -> Law:
+    """The law that stands behind a circuit between, or behind the node ahead of it."""
+    if isinstance(one, Loading):
+        gain, offset = (float(value) for value in one.net.share(one.source, NOMINAL))
+    elif isinstance(one, Stage) and one.gain > 0:
+        gain, offset = one.gain, one.offset_volts
+    else:
+        return law
+    if isinstance(law, ExponentialLaw):
+        return ExponentialLaw(law.volts_per_octave * gain, law.reference_note, law.reference_volts * gain + offset)
+    return LinearLaw(law.reference_note, law.reference_volts * gain, law.offset_volts * gain + offset)

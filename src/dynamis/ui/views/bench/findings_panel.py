@@ -86,12 +86,17 @@ class FindingsPanel(QWidget):
             self.others.set_rows([])
             return
         self._show_verdict(fit)
-        for caution in cautions_for(bench, fit):
-            self._told.addLayout(self._caution(caution.key, caution.text))
+        cautions = cautions_for(bench, fit)
+        for caution in cautions:
+            if caution.key == "limits":  # before anything else is read
+                self._told.addLayout(self._caution(caution.key, caution.text))
         for finding in fit.findings:
             self._told.addLayout(self._finding(finding))
         if not fit.findings:
             self._told.addWidget(label("Nothing to find fault with.", "muted", wrap=True))
+        for caution in cautions:
+            if caution.key != "limits":
+                self._told.addLayout(self._caution(caution.key, caution.text))
         self._remedies = remedies_for(bench, fit, self._session.adoptions, style)
         if self._remedies:
             self._told.addWidget(label("What would help", "heading"))

@@ -8,6 +8,7 @@ from dynamis.bench.gear.commands import (
     add_port,
     archive_gear,
     copy_gear,
+    copy_port,
     fields_of,
     remove_port,
     set_gear_field,
@@ -49,13 +50,16 @@ class GearPanel(QWidget):
         self.archive.clicked.connect(lambda _=False: self._do(archive_gear, self.gear_id, not self._archived))
         self.add_gear.clicked.connect(lambda _=False: self.new_gear())
         self.add_port, self.remove_port = QPushButton("Add port…"), QPushButton("Remove")
+        self.copy_port = QPushButton("Copy")
+        self.copy_port.setAccessibleName("Copy the port")
+        self.copy_port.clicked.connect(lambda _=False: self._do(copy_port, self.ref))
         self.add_port.clicked.connect(lambda _=False: self.new_port())
         self.remove_port.clicked.connect(lambda _=False: self._do(remove_port, self.ref))
         column.addLayout(self._row(self.gear, self.add_gear, self.copy, self.archive))
         column.addWidget(self.refusal)
         forms.addLayout(self.gear_form)
         forms.addWidget(rule())
-        forms.addLayout(self._row(self.port, self.add_port, self.remove_port))
+        forms.addLayout(self._row(self.port, self.add_port, self.copy_port, self.remove_port))
         forms.addLayout(self.port_form)
         forms.addStretch(1)
         column.addWidget(scrolling(inner), 1)
@@ -118,7 +122,8 @@ class GearPanel(QWidget):
         bench, style = self._session.bench, self._session.style
         for one in (self.copy, self.archive, self.add_port):
             one.setEnabled(self.gear_id is not None)
-        self.remove_port.setEnabled(self.ref is not None)
+        for one in (self.copy_port, self.remove_port):
+            one.setEnabled(self.ref is not None)
         set_refusal(self.refusal, "" if bench.gear else "There is no gear on this bench yet: add some.")
         if self.gear_id is None:
             self.gear_form.show_record([], None, style, "")
