@@ -24,6 +24,7 @@ from dynamis.bench.records import AdoptionRecord, HeadRecord, in_force
 from dynamis.converter.transfers import DacTransfer
 from dynamis.demo.hidden import BOARD_DAC
 from dynamis.demo.lantern import CHANNEL_A
+from dynamis.electrics.stage import Stage
 from dynamis.pitch.laws import ExponentialLaw, parse_law
 from dynamis.transfer.law import Oscillator, PitchSource
 
@@ -176,10 +177,16 @@ def test_check_judges_a_bench_and_its_json_alike(dynamis, demo_file, tmp_path):
     assert (broken.status, broken.err.count("\n")) == (2, 1)
 
 
-@table("adopted", (None,), ("constants",))
-def test_the_errors_are_those_of_the_chain_and_its_budget(adopted, demo_file):
-    """All causes at once give what the chain gives one by one."""
+@table(
+    ("adopted", "between"),
+    (None, ()),
+    ("constants", ()),
+    (None, (Stage("s", 1.002, 0.004, 0.001, 0.002, 50e3, 220.0).stored(),)),
+)
+def test_the_errors_are_those_of_the_chain_and_its_budget(adopted, between, demo_file):
+    """All causes at once give what the chain gives one by one, also with a circuit between."""
     found, kept = demo_file.bench(), in_force(demo_file.adoptions(), CHANNEL_A, "03")
+    found = with_(found, links=(with_(found.links[0], between=between), *found.links[1:]))
     kept = kept if adopted else None
     link, head = found.links[0], HeadRecord() if kept is None else kept.head
     notes = np.arange(36.0, 97.0)

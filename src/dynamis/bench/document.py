@@ -9,6 +9,8 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any, Literal, TypeVar
 
+import msgspec
+
 from dynamis.bench.ports import Port, PortRef, Record
 from dynamis.bench.records import MeterRecord
 from dynamis.electrics.part import Part
@@ -138,6 +140,26 @@ class Bench(Record, frozen=True):
 
 
 Item = TypeVar("Item", Gear, Port, Link, MeterRecord, Setting)
+
+
+def sharing(bench: Bench, other: Bench) -> Bench:
+    """The bench with the records that it has in common with another one shared, as commands leave them.
+
+    What was judged is kept by the identity of records; a bench that was read from a file has all of them anew.
+    """
+    gear = {one.id: one for one in other.gear}
+    kept = tuple(_shared_gear(one, gear[one.id]) if one.id in gear else one for one in bench.gear)
+    same = len(kept) == len(other.gear) and all(one is two for one, two in zip(kept, other.gear, strict=True))
+    links = other.links if bench.links == other.links else bench.links
+    return msgspec.structs.replace(bench, gear=other.gear if same else kept, links=links)
+
+
+def _shared_gear(one: Gear, other: Gear) -> Gear:
+    if one == other:
+        return other
+    ports = {port.id: port for port in other.ports}
+    kept = tuple(ports[port.id] if ports.get(port.id) == port else port for port in one.ports)
+    return msgspec.structs.replace(one, ports=kept)
 
 
 @dataclass(frozen=True)

@@ -67,17 +67,23 @@ class Judge(QObject):
         self._matrix.take(session.bench, session.adoptions, session.style)
         self._wanted.clear()
         self.asked = None
+        self._plan()
+        if self.pair is not None and not (self.pair[0] in self._matrix.outputs and self.pair[1] in self._matrix.inputs):
+            self.pair = None
+
+    def _plan(self) -> None:
+        """What is to be judged without being asked for."""
         small = len(self._matrix.outputs) * len(self._matrix.inputs) <= _MOST_PAIRS
         joined = (pair for pair in self._matrix.joined_pairs() if self._matrix.known(*pair) is None)
         self._rest = self._matrix.open_pairs() if self.everything and small else joined
-        if self.pair is not None and not (self.pair[0] in self._matrix.outputs and self.pair[1] in self._matrix.inputs):
-            self.pair = None
 
     def all_pairs(self) -> None:
         """From now on judge every pair that makes sense, not only those that are joined."""
         if not self.everything:
             self.everything = True
-            self.take()
+            if self._matrix is not None:
+                self._plan()
+                self.go_on()
 
     def want(self, output: PortRef, sink: PortRef) -> None:
         """Judge a pair next: it is looked at."""

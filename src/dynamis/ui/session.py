@@ -14,7 +14,7 @@ from PySide6.QtCore import QObject, Signal
 from dynamis.bench.analysis import RunAnalysis, analyse, check_readings, codes_of, head_of
 from dynamis.bench.chains import LinkChain, link_chain, make_dac
 from dynamis.bench.commands import Change, new_id
-from dynamis.bench.document import Bench, Link
+from dynamis.bench.document import Bench, Link, sharing
 from dynamis.bench.ports import PortRef
 from dynamis.bench.records import (
     AdoptionRecord,
@@ -122,12 +122,12 @@ class Session(QObject):
 
     def undo(self) -> None:
         label = self.file.undo_label()
-        self._document_is(self.file.undo())
+        self._document_is(sharing(self.file.undo(), self.bench))
         self.said.emit(f"Undone: {label}.", False)
 
     def redo(self) -> None:
         label = self.file.redo_label()
-        self._document_is(self.file.redo())
+        self._document_is(sharing(self.file.redo(), self.bench))
         self.said.emit(f"Done again: {label}.", False)
 
     def _document_is(self, bench: Bench) -> None:

@@ -85,11 +85,14 @@ def warm() -> None:
 
     def work() -> None:
 
+        import dynamis.bench.judging.matrix
         import dynamis.devices.scpi_meter
         import dynamis.devices.serial_board
         import dynamis.files.report_html
+        import dynamis.ui.views.bench.station
         import dynamis.ui.views.codes.station
         import dynamis.ui.views.devices.station
+        import dynamis.ui.views.levels.station
         import dynamis.ui.views.measure.csv_dialog
         import dynamis.ui.views.measure.run_dialog  # noqa: F401
 

@@ -43,7 +43,7 @@ STATIONS = (
 DEVICES = ("Devices", "Ctrl+D", "dynamis.ui.views.devices.station", "DevicesStation")
 _SENTENCE_MILLISECONDS = 9000
 _LOOK_MILLISECONDS = 1000
-_JUDGE_MILLISECONDS = 300
+_JUDGE_MILLISECONDS = 600
 
 
 class MainWindow(QMainWindow):

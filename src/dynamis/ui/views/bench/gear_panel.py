@@ -36,6 +36,7 @@ class GearPanel(QWidget):
         self.port.setAccessibleName("Port")
         self.gear.activated.connect(lambda _: self._gear_chosen())
         self.port.activated.connect(lambda _: self._show())
+        self._filled: tuple = ()
         self.refusal = label("", "question", wrap=True)
         said = lambda text: set_refusal(self.refusal, text)  # noqa: E731
         self.gear_form, self.port_form = FieldForm(self._take_gear, said), FieldForm(self._take_port, said)
@@ -99,20 +100,23 @@ class GearPanel(QWidget):
 
     def refresh(self) -> None:
         """Show the bench as it is now; what is shown stays while it is there."""
-        gear_id, port_id = self.gear_id, self.port.currentData()
+        gear_id = self.gear_id
         self.gear.clear()
         for gear in sorted(self._session.bench.gear, key=lambda one: one.archived):
             self.gear.addItem(f"{gear.name} (archived)" if gear.archived else gear.name, gear.id)
         self.gear.setCurrentIndex(max(0, self.gear.findData(gear_id)) if self.gear.count() else -1)
         self._fill_ports()
-        self.port.setCurrentIndex(max(0, self.port.findData(port_id)) if self.port.count() else -1)
         self._show()
 
     def _fill_ports(self) -> None:
+        ports = () if self.gear_id is None else self._session.bench.gear_by(self.gear_id).ports
+        if ports is self._filled:
+            return
+        self._filled, chosen = ports, self.port.currentData()
         self.port.clear()
-        if self.gear_id is not None:
-            for port in self._session.bench.gear_by(self.gear_id).ports:
-                self.port.addItem(f"{port.name}, {port.role} {port.direction}", port.id)
+        for port in ports:
+            self.port.addItem(f"{port.name}, {port.role} {port.direction}", port.id)
+        self.port.setCurrentIndex(max(0, self.port.findData(chosen)) if ports else -1)
 
     def _gear_chosen(self) -> None:
         self._fill_ports()

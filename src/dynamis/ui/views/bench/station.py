@@ -37,6 +37,8 @@ from dynamis.ui.widgets.thread_strip import Field
 
 _ROLES = (("all roles", ""), ("pitch", "pitch"), ("gates, triggers, clocks", "gate trigger clock"),
           ("modulation", "modulation"), ("audio", "audio"), ("MIDI", "midi"))  # fmt: skip
+# Beyond this many columns all are as wide as the widest: setting each takes too long.
+_MOST_WIDTHS = 200
 _TABS = (("Findings", "F2"), ("Link", "F3"), ("Gear", "F4"))
 
 
@@ -58,6 +60,7 @@ class BenchStation(QWidget):
         super().__init__()
         self._session, self.colours = session, colours
         self.judge = session.judge
+        self._widths: tuple[list[str], int] = [], 0
         self.model = PairsModel(self.judge, colours)
         self.pairs = self._make_pairs()
         left = Panel("What meets what", "What meets what")
@@ -194,10 +197,19 @@ class BenchStation(QWidget):
             self.findings.show_others(fit)
 
     def _share_width(self) -> None:
-        measure = self.pairs.horizontalHeader().fontMetrics()
-        for column, ref in enumerate(self.model.inputs):
-            lines = self._session.bench.label(ref).split(" · ", 1)
-            self.pairs.setColumnWidth(column, max(112, *(measure.horizontalAdvance(line) + 16 for line in lines)))
+        measure, bench = self.pairs.horizontalHeader().fontMetrics(), self._session.bench
+        shown = [bench.label(ref) for ref in self.model.inputs], measure.height()
+        if shown == self._widths:  # thousands of columns take a tenth of a second
+            return
+        self._widths = shown
+        widths = [
+            max(112, *(measure.horizontalAdvance(line) + 16 for line in text.split(" · ", 1))) for text in shown[0]
+        ]
+        if len(widths) > _MOST_WIDTHS:
+            self.pairs.horizontalHeader().setDefaultSectionSize(max(widths))
+        else:
+            for column, width in enumerate(widths):
+                self.pairs.setColumnWidth(column, width)
         self.pairs.horizontalHeader().setFixedHeight(2 * measure.height() + 10)
         self.pairs.verticalHeader().setDefaultSectionSize(measure.height() + 12)
 

@@ -24,7 +24,7 @@ from dynamis.ui.views.levels.pulse import PulsePlot
 from dynamis.ui.views.levels.scale import Handle, LevelScale
 from dynamis.ui.widgets.field_form import FieldForm
 from dynamis.ui.widgets.panel import Panel, Sentences, label, rule, scrolling, set_css, set_refusal, set_text
-from dynamis.ui.widgets.table import Column, Row, Table
+from dynamis.ui.widgets.table import Column, LazyRows, Row, Table
 from dynamis.ui.widgets.thread_strip import Field as ThreadField
 
 _LINKS = (Column("gate, trigger and clock links", left=True, stretch=3, fits=False), Column(""))
@@ -127,13 +127,14 @@ class LevelsStation(QWidget):
     def _show_links(self) -> None:
         if not self.isVisible():
             return
-        bench, style, rows = self._session.bench, self._session.style, []
-        for pair in self._joined():
-            fit = self.judge.matrix.known(*pair)
-            told = "…" if fit is None else f"{VERDICT_WORDS[fit.verdict]}, {number_text(fit, style)}"
-            rows.append(Row((f"{bench.label(pair[0])} → {bench.label(pair[1])}", told), pair,
-                            "current" if pair == self._now else ""))  # fmt: skip
-        self.links.set_rows(rows)
+        joined = self._joined()
+        self.links.set_rows(LazyRows(len(joined), lambda k: self._link_row(joined[k])))
+
+    def _link_row(self, pair: tuple[PortRef, PortRef]) -> Row:
+        bench, fit = self._session.bench, self.judge.matrix.known(*pair)
+        told = "…" if fit is None else f"{VERDICT_WORDS[fit.verdict]}, {number_text(fit, self._session.style)}"
+        mark = "current" if pair == self._now else ""
+        return Row((f"{bench.label(pair[0])} → {bench.label(pair[1])}", told), pair, mark)
 
     def _show(self, bench) -> None:
         """The picture and the verdict, of the bench as it is or as it would be while something is dragged."""
