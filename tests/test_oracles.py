@@ -60,7 +60,9 @@ def _special(wanted, got, within, key):
     return None
 
 
-@pytest.mark.parametrize("case", list(cases("equal-temperament", "pitch-laws", "dac", "fit", "gates", "errors")))
+@pytest.mark.parametrize(
+    "case", list(cases("equal-temperament", "pitch-laws", "dac", "fit", "gates", "scala", "errors"))
+)
 def test_the_command_line_agrees(case, dynamis, tmp_path):
     for name, text in case.get("files", {}).items():
         (tmp_path / name).write_text(text, encoding="utf-8")

@@ -2,12 +2,21 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
 import click
 import numpy as np
 
-from dynamis.cli.options import law_from, naming_from, notes_from, numbers_from, pitch_options, tuning_from
+from dynamis.cli.options import (
+    law_from,
+    naming_from,
+    notes_from,
+    numbers_from,
+    pitch_options,
+    tuning_from,
+    whole_under_scale,
+)
 from dynamis.cli.output import emit_json, emit_table, number
 from dynamis.errors import InputError
 from dynamis.notation.style import Style, plain
@@ -22,13 +31,16 @@ from dynamis.pitch.notes import note_name
 @click.option("--volts", metavar="LIST", help="Volts of the sender's law, instead of notes.")
 @pitch_options
 def convert(
-    source: str, target: str, notes: str | None, volts: str | None, a4: float, middle_c: str, as_json: bool
-) -> int:
+    source: str, target: str, notes: str | None, volts: str | None, a4: float | None, scale: Path | None,
+    keymap: Path | None, middle_c: str, as_json: bool,
+) -> int:  # fmt: skip
     """Convert notes or volts from one pitch law into another."""
-    naming, tuning = naming_from(middle_c), tuning_from(a4)
+    naming, tuning = naming_from(middle_c), tuning_from(a4, scale, keymap)
     from_law, to_law = law_from("--from", source, naming), law_from("--to", target, naming)
     if (notes is None) == (volts is None):
         raise InputError("--notes or --volts is needed, one of them.")
+    if volts is not None and scale is not None:
+        raise InputError("--volts: under --scale only notes can be asked for.")
     for option, law in (("--from", from_law), ("--to", to_law)):
         try:
             PitchModel(law, tuning=tuning)
@@ -36,6 +48,7 @@ def convert(
             raise InputError(f"{option}: {error}") from error
     if notes is not None:
         numbers = np.array(notes_from("--notes", notes, naming))
+        whole_under_scale("--notes", numbers.tolist(), scale)
         with np.errstate(over="ignore"):
             sent = from_law.volts(tuning.octaves(numbers, from_law.reference_note))
     else:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
 import click
@@ -16,6 +17,7 @@ from dynamis.cli.options import (
     notes_from,
     pitch_options,
     tuning_from,
+    whole_under_scale,
 )
 from dynamis.cli.output import emit_json, emit_table, number
 from dynamis.converter.codes import code_table
@@ -36,16 +38,19 @@ from dynamis.pitch.notes import note_label
 @pitch_options
 def dac(
     bits: int, low_volts: float, high_volts: float, gain: float, offset_volts: float, law: str, notes: str,
-    a4: float, middle_c: str, as_json: bool,
+    a4: float | None, scale: Path | None, keymap: Path | None, middle_c: str, as_json: bool,
 ) -> int:  # fmt: skip
     """Give the DAC code of each note, its error, and what cannot be reached."""
     naming = naming_from(middle_c)
     option = "--bits" if not 1 <= bits <= 24 else "--gain" if gain == 0 else "--high-volts"
     with naming_option(option):
         converter = Dac(bits, low_volts, high_volts, gain, offset_volts)
+    tuning = tuning_from(a4, scale, keymap)
     with naming_option("--law"):
-        model = PitchModel(law_from("--law", law, naming), tuning=tuning_from(a4))
-    table = code_table(converter, model, np.array(notes_from("--notes", notes, naming)))
+        model = PitchModel(law_from("--law", law, naming), tuning=tuning)
+    numbers = notes_from("--notes", notes, naming)
+    whole_under_scale("--notes", numbers, scale)
+    table = code_table(converter, model, np.array(numbers))
     rows: list[dict[str, Any]] = [
         {"note": number(note), "wanted_volts": number(wanted), "code": number(code), "volts": number(volts),
          "error_cents": number(cents), "clipped": bool(clipped)}

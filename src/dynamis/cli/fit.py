@@ -36,7 +36,8 @@ _OFFSET_KEY = {"volts": "offset_volts", "octaves": "offset_cents", "hertz": "off
 @pitch_options
 def fit(
     readings: Path, law: str, method: Method, tolerance: str, meter: str | None, judge: Literal["before", "after"],
-    quantity: Literal["volts", "hertz"] | None, drop_outliers: bool, a4: float, middle_c: str, as_json: bool,
+    quantity: Literal["volts", "hertz"] | None, drop_outliers: bool, a4: float | None, scale: Path | None,
+    keymap: Path | None, middle_c: str, as_json: bool,
 ) -> int:  # fmt: skip
     """Fit a line to readings and judge them before and after the correction."""
     naming = naming_from(middle_c)
@@ -50,8 +51,9 @@ def fit(
         spec = None if meter is None else parse_meter_option(meter)
         if spec is not None and read == "hertz":
             raise InputError("A voltmeter's limits were given, but the readings are in hertz.")
+    tuning = tuning_from(a4, scale, keymap)
     with naming_option("--law"):
-        model = PitchModel(pitch_law, "hertz" if read == "hertz" else "volts", tuning_from(a4))
+        model = PitchModel(pitch_law, "hertz" if read == "hertz" else "volts", tuning)
     rows = read_rows(text, layout, str(readings), naming)
     wanted = model.expected([row.note for row in rows])
     for row, value in zip(rows, wanted, strict=True):

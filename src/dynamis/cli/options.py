@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
+from pathlib import Path
 from typing import Any, TypeVar
 
 import click
@@ -13,7 +14,7 @@ from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_plain
 from dynamis.pitch.laws import Law, parse_law
 from dynamis.pitch.notes import Naming, parse_note_list
-from dynamis.pitch.tuning import EqualTemperament
+from dynamis.pitch.tuning import EqualTemperament, Tuning
 
 Command = TypeVar("Command", bound=Callable[..., Any])
 
@@ -68,19 +69,45 @@ def numbers_from(option: str, text: str) -> list[float]:
         return [parse_plain(part, f"An entry of {text!r}") for part in text.split(",")]
 
 
-def tuning_from(a4: float) -> EqualTemperament:
-    with naming_option("--a4"):
-        return EqualTemperament(a4)
+def tuning_from(a4: float | None, scale: Path | None = None, keymap: Path | None = None) -> Tuning:
+    """The tuning that the options name."""
+    if scale is None:
+        if keymap is not None:
+            raise InputError("--keymap: a keymap lays a scale on the keys; --scale is needed beside it.")
+        with naming_option("--a4"):
+            return EqualTemperament(440.0 if a4 is None else a4)
+    from dynamis.files.scala import read_keymap, read_scale
+    from dynamis.pitch.scale import ScaleTuning
+
+    if keymap is None:
+        with naming_option("--a4"):
+            equal = EqualTemperament(440.0 if a4 is None else a4)
+        return ScaleTuning.on_note_60(read_scale(scale), equal.a4_hertz)
+    if a4 is not None:
+        raise InputError("--a4: the keymap has a reference of its own; one of the two.")
+    made = read_scale(scale), read_keymap(keymap)
+    with naming_option(str(keymap)):
+        return ScaleTuning(*made)
+
+
+def whole_under_scale(option: str, notes: Sequence[float], scale: Path | None) -> None:
+    """Refuse fractional notes under a scale, which has nothing between its keys."""
+    broken = next((note for note in notes if not float(note).is_integer()), None)
+    if scale is not None and broken is not None:
+        raise InputError(f"{option}: note {broken:g} is no whole note; under --scale notes are whole.")
 
 
 def pitch_options(command: Command) -> Command:
-    """`--a4`, `--middle-c` and `--json`, which every pitch command takes."""
+    """`--a4`, `--scale`, `--keymap`, `--middle-c` and `--json`, which every pitch command takes."""
     command = click.option("--json", "as_json", is_flag=True, help="One JSON object, full precision.")(command)
     command = click.option(
         "--middle-c", type=click.Choice(["C3", "C4", "C5"]), default="C4", show_default=True,
         help="The name that note 60 carries.",
     )(command)  # fmt: skip
-    return click.option("--a4", type=NUMBER, default="440", show_default=True, help="Hertz of note 69.")(command)
+    file = click.Path(path_type=Path)
+    command = click.option("--keymap", type=file, metavar="FILE.kbm", help="Which key plays which degree.")(command)
+    command = click.option("--scale", type=file, metavar="FILE.scl", help="A scale in place of equal steps.")(command)
+    return click.option("--a4", type=NUMBER, help="Hertz of note 69; 440 where nothing is said.")(command)
 
 
 def naming_from(middle_c: str) -> Naming:
