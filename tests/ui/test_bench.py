@@ -292,12 +292,12 @@ def test_two_thousand_links_never_stop_the_window(empty_file, make_window):
     empty_file.record("many", Bench("Many", (sends, takes), links))
     window = make_window(empty_file)
     press(window, Qt.Key.Key_1, CONTROL)
-    turns = []
+    turns, end = [], time.perf_counter() + 60.0
     while window.session.judge.asked is None or len(turns) < 100:
         begun = time.perf_counter()
         QApplication.processEvents()
         turns.append(time.perf_counter() - begun)
-        assert len(turns) < 20_000
+        assert begun < end
     # both levels of each output and both thresholds of each input are to be measured
     assert window.session.judge.asked == 4 * 2000
     assert sorted(turns)[-5] < 0.1
