@@ -41,6 +41,9 @@ class StartPanel(QWidget):
             row.addWidget(label(told, "muted", wrap=True), 1)
             panel.body.addLayout(row)
         panel.body.addWidget(label(
+            "To see whether two things fit, add them on Bench (Ctrl+1, then Ctrl+Shift+G).", "muted", wrap=True,
+        ))  # fmt: skip
+        panel.body.addWidget(label(
             "Check limits before you connect, turn monitors down, and check the common return; equipment that "
             "carries mains inside is for licensed people.", "small", wrap=True,
         ))  # fmt: skip
