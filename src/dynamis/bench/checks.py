@@ -153,20 +153,20 @@ def _check_gate(port: Port) -> None:
 
 
 def _check_numbers(record: Any, name: str) -> None:
-    for field in msgspec.structs.fields(record):
-        value = getattr(record, field.name)
-        if isinstance(value, msgspec.Struct) and not field.name.startswith("transfers"):
+    for key in record.__struct_fields__:  # msgspec's own fields() works out every annotation anew
+        value = getattr(record, key)
+        if isinstance(value, msgspec.Struct) and key != "transfers":
             _check_numbers(value, name)
         if isinstance(value, bool) or not isinstance(value, int | float):
             continue
-        unit = next((one for ending, one in _UNITS.items() if field.name.endswith(ending)), "")
-        words = field.name.removesuffix("_seconds").removesuffix("_volts").replace("_", " ")
+        unit = next((one for ending, one in _UNITS.items() if key.endswith(ending)), "")
+        words = key.removesuffix("_seconds").removesuffix("_volts").replace("_", " ")
         words, shown = _WORDS.get(words, words), f"{plain(value)} {unit}".rstrip()
-        if not math.isfinite(value) or ("volts" in field.name and abs(value) > _MOST_VOLTS):
+        if not math.isfinite(value) or ("volts" in key and abs(value) > _MOST_VOLTS):
             raise InputError(f"{name}: {words} is {shown}, which is of no size that gear has.")
-        if field.name in ("ohms_limit", "level_limit") and value >= 1.0:
+        if key in ("ohms_limit", "level_limit") and value >= 1.0:
             raise InputError(f"{name}: {words} is {plain(100.0 * value)} %; less than 100 % was expected.")
-        if value < 0 and field.name in _NOT_BELOW_ZERO:
+        if value < 0 and key in _NOT_BELOW_ZERO:
             raise InputError(f"{name}: {words} is {shown}; it cannot be below 0.")
 
 

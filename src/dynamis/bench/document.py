@@ -11,7 +11,7 @@ from typing import Any, Literal, TypeVar
 
 import msgspec
 
-from dynamis.bench.ports import Port, PortRef, Record
+from dynamis.bench.ports import Port, PortRef, Record, Role
 from dynamis.bench.records import MeterRecord
 from dynamis.electrics.part import Part
 from dynamis.errors import InputError
@@ -59,6 +59,11 @@ class Gear(Record, frozen=True):
 
     def port_by(self, port_id: str) -> Port:
         return _one(self.ports, port_id, f"port of {self.name}")
+
+    def inputs(self, role: Role) -> tuple[Port, ...]:
+        """Its inputs of a role."""
+        found: dict[Role, tuple[Port, ...]] = _kept(self.ports, _inputs_by_role)
+        return found.get(role, ())
 
     def setting(self, setting_id: str) -> Setting:
         return _one(self.settings, setting_id, f"setting of {self.name}")
@@ -195,6 +200,12 @@ def _kept(items: tuple[Any, ...], make: Callable[[tuple[Any, ...]], Any]) -> Any
             _KEPT.clear()
         known = _KEPT[key] = items, make(items)
     return known[1]
+
+
+def _inputs_by_role(ports: tuple[Port, ...]) -> dict[Role, tuple[Port, ...]]:
+    roles = {port.role for port in ports}
+    inputs = [port for port in ports if port.direction == "input"]
+    return {role: tuple(port for port in inputs if port.role == role) for role in roles}
 
 
 def _ports(gear: tuple[Gear, ...]) -> dict[PortRef, Port]:

@@ -6,7 +6,7 @@ How plugs meet jacks, and what usually goes wrong, is common practice, no source
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator, Sequence
 from typing import Final
 
 from dynamis.bench.chains import driving_ohms, rivals_of
@@ -241,7 +241,7 @@ def missing_trigger(bench: Bench, sink: PortRef) -> PortRef | None:
     gate = bench.port(sink).gate
     if gate is None or not gate.needs_trigger:
         return None
-    return _unjoined(bench, sink, lambda port: port.role == "trigger")
+    return _unjoined(bench, sink, bench.gear_by(sink.gear).inputs("trigger"))
 
 
 def missing_gate(bench: Bench, sink: PortRef) -> PortRef | None:
@@ -249,7 +249,8 @@ def missing_gate(bench: Bench, sink: PortRef) -> PortRef | None:
     port = bench.port(sink)
     if port.role != "pitch" or port.silent_below_volts is not None:
         return None
-    return _unjoined(bench, sink, lambda port: port.role in ("gate", "trigger"))
+    gear = bench.gear_by(sink.gear)
+    return _unjoined(bench, sink, (*gear.inputs("gate"), *gear.inputs("trigger")))
 
 
 def missing_reset(bench: Bench, sink: PortRef) -> PortRef | None:
@@ -257,13 +258,13 @@ def missing_reset(bench: Bench, sink: PortRef) -> PortRef | None:
     clock = bench.port(sink).clock
     if clock is None or clock.signal != "clock":
         return None
-    return _unjoined(bench, sink, lambda port: port.clock is not None and port.clock.signal == "reset")
+    clocks = bench.gear_by(sink.gear).inputs("clock")
+    return _unjoined(bench, sink, [one for one in clocks if one.clock is not None and one.clock.signal == "reset"])
 
 
-def _unjoined(bench: Bench, sink: PortRef, wanted: Callable[[Port], bool]) -> PortRef | None:
-    """The first of the wanted inputs of a gear where none of them is joined."""
-    refs = [PortRef(sink.gear, port.id) for port in bench.gear_by(sink.gear).ports
-            if port.direction == "input" and wanted(port)]  # fmt: skip
+def _unjoined(bench: Bench, sink: PortRef, ports: Sequence[Port]) -> PortRef | None:
+    """The first of some inputs of a gear where none of them is joined."""
+    refs = [PortRef(sink.gear, port.id) for port in ports]
     return None if not refs or any(bench.links_into(one) for one in refs) else refs[0]
 
 
