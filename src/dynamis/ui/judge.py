@@ -11,7 +11,7 @@ from dynamis.bench.ports import PortRef
 
 _SLICE_SECONDS = 0.012
 _TELL_SECONDS = 0.12
-_FIRST_SECONDS = 0.06
+_FIRST_SECONDS = 0.03
 # More pairs than these are judged only where somebody looks at them.
 _MOST_PAIRS = 20_000
 
