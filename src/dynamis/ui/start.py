@@ -72,7 +72,8 @@ def end_on_signals(app: QApplication) -> QSocketNotifier:
         one.setblocking(False)
     signal.set_wakeup_fd(there.fileno())
     for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
-        signal.signal(number, lambda *_: app.quit())
+        # Quitting closes the windows at once, and Python may be in the middle of painting one: it waits for its turn.
+        signal.signal(number, lambda *_: QTimer.singleShot(0, app.quit))
     # Python runs the handlers between its own steps; a byte on the socket wakes Qt up to take one.
     watch = QSocketNotifier(here.fileno(), QSocketNotifier.Type.Read, app)
     watch.activated.connect(lambda: here.recv(64))
