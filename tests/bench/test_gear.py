@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import pytest
 from msgspec.structs import replace as with_
-from test_findings import GATE_IN, GATE_OUT, PITCH_OUT, bench
+from test_findings import DEPTH, GATE_IN, GATE_OUT, LFO, PITCH_IN, PITCH_OUT, bench
 
 from dynamis.bench.cautions import CAUTIONS, cautions_for
 from dynamis.bench.checks import check_bench
 from dynamis.bench.commands import add_gear
-from dynamis.bench.document import Bench, Gear, Link
+from dynamis.bench.document import Bench, GateStageRecord, Gear, Link
 from dynamis.bench.gear.commands import (
     add_port,
     archive_gear,
@@ -31,10 +31,12 @@ from dynamis.bench.judging.pairs import judge_link, judge_pair, trial_link
 from dynamis.bench.ports import AudioRecord, GateRecord, PortRef, VoltSpan
 from dynamis.bench.wiring import wiring_card
 from dynamis.demo import lantern
+from dynamis.electrics.part import Part
 from dynamis.electrics.stage import Stage
 from dynamis.errors import InputError
 from dynamis.files.bench_json import read_json
 from dynamis.notation.style import Style
+from dynamis.transfer.registry import StoredTransfer
 
 STYLE = Style()
 VOICE = PortRef("voice", "in")
@@ -193,6 +195,10 @@ def broken(port=GATE_IN, **gate) -> Bench:
     (bench(GATE_OUT, GATE_IN, link={"low_note": 90.0}), "above the highest"),
     (bench(GATE_OUT, GATE_IN, link={"longest_seconds": 0.0}), "more than 0 was expected"),
     (bench(GATE_OUT, GATE_IN, link={"tolerance": "much"}), "much"),
+    (bench(GATE_OUT, GATE_IN, link={"gate_stages": (GateStageRecord("magic"),)}), "'magic' is not known here"),
+    (bench(GATE_OUT, GATE_IN, link={"gate_stages": (GateStageRecord("divider", (Part("R1", 1e3),)),)}), "the divider has no R2"),
+    (bench(GATE_OUT, GATE_IN, link={"gate_stages": (GateStageRecord("divider", (Part("R1", -1.0),)),)}), "R1 of the divider is -1 Ω"),
+    (bench(GATE_OUT, GATE_IN, link={"between": (StoredTransfer("stage", 1, {"gain": 0.0}),)}), "passes nothing on"),
     (bench(GATE_OUT, GATE_IN, links=(Link("m", PortRef("desk", "out")),)), "Two links begin at"),
     (bench(GATE_OUT, GATE_IN, links=(Link("m", VOICE),)), "is no output"),
     (bench(GATE_OUT, GATE_IN, links=(Link("m", PortRef("desk", "spare"), (PortRef("desk", "out"),)),)), "is no input"),
@@ -203,6 +209,13 @@ def test_nonsense_is_refused_with_one_sentence_also_when_it_is_imported(one, wor
     with pytest.raises(InputError, match=words) as refused:
         check_bench(one)
     assert "\n" not in str(refused.value)
+
+
+def test_a_circuit_that_is_not_known_is_kept_and_nothing_is_claimed():
+    strange = {"between": (StoredTransfer("from tomorrow", 1, {}),)}
+    for one in (bench(LFO, DEPTH, link=strange), bench(PITCH_OUT, PITCH_IN, link=strange)):
+        check_bench(one)
+        assert judge_link(one, one.links[0])[0].verdict == "cannot-tell"
 
 
 def test_a_nonsensical_export_names_its_file(tmp_path):

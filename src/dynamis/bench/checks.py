@@ -7,10 +7,11 @@ from typing import Any
 
 import msgspec
 
-from dynamis.bench.document import Bench, Gear, Link
+from dynamis.bench.document import Bench, GateStageRecord, Gear, Link
 from dynamis.bench.judging.switching import SWITCHING, gate_input, gate_output
 from dynamis.bench.ports import GateRecord, Port
-from dynamis.electrics.gates import GateInput, Span
+from dynamis.electrics.gate_stages import CIRCUITS, becomes
+from dynamis.electrics.gates import GateInput, GateOutput, Span
 from dynamis.electrics.potentiometer import LoadedPot
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
@@ -89,12 +90,34 @@ def check_link(bench: Bench, link: Link) -> None:
         if bench.port(sink).direction != "input":
             raise InputError(f"{bench.label(sink)} is no input; a link ends at inputs.")
     parse_tolerance(link.tolerance)
+    for stored in link.between:
+        if REGISTRY.knows(stored):
+            REGISTRY.make(f"{link.id}.between", stored)
+    for stage in link.gate_stages:
+        _check_stage(stage)
     if not 0 <= link.low_note <= 127 or not 0 <= link.high_note <= 127:
         raise InputError(f"Notes go from 0 to 127; {plain(link.low_note)} to {plain(link.high_note)} were given.")
     if link.low_note > link.high_note:
         raise InputError(f"The lowest note, {plain(link.low_note)}, is above the highest, {plain(link.high_note)}.")
     if not link.longest_seconds > 0:
         raise InputError(f"The longest note lasts {plain(link.longest_seconds)} s; more than 0 was expected.")
+
+
+def _check_stage(stage: GateStageRecord) -> None:
+    """Refuse a circuit for gates that is not known, or whose parts are not all there."""
+    for part in stage.parts:
+        if part.ohms is not None and not 0 < part.ohms < math.inf:
+            raise InputError(f"{part.name} of the {stage.circuit} is {plain(part.ohms)} Ω; more than 0 was expected.")
+    try:
+        for output in (GateOutput("driven", -10.0, 10.0), GateOutput("switch", ohms=50.0)):
+            if output.kind == "driven" or any(part.name == "R8" for part in stage.parts):
+                becomes(stage.circuit, stage.parts, output)
+    except KeyError as error:
+        what = error.args[0]
+        told = f"{what!r} is not known here" if stage.circuit not in CIRCUITS else f"the {stage.circuit} has no {what}"
+        raise InputError(f"What stands between cannot be worked out: {told}.") from error
+    if stage.seconds is not None and not 0 < stage.seconds < math.inf:
+        raise InputError(f"The {stage.circuit} makes pulses of {plain(stage.seconds)} s; more than 0 was expected.")
 
 
 def check_gear(gear: Gear) -> None:

@@ -28,7 +28,6 @@ from dynamis.pitch.laws import parse_law
 from dynamis.transfer.law import PitchSource
 
 _PLAIN: Final = "voct:scale=1,note=36,volts=0"
-_TIP_AND_RETURN: Final = (Pole("tip", "signal"), Pole("sleeve", "return"))
 
 
 def _out(name: str, role: str, ohms: float | None = 1000.0, **more: object) -> Port:

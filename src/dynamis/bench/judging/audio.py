@@ -51,12 +51,6 @@ def unknown_of(bench: Bench, ref: PortRef) -> list[Finding]:
     return found
 
 
-def corner_of(port: Port) -> float | None:
-    """The corner in hertz under which an output lets nothing through for long; None for one that holds, or unknown."""
-    audio = port.audio
-    return None if audio is None or audio.coupling != "ac" else audio.corner_hertz
-
-
 def coupling(bench: Bench, link: Link, held_volts: float, least_volts: float, style: Style) -> list[Finding]:
     """An AC-coupled output lets a held voltage sink: when `held_volts` has come down to `least_volts`."""
     port = bench.port(link.output)

@@ -81,6 +81,13 @@ def swing_at(bench: Bench, link: Link, sink: PortRef) -> Swing | list[Finding]:
         )
     if takes.low_volts is None or takes.high_volts is None:
         unknown.append(cannot_tell(f"Cannot tell until you measure between which volts {bench.label(sink)} acts."))
+    unknown += [
+        cannot_tell(
+            f"Cannot tell about {bench.label(link.output)}: {stored.kind!r} between is not known to this "
+            "program."
+        )
+        for stored in link.between if not REGISTRY.knows(stored)
+    ]  # fmt: skip
     ohms, _ = driving_ohms(bench, link)
     ohms = 0.0 if ohms is None and output.pot is not None else ohms
     for ref, value in ((link.output, ohms), *((one, bench.port(one).ohms) for one in link.inputs)):

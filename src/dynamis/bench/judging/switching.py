@@ -28,7 +28,6 @@ def judge_switching(bench: Bench, link: Link, sink: PortRef, style: Style) -> tu
     met = meeting(bench, link, sink, style)
     if isinstance(met, list):
         return met, None
-    high = met.high_volts if bench.port(sink).gate is None else max(met.high_volts, 0.0)
     port, gate = bench.port(sink), bench.port(sink).gate or GateRecord("positive")
     findings = [
         *met.findings,
@@ -37,7 +36,7 @@ def judge_switching(bench: Bench, link: Link, sink: PortRef, style: Style) -> tu
         *_rates(bench, link, sink, style),
     ]
     if port.role != "clock":
-        findings += coupling(bench, link, high, gate.off_volts or 0.0, style)
+        findings += coupling(bench, link, met.high_volts, gate.off_volts or 0.0, style)
     return findings, min(met.on_margin, met.off_margin)
 
 
