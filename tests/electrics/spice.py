@@ -6,6 +6,8 @@ import re
 import subprocess
 from pathlib import Path
 
+import numpy as np
+
 
 def ngspice(lines: list[str], place: str, folder: Path) -> float:
     """The operating point of one node, by ngspice."""
@@ -28,3 +30,13 @@ def asked(lines: list[str], commands: list[str], pattern: str, folder: Path) -> 
     found = re.search(pattern, done.stdout)
     assert found, done.stdout + done.stderr
     return float(found[1])
+
+
+def swept(text: str, folder: Path) -> np.ndarray:
+    """The table that a netlist with a `.dc` sweep prints, by ngspice: input and output, one row a step."""
+    deck = folder / "swept.cir"
+    deck.write_text(text)
+    done = subprocess.run(["ngspice", "-b", str(deck)], capture_output=True, text=True, timeout=60, check=False)
+    rows = [line.split()[-2:] for line in done.stdout.splitlines() if re.match(r"\d+\t", line)]
+    assert rows, done.stdout + done.stderr
+    return np.array(rows, float)

@@ -17,6 +17,7 @@ from dynamis.errors import InputError
 _COMMANDS: Final = {
     "convert": ("dynamis.cli.convert", "convert", "Convert notes or volts from one pitch law into another."),
     "fit": ("dynamis.cli.fit", "fit", "Fit a line to readings and judge them before and after."),
+    "circuit": ("dynamis.cli.circuit", "circuit", "Design the smallest circuit with a gain and an offset."),
     "check": ("dynamis.cli.check", "check", "Judge every link of a bench."),
     "match": ("dynamis.cli.match", "match", "Judge a gate output against an input, and name what makes them fit."),
     "demo": ("dynamis.cli.demo", "demo", "Write the demo bench, the Lantern House, to a new file."),

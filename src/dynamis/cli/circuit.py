@@ -1,0 +1,143 @@
+"""`dynamis circuit`: the smallest circuit with a wanted gain and offset, its trimmers and its spread."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+import click
+
+from dynamis.cli.options import NUMBER, WHOLE, law_from, naming_option
+from dynamis.cli.output import emit_json, number
+from dynamis.electrics.circuits.parts import Piece, pieces_of
+from dynamis.electrics.circuits.spice import netlist
+from dynamis.electrics.circuits.supply import Supply
+from dynamis.electrics.design.proposal import Proposal, propose
+from dynamis.electrics.design.spread import Side, Spread, spread
+from dynamis.electrics.design.trims import Trim
+from dynamis.electrics.design.wish import Wish
+from dynamis.errors import InputError
+from dynamis.notation.numbers import parse_plain
+from dynamis.notation.style import Style, plain
+from dynamis.pitch.laws import ExponentialLaw
+from dynamis.pitch.notes import Naming
+
+
+@click.command()
+@click.option("--gain", type=NUMBER, required=True, help="From the sender's own volts to the loaded receiver.")
+@click.option("--offset-volts", type=NUMBER, required=True, help="Volts at the receiver with 0 V sent.")
+@click.option("--in-volts", default="0:5", show_default=True, metavar="LOW:HIGH", help="What the sender gives.")
+@click.option("--source-ohms", type=NUMBER, default="1000", show_default=True)
+@click.option("--load-ohms", type=NUMBER, default="100000", show_default=True, help="Of all inputs together.")
+@click.option("--supply-volts", default="12", show_default=True, metavar="V | LOW:HIGH", help="12 is ±12 V.")
+@click.option("--series", default="E96", show_default=True, help="E12, E24, E48, E96 or E192.")
+@click.option("--tolerance-percent", type=NUMBER, default="1", show_default=True, help="Of the resistors.")
+@click.option("--supply-tolerance-percent", type=NUMBER, default="0", show_default=True, help="Of the rails.")
+@click.option("--single-values", is_flag=True, help="No two resistors in the place of one.")
+@click.option("--law", default="voct:scale=1", show_default=True, help="Of the sender; voct only.")
+@click.option("--tolerance-cents", type=NUMBER, default="5", show_default=True)
+@click.option("--seed", type=WHOLE, default="1", show_default=True)
+@click.option("-o", "output", metavar="NETLIST.cir", type=click.Path(path_type=Path), help="SPICE text.")
+@click.option("--json", "as_json", is_flag=True, help="One JSON object on standard output.")
+def circuit(as_json: bool, output: Path | None, seed: int, **asked: Any) -> int:
+    """Design the smallest circuit that does a gain and an offset."""
+    wish = _wish(**asked)
+    if not 0 <= seed < 2**63:
+        raise InputError(f"--seed: {seed} was given; a whole number from 0 on was expected.")
+    proposals = propose(wish, smallest=True)
+    chosen = proposals.found[0]
+    drawn = spread(chosen.circuit, wish, seed=seed)
+    title = f"{chosen.circuit.topology.title}: gain {plain(wish.gain)}, offset {plain(wish.offset_volts)} V"
+    text = netlist(chosen.circuit, wish.in_low, wish.in_high, title)
+    if output is not None:
+        from dynamis.files.text import write_whole
+
+        write_whole(output, text)
+    if as_json:
+        emit_json(_answer(chosen, wish, drawn, text))
+    else:
+        _print(chosen, wish, drawn, proposals.delivered)
+    return 0 if proposals.delivered else 1
+
+
+def _wish(
+    gain: float, offset_volts: float, in_volts: str, source_ohms: float, load_ohms: float, supply_volts: str,
+    series: str, tolerance_percent: float, supply_tolerance_percent: float, single_values: bool, law: str,
+    tolerance_cents: float,
+) -> Wish:  # fmt: skip
+    with naming_option("--in-volts"):
+        ends = [parse_plain(one, "An end of the range") for one in in_volts.split(":")]
+        if len(ends) != 2:
+            raise InputError(f"{in_volts!r} is no range; LOW:HIGH, such as 0:5, was expected.")
+    with naming_option("--supply-tolerance-percent"):
+        Supply(tolerance=supply_tolerance_percent / 100.0)
+    with naming_option("--supply-volts"):
+        supply = Supply.parse(supply_volts, supply_tolerance_percent / 100.0)
+    made = law_from("--law", law, Naming(4))
+    if not isinstance(made, ExponentialLaw):
+        raise InputError(f"--law: {law!r} is linear; a circuit of gain and offset takes voct only.")
+    wish = Wish(1.0, supply=supply, pairs=not single_values, volts_per_octave=made.volts_per_octave)
+    for option, values in (
+        ("--in-volts", {"in_low": ends[0], "in_high": ends[1]}),
+        ("--gain", {"gain": gain}),
+        ("--offset-volts", {"offset_volts": offset_volts}),
+        ("--source-ohms", {"source_ohms": source_ohms}),
+        ("--load-ohms", {"load_ohms": load_ohms}),
+        ("--series", {"series": series}),
+        ("--tolerance-percent", {"tolerance": tolerance_percent / 100.0}),
+        ("--tolerance-cents", {"tolerance_cents": tolerance_cents}),
+    ):
+        with naming_option(option):
+            wish = replace(wish, **values)
+    return wish
+
+
+def _answer(chosen: Proposal, wish: Wish, drawn: Spread, text: str) -> dict[str, Any]:
+    line = chosen.circuit.line()
+    return {
+        "topology": chosen.circuit.topology.name,
+        "parts": [{"name": one.name, "ohms": number(one.ohms), "role": one.role} for one in _parts(chosen)],
+        "gain": float(line.gain),
+        "offset_volts": float(line.offset),
+        "gain_error_percent": 100.0 * (float(line.gain) / wish.gain - 1.0),
+        "offset_error_volts": float(line.offset) - wish.offset_volts,
+        "trims": [_trim(one) for one in chosen.trims],
+        "spread": {"samples": drawn.samples, "seed": drawn.seed, "before_trim": _side(drawn.before),
+                   "after_trim": _side(drawn.after)},
+        "netlist": text,
+    }  # fmt: skip
+
+
+def _parts(chosen: Proposal) -> list[Piece]:
+    return [one for one in pieces_of(chosen.circuit) if one.name not in chosen.circuit.trimmers]
+
+
+def _trim(one: Trim) -> dict[str, Any]:
+    reach = {"range_percent": 100.0 * one.reach} if one.role == "scale" else {"range_volts": one.reach}
+    return {"name": one.name, "role": one.role, **reach, "turns": one.turns, "cents_per_turn": one.cents_per_turn}
+
+
+def _side(side: Side) -> dict[str, Any]:
+    return {"within_tolerance_fraction": side.within, "p95_cents": side.p95, "worst_cents": side.worst}
+
+
+def _print(chosen: Proposal, wish: Wish, drawn: Spread, delivered: bool) -> None:
+    style, line = Style(), chosen.circuit.line()
+    if not delivered:
+        click.echo(f"{wish.supply.words} cannot deliver {style.volts(min(wish.ends), 3)} to "
+                   f"{style.volts(max(wish.ends), 3)}; the nearest that can be done:")  # fmt: skip
+    off = chosen.nominal_cents if delivered else drawn.before.worst
+    click.echo(f"{chosen.circuit.topology.title}: gain {style.number(float(line.gain), 4)}, offset "
+               f"{style.volts(float(line.offset), 4)}, at most {style.cents(off)} ct off "
+               f"{'with nominal parts' if delivered else 'what is wanted'}.")  # fmt: skip
+    for piece in _parts(chosen):
+        click.echo(f"  {piece.name:<4} {piece.value:>10}  {piece.role}")
+    for one in chosen.trims:
+        reach = f"± {100 * one.reach:.3g} %" if one.role == "scale" else f"± {style.engineering(one.reach, 'V')}"
+        click.echo(f"{one.name}, {one.role}: {style.engineering(one.ohms, 'Ω')}, {reach}, {one.turns:.0f} turns, "
+                   f"{style.cents(one.cents_per_turn)} ct a turn.")  # fmt: skip
+    for when, side in (("Before trimming", drawn.before), ("After", drawn.after)):
+        if when == "Before trimming" or chosen.trims:
+            click.echo(f"{when}: {100 * side.within:.1f} % within {plain(wish.tolerance_cents)} ct, 95 % within "
+                       f"{style.cents(side.p95)} ct, at worst {style.cents(side.worst)} ct.")  # fmt: skip

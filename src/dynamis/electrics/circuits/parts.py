@@ -1,0 +1,79 @@
+"""What has to be bought: every part of a circuit, and the list of equal ones with their quantities."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+
+from dynamis.electrics.circuits.circuit import Circuit
+from dynamis.notation.style import Style, plain
+
+
+@dataclass(frozen=True)
+class Piece:
+    """One part.  kind : "resistor", "trimmer", "op-amp" and so on.  ohms : None for what is no resistor."""
+
+    name: str
+    kind: str
+    value: str
+    role: str
+    ohms: float | None = None
+
+
+@dataclass(frozen=True)
+class Row:
+    """Equal parts."""
+
+    quantity: int
+    kind: str
+    value: str
+    names: tuple[str, ...]
+    roles: tuple[str, ...]
+
+
+def pieces_of(circuit: Circuit, style: Style = Style()) -> list[Piece]:
+    """All parts, trimmers and decoupling included, in the order in which they are placed."""
+    tolerance = f"±{plain(round(100 * circuit.resistor_tolerance, 6))} %"
+    found = [Piece(name, f"resistor {tolerance}", style.engineering(ohms, "Ω"), role, ohms)
+             for name, ohms, role in circuit.resistors]  # fmt: skip
+    for name, ohms in circuit.trimmers.items():
+        found.append(Piece(name, "trimmer, 25 turns", style.engineering(ohms, "Ω"), f"in series with R{name[2:]}"))
+    amplifiers = circuit.topology.amplifiers
+    for one in amplifiers:
+        found.append(Piece(one.name, "op-amp", circuit.op_amp.title, f"from {circuit.supply.words}"))
+    if amplifiers:
+        rails = ["+ rail"] if circuit.supply.single else ["+ rail", "− rail"]
+        for k, rail in enumerate(rails):
+            role = f"decoupling, {rail} to ground at the op-amps"
+            found.append(Piece(f"C{k + 1}", "ceramic capacitor", "100 nF", role))
+    if circuit.uses_reference and circuit.reference.node == "ref":
+        volts, within = circuit.reference.volts, plain(round(100 * circuit.reference.tolerance, 6))
+        kind, role = f"voltage reference ±{within} %", "the offset is taken from it"
+        found.append(Piece("VR1", kind, style.volts(volts, 3), role))
+    return found
+
+
+def parts_list(pieces: Iterable[Piece]) -> list[Row]:
+    """Equal parts together, in the order in which they first appear."""
+    grouped: dict[tuple[str, str], list[Piece]] = {}
+    for one in pieces:
+        grouped.setdefault((one.kind, one.value), []).append(one)
+    return [Row(len(ones), kind, value, tuple(one.name for one in ones), tuple(one.role for one in ones))
+            for (kind, value), ones in grouped.items()]  # fmt: skip
+
+
+def parts_csv(rows: Sequence[Row], prices: Mapping[str, float] | None = None) -> str:
+    """The list as CSV.  prices : of one part, by its value; with them two more columns, empty where none is known."""
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    headings = ["quantity", "kind", "value", "names", "role"]
+    writer.writerow(headings if prices is None else [*headings, "price_each", "price"])
+    for row in rows:
+        cells = [str(row.quantity), row.kind, row.value, " ".join(row.names), "; ".join(dict.fromkeys(row.roles))]
+        if prices is not None:
+            each = prices.get(row.value)
+            cells += ["", ""] if each is None else [plain(each), plain(round(each * row.quantity, 4))]
+        writer.writerow(cells)
+    return out.getvalue()

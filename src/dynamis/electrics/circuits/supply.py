@@ -1,0 +1,100 @@
+"""Supplies and generic op-amps: how far outputs reach, and what an op-amp adds of its own.
+
+Source: the figures of the kinds are those of typical data sheets of each kind; common practice, no source.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Final
+
+from dynamis.errors import InputError
+from dynamis.notation.numbers import parse_plain
+from dynamis.notation.style import plain
+
+_HIGHEST_VOLTS: Final = 60.0
+
+
+@dataclass(frozen=True)
+class Supply:
+    """Two rails, or one and ground (`low` 0).  tolerance : of each rail, a fraction."""
+
+    low: float = -12.0
+    high: float = 12.0
+    tolerance: float = 0.0
+
+    def __post_init__(self) -> None:
+        if not (math.isfinite(self.low) and math.isfinite(self.high) and self.low <= 0 < self.high):
+            raise InputError(
+                f"A supply from {plain(self.low)} V to {plain(self.high)} V is none; two rails round 0 V, or one "
+                "rail from 0 V, were expected."
+            )
+        if max(-self.low, self.high) > _HIGHEST_VOLTS:
+            raise InputError(
+                f"A supply of {plain(max(-self.low, self.high))} V is beyond what these circuits are for; at most "
+                f"{plain(_HIGHEST_VOLTS)} V was expected."
+            )
+        if not 0 <= self.tolerance < 1:
+            raise InputError(f"A supply's tolerance of {plain(100 * self.tolerance)} % is none; 0 % to 99 % fits.")
+
+    @property
+    def single(self) -> bool:
+        return self.low == 0
+
+    @property
+    def words(self) -> str:
+        if self.single:
+            return f"{plain(self.high)} V"
+        return f"± {plain(self.high)} V" if self.low == -self.high else f"{plain(self.low)} V and +{plain(self.high)} V"
+
+    @classmethod
+    def parse(cls, text: str, tolerance: float = 0.0) -> Supply:
+        """`12` is ± 12 V, `0:5` a single supply, `-9:12` two unlike rails."""
+        parts = [parse_plain(one, "A supply voltage") for one in text.split(":")]
+        if len(parts) == 1:
+            return cls(-parts[0], parts[0], tolerance)
+        if len(parts) != 2 or parts[0] >= parts[1]:
+            raise InputError(f"{text!r} is no supply; 12 for ± 12 V, or 0:5 for one rail, was expected.")
+        return cls(parts[0], parts[1], tolerance)
+
+
+@dataclass(frozen=True)
+class OpAmp:
+    """A kind of op-amp.
+
+    gain : open-loop.  offset_limit_volts, offset_per_kelvin : at its inputs.  bias_amperes : what each input draws at
+    most.  swing_volts, common_volts : how near output and inputs come to the rails, (low, high); None for what hangs
+    on the supply: 1.5 V of two rails, 50 mV of a single one.  supply_amperes : of one amplifier, at rest.
+    """
+
+    name: str
+    title: str
+    gain: float = 1e6
+    offset_limit_volts: float = 0.0
+    offset_per_kelvin: float = 0.0
+    bias_amperes: float = 0.0
+    swing_volts: tuple[float, float] | None = None
+    common_volts: tuple[float, float] = (0.0, 0.0)
+    supply_amperes: float = 0.0
+    most_volts: float = 120.0
+
+    def swing(self, supply: Supply) -> tuple[float, float]:
+        """The least and the most volts at its output."""
+        below, above = self.swing_volts or ((0.05, 0.05) if supply.single else (1.5, 1.5))
+        return supply.low + below, supply.high - above
+
+    def common(self, supply: Supply) -> tuple[float, float]:
+        """The least and the most volts at its inputs."""
+        return supply.low + self.common_volts[0], supply.high - self.common_volts[1]
+
+
+OP_AMPS: Final = {
+    one.name: one
+    for one in (
+        OpAmp("ideal", "any op-amp"),
+        OpAmp("jfet", "JFET-input op-amp", 2e5, 3e-3, 10e-6, 200e-12, (1.5, 1.5), (3.0, 0.5), 1.4e-3, 36.0),
+        OpAmp("precision", "precision op-amp", 1e6, 75e-6, 1e-6, 4e-9, (1.5, 1.5), (1.5, 1.5), 2.0e-3, 36.0),
+        OpAmp("rail-to-rail", "rail-to-rail op-amp", 1e6, 0.5e-3, 3e-6, 10e-12, (0.05, 0.05), (0.0, 0.0), 0.8e-3, 12.0),
+    )
+}

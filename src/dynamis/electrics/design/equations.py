@@ -1,0 +1,190 @@
+"""What each topology asks of its slots, with ideal op-amps: gain and offset solved for resistances.
+
+Each gives sets of ohms by slot for seeds of one free value, or a sentence that says why it cannot do the wish.
+Source: derived, Kirchhoff's laws with no current into and no volts between the inputs of an op-amp.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+from typing import Final
+
+from dynamis.electrics.circuits.circuit import Reference
+from dynamis.electrics.design.wish import Wish
+from dynamis.errors import InputError
+from dynamis.notation.style import plain
+
+Ohms = dict[str, float]
+# An offset under this share of the rail, and a branch under this share of a node, are left out.
+_NOTHING: Final = 1e-9
+_SECOND_STAGE_OHMS: Final = 100e3
+
+
+@dataclass(frozen=True)
+class Set:
+    """Ohms wanted by slot, and where the offset is taken from."""
+
+    ohms: Ohms
+    reference: Reference
+
+
+def reference_for(wish: Wish, opposite: bool) -> Reference:
+    """The rail, or reference part, that an offset comes from; opposite : where the circuit turns its sign.
+
+    Raises `InputError` where there is no such rail.
+    """
+    positive = (wish.offset_volts >= 0) != opposite or not wish.offset_volts
+    if wish.reference_volts is not None:
+        volts = wish.reference_volts if positive else -wish.reference_volts
+        if volts < 0 and wish.supply.single:
+            raise InputError("it needs a negative reference, and the supply has one rail only")
+        return Reference("ref", volts, wish.reference_tolerance)
+    if positive:
+        return Reference("vp", wish.supply.high, wish.supply.tolerance)
+    if wish.supply.single:
+        raise InputError(f"an offset of {plain(wish.offset_volts)} V needs a negative rail here")
+    return Reference("vn", wish.supply.low, wish.supply.tolerance)
+
+
+def equations_for(name: str) -> Callable[[Wish, Sequence[float]], Iterator[Set]]:
+    """The sets of ohms for the seeds of a topology; they raise `InputError` with the reason where there are none."""
+    return _EQUATIONS[name]
+
+
+def _summed(wish: Wish, seeds: Sequence[float], gain: float, offset: float, load: float, what: str) -> Iterator[Set]:
+    """The sender and a rail at one node: R1, R3 and what is left to ground, R2."""
+    reference = reference_for(wish, False)
+    share = gain + abs(offset) / abs(reference.volts)
+    if gain <= 0:
+        raise InputError("resistors and a follower turn nothing over, and the gain is negative")
+    if gain > 1.0 - 1e-4 and not offset and not load:
+        raise InputError("a follower does it" if gain < 1.0 + 1e-4 else "a divider gives less than it gets")
+    if share > 1 + _NOTHING or (gain >= 1 and load > 0):
+        raise InputError(f"{what} of {plain(gain)} and {plain(offset)} V from {plain(reference.volts)} V is more than "
+                         "a divider gives")  # fmt: skip
+    for seed in seeds:
+        first = 1.0 / (seed + wish.source_ohms)
+        total = first / gain
+        rail = abs(offset) / abs(reference.volts) * total
+        ground = total - first - rail - load
+        if ground < -_NOTHING * total:
+            continue
+        ohms = {"R1": seed}
+        if rail > _NOTHING * total:
+            ohms["R3"] = 1.0 / rail
+        if ground > _NOTHING * total:
+            ohms["R2"] = 1.0 / ground
+        yield Set(ohms, reference)
+
+
+def _resistors(wish: Wish, seeds: Sequence[float]) -> Iterator[Set]:
+    load = 0.0 if wish.load_ohms is None else 1.0 / wish.load_ohms
+    return _summed(wish, seeds, wish.gain, wish.offset_volts, load, "a gain and offset")
+
+
+def _attenuated(wish: Wish, seeds: Sequence[float]) -> Iterator[Set]:
+    return _summed(wish, seeds, wish.gain, wish.offset_volts, 0.0, "a gain and offset")
+
+
+def _follower(wish: Wish, seeds: Sequence[float]) -> Iterator[Set]:
+    if abs(wish.gain - 1.0) > 5e-4 or abs(wish.offset_volts) > 5e-4:
+        raise InputError("a follower has a gain of 1 and no offset")
+    yield Set({}, Reference("vp", wish.supply.high))
+
+
+def _non_inverting(wish: Wish, seeds: Sequence[float]) -> Iterator[Set]:
+    reference = reference_for(wish, True) if wish.offset_volts else Reference("vp", wish.supply.high)
+    ratio = abs(wish.offset_volts) / abs(reference.volts)
+    ground = wish.gain - 1.0 - ratio
+    if ground < -_NOTHING:
+        raise InputError(
+            f"a gain of {plain(wish.gain)} is less than the {plain(1 + ratio)} that it has at least with this offset"
+        )
+    if ground + ratio < 1e-6:
+        raise InputError("a follower does it")
+    for seed in seeds:
+        ohms = {"R2": seed}
+        if ground > 1e-6:
+            ohms["R1"] = seed / ground
+        if ratio > _NOTHING:
+            ohms["R3"] = seed / ratio
+        yield Set(ohms, reference)
+
+
+def _biased_non_inverting(wish: Wish, seeds: Sequence[float]) -> Iterator[Set]:
+    reference = reference_for(wish, False)
+    if wish.gain <= 0:
+        raise InputError("it turns nothing over, and the gain is negative")
+    least = wish.gain + abs(wish.offset_volts) / abs(reference.volts)
+    if least <= 1.0 or not wish.offset_volts:
+        raise InputError("a divider and a follower, or plain gain, do it with less")
+    for more in (1.0, 1.2, 1.6):
+        gain = least * more
+        for one in _summed(wish, seeds, wish.gain / gain, wish.offset_volts / gain, 0.0, "the divider"):
+            yield Set({**one.ohms, "R4": _SECOND_STAGE_OHMS / (gain - 1.0), "R5": _SECOND_STAGE_OHMS}, reference)
+
+
+def _inverting(wish: Wish, seeds: Sequence[float]) -> Iterator[Set]:
+    if wish.gain >= 0:
+        raise InputError("it turns its input over, and the gain is positive")
+    yield from _summing(wish, seeds, -wish.gain)
+
+
+def _inverting_pair(wish: Wish, seeds: Sequence[float]) -> Iterator[Set]:
+    if wish.gain <= 0:
+        raise InputError("two inversions leave the sign as it is, and the gain is negative")
+    for one in _summing(wish, seeds, wish.gain):
+        more = {"R4": _SECOND_STAGE_OHMS, "R5": _SECOND_STAGE_OHMS}
+        if "R3" in one.ohms:
+            more["R3"] = _SECOND_STAGE_OHMS * abs(one.reference.volts) / abs(wish.offset_volts)
+        yield Set({**one.ohms, **more}, one.reference)
+
+
+def _summing(wish: Wish, seeds: Sequence[float], gain: float) -> Iterator[Set]:
+    reference = reference_for(wish, True)
+    for seed in seeds:
+        feedback = gain * (seed + wish.source_ohms)
+        ohms = {"R1": seed, "R2": feedback}
+        if abs(wish.offset_volts) > _NOTHING:
+            ohms["R3"] = feedback * abs(reference.volts) / abs(wish.offset_volts)
+        yield Set(ohms, reference)
+
+
+def _biased_inverting(wish: Wish, seeds: Sequence[float]) -> Iterator[Set]:
+    if wish.gain >= 0:
+        raise InputError("it turns its input over, and the gain is positive")
+    reference = reference_for(wish, False)
+    share = wish.offset_volts / (1.0 - wish.gain) / reference.volts
+    if not 0 < share < 1:
+        raise InputError("its bias would lie outside the supply")
+    for seed in seeds:
+        bias = 10e3 if seed < 30e3 else 33e3
+        yield Set({"R1": seed, "R2": -wish.gain * (seed + wish.source_ohms), "R4": bias,
+                   "R3": bias * (1.0 / share - 1.0)}, reference)  # fmt: skip
+
+
+def _difference(wish: Wish, seeds: Sequence[float]) -> Iterator[Set]:
+    if wish.gain <= 0 or abs(wish.offset_volts) < 1e-6:
+        raise InputError("it takes an offset away from a positive gain; without one a simpler circuit does it")
+    reference = reference_for(wish, True)
+    ratio = abs(wish.offset_volts) / abs(reference.volts)
+    share = wish.gain / (1.0 + ratio)
+    if share >= 1:
+        raise InputError(f"its gain is at most {plain(1 + ratio)} with this offset")
+    for seed in seeds:
+        yield Set({"R1": seed, "R2": (seed + wish.source_ohms) * share / (1.0 - share), "R3": _SECOND_STAGE_OHMS,
+                   "R4": ratio * _SECOND_STAGE_OHMS}, reference)  # fmt: skip
+
+
+_EQUATIONS: Final[dict[str, Callable[[Wish, Sequence[float]], Iterator[Set]]]] = {
+    "resistors": _resistors,
+    "follower": _follower,
+    "attenuator-follower": _attenuated,
+    "non-inverting": _non_inverting,
+    "biased-non-inverting": _biased_non_inverting,
+    "inverting": _inverting,
+    "biased-inverting": _biased_inverting,
+    "difference": _difference,
+    "inverting-pair": _inverting_pair,
+}

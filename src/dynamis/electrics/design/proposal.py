@@ -1,0 +1,221 @@
+"""Proposals: for each topology the parts, the trimmers that they need, and why others were rejected."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Final
+
+import numpy as np
+
+from dynamis.electrics.circuits.circuit import Circuit, Fitted
+from dynamis.electrics.circuits.topology import TOPOLOGIES, Topology
+from dynamis.electrics.circuits.variation import Counting, Varied, varied_in
+from dynamis.electrics.design.search import Held, choose, seed_slot
+from dynamis.electrics.design.spread import cents_off
+from dynamis.electrics.design.trims import Bench, Trim, corner_values, needed_range, next_size, reaches, trimmer_sizes
+from dynamis.electrics.design.wish import GAIN_WITHIN, OFFSET_WITHIN_VOLTS, Wish
+from dynamis.errors import InputError
+from dynamis.notation.style import plain
+
+ORDER: Final = ("resistors", "follower", "attenuator-follower", "non-inverting", "inverting", "biased-non-inverting",
+                "biased-inverting", "difference", "inverting-pair")  # fmt: skip
+_MARGIN: Final = 1.1
+_MOST_TRIES: Final = 14
+
+
+@dataclass(frozen=True)
+class Proposal:
+    """A circuit that does the wish, with its trimmers."""
+
+    circuit: Circuit
+    wish: Wish
+    trims: tuple[Trim, ...]
+
+    @cached_property
+    def gain_error(self) -> float:
+        """As a fraction of the wish, with nominal parts."""
+        return float(self.circuit.line().gain) / self.wish.gain - 1.0
+
+    @cached_property
+    def offset_error_volts(self) -> float:
+        return float(self.circuit.line().offset) - self.wish.offset_volts
+
+    @cached_property
+    def nominal_cents(self) -> float:
+        """The largest error over the input range with nominal parts."""
+        return float(cents_off(Bench(self.circuit, self.wish), {}))
+
+    @property
+    def count(self) -> int:
+        """Parts: resistors, op-amps and trimmers."""
+        return len(self.circuit.resistors) + len(self.circuit.topology.amplifiers) + len(self.trims)
+
+    @property
+    def supply_amperes(self) -> float:
+        return self.circuit.supply_amperes(max(abs(one) for one in self.wish.ends))
+
+    @property
+    def misses(self) -> bool:
+        """Whether the values at hand come no nearer than 0.1 % of the gain, or 1 mV."""
+        return abs(self.gain_error) > GAIN_WITHIN or abs(self.offset_error_volts) > OFFSET_WITHIN_VOLTS
+
+    @property
+    def size(self) -> tuple[bool, int, int, float]:
+        """What the smallest is found by: whether it misses where pairs were allowed, op-amps, resistors, and how far
+        the nominal parts are off."""
+        misses = self.wish.pairs and self.misses
+        return misses, len(self.circuit.topology.amplifiers), len(self.circuit.resistors), self.nominal_cents
+
+
+@dataclass(frozen=True)
+class Rejected:
+    """A topology that cannot do it, and why."""
+
+    topology: Topology
+    reason: str
+
+
+@dataclass(frozen=True)
+class Proposals:
+    """found : the smallest first.  rejected : the others.  wish : what was designed for; `asked` is what was asked
+    where the supply cannot deliver that."""
+
+    found: tuple[Proposal, ...]
+    rejected: tuple[Rejected, ...]
+    wish: Wish
+    asked: Wish
+
+    @property
+    def delivered(self) -> bool:
+        return self.wish == self.asked
+
+
+def propose(wish: Wish, counting: Counting = Counting(op_amps=False), smallest: bool = False) -> Proposals:
+    """All topologies that do a wish; where the supply cannot deliver it, the nearest that can be done.
+
+    smallest : only those of the fewest op-amps.  Raises `InputError` where nothing at all can be done.
+    """
+    found, rejected = _tried(wish, counting, smallest)
+    if found:
+        return Proposals(found, rejected, wish, wish)
+    best: tuple[float, Proposals] | None = None
+    for nearest in _nearest(wish):
+        found, _ = _tried(nearest, counting, smallest)
+        if found:
+            off = max(abs(a - b) for a, b in zip(nearest.ends, wish.ends, strict=True))
+            if best is None or off < best[0] - 1e-9:
+                best = off, Proposals(found, rejected, nearest, wish)
+    if best is None:
+        raise InputError(
+            f"No circuit gives a gain of {plain(wish.gain)} and {plain(wish.offset_volts)} V from "
+            f"{wish.supply.words}: {_least_hopeless(rejected)}."
+        )
+    return best[1]
+
+
+def _tried(wish: Wish, counting: Counting, smallest: bool) -> tuple[tuple[Proposal, ...], tuple[Rejected, ...]]:
+    found: list[Proposal] = []
+    rejected: list[Rejected] = []
+    for topology in (TOPOLOGIES[name] for name in ORDER):
+        if smallest and any(not one.misses and one.size[1] < len(topology.amplifiers) for one in found):
+            break
+        try:
+            found.append(propose_one(topology, wish, counting))
+        except InputError as error:
+            rejected.append(Rejected(topology, str(error)))
+    return tuple(sorted(found, key=lambda one: one.size)), tuple(rejected)
+
+
+def _least_hopeless(rejected: Sequence[Rejected]) -> str:
+    return "; ".join(dict.fromkeys(f"{one.topology.title.lower()}: {one.reason}" for one in rejected))
+
+
+def _nearest(wish: Wish) -> list[Wish]:
+    """Lines that stay within reach, the least worst error over the input range first as op-amps, then as resistors."""
+    found = []
+    for low, high in (wish.op_amp.swing(wish.supply), (wish.supply.low, wish.supply.high)):
+        first, last = (float(np.clip(one, low, high)) for one in wish.ends)
+        worst = max(abs(a - b) for a, b in zip((first, last), wish.ends, strict=True))
+        if abs(last - first) < 0.01 * abs(wish.gain) * (wish.in_high - wish.in_low):
+            # All of it lies beyond one rail: the far end may give way as much as the near one, to keep the intervals.
+            beyond = wish.ends[0] > high or wish.ends[1] > high
+            room = abs(wish.gain) * (wish.in_high - wish.in_low)
+            other = max(low, high - room) if beyond else min(high, low + room)
+            nearer = (wish.gain > 0) == beyond
+            first, last = (other, last) if nearer else (first, other)
+            worst = max(worst, abs(other - wish.ends[0 if nearer else 1]))
+        if first != last:
+            found.append((worst, wish.line(first, last)))
+    return [one for _, one in sorted(found, key=lambda pair: pair[0])]
+
+
+def propose_one(topology: Topology, wish: Wish, counting: Counting = Counting(op_amps=False),
+                locked: Held | None = None) -> Proposal:  # fmt: skip
+    """A topology with parts, and trimmers where the tolerances ask for them.
+
+    Raises `InputError` with the reason where it cannot do the wish.
+    """
+    plain_one = choose(topology, wish, locked=locked)
+    varied = varied_in(plain_one, counting)
+    worst = 0.0
+    if varied:
+        worst = float(np.max(cents_off(Bench(plain_one, wish), corner_values(varied, plain_one))))
+    if worst <= wish.tolerance_cents or not topology.scale_slot:
+        return Proposal(plain_one, wish, ())
+    for slots in ((topology.offset_slot, topology.scale_slot), (topology.scale_slot,)):
+        here = [slot for slot in slots if slot in plain_one.by_slot]
+        found = _with_trimmers(plain_one, wish, here, counting, locked) if here else None
+        if found is not None:
+            return found
+    return Proposal(plain_one, wish, ())
+
+
+def _with_trimmers(
+    start: Circuit, wish: Wish, slots: Sequence[str], counting: Counting, locked: Held | None
+) -> Proposal | None:
+    """Trimmers of the least size in these slots that reach every corner; None where none do."""
+    topology = start.topology
+    needed = needed_range(start, wish, varied_in(start, counting))
+    sizes = {slot: _first_size(start.by_slot[slot], needed, wish, slot == topology.scale_slot) for slot in slots}
+    free = start.by_slot.get(seed_slot(topology))
+    for _ in range(_MOST_TRIES):
+        try:
+            circuit = choose(topology, wish, sizes, locked, None if free is None else free.total)
+        except InputError:
+            return None
+        bench, varied = Bench(circuit, wish), varied_in(circuit, counting)
+        if not bench.independent:
+            return None
+        trims = bench.describe(needed_range(circuit, wish, varied))
+        short = [one for one in trims if one.reach < _MARGIN * one.needed]
+        if not short and (len(slots) == 1 or reaches(bench, varied)):
+            return Proposal(circuit, wish, tuple(trims))
+        for slot in {"R" + one.name[2:] for one in short} or _tight(bench, varied):
+            larger = next_size(sizes[slot])
+            if larger is None:
+                return None
+            sizes[slot] = larger
+    return None
+
+
+def _first_size(fitted: Fitted, needed: Mapping[str, float], wish: Wish, scale: bool) -> float:
+    """The least trimmer that could cover what is needed, were the gain or offset as the slot's own ohms."""
+    share = needed["scale"] if scale else needed["offset"] / max(abs(wish.offset_volts), 1e-3)
+    wanted = 2.0 * min(share, 0.5) * fitted.total
+    return max([one for one in trimmer_sizes() if one <= wanted] or [trimmer_sizes()[0]])
+
+
+def _tight(bench: Bench, varied: Sequence[Varied]) -> set[str]:
+    """The slot of the trimmer that comes nearest to its ends."""
+    travel = bench.set(corner_values(varied, bench.circuit), stepped=False)
+    name = max(travel, key=lambda one: float(np.max(np.abs(np.asarray(travel[one]) - 0.5))))
+    return {"R" + name[2:]}
+
+
+def with_values(proposal: Proposal, counting: Counting = Counting(op_amps=False), **slots: Fitted | None) -> Proposal:
+    """The same proposal with other parts in some slots; its trimmers are worked out anew."""
+    circuit = proposal.circuit.fitting(**slots)
+    needed = needed_range(circuit, proposal.wish, varied_in(circuit, counting))
+    return replace(proposal, circuit=circuit, trims=tuple(Bench(circuit, proposal.wish).describe(needed)))

@@ -1,0 +1,208 @@
+"""Part values for a topology: every choice of preferred values near the wanted ones, solved at once."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dynamis.electrics.circuits.circuit import Circuit, Fitted
+from dynamis.electrics.circuits.topology import Topology
+from dynamis.electrics.design.equations import Set, equations_for
+from dynamis.electrics.design.preferred import choices, near, stock
+from dynamis.electrics.design.wish import GAIN_WITHIN, OFFSET_WITHIN_VOLTS, Wish
+from dynamis.errors import InputError
+
+FloatArray = NDArray[np.float64]
+_MOST_SEEDS: Final = 24
+_SEEDS_NEAR: Final = 6
+_SEED_OHMS: Final = (4.7e3, 120e3)
+_WIDE_OHMS: Final = (470.0, 2e6)
+_BEST_OHMS: Final = 22e3
+_SLACK: Final = 0.95
+_SLIGHT_VOLTS: Final = 1e-6
+# Of the tolerance, what the nearest preferred values may take for themselves.
+_NOMINAL_SHARE: Final = 0.2
+Held = Mapping[str, Fitted]
+
+
+@dataclass(frozen=True, eq=False)
+class _Fillings:
+    """All ways to fill the slots of one set of ohms.
+
+    options : by slot.  chosen : (slots, ways) which option stands in each.
+    """
+
+    made: Set
+    options: dict[str, list[Fitted]]
+    chosen: NDArray[np.intp]
+
+    def each(self, of: Callable[[Fitted], float]) -> dict[str, FloatArray]:
+        """A number of what stands in each slot, by slot, one for every way."""
+        return {name: np.array([of(one) for one in options])[self.chosen[k]]
+                for k, (name, options) in enumerate(self.options.items())}  # fmt: skip
+
+    def slots(self, way: int) -> dict[str, Fitted]:
+        return {name: options[self.chosen[k, way]] for k, (name, options) in enumerate(self.options.items())}
+
+
+def choose(topology: Topology, wish: Wish, trimmers: Mapping[str, float] | None = None, locked: Held | None = None,
+           near_ohms: float | None = None) -> Circuit:  # fmt: skip
+    """The circuit of a topology that does a wish with the fewest parts.
+
+    trimmers : ohms by slot that stand in series there, at mid-travel.  locked : slots whose parts stay.
+    near_ohms : where the free value is looked for, None for everywhere.  Raises `InputError` with the reason where
+    the topology, its supply or the values at hand cannot do it.
+    """
+    first = _choose(topology, wish, trimmers or {}, locked or {}, near_ohms, wide=False)
+    if first is not None and not first[1]:
+        return first[0]
+    found = [one for one in (first, _choose(topology, wish, trimmers or {}, locked or {}, None, wide=True))
+             if one is not None]  # fmt: skip
+    if not found:
+        raise InputError("no preferred values come near what it needs")
+    return min(found, key=lambda one: one[1])[0]
+
+
+def _choose(
+    topology: Topology, wish: Wish, trimmers: Mapping[str, float], locked: Held, near_ohms: float | None, wide: bool
+) -> tuple[Circuit, float] | None:
+    """The best, and by what share of what counts as done it misses, 0 where it does not; None where there is none."""
+    if topology.needs_two_rails and wish.supply.single:
+        raise InputError("it works round 0 V and needs two rails")
+    values = stock(wish.series, wish.drawer)
+    seeds = _seeds(values, near_ohms, wide)
+    sets = _sets(topology, wish, seeds, trimmers)
+    found: list[tuple[tuple[float, ...], Circuit]] = []
+    for names, group in _by_slots(sets):
+        fillings = [_fillings(made, values, wish, trimmers, locked, topology) for made in group]
+        fillings = [one for one in fillings if one.chosen.size or not names]
+        if fillings:
+            found.append(_best(topology, wish, names, fillings))
+    if not found:
+        return None
+    rank, circuit = min(found, key=lambda one: one[0])
+    return circuit, rank[2] if rank[0] > 1 else 0.0
+
+
+def bare(topology: Topology, wish: Wish, made: Set) -> Circuit:
+    """A circuit with exactly the ohms that the equations ask for."""
+    return _with(topology, wish, {name: Fitted((ohms,)) for name, ohms in made.ohms.items()}, made)
+
+
+def _seeds(values: FloatArray, near_ohms: float | None, wide: bool) -> list[float]:
+    if near_ohms is not None:
+        return near(near_ohms, values, _SEEDS_NEAR)
+    ends = _WIDE_OHMS if wide else _SEED_OHMS
+    inside = values[(values >= ends[0]) & (values <= ends[1])]
+    if not inside.size:
+        inside = values
+    step = max(1, math.ceil(inside.size / (_MOST_SEEDS * (3 if wide else 1))))
+    return [float(one) for one in inside[::step]]
+
+
+def seed_slot(topology: Topology) -> str:
+    """The slot whose value is free and is taken from the series as it is."""
+    return "R2" if topology.name == "non-inverting" else "R1"
+
+
+def _sets(topology: Topology, wish: Wish, seeds: Sequence[float], trimmers: Mapping[str, float]) -> list[Set]:
+    """Ideal ohms for every seed; corrected once for what ideal op-amps are spared of, their finite gain."""
+    with_trim = [seed + trimmers.get(seed_slot(topology), 0.0) / 2.0 for seed in seeds]
+    equations = equations_for(topology.name)
+    sets = [one for one in equations(wish, with_trim) if all(math.isfinite(ohms) for ohms in one.ohms.values())]
+    if not sets:
+        raise InputError("no resistances do it")
+    first = bare(topology, wish, sets[0])
+    _within_reach(first, wish)
+    line = first.line()
+    gain, offset = wish.gain**2 / float(line.gain), 2.0 * wish.offset_volts - float(line.offset)
+    if topology.amplifiers and abs(gain / wish.gain - 1.0) > 1e-7:
+        corrected = replace(wish, gain=gain, offset_volts=offset if wish.offset_volts else 0.0)
+        sets = list(equations(corrected, with_trim))
+    return sets
+
+
+def _within_reach(circuit: Circuit, wish: Wish) -> None:
+    if not circuit.topology.amplifiers:
+        least, most = min(wish.ends), max(wish.ends)
+        if least < wish.supply.low - _SLIGHT_VOLTS or most > wish.supply.high + _SLIGHT_VOLTS:
+            raise InputError(f"what is wanted lies beyond the supply of {wish.supply.words}")
+        return
+    low, high = circuit.limits
+    slack = 1e-3 * (wish.in_high - wish.in_low)
+    if not (low <= wish.in_low + slack and high >= wish.in_high - slack):
+        raise InputError(f"its op-amps leave their working range within the input's, from {wish.supply.words}")
+
+
+def _by_slots(sets: Iterable[Set]) -> list[tuple[tuple[str, ...], list[Set]]]:
+    grouped: dict[tuple[str, ...], list[Set]] = {}
+    for one in sets:
+        grouped.setdefault(tuple(sorted(one.ohms)), []).append(one)
+    return list(grouped.items())
+
+
+def _fillings(
+    made: Set, values: FloatArray, wish: Wish, trimmers: Mapping[str, float], locked: Held, topology: Topology
+) -> _Fillings:
+    options: dict[str, list[Fitted]] = {}
+    for name, ohms in made.ohms.items():
+        trimmer = trimmers.get(name, 0.0)
+        if name in locked:
+            options[name] = [locked[name]]
+        elif name == seed_slot(topology):
+            options[name] = [Fitted((round(ohms - trimmer / 2.0, 6),), trimmer_ohms=trimmer)]
+        else:
+            options[name] = [replace(one, trimmer_ohms=trimmer)
+                             for one in choices(ohms - trimmer / 2.0, values, wish.pairs)]  # fmt: skip
+    sizes = [len(one) for one in options.values()]
+    return _Fillings(made, options, np.indices(sizes).reshape(len(sizes), -1) if sizes else np.zeros((0, 1), np.intp))
+
+
+def _best(
+    topology: Topology, wish: Wish, names: Sequence[str], fillings: list[_Fillings]
+) -> tuple[tuple[float, ...], Circuit]:
+    """The best of many fillings of the same slots, all solved in one go."""
+
+    def every(of: Callable[[Fitted], float]) -> dict[str, FloatArray]:
+        columns = [one.each(of) for one in fillings]
+        return {name: np.concatenate([one[name] for one in columns]) for name in names}
+
+    ways = [max(1, one.chosen.shape[1]) for one in fillings]
+    total = sum(ways)
+    line = _with(topology, wish, fillings[0].slots(0), fillings[0].made).line_with(every(lambda one: one.total))
+    gain_error = np.broadcast_to(line.gain / wish.gain - 1.0, (total,))
+    offset_error = np.broadcast_to(line.offset - wish.offset_volts, (total,))
+    ends = [(line.gain - wish.gain) * volts + offset_error for volts in (wish.in_low, wish.in_high)]
+    cents = np.maximum(np.abs(ends[0]), np.abs(ends[1])) * wish.cents_per_volt + np.zeros(total)
+    contract = np.maximum(np.abs(gain_error) / GAIN_WITHIN, np.abs(offset_error) / OFFSET_WITHIN_VOLTS)
+    wanted = np.maximum(contract, cents / (_NOMINAL_SHARE * wish.tolerance_cents))
+    parts = sum(every(lambda one: float(len(one.ohms))).values()) + np.zeros(total)
+    # Too low a resistance loads, too high a one picks up hum.
+    heavy = sum(every(lambda one: abs(math.log10(one.total / _BEST_OHMS))).values()) + np.zeros(total)
+    rank = np.zeros(total)
+    if wish.pairs:
+        rank = np.where(contract > _SLACK, 2.0, np.where(wanted > _SLACK, 1.0, 0.0))
+        # Beyond what counts, the fewest parts; within it, the rounder values.
+        score = np.where(rank > 0, contract, 0.3 * wanted) + 0.5 * heavy / max(1, len(names))
+        order = np.lexsort((score, parts, rank)) if rank.min() < 2 else np.argsort(contract)
+    else:
+        parts = np.zeros(total)
+        order = np.argsort(contract + 1e-3 * heavy)
+    k = at = int(order[0])
+    for one, count in zip(fillings, ways, strict=True):
+        if at < count:
+            circuit = _with(topology, wish, one.slots(at), one.made)
+            return (float(rank[k]), float(parts[k]), float(contract[k])), circuit
+        at -= count
+    raise AssertionError("a way beyond the last")
+
+
+def _with(topology: Topology, wish: Wish, slots: Held, made: Set) -> Circuit:
+    in_order = tuple((slot.name, slots[slot.name]) for slot in topology.slots if slot.name in slots)
+    return Circuit(topology, in_order, wish.supply, wish.op_amp, made.reference, wish.source_ohms, wish.load_ohms,
+                   wish.tolerance, wish.resistor_per_kelvin)  # fmt: skip

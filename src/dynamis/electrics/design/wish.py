@@ -1,0 +1,88 @@
+"""What a circuit is asked to do."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+
+from dynamis.electrics.circuits.supply import OP_AMPS, OpAmp, Supply
+from dynamis.electrics.series import SERIES
+from dynamis.errors import InputError
+from dynamis.notation.style import plain
+
+GAIN_WITHIN = 1e-3
+OFFSET_WITHIN_VOLTS = 1e-3
+
+
+@dataclass(frozen=True)
+class Wish:
+    """gain, offset_volts : from the sender's own volts to the loaded receiver.
+
+    in_low, in_high : volts the sender gives.  series, pairs : preferred values, two of them where one misses.
+    tolerance : of the resistors, a fraction.  volts_per_octave : of the sender, and tolerance_cents what the output
+    may be off.  reference_volts : of a reference part to take the offset from, None for the rail.
+    resistor_per_kelvin : what their data sheet allows.  drawer : the values at hand, none named: all of the series.
+    """
+
+    gain: float
+    offset_volts: float = 0.0
+    in_low: float = 0.0
+    in_high: float = 5.0
+    source_ohms: float = 1000.0
+    load_ohms: float | None = 100e3
+    supply: Supply = Supply()
+    series: str = "E96"
+    pairs: bool = True
+    tolerance: float = 0.01
+    volts_per_octave: float = 1.0
+    tolerance_cents: float = 5.0
+    op_amp: OpAmp = OP_AMPS["ideal"]
+    reference_volts: float | None = None
+    reference_tolerance: float = 0.002
+    resistor_per_kelvin: float = 0.0
+    drawer: tuple[float, ...] = ()
+
+    def __post_init__(self) -> None:
+        numbers = {"gain": self.gain, "offset": self.offset_volts, "lowest input": self.in_low,
+                   "highest input": self.in_high}  # fmt: skip
+        for name, value in numbers.items():
+            if not math.isfinite(value) or abs(value) > 1e6:
+                raise InputError(f"The {name} is {plain(value)}; a number of at most a million was expected.")
+        if abs(self.gain) < 1e-6:
+            raise InputError(f"A gain of {plain(self.gain)} passes nothing on; 0.000001 or more was expected.")
+        if self.in_low >= self.in_high:
+            raise InputError(
+                f"The sender's volts run from {plain(self.in_low)} to {plain(self.in_high)}; the lower end first was "
+                "expected."
+            )
+        if not 0 <= self.source_ohms <= 1e7:
+            raise InputError(f"A sender of {plain(self.source_ohms)} Ω cannot be; 0 Ω to 10 MΩ was expected.")
+        if self.load_ohms is not None and not 1.0 <= self.load_ohms <= 1e12:
+            raise InputError(f"A load of {plain(self.load_ohms)} Ω cannot be; 1 Ω to 1 TΩ was expected.")
+        if self.series not in SERIES:
+            raise InputError(f"{self.series!r} is no series; {', '.join(SERIES)} was expected.")
+        if not 0 <= self.tolerance <= 0.2:
+            raise InputError(f"A tolerance of {plain(100 * self.tolerance)} % cannot be; 0 % to 20 % was expected.")
+        if not (self.volts_per_octave > 0 and math.isfinite(self.volts_per_octave)):
+            raise InputError(f"A scale of {plain(self.volts_per_octave)} V/oct cannot be; more than 0 was expected.")
+        if not (self.tolerance_cents > 0 and math.isfinite(self.tolerance_cents)):
+            raise InputError(f"A tolerance of {plain(self.tolerance_cents)} ct cannot be; more than 0 was expected.")
+
+    def out(self, volts: float) -> float:
+        """What is wanted at the receiver."""
+        return self.gain * volts + self.offset_volts
+
+    @property
+    def ends(self) -> tuple[float, float]:
+        """What is wanted at the ends of the input range."""
+        return self.out(self.in_low), self.out(self.in_high)
+
+    @property
+    def cents_per_volt(self) -> float:
+        """Of an error at the receiver: an octave is the sender's scale times the gain asked for."""
+        return 1200.0 / (self.volts_per_octave * abs(self.gain))
+
+    def line(self, first: float, last: float) -> Wish:
+        """The same wish with other volts wanted at the two ends of the input range."""
+        gain = (last - first) / (self.in_high - self.in_low)
+        return replace(self, gain=gain, offset_volts=first - gain * self.in_low)

@@ -1,0 +1,275 @@
+"""Circuits: every topology and what is designed against ngspice, preferred values, trimmers, spread."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import assume, given, settings
+from hypothesis import strategies as st
+from tests.electrics.spice import swept
+
+from dynamis.electrics.circuits.circuit import Circuit, Fitted, Reference
+from dynamis.electrics.circuits.network import Branch, Held, Network
+from dynamis.electrics.circuits.parts import parts_csv, parts_list, pieces_of
+from dynamis.electrics.circuits.spice import netlist
+from dynamis.electrics.circuits.supply import OP_AMPS, Supply
+from dynamis.electrics.circuits.topology import TOPOLOGIES
+from dynamis.electrics.circuits.variation import Counting, varied_in
+from dynamis.electrics.design.preferred import choices, stock
+from dynamis.electrics.design.proposal import ORDER, propose, propose_one
+from dynamis.electrics.design.spread import budget, spread
+from dynamis.electrics.design.trims import Bench
+from dynamis.electrics.design.wish import Wish
+from dynamis.electrics.series import SERIES
+from dynamis.errors import InputError
+
+ORACLE = json.loads((Path(__file__).parent.parent / "oracles" / "circuit.json").read_text())["cases"]
+RAIL = Reference("vn", -12.0)
+
+# One of each topology, with values of no design: what it does is checked, not how it was chosen.
+SPECIMENS = {
+    "resistors": Circuit(TOPOLOGIES["resistors"], (("R1", Fitted((10e3,))), ("R2", Fitted((22e3, 47e3), "parallel")), ("R3", Fitted((33e3,), trimmer_ohms=5e3)))),
+    "follower": Circuit(TOPOLOGIES["follower"]),
+    "attenuator-follower": Circuit(TOPOLOGIES["attenuator-follower"], (("R1", Fitted((20e3,), trimmer_ohms=1e3)), ("R2", Fitted((15e3, 3.09e3))), ("R3", Fitted((68e3,))))),
+    "non-inverting": Circuit(TOPOLOGIES["non-inverting"], (("R1", Fitted((22e3,))), ("R2", Fitted((12e3,))), ("R3", Fitted((27e3,)))), reference=RAIL),
+    "biased-non-inverting": Circuit(TOPOLOGIES["biased-non-inverting"], (("R1", Fitted((15e3,))), ("R2", Fitted((150e3,))), ("R3", Fitted((82e3,))), ("R4", Fitted((68e3,))), ("R5", Fitted((47e3,)))), reference=RAIL),
+    "inverting": Circuit(TOPOLOGIES["inverting"], (("R1", Fitted((22e3,))), ("R2", Fitted((10e3,))), ("R3", Fitted((27e3,)))), reference=RAIL),
+    "biased-inverting": Circuit(TOPOLOGIES["biased-inverting"], (("R1", Fitted((22e3,))), ("R2", Fitted((22e3,))), ("R3", Fitted((33e3,))), ("R4", Fitted((10e3,))))),
+    "inverting-pair": Circuit(TOPOLOGIES["inverting-pair"], (("R1", Fitted((62e3,))), ("R2", Fitted((24.3e3,))), ("R4", Fitted((95e3,), trimmer_ohms=10e3)), ("R5", Fitted((100e3,))), ("R3", Fitted((732e3, 8.66e3)))), reference=RAIL),
+    "difference": Circuit(TOPOLOGIES["difference"], (("R1", Fitted((41.2e3,))), ("R2", Fitted((22.1e3, 267e3), "parallel")), ("R3", Fitted((100e3,))), ("R4", Fitted((13.5e3,)))), reference=RAIL),
+    "summer": Circuit(TOPOLOGIES["summer"], (("R1", Fitted((99e3,))), ("R2", Fitted((100e3,))), ("R6", Fitted((100e3,))), ("R8", Fitted((1.2e6,))), ("R4", Fitted((100e3,))), ("R5", Fitted((100e3,)))), reference=RAIL),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", TOPOLOGIES)
+def test_every_topology_does_in_ngspice_what_it_is_said_to_do(name, tmp_path):
+    """DC within 0.02 % of the span, with the same finite gain on both sides."""
+    circuit = replace(SPECIMENS[name], source_ohms=1e3, load_ohms=47e3)
+    line = circuit.line()
+
+    volts = swept(netlist(circuit, -2.0, 3.0), tmp_path)
+
+    span = abs(float(line.gain)) * 5.0
+    assert len(volts) == 51
+    assert np.max(np.abs(line.gain * volts[:, 0] + line.offset - volts[:, 1])) < 2e-4 * span
+
+
+@pytest.mark.parametrize("name", [name for name in TOPOLOGIES if TOPOLOGIES[name].amplifiers])
+@pytest.mark.parametrize("kind", ["jfet", "precision"])
+def test_an_op_amp_of_a_kind_stays_within_the_error_stated_for_it(name, kind, tmp_path):
+    """A macro-model with open-loop gain, offset and bias current at their limits against the stated worst case."""
+    op_amp = OP_AMPS[kind]
+    circuit = replace(SPECIMENS[name], source_ohms=1e3, load_ohms=47e3, op_amp=op_amp, resistor_tolerance=0.0)
+    wish = Wish(float(circuit.line().gain), float(circuit.line().offset), -2.0, 3.0)
+    stated = budget(circuit, wish, Counting(op_amps=True))
+    disturbed = {
+        one.name: f"vos={op_amp.offset_limit_volts} ib={op_amp.bias_amperes}" for one in circuit.topology.amplifiers
+    }
+
+    volts = swept(netlist(circuit, -2.0, 3.0, disturbed=disturbed), tmp_path)
+
+    off = np.abs(wish.gain * volts[:, 0] + wish.offset_volts - volts[:, 1]) * wish.cents_per_volt
+    assert 0 < np.max(off) <= stated.worst_cents * 1.001 + 0.01
+
+
+@pytest.mark.parametrize("case", ORACLE, ids=lambda case: case["id"])
+def test_the_command_designs_what_ngspice_confirms(case, dynamis, tmp_path):
+    """The published cases: gain and offset of the netlist, of the JSON, and the values' series."""
+    answer = dynamis(*(one.replace("{dir}", str(tmp_path)) for one in case["args"]))
+
+    assert answer.status == case["expect"]["exit"], answer.err
+    text = (tmp_path / "circuit.cir").read_text()
+    assert text == answer.json["netlist"]
+    volts = swept(text, tmp_path)
+    gain, offset = np.polyfit(volts[:, 0], volts[:, 1], 1)
+    assert answer.json["gain"] == pytest.approx(gain, rel=2e-4)
+    assert answer.json["offset_volts"] == pytest.approx(offset, abs=5e-4)
+    for key, value in (("gain", gain), ("offset_volts", offset)):
+        if key in case["expect"]:
+            low, high = case["expect"][key]["between"]
+            assert low <= value <= high
+            assert low <= answer.json[key] <= high
+    if "reach_volts" in case["expect"]:
+        low, high = case["expect"]["reach_volts"]
+        assert low - 1e-6 <= volts[:, 1].min() <= volts[:, 1].max() <= high + 1e-6
+    allowed = stock(case["given"]["series"])
+    resistors = [one["ohms"] for one in answer.json["parts"] if one["ohms"] is not None]
+    assert all(np.isclose(allowed, ohms, rtol=1e-9).any() for ohms in resistors)
+    sides = answer.json["spread"]
+    assert sides["after_trim"]["p95_cents"] <= sides["before_trim"]["p95_cents"]
+    assert sides["samples"] == 100_000
+
+
+REFUSED = [
+    (["--gain", "0", "--offset-volts", "1"], "--gain"), (["--gain", "1", "--offset-volts", "1", "--in-volts", "5:0"], "--in-volts"),
+    (["--gain", "1", "--offset-volts", "1", "--in-volts", "5"], "--in-volts"), (["--gain", "1", "--offset-volts", "1", "--source-ohms", "-5"], "--source-ohms"),
+    (["--gain", "1", "--offset-volts", "1", "--load-ohms", "0"], "--load-ohms"), (["--gain", "1", "--offset-volts", "1", "--series", "E97"], "--series"),
+    (["--gain", "1", "--offset-volts", "1", "--supply-volts", "5:0"], "--supply-volts"), (["--gain", "1", "--offset-volts", "1", "--supply-volts", "0"], "--supply-volts"),
+    (["--gain", "1", "--offset-volts", "1", "--tolerance-percent", "90"], "--tolerance-percent"), (["--gain", "1", "--offset-volts", "1", "--tolerance-cents", "-1"], "--tolerance-cents"),
+    (["--gain", "1", "--offset-volts", "1", "--law", "hzv"], "--law"), (["--gain", "1", "--offset-volts", "1", "--seed", "-1"], "--seed"),
+    (["--gain", "1"], "--offset-volts"), (["--gain", "one", "--offset-volts", "1"], "--gain"), (["--gain", "1", "--offset-volts", "1", "--supply-tolerance-percent", "120"], "--supply-tolerance-percent"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("arguments", "option"), REFUSED)
+def test_what_cannot_be_answered_names_its_option_in_one_line(arguments, option, dynamis):
+    answer = dynamis("circuit", *arguments, "--json")
+
+    assert (answer.status, answer.out) == (2, "")
+    assert option in answer.err
+    assert answer.err.count("\n") == 1
+
+
+WISHES = st.builds(
+    Wish, gain=st.floats(0.1, 8.0).map(lambda one: round(one, 4)), offset_volts=st.floats(-4.0, 4.0).map(lambda one: round(one, 3)),
+    in_low=st.sampled_from([0.0, -5.0]), in_high=st.sampled_from([1.0, 5.0]), source_ohms=st.sampled_from([0.0, 1e3, 1e4]),
+    load_ohms=st.sampled_from([None, 1e4, 1e5]), supply=st.sampled_from([Supply(), Supply(0, 5), Supply(-15, 15)]),
+    series=st.sampled_from(["E24", "E96", "E192"]), tolerance=st.sampled_from([0.01, 0.001]),
+)  # fmt: skip
+
+
+@settings(max_examples=60, deadline=None)
+@given(wish=WISHES, turned=st.booleans())
+def test_the_smallest_circuit_keeps_to_the_wish_or_to_what_the_supply_can_do(wish, turned):
+    wish = replace(wish, gain=-wish.gain) if turned else wish
+    proposals = propose(wish, smallest=True)
+    made = proposals.found[0]
+
+    low, high = wish.supply.low, wish.supply.high
+    assert proposals.delivered or not (low + 1.5 < min(wish.ends) and max(wish.ends) < high - 1.5)
+    assert low - 1e-3 <= min(proposals.wish.ends) <= max(proposals.wish.ends) <= high + 1e-3
+    assume(not made.misses)  # twelve values a decade cannot always
+    assert abs(made.gain_error) <= 1e-3
+    assert abs(made.offset_error_volts) <= 1e-3
+    values = stock(wish.series)
+    assert all(np.isclose(values, ohms, rtol=1e-9).any() for _, ohms, _ in made.circuit.resistors)
+
+
+def test_series_are_those_of_the_standard():
+    """IEC 60063:2015: how many values, and ones that no rounding of a geometric series gives."""
+    assert [len(SERIES[name]) for name in ("E12", "E24", "E48", "E96", "E192")] == [12, 24, 48, 96, 192]
+    assert {2.7, 3.0, 3.3, 3.6, 3.9, 4.3, 4.7, 8.2} <= set(SERIES["E24"])
+    assert 9.20 in SERIES["E192"]
+    assert {1.02, 1.05, 4.99, 9.76} <= set(SERIES["E96"])
+
+
+def test_two_resistors_come_nearer_than_one():
+    values = stock("E12")
+    off = [abs(one.total / 61.9e3 - 1.0) for one in choices(61.9e3, values, True)]
+
+    assert min(off) < 0.002 < min(abs(values / 61.9e3 - 1.0))
+    assert choices(3.0, values, True) == []  # under 10 Ω nothing is offered
+    assert [one.ohms for one in choices(4.6e3, stock("E12", (1e3, 4.7e3)), False)] == [(4.7e3,), (1e3,)]  # the drawer
+
+
+@pytest.mark.parametrize(
+    "name", [name for name in ORDER if name not in ("follower", "inverting", "biased-inverting", "non-inverting")]
+)
+def test_trimmers_reach_every_corner_and_ngspice_agrees_after_trimming(name, tmp_path):
+    """A circuit with parts at random limits, its trimmers set by readings, then measured by ngspice."""
+    wish = Wish(0.37, 1.676) if name != "biased-non-inverting" else Wish(1.2, 2.0)
+    made = propose_one(TOPOLOGIES[name], wish)
+    assert {one.role for one in made.trims} == {"scale", "offset"}
+    assert all(one.reach >= one.needed > 0 for one in made.trims)
+    rng = np.random.default_rng(7)
+    values = {
+        one.key: one.nominal + one.limit * rng.choice([-1.0, 1.0])
+        for one in varied_in(made.circuit, Counting(op_amps=False))
+    }
+    travel = {key: float(one) for key, one in Bench(made.circuit, wish).set(values).items()}
+    real = made.circuit.fitting(
+        **{slot: replace(one, ohms=tuple(values[part] for part in one.names(slot))) for slot, one in made.circuit.slots}
+    )
+
+    volts = swept(netlist(real, wish.in_low, wish.in_high, travel=travel), tmp_path)
+
+    worst = spread(made.circuit, wish, samples=20_000).after.worst
+    off = np.abs(wish.gain * volts[:, 0] + wish.offset_volts - volts[:, 1]) * wish.cents_per_volt
+    assert np.max(off) <= worst * 1.2 + 0.05
+
+
+def test_the_pivot_is_where_the_scale_trimmer_moves_nothing():
+    """Of a divider with a bias, it is where the output equals the input: 1.676/(1 − 0.37) V."""
+    made = propose_one(TOPOLOGIES["attenuator-follower"], Wish(0.37, 1.676))
+    scale = next(one for one in made.trims if one.role == "scale")
+
+    assert scale.pivot_volts == pytest.approx(1.676 / 0.63, abs=0.02)
+    outs = [made.circuit.line({scale.name: travel}) for travel in (0.2, 0.8)]
+    at_pivot = [float(one.gain * scale.pivot_volts + one.offset) for one in outs]
+    assert abs(at_pivot[0] - at_pivot[1]) < 0.02 * abs(float(outs[0].gain - outs[1].gain))
+
+
+def test_samples_are_what_single_circuits_would_be():
+    """A million at once equal one after another, and the worst case bounds them all."""
+    made = propose_one(TOPOLOGIES["inverting-pair"], Wish(0.8, 0.2, tolerance=0.001))
+    rng = np.random.default_rng(3)
+    many = {
+        one.key: one.nominal + one.limit * rng.uniform(-1, 1, 40)
+        for one in varied_in(made.circuit, Counting(op_amps=False))
+    }
+
+    line = made.circuit.line(many)
+    single = [made.circuit.line({key: float(row[k]) for key, row in many.items()}) for k in range(40)]
+
+    assert line.gain == pytest.approx([float(one.gain) for one in single], rel=1e-12)
+    drawn = spread(made.circuit, made.wish, samples=20_000)
+    stated = budget(made.circuit, made.wish, Counting(op_amps=False))
+    assert drawn.before.worst <= stated.worst_cents + 1e-6
+    assert (
+        0.5 * stated.rss_cents < np.sqrt(np.mean(drawn.before.cents**2)) < 1.6 * stated.rss_cents + made.nominal_cents
+    )
+    again = spread(made.circuit, made.wish, samples=20_000)
+    assert np.array_equal(again.before.cents, drawn.before.cents)
+    assert not np.array_equal(spread(made.circuit, made.wish, samples=20_000, seed=2).before.cents, drawn.before.cents)
+
+
+def test_the_yield_falls_as_the_tolerance_of_the_parts_widens():
+    made = propose_one(TOPOLOGIES["non-inverting"], Wish(2.0, tolerance=0.001))
+    yields = [spread(replace(made.circuit, resistor_tolerance=one), made.wish, samples=20_000).before.within
+              for one in (0.0005, 0.001, 0.002, 0.005, 0.01)]  # fmt: skip
+
+    assert yields == sorted(yields, reverse=True)
+    assert yields[0] == 1.0 > yields[-1]
+
+
+def test_the_rail_an_offset_hangs_on_moves_the_pitch_and_a_reference_does_not():
+    """5 % of a rail behind 1.676 V is 84 mV, 272 cents at 0.37 V/oct; a 0.2 % reference a twenty-fifth of that."""
+    rail = Wish(0.37, 1.676, supply=Supply(-12, 12, 0.05), tolerance=1e-6, tolerance_cents=1e6)
+    held = replace(rail, reference_volts=5.0)
+    by_rail, by_reference = (budget(propose_one(TOPOLOGIES["attenuator-follower"], one).circuit, one, Counting(op_amps=False))
+                             for one in (rail, held))  # fmt: skip
+
+    assert by_rail.parts[0].cents == pytest.approx(0.05 * 1.676 / 0.37 * 1200, rel=1e-3)
+    assert by_reference.parts[0].cents == pytest.approx(0.002 * 1.676 / 0.37 * 1200, rel=1e-3)
+
+
+def test_drift_is_what_trimming_leaves():
+    wish = Wish(0.37, 1.676, resistor_per_kelvin=50e-6)
+    made = propose_one(TOPOLOGIES["attenuator-follower"], wish)
+    cold, warm = (
+        spread(made.circuit, wish, Counting(op_amps=False, kelvin=one), samples=10_000).after for one in (0.0, 10.0)
+    )
+
+    assert cold.p95 < 0.5 < warm.p95
+
+
+def test_a_node_in_the_air_is_refused():
+    net = Network((Branch("R1", "a", "b"), Branch("R2", "a", "b")), (), ("in",))
+    with pytest.raises(InputError, match="hangs in the air"):
+        net.solve("in", "b", {"R1": 1e3, "R2": 1e3}, Held({}))
+
+
+def test_the_parts_list_counts_equal_parts_and_prices_them():
+    made = propose_one(TOPOLOGIES["inverting-pair"], Wish(2.0, -5.0))
+    rows = parts_list(pieces_of(made.circuit))
+
+    assert sum(row.quantity for row in rows) == len(made.circuit.resistors) + 2 + 2 + 2  # trimmers, op-amps, decoupling
+    hundred = next(row for row in rows if row.value == "100 kΩ")
+    text = parts_csv(rows, {"100 kΩ": 0.07})
+    assert f"{hundred.quantity},{hundred.kind},100 kΩ" in text
+    assert f"0.07,{round(0.07 * hundred.quantity, 4)}" in text
+    assert parts_csv(rows).splitlines()[0] == "quantity,kind,value,names,role"
