@@ -11,6 +11,7 @@ import json
 import numpy as np
 import pytest
 from msgspec.structs import replace as with_
+from tests.transfer.contract import SPECIMENS
 
 from dynamis.bench.chains import link_chain
 from dynamis.bench.commands import set_link, set_port
@@ -182,6 +183,8 @@ def test_check_judges_a_bench_and_its_json_alike(dynamis, demo_file, tmp_path):
     (None, ()),
     ("constants", ()),
     (None, (Stage("s", 1.002, 0.004, 0.001, 0.002, 50e3, 220.0).stored(),)),
+    (None, (SPECIMENS["trimmed circuit"].transfer.stored(),)),
+    (None, (SPECIMENS["resistors"].transfer.stored(),)),
 )
 def test_the_errors_are_those_of_the_chain_and_its_budget(adopted, between, demo_file):
     """All causes at once give what the chain gives one by one, also with a circuit between."""

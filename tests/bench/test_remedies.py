@@ -53,8 +53,8 @@ def test_each_remedy_leaves_what_it_says_on_the_demo_bench():
 @pytest.mark.parametrize(("one", "title", "words", "verdict"), [
     # FACTS of the trade: from the Workshop board the Carousel board wants gain 0.37, offset 1.75 - 0.37 * 0.2 V.
     (bench(with_(PITCH_OUT, law="voct:scale=1,note=36,volts=0.2"), with_(PITCH_IN, law="voct:scale=0.37,note=36,volts=1.75")),
-     "Gain 0.370, offset +1.676 V", "trimmer for the interval", "fits"),
-    (bench(with_(PITCH_OUT, ohms=1000.0), PITCH_IN), "A buffer", "JFET-input", "fits"),
+     "Gain 0.370, offset +1.676 V", "RV1 for the interval", "fits"),
+    (bench(with_(PITCH_OUT, ohms=1000.0), PITCH_IN), "A buffer", "75 µV", "fits"),
     # ±5 V into 0.02 to 3.22 V: 3.2/10 and 1.62 V.
     (bench(LFO, swing(0.02, 3.22, 1.62)), "Gain 0.320, offset +1.620 V", "adds the bias", "fits"),
     (bench(with_(GATE_OUT, gate=GateRecord("driven", 0.0, 5.0, seconds=0.001)), with_(GATE_IN, gate=with_(GATE_IN.gate, min_seconds=0.005))),

@@ -9,6 +9,10 @@ import numpy as np
 from dynamis.converter.dac import Dac
 from dynamis.converter.heads import ConstantsHead, TableHead
 from dynamis.converter.transfers import DacTransfer
+from dynamis.electrics.circuits.built import BuiltCircuit
+from dynamis.electrics.circuits.circuit import Circuit, Fitted, Reference
+from dynamis.electrics.circuits.supply import OP_AMPS, Supply
+from dynamis.electrics.circuits.topology import TOPOLOGIES
 from dynamis.electrics.net import Net, Terminal
 from dynamis.electrics.stage import Stage
 from dynamis.pitch.laws import ExponentialLaw, LinearLaw
@@ -21,6 +25,15 @@ NODE = Net("node", (
     Terminal("out", "board", 1000.0, True, 0.01), Terminal("in1", "voice 1", 100e3, False, 0.01),
     Terminal("in2", "voice 2", 47e3, False, 0.05), Terminal("other", "other board", 1000.0, True),
 ))  # fmt: skip
+
+PAIR = Circuit(
+    TOPOLOGIES["inverting-pair"],
+    (("R1", Fitted((61.9e3,))), ("R2", Fitted((24.3e3,))), ("R4", Fitted((95.3e3,), trimmer_ohms=10e3)), ("R5", Fitted((100e3,))),
+     ("R3", Fitted((732e3,)))),
+    Supply(-12, 12, 0.05), OP_AMPS["jfet"], Reference("vn", -12.0), 1e3, None, 0.01, 50e-6,
+)  # fmt: skip
+DIVIDER = Circuit(TOPOLOGIES["resistors"], (("R1", Fitted((10e3, 470.0))), ("R2", Fitted((22e3, 47e3), "parallel")), ("R3", Fitted((33e3,)))),
+                  Supply(-12, 12, 0.05))  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -55,6 +68,11 @@ SPECIMENS = {
     "linear pitch source": Specimen(PitchSource("k", LinearLaw(36, 0.5, 0.02), scale_limit=0.01), np.arange(36.0, 84.0, 7), _moved("k.scale")),
     "stage": Specimen(Stage("s", 0.37, 1.676, 0.01, 0.002, 1e6, 100.0, -10.5, 10.5), np.linspace(-5, 5, 7), _moved("s.gain", "s.offset")),
     "stage that turns": Specimen(Stage("s", -2.0, low_volts=-4.0, high_volts=4.0), np.linspace(-5, 5, 7)),
+    "circuit": Specimen(BuiltCircuit("c", PAIR, source=Terminal("o", "the board", 1e3, True, 0.01).parameter), np.linspace(-5, 5, 7),
+                        _moved("c.R1", "c.R2/drift", "c.vn", "c.U2", "o.ohms")),
+    "trimmed circuit": Specimen(BuiltCircuit("c", PAIR, (("RV4", 0.61),), True, low_volts=0.0, high_volts=5.0), np.linspace(-5, 5, 7),
+                                _moved("c.RV4", "c.R1/drift")),
+    "resistors": Specimen(BuiltCircuit("c", DIVIDER), np.linspace(-5, 5, 7), _moved("c.R1a", "c.R3", "c.vp")),
     "biased node": Specimen(Net("n", (Terminal("out", "o", 1000.0, True), Terminal("in", "i", 100e3, False, 0.01, 1.62))).transfer("out", "in"),
                             np.linspace(-5, 5, 5), _moved("in.ohms")),
     "wish": Specimen(WantedPitch(), np.arange(36.0, 97.0, 12)),

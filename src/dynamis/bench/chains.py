@@ -13,6 +13,7 @@ from dynamis.bench.records import HeadRecord, MeterRecord
 from dynamis.converter.dac import MOST_BITS_WITH_INL, Dac
 from dynamis.converter.heads import ConstantsHead, TableHead, inl_behind
 from dynamis.converter.transfers import DacTransfer
+from dynamis.electrics.circuits.built import BuiltCircuit
 from dynamis.electrics.net import Net, Terminal
 from dynamis.electrics.stage import Stage
 from dynamis.errors import InputError
@@ -108,7 +109,7 @@ def sending_of(bench: Bench, link: Link, head: HeadRecord = HeadRecord(), port: 
                        "not know: it is kept, and nothing can be told about the link.")  # fmt: skip
     if output.law is None:
         return Sending(sentence=f"{bench.label(link.output)} has no pitch law yet; give it one.")
-    between = _between(bench, link)
+    between = between_of(bench, link)
     if between is None:
         return Sending(sentence=f"Cannot tell until you measure the resistance of {bench.label(link.output)}.")
     stored = converter_of(output)
@@ -169,12 +170,21 @@ def _as_measured(converter: DacTransfer, head: HeadRecord, made: Head) -> tuple[
     return known, World(deviations)
 
 
-def _between(bench: Bench, link: Link) -> tuple[Transfer, ...] | None:
+def between_of(bench: Bench, link: Link) -> tuple[Transfer, ...] | None:
     """What stands between, each circuit with what it hangs on the one before; None while that cannot be told."""
     made: list[Transfer] = []
-    ohms, limit = bench.port(link.output).ohms, bench.port(link.output).ohms_limit
+    port = bench.port(link.output)
+    ohms, limit = 0.0 if port.ohms is None and port.pot is not None else port.ohms, port.ohms_limit
+    source = f"{link.output.gear}.{link.output.port}"
+    label = f"{bench.gear_by(link.output.gear).name} {port.name}"
     for k, stored in enumerate(link.between):
         transfer = REGISTRY.make(f"{link.id}.{k}", stored)
+        if isinstance(transfer, BuiltCircuit):
+            if ohms is None:
+                return None
+            own = Terminal(source, label, ohms, True, limit).parameter if ohms and k == 0 else None
+            transfer = transfer.driven_by(ohms, own)
+            ohms, limit = float(transfer.out_ohms(NOMINAL)), 0.0
         if isinstance(transfer, Stage):
             if ohms is None:
                 return None
@@ -186,15 +196,17 @@ def _between(bench: Bench, link: Link) -> tuple[Transfer, ...] | None:
     return tuple(made)
 
 
-def driving_ohms(bench: Bench, link: Link) -> tuple[float | None, float]:
-    """The resistance that the inputs of a link hang on, and its limit: the output's, or that of the last circuit."""
-    for stored in reversed(link.between):
-        if stored.kind == "stage" and REGISTRY.knows(stored):
-            made = REGISTRY.make("last", stored)
-            assert isinstance(made, Stage)
-            return made.out_ohms, 0.0
-    port = bench.port(link.output)
-    return port.ohms, port.ohms_limit
+def driving(bench: Bench, link: Link) -> Terminal | None:
+    """What the inputs of a link hang on: its output, or the last circuit between; None while that is not known."""
+    ref, port = link.output, bench.port(link.output)
+    terminal_id, label = f"{ref.gear}.{ref.port}", f"{bench.gear_by(ref.gear).name} {port.name}"
+    if all(REGISTRY.knows(stored) for stored in link.between):
+        for one in reversed(between_of(bench, link) or ()):
+            if isinstance(one, Stage):
+                return Terminal(terminal_id, label, one.out_ohms, True)
+            if isinstance(one, BuiltCircuit):
+                return Terminal(terminal_id, label, float(one.out_ohms(NOMINAL)), True, behind=one)
+    return None if port.ohms is None else Terminal(terminal_id, label, port.ohms, True, port.ohms_limit)
 
 
 METER = "meter"
@@ -205,20 +217,19 @@ def link_net(bench: Bench, link: Link, meter: MeterRecord | None = None) -> Net 
 
     meter : hangs on it too, as the terminal `METER`, while it is plugged.
     """
-    others = rivals_of(bench, link)
     terminals: list[Terminal] = []
-    for ref, one in (
-        (link.output, link),
-        *((other.output, other) for other in others),
-        *((s, None) for s in link.inputs),
-    ):
+    for one in (link, *rivals_of(bench, link)):
+        output = driving(bench, one)
+        if output is None:
+            return None
+        terminals.append(output)
+    for ref in link.inputs:
         port = bench.port(ref)
-        ohms, limit = (port.ohms, port.ohms_limit) if one is None else driving_ohms(bench, one)
-        if ohms is None:
+        if port.ohms is None:
             return None
         label = f"{bench.gear_by(ref.gear).name} {port.name}"
-        rest = port.rests_at_volts if one is None else 0.0
-        terminals.append(Terminal(f"{ref.gear}.{ref.port}", label, ohms, one is not None, limit, rest))
+        terminals.append(Terminal(f"{ref.gear}.{ref.port}", label, port.ohms, False, port.ohms_limit,
+                                  port.rests_at_volts))  # fmt: skip
     if meter is not None:
         terminals.append(Terminal(METER, meter.name, meter.input_ohms, False))
     return Net(f"{link.id}.node", tuple(terminals))

@@ -10,6 +10,8 @@ from dynamis.bench.document import Bench, Link
 from dynamis.bench.judging.pairs import PairFit, judge_pair, trial_link
 from dynamis.bench.judging.patch import joined_poles, needs_of, plug_poles
 from dynamis.bench.ports import Pole, PortRef
+from dynamis.electrics.circuits.built import BuiltCircuit
+from dynamis.electrics.circuits.parts import pieces_of
 from dynamis.electrics.stage import Stage
 from dynamis.notation.style import Style
 from dynamis.transfer.registry import REGISTRY
@@ -74,7 +76,14 @@ def between_words(link: Link, style: Style) -> list[str]:
             said.append(f"{stored.kind}, which this program does not know")
             continue
         made = REGISTRY.make(f"{link.id}.{k}", stored)
-        if isinstance(made, Stage):
+        if isinstance(made, BuiltCircuit):
+            circuit = made.circuit
+            each = ", ".join(f"{one.name} {one.value}" for one in pieces_of(circuit, style) if one.kind != "op-amp")
+            said.append(
+                f"{circuit.topology.title[0].lower()}{circuit.topology.title[1:]}, gain {style.number(made.gain, 4)}, "
+                f"offset {style.volts(made.offset_volts, 3, sign=True)}: {each or 'the op-amp alone'}"
+            )
+        elif isinstance(made, Stage):
             said.append(
                 f"{'buffer' if made.gain == 1 and not made.offset_volts else 'amplifier'}: gain "
                 f"{style.number(made.gain, 4)}, offset {style.volts(made.offset_volts, 3, sign=True)}, input "

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Protocol
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -21,13 +22,20 @@ from dynamis.transfer.quantity import Quantity, Reached, Reason
 FloatArray = NDArray[np.float64]
 
 
+class Behind(Protocol):
+    """What an output's resistance follows from, where it is no part of its own: a circuit."""
+
+    def out_ohms(self, world: World) -> FloatArray: ...
+
+
 @dataclass(frozen=True)
 class Terminal:
     """One output or input on the node.
 
     id, label : of the port.  ohms : its resistance; 0 is allowed for an output only.
     limit : tolerance of the resistance, a fraction.  drives : whether it is an output.
-    rest_volts : of an input, behind its resistance: a pull-up's, or a bias.
+    rest_volts : of an input, behind its resistance: a pull-up's, or a bias.  behind : what `ohms` follows from, whose
+    parts vary in its place.
     """
 
     id: str
@@ -36,6 +44,7 @@ class Terminal:
     drives: bool
     limit: float = 0.0
     rest_volts: float = 0.0
+    behind: Behind | None = None
 
     def __post_init__(self) -> None:
         if not (self.ohms > 0 or (self.drives and self.ohms == 0)):
@@ -45,6 +54,10 @@ class Terminal:
     def parameter(self) -> Parameter:
         key = f"{self.id}.ohms"
         return Parameter(key, f"Resistance of {self.label}", "Ω", self.ohms, self.limit, True, "uniform", key)
+
+    def ohms_in(self, world: World) -> FloatArray:
+        """Its resistance in a world, shape () or (S, 1)."""
+        return self.parameter.value(world) if self.behind is None else self.behind.out_ohms(world)
 
 
 @dataclass(frozen=True)
@@ -92,16 +105,13 @@ class Net:
         }
         present = [one for one in self.present(world) if not one.drives or one.id in driving]
         stiff = [one for one in present if one.ohms == 0]
-        total = np.zeros(()) + sum(1.0 / one.parameter.value(world) for one in present if one.ohms > 0)
+        total = np.zeros(()) + sum(1.0 / one.ohms_in(world) for one in present if one.ohms > 0)
         gain: dict[str, FloatArray] = {}
         bias = np.zeros(())
         for one in present:
             if not one.drives and not (one.rest_volts and not stiff):
                 continue
-            if stiff:
-                share = np.ones(()) if one is stiff[0] else np.zeros(())
-            else:
-                share = (1.0 / one.parameter.value(world)) / total
+            share = np.asarray(float(one is stiff[0])) if stiff else (1.0 / one.ohms_in(world)) / total
             if not one.drives:
                 bias = bias + share * one.rest_volts
             elif one.id in volts:
@@ -134,7 +144,7 @@ class Loading:
         return Quantity("volts", f"at {label}")
 
     def parameters(self) -> tuple[Parameter, ...]:
-        return tuple(one.parameter for one in self.net.terminals if one.ohms > 0)
+        return tuple(one.parameter for one in self.net.terminals if one.ohms > 0 and one.behind is None)
 
     def forward(self, x: ArrayLike, world: World) -> FloatArray:
         gain, bias = self.net.share(self.source, world)

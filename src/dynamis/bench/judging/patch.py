@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import Final
 
-from dynamis.bench.chains import driving_ohms, rivals_of
+from dynamis.bench.chains import driving, rivals_of
 from dynamis.bench.document import Bench, Gear, Link
 from dynamis.bench.judging.audio import numbering
 from dynamis.bench.judging.swings import sent_volts
@@ -51,7 +51,8 @@ def _contending(bench: Bench, link: Link, style: Style) -> list[Finding]:
         return []
     every, names = [link, *rivals], " and ".join(bench.label(one.output) for one in (link, *rivals))
     spans = [_span(bench, one) for one in every]
-    ohms = [driving_ohms(bench, one)[0] for one in every]
+    outputs = [driving(bench, one) for one in every]
+    ohms = [None if one is None else one.ohms for one in outputs]
     inputs = [(ref, bench.port(ref).ohms) for one in every for ref in one.inputs]
     if any(one is None for one in (*spans, *ohms, *(value for _, value in inputs))):
         text = (

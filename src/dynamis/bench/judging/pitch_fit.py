@@ -91,6 +91,10 @@ def pitch_errors(
     sources = len(sender.sources)
     rows = np.empty((sources + len(shares) + (1 if heard.offset_limit_volts else 0), at_input.size))
     rows[0], rows[1 : sources + 1] = at_input, share * sender.moved + bias
+    for moved_source in np.flatnonzero(sender.ohms_moved != sender.ohms):
+        with_moved = _share([float(sender.ohms_moved[moved_source]), *(port.ohms or 0.0 for port in inputs)],
+                            [port.rests_at_volts for port in inputs])  # fmt: skip
+        rows[1 + moved_source] = with_moved[0] * sender.moved[moved_source] + with_moved[1]
     for k, (one, more) in enumerate(shares[1:]):
         rows[sources + 1 + k] = one * sender.volts + more
     if heard.offset_limit_volts:

@@ -8,13 +8,14 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from dynamis.bench.chains import aim_volts, driving_ohms, heard_by, sending_of
+from dynamis.bench.chains import aim_volts, driving, heard_by, sending_of
 from dynamis.bench.document import Bench, Link
 from dynamis.bench.ports import Port, PortRef
 from dynamis.bench.records import HeadRecord
 from dynamis.converter.heads import ConstantsHead, TableHead
 from dynamis.converter.transfers import DacTransfer
-from dynamis.electrics.net import Loading
+from dynamis.electrics.circuits.built import BuiltCircuit
+from dynamis.electrics.net import Loading, Terminal
 from dynamis.electrics.stage import Stage
 from dynamis.pitch.laws import ExponentialLaw, Law, LinearLaw, parse_law
 from dynamis.pitch.tuning import EqualTemperament
@@ -34,7 +35,7 @@ class Sender:
     wanted : octaves (log2 of hertz) that should sound.  volts : at the jack, open, with nominal parts.
     moved : (K, N) the same with each of `sources` alone at its limit.  unreached : notes beyond its reach.
     reach : the least and most volts that it can send, as far as they are known.  ohms, ohms_limit : what the
-    inputs hang on, the last circuit between included.
+    inputs hang on, the last circuit between included; ohms_moved : (K,) the same with each of `sources` at its limit.
     """
 
     port: Port
@@ -50,6 +51,7 @@ class Sender:
     reach: FloatArray
     ohms: float
     ohms_limit: float
+    ohms_moved: FloatArray
 
 
 @dataclass(frozen=True, eq=False)
@@ -102,8 +104,8 @@ def sender_of(bench: Bench, link: Link, head: HeadRecord, notes: FloatArray, por
     """
     port = port or bench.port(link.output)
     sending = sending_of(bench, link, head, port)
-    ohms, ohms_limit = driving_ohms(bench, link)
-    if sending.sentence or port.law is None or ohms is None:
+    driven = driving(bench, link)
+    if sending.sentence or port.law is None or driven is None:
         return sending.sentence
     tuning, law = EqualTemperament(bench.a4_hertz), parse_law(port.law)
     for one in sending.transfers:
@@ -118,8 +120,14 @@ def sender_of(bench: Bench, link: Link, head: HeadRecord, notes: FloatArray, por
         port, bench.label(link.output), law, float(np.log2(tuning.hertz(law.reference_note))), notes,
         WantedPitch(tuning=tuning).forward(notes, NOMINAL), run(tail, codes, sending.true), moved,
         tuple(source for source, *_ in every), _unreached(first, out, notes) | _clipped(tail, codes, sending.true),
-        run(after, ends[np.isfinite(ends)], World()), ohms, ohms_limit,
+        run(after, ends[np.isfinite(ends)], World()), driven.ohms, driven.limit, _ohms_moved(driven, every),
     )  # fmt: skip
+
+
+def _ohms_moved(driven: Terminal, every: Sequence[tuple[str, str, float, FloatArray]]) -> FloatArray:
+    if driven.behind is None or not driven.ohms:
+        return np.full(len(every), driven.ohms)
+    return np.array([float(driven.ohms_in(World({source: 1.0}))) for source, *_ in every])
 
 
 def receiver_of(bench: Bench, ref: PortRef) -> Receiver | None:
@@ -142,11 +150,11 @@ def _unreached(first: Transfer, out: Transfer, notes: FloatArray) -> NDArray[np.
 def _clipped(tail: Sequence[Transfer], codes: FloatArray, true: World) -> NDArray[np.bool_]:
     """Notes at which a circuit between stops short."""
     clipped, x = np.zeros(codes.shape, bool), codes
-    if not any(isinstance(one, Stage) for one in tail):
+    if not any(isinstance(one, Stage | BuiltCircuit) for one in tail):
         return clipped
     for one in tail:
         y = one.forward(x, true)
-        if isinstance(one, Stage):
+        if isinstance(one, Stage | BuiltCircuit):
             clipped |= y != one.exact(x, true)
         x = y
     return clipped
@@ -156,7 +164,7 @@ def _law_after(law: Law, one: Transfer) -> Law:
     """The law that stands behind a circuit between, or behind the node ahead of it."""
     if isinstance(one, Loading):
         gain, offset = (float(value) for value in one.net.share(one.source, NOMINAL))
-    elif isinstance(one, Stage) and one.gain > 0:
+    elif isinstance(one, Stage | BuiltCircuit) and one.gain > 0:
         gain, offset = one.gain, one.offset_volts
     else:
         return law

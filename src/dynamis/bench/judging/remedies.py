@@ -15,6 +15,7 @@ from msgspec.structs import replace
 
 from dynamis.bench.chains import converter_of, heard_by, make_dac
 from dynamis.bench.commands import Change, join, part, set_port
+from dynamis.bench.designing import asked_of, built, smallest_with_op_amp
 from dynamis.bench.document import Bench, GateStageRecord, Link
 from dynamis.bench.gear.commands import put_link, set_gear_field
 from dynamis.bench.gear.fields import GEAR_FIELDS
@@ -26,15 +27,17 @@ from dynamis.bench.judging.switching import SWITCHING, fitting_circuit
 from dynamis.bench.judging.workaround import workarounds
 from dynamis.bench.ports import PortRef
 from dynamis.bench.records import AdoptionRecord
+from dynamis.electrics.circuits.built import BuiltCircuit
+from dynamis.electrics.circuits.circuit import Circuit
+from dynamis.electrics.circuits.parts import pieces_of
+from dynamis.electrics.circuits.supply import OP_AMPS, Supply
+from dynamis.electrics.circuits.topology import TOPOLOGIES
 from dynamis.electrics.finding import BEST_FIRST
-from dynamis.electrics.stage import Stage
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import ExponentialLaw, Law, law_text, parse_law
 from dynamis.pitch.notes import note_label
 from dynamis.pitch.tuning import EqualTemperament
 
-_BUFFER_OHMS: Final = 1e6
-_FOLLOWER_OHMS: Final = 1e9
 _STRETCH: Final = 2.0
 _GOOD_PART: Final = 0.8
 Deed = Callable[[Bench], Change]
@@ -45,7 +48,7 @@ Kind = Literal["circuit", "patch", "setting", "calibrate", "table", "advice"]
 class Remedy:
     """title : what to do.  text : how, with its numbers.  leaves : the pair as it would be afterwards, None where
     nothing is changed on the bench.  deed : makes the change.  by : the output that drives the input afterwards, where
-    it is another one."""
+    it is another one.  circuit : the topology of a circuit of gain and offset, "" for any other remedy."""
 
     kind: Kind
     title: str
@@ -53,6 +56,7 @@ class Remedy:
     deed: Deed | None = None
     leaves: PairFit | None = None
     by: PortRef | None = None
+    circuit: str = ""
 
 
 def remedies_for(
@@ -96,8 +100,8 @@ def _proposed(bench: Bench, link: Link, fit: PairFit, codes: set[str], style: St
     elif fit.role == "modulation" and fit.verdict != "fits":
         yield from _swings(bench, link, sink, style)
     if "pot-loaded" in codes and not link.between:
-        yield _staged(link, "A buffer", "A JFET-input op-amp as follower between them: next to no load on the "
-                      "potentiometer.", Stage("buffer", in_ohms=_FOLLOWER_OHMS))  # fmt: skip
+        text = "A JFET-input op-amp as follower between them: next to no load on the potentiometer."
+        yield _buffer(link, text, "jfet")
     yield from _patch(bench, link, sink, codes)
 
 
@@ -108,16 +112,18 @@ def _pitch(bench: Bench, link: Link, sink: PortRef, codes: set[str], style: Styl
     output, receiver = bench.port(link.output), bench.port(sink)
     heard = heard_by("heard", receiver, EqualTemperament(bench.a4_hertz))
     if codes & {"loading"} and codes & {"error", "error-at-limits"} and not link.between:
+        kind = OP_AMPS["precision"]
         text = (
-            f"A JFET-input op-amp as follower loads {bench.label(link.output)} with {_FOLLOWER_OHMS / 1e9:.0f} GΩ and "
-            "drives all inputs; put its output resistor inside the feedback loop."
+            f"A {kind.title} as follower, at most {style.engineering(kind.offset_limit_volts, 'V')} off, takes next to "
+            f"no current from {bench.label(link.output)} and drives all inputs; put its output resistor inside the "
+            "feedback loop."
         )
-        yield _staged(link, "A buffer", text, Stage("buffer", in_ohms=_FOLLOWER_OHMS))
+        yield _buffer(link, text, kind.name)
     if output.law is not None and heard is not None:
         sent, other = parse_law(output.law), heard.law
         wrong = codes & {"scale-mismatch", "offset", "transposition", "below-cut-off"} and not link.between
         if wrong and isinstance(sent, ExponentialLaw) and isinstance(other, ExponentialLaw):
-            yield _scaler(bench, link, sink, sent, other, style)
+            yield from _designed(bench, link, sink, "for the interval and the offset", style)
         if "law-mismatch" in codes:
             yield from _other_law(bench, link, heard.law, style)
     if "range-not-covered" in codes or "below-cut-off" in codes:
@@ -130,22 +136,6 @@ def _pitch(bench: Bench, link: Link, sink: PortRef, codes: set[str], style: Styl
             "unplugging one retunes the others."
         )
         yield Remedy("calibrate", "Calibrate loaded", text)
-
-
-def _scaler(
-    bench: Bench, link: Link, sink: PortRef, sent: ExponentialLaw, heard: ExponentialLaw, style: Style
-) -> Remedy:
-    """Gain and offset that make one exponential law the other, aimed at the receiver's own reference."""
-    tuning = EqualTemperament(bench.a4_hertz)
-    gain = heard.volts_per_octave / sent.volts_per_octave
-    apart = float(tuning.octaves(sent.reference_note, heard.reference_note))
-    offset = heard.reference_volts + heard.volts_per_octave * apart - gain * sent.reference_volts
-    text = (
-        f"Gain {style.number(gain, 4)}, offset {style.volts(offset, 3, sign=True)}, from the output's own volts to the "
-        f"input: an op-amp with a trimmer for the interval and one for the offset.{_clamped(bench, sink, style)}"
-    )
-    return _staged(link, f"Gain {style.number(gain, 3)}, offset {style.volts(offset, 3, sign=True)}", text,
-                   _stage(bench, link, sink, gain, offset))  # fmt: skip
 
 
 def _other_law(bench: Bench, link: Link, heard: Law, style: Style) -> Iterator[Remedy]:
@@ -219,7 +209,7 @@ def _add_stage(link: Link, stage: GateStageRecord, words: str) -> Deed:
     return _changed_link(link, f"put {words} between", gate_stages=(*link.gate_stages, stage))
 
 
-# -- modulation ------------------------------------------------------------------------------------
+# -- gain and offset -------------------------------------------------------------------------------
 
 
 def _swings(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterator[Remedy]:
@@ -229,22 +219,36 @@ def _swings(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterator[R
     gain, offset = swing.wants
     if abs(gain - 1.0) < 0.02 and abs(offset) < 0.02 * (swing.acts_high - swing.acts_low):
         return
-    title = f"Gain {style.number(gain, 3)}, offset {style.volts(offset, 3, sign=True)}"
-    text = "An op-amp adds the bias and scales the swing, so that all of it acts."
-    if not swing.bias:
-        text = "An op-amp scales and shifts the swing, so that all of it acts."
-    text += _clamped(bench, sink, style)
-    yield _staged(link, title, text, _stage(bench, link, sink, gain, offset))
+    what = "scales and shifts the swing" if not swing.bias else "adds the bias and scales the swing"
+    yield from _designed(bench, link, sink, f"so that all of it acts; it {what}", style)
 
 
-def _stage(bench: Bench, link: Link, sink: PortRef, gain: float, offset: float) -> Stage:
-    """A circuit of that gain from the output's own volts: what it loads the output by is made up for.
+def _designed(bench: Bench, link: Link, sink: PortRef, why: str, style: Style) -> Iterator[Remedy]:
+    """A circuit of real parts with the gain and offset that the link asks for, trimmed."""
+    wish = asked_of(bench, link, sink)
+    made = None if isinstance(wish, str) else smallest_with_op_amp(wish)
+    if made is None or isinstance(wish, str):
+        return
+    title = f"Gain {style.number(wish.gain, 3)}, offset {style.volts(wish.offset_volts, 3, sign=True)}"
+    parts = ", ".join(f"{one.name} {one.value}" for one in pieces_of(made.circuit, style) if one.ohms is not None)
+    turned = [f"{one.name} for the {'interval' if one.role == 'scale' else 'offset'}" for one in made.trims]
+    trimmed = f"; trimmers {' and '.join(turned)}" if turned else ""
+    text = (
+        f"From the output's own volts to the input, {why}. {made.circuit.topology.title}: {parts}{trimmed}."
+        f"{_clamped(bench, sink, style)}"
+    )
+    yield _between(link, title, text, built(made, bears=bench.port(sink).bears))
 
-    It stops where the input bears no more, as a clamp at its output does.
-    """
-    lost, bears = (bench.port(link.output).ohms or 0.0) / _BUFFER_OHMS, bench.port(sink).bears
-    return Stage("between", gain * (1.0 + lost), offset, in_ohms=_BUFFER_OHMS, low_volts=bears.low,
-                 high_volts=bears.high)  # fmt: skip
+
+def _buffer(link: Link, text: str, kind: str) -> Remedy:
+    circuit = Circuit(TOPOLOGIES["follower"], (), Supply(), OP_AMPS[kind])
+    return _between(link, "A buffer", text, BuiltCircuit("buffer", circuit))
+
+
+def _between(link: Link, title: str, text: str, circuit: BuiltCircuit) -> Remedy:
+    words = f"put {title[0].lower()}{title[1:]} between"
+    deed = _changed_link(link, words, between=(*link.between, circuit.stored()))
+    return Remedy("circuit", title, text, deed, circuit=circuit.circuit.topology.name)
 
 
 def _clamped(bench: Bench, sink: PortRef, style: Style) -> str:
@@ -252,11 +256,6 @@ def _clamped(bench: Bench, sink: PortRef, style: Style) -> str:
     ends = [f"{words} {style.volts(volts, 2)}" for words, volts in (("below", bears.low), ("above", bears.high))
             if volts is not None]  # fmt: skip
     return f" It is clamped {' and '.join(ends)}, which the input bears." if ends else ""
-
-
-def _staged(link: Link, title: str, text: str, stage: Stage) -> Remedy:
-    words = f"put {title[0].lower()}{title[1:]} between"
-    return Remedy("circuit", title, text, _changed_link(link, words, between=(*link.between, stage.stored())))
 
 
 # -- plugs, settings, what is missing --------------------------------------------------------------

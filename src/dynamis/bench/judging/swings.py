@@ -10,14 +10,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Final
 
-from dynamis.bench.chains import driving_ohms
+from dynamis.bench.chains import between_of, driving
 from dynamis.bench.document import Bench, Link
 from dynamis.bench.judging.audio import coupling, peak_volts, unknown_of
 from dynamis.bench.ports import PortRef, SwingRecord
 from dynamis.electrics.finding import Finding, Severity, cannot_tell
 from dynamis.electrics.gates import Span
 from dynamis.electrics.potentiometer import LoadedPot
-from dynamis.electrics.stage import Stage
 from dynamis.notation.style import Style
 from dynamis.transfer.parameter import NOMINAL
 from dynamis.transfer.registry import REGISTRY
@@ -88,8 +87,8 @@ def swing_at(bench: Bench, link: Link, sink: PortRef) -> Swing | list[Finding]:
         )
         for stored in link.between if not REGISTRY.knows(stored)
     ]  # fmt: skip
-    ohms, _ = driving_ohms(bench, link)
-    ohms = 0.0 if ohms is None and output.pot is not None else ohms
+    driven = driving(bench, link)
+    ohms = (0.0 if output.pot is not None else None) if driven is None else driven.ohms
     for ref, value in ((link.output, ohms), *((one, bench.port(one).ohms) for one in link.inputs)):
         if value is None:
             unknown.append(cannot_tell(f"Cannot tell until you measure the resistance of {bench.label(ref)}."))
@@ -98,11 +97,9 @@ def swing_at(bench: Bench, link: Link, sink: PortRef) -> Swing | list[Finding]:
     low, high = sends
     if output.role == "audio" and takes.low_volts >= 0:
         low = 0.0  # a program can keep to one side
-    for k, stored in enumerate(link.between):
-        made = REGISTRY.make(f"{link.id}.{k}", stored)
-        if isinstance(made, Stage):
-            first, second = (float(made.forward(one, NOMINAL)) for one in (low, high))
-            low, high = min(first, second), max(first, second)
+    for made in between_of(bench, link) or ():
+        first, second = (float(made.forward(one, NOMINAL)) for one in (low, high))
+        low, high = min(first, second), max(first, second)
     inputs = [bench.port(one) for one in link.inputs]
     if output.pot is not None and output.pot.ohms and not link.between:
         load = 1.0 / sum(1.0 / (port.ohms or 1.0) for port in inputs)
@@ -191,11 +188,11 @@ def _bends(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Findin
         load = 1.0 / sum(1.0 / (one or 1.0) for one in loads)
         found += _bend(LoadedPot(output.pot.ohms, output.pot.fed_volts or 1.0, output.pot.fed_ohms, load),
                        bench.label(link.output), bench.label(sink), style)  # fmt: skip
-    pot, (source, _) = bench.port(sink).pot, driving_ohms(bench, link)
-    if pot is not None and pot.ohms and pot.load_ohms and source is not None:
+    pot, driven = bench.port(sink).pot, driving(bench, link)
+    if pot is not None and pot.ohms and pot.load_ohms and driven is not None:
         sends = sent_volts(bench, link.output)
         fed = 1.0 if sends is None else max(sends, key=abs) or 1.0
-        found += _bend(LoadedPot(pot.ohms, fed, source, pot.load_ohms), f"the knob of {bench.label(sink)}",
+        found += _bend(LoadedPot(pot.ohms, fed, driven.ohms, pot.load_ohms), f"the knob of {bench.label(sink)}",
                        "what its wiper feeds", style)  # fmt: skip
     return found
 
