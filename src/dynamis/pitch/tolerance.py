@@ -11,7 +11,7 @@ from numpy.typing import ArrayLike
 
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_plain
-from dynamis.notation.style import plain
+from dynamis.notation.style import Style, plain
 from dynamis.pitch.notes import Naming, parse_note
 from dynamis.pitch.tuning import FloatArray
 
@@ -38,6 +38,14 @@ class ToleranceProfile:
         for low, high, allowed in self.spans:
             cents = np.where((whole >= low) & (whole <= high), allowed, cents)
         return cents
+
+    def words(self, style: Style = Style()) -> str:
+        """`±5 ct`, or each span with its notes: `±10 ct 36–47, ±5 ct 48–84`."""
+        if len(self.spans) == 1 and math.isinf(self.spans[0][0]):
+            return f"±{plain(self.spans[0][2])} ct"
+        told = [f"±{plain(cents)} ct {plain(low)}–{plain(high)}" for low, high, cents in self.spans]
+        text = ", ".join(told)
+        return text.replace(".", ",") if style.decimal_comma else text
 
 
 def parse_tolerance(text: str, naming: Naming = Naming()) -> ToleranceProfile:

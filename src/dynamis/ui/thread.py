@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from dynamis.bench.chains import LinkChain
 from dynamis.notation.style import Style, plain
 from dynamis.pitch.notes import note_label
+from dynamis.transfer.chain import Chain
 from dynamis.transfer.parameter import NOMINAL
 from dynamis.transfer.quantity import Quantity
 from dynamis.ui.widgets.thread_strip import Field
@@ -17,14 +20,19 @@ def chain_fields(made: LinkChain, note: float, style: Style) -> tuple[list[Field
     if made.chain is None:
         return [Field("note", note_label(note, style)), Field("this link", made.sentence)], None
     chain = made.chain
-    values = chain.trace(np.array([note]), made.true, NOMINAL)
-    fields = [
-        Field(scale.label, shown(scale, float(value[0]), style))
-        for scale, value in zip(chain.scales, values, strict=True)
-    ]
+    values = [float(one[0]) for one in chain.trace(np.array([note]), made.true, NOMINAL)]
     wanted = float(chain.wanted.forward(np.array([note]), NOMINAL)[0])
+    return traced_fields(chain, values, wanted, float(chain.error_cents(np.array([note]), made.true)[0]), style)
+
+
+def traced_fields(
+    chain: Chain, values: Sequence[float], wanted: float, error: float, style: Style
+) -> tuple[list[Field], Field]:
+    """The same of values that are known: one for each scale, octaves that are wanted, cents off."""
+    fields = [
+        Field(one.label, shown(one, float(value), style)) for one, value in zip(chain.scales, values, strict=True)
+    ]
     fields.append(Field("wanted", shown(Quantity("octaves", ""), wanted, style)))
-    error = float(chain.error_cents(np.array([note]), made.true)[0])
     return fields, Field("off by", f"{style.cents(error, sign=True)} ct")
 
 

@@ -36,6 +36,7 @@ from dynamis.ui.widgets.thread_strip import Field, ThreadStrip
 STATIONS = (
     ("Bench", "Ctrl+1", "dynamis.ui.views.bench.station", "BenchStation"),
     ("Levels", "Ctrl+2", "dynamis.ui.views.levels.station", "LevelsStation"),
+    ("Chain", "Ctrl+3", "dynamis.ui.views.chain.station", "ChainStation"),
     ("Codes", "Ctrl+5", "dynamis.ui.views.codes.station", "CodesStation"),
     ("Measure", "Ctrl+6", "dynamis.ui.views.measure.station", "MeasureStation"),
 )
@@ -184,10 +185,13 @@ class MainWindow(QMainWindow):
             if name == "Measure":
                 made.start.open_demo.connect(lambda: self.guarded(self.actions_made.open_demo))
                 made.start.open_bench.connect(lambda: self.guarded(self.actions_made.open))
+            if hasattr(made, "station_wanted"):
+                made.station_wanted.connect(self.show_station)
             self.stack.addWidget(made)
         self.stack.setCurrentWidget(self.stations[name])
         self.station_buttons[name].setChecked(True)
         self.stations[name].focus_first()
+        self.show_link_name()
         self.show_thread()
 
     # -- showing -----------------------------------------------------------------------------------
@@ -208,7 +212,11 @@ class MainWindow(QMainWindow):
         session = self.session
         link = session.link
         pair = session.judge.pair
-        if session.channel is None and pair is not None:
+        followed = self.station.pair() if self.stack.count() and hasattr(self.station, "pair") else None
+        if followed is not None:
+            sender, sink = (session.bench.gear_by(ref.gear).name for ref in followed)
+            text = f"{sender} → {sink} · {session.bench.port(followed[0]).name}"
+        elif session.channel is None and pair is not None:
             text = f"{session.bench.label(pair[0])} → {session.bench.label(pair[1])}"
         elif session.channel is None:
             text = "nothing to measure yet" if session.bench.gear else "nothing on the bench yet"

@@ -179,6 +179,12 @@ class NotePlot(Picture, pg.PlotWidget):
         item.setPen(pg.mkPen(self.colours.ink, width=1.4, style=Qt.PenStyle.DashLine))
         item.setData(notes, cents)
 
+    def curve(self, notes: np.ndarray, cents: np.ndarray, colour: str) -> None:
+        """A plain line through all notes; NaN breaks it."""
+        item = self._item("curve", lambda: pg.PlotCurveItem(antialias=True, connect="finite"))
+        item.setPen(pg.mkPen(colour, width=1.6))
+        item.setData(notes, cents)
+
     def points(self, points: PlotPoints) -> None:
         """Points with their whiskers; NaN is left out."""
         fine = np.isfinite(points.cents)

@@ -188,7 +188,13 @@ class MeasureStation(QWidget):
         for part in self._parts():
             part()
 
+    def showEvent(self, event) -> None:
+        super().showEvent(event)
+        self.note_changed()
+
     def note_changed(self) -> None:
+        if self.isHidden():
+            return  # another station is shown; this one follows when it is shown again
         if self.plot.marked_note == self._session.note:
             return  # a reading just taken has shown it already
         if self._course.devices.progress is not None:

@@ -1,0 +1,155 @@
+"""What a link asks of a circuit between, and putting a designed one there.
+
+The gain and offset are from the output's own volts to the input, so that its load and the sender's resistance are
+made up for in the design.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace as with_
+from functools import lru_cache
+from typing import Final
+
+import numpy as np
+from msgspec.structs import replace
+
+from dynamis.bench.chains import heard_by
+from dynamis.bench.commands import Change
+from dynamis.bench.document import Bench, Link
+from dynamis.bench.gear.commands import put_link
+from dynamis.bench.judging.swings import Swing, swing_at
+from dynamis.bench.ports import PortRef, VoltSpan
+from dynamis.electrics.circuits.built import KIND, BuiltCircuit
+from dynamis.electrics.circuits.supply import OP_AMPS, OpAmp, Supply
+from dynamis.electrics.circuits.topology import TOPOLOGIES
+from dynamis.electrics.circuits.variation import Counting
+from dynamis.electrics.design.proposal import ORDER, Proposal, propose_one
+from dynamis.electrics.design.trims import Bench as TrimBench
+from dynamis.electrics.design.wish import Wish
+from dynamis.errors import InputError
+from dynamis.pitch.laws import ExponentialLaw, parse_law
+from dynamis.pitch.tolerance import parse_tolerance
+from dynamis.pitch.tuning import EqualTemperament
+from dynamis.transfer.registry import REGISTRY
+
+# Of metal film resistors of 1 %; common practice, no source.
+RESISTOR_PER_KELVIN: Final = 50e-6
+_DEFAULT: Final = Wish(1.0, op_amp=OP_AMPS["jfet"], resistor_per_kelvin=RESISTOR_PER_KELVIN)
+
+
+def asked_of(bench: Bench, link: Link, sink: PortRef, start: Wish = _DEFAULT) -> Wish | str:
+    """What a circuit between has to do, or the sentence that says why a link asks for none.
+
+    start : the supply, the series and whatever else the link does not decide.
+    """
+    output, receiver = bench.port(link.output), bench.port(sink)
+    if output.ohms is None and output.pot is None:
+        return f"Measure the resistance of {bench.label(link.output)} first: the circuit's input hangs on it."
+    loads = [bench.port(ref).ohms for ref in link.inputs or (sink,)]
+    if any(one is None for one in loads):
+        return f"Measure the resistance of {bench.label(sink)} first: it loads the circuit."
+    load = 1.0 / sum(1.0 / one for one in loads if one)
+    bare = replace(link, between=(), gate_stages=())
+    known = replace_wish(start, source_ohms=output.ohms or 0.0, load_ohms=load)
+    if receiver.role == "pitch":
+        return _pitch(bench, bare, sink, known)
+    if receiver.role == "modulation":
+        swing = swing_at(bench, bare, sink)
+        if not isinstance(swing, Swing) or swing.high <= swing.low:
+            return f"Tell between which volts {bench.label(link.output)} swings and {bench.label(sink)} acts first."
+        ends = _sent_swing(swing, output.ohms or 0.0, load)
+        gain = (swing.acts_high - swing.acts_low) / (ends[1] - ends[0])
+        return replace_wish(known, gain=gain, offset_volts=swing.acts_low - gain * ends[0], in_low=ends[0],
+                            in_high=ends[1])  # fmt: skip
+    return (
+        f"{bench.label(sink)} takes a {receiver.role}: what goes between is chosen by its levels, with the remedies on "
+        "Bench. This station designs gain and offset for pitch and modulation."
+    )
+
+
+def replace_wish(wish: Wish, **values: object) -> Wish:
+    """The wish with other values; raises `InputError` where one cannot be."""
+    return with_(wish, **values)  # type: ignore[arg-type]
+
+
+def _pitch(bench: Bench, link: Link, sink: PortRef, known: Wish) -> Wish | str:
+    tuning, output = EqualTemperament(bench.a4_hertz), bench.port(link.output)
+    heard = heard_by("heard", bench.port(sink), tuning)
+    if output.law is None or heard is None:
+        lawless = link.output if output.law is None else sink
+        return f"Give {bench.label(lawless)} its pitch law first."
+    sent, wanted = parse_law(output.law), heard.law
+    if not (isinstance(sent, ExponentialLaw) and isinstance(wanted, ExponentialLaw)):
+        if sent.kind != wanted.kind:
+            return (
+                f"{bench.label(link.output)} and {bench.label(sink)} differ in their law, V/oct and Hz/V: no gain and "
+                "offset turns one into the other. It takes a table per note, or an exponential converter."
+            )
+        return "Both laws are linear: a gain alone tunes them, and a trimmer on either does it."
+    gain = wanted.volts_per_octave / sent.volts_per_octave
+    apart = float(tuning.octaves(sent.reference_note, wanted.reference_note))
+    offset = wanted.reference_volts + wanted.volts_per_octave * apart - gain * sent.reference_volts
+    notes = np.array([link.low_note, max(link.high_note, link.low_note + 1.0)])
+    volts = sent.volts(tuning.octaves(notes, sent.reference_note))
+    allowed = parse_tolerance(link.tolerance).cents_at(np.arange(math.ceil(link.low_note), link.high_note + 1e-9))
+    judged = allowed[np.isfinite(allowed)]
+    return replace_wish(
+        known, gain=gain, offset_volts=offset, in_low=float(volts[0]), in_high=float(volts[1]),
+        volts_per_octave=sent.volts_per_octave, tolerance_cents=float(judged.min()) if judged.size else 5.0,
+    )  # fmt: skip
+
+
+def _sent_swing(swing: Swing, ohms: float, load: float) -> tuple[float, float]:
+    """The sender's own volts behind a swing that was worked out at the loaded input."""
+    share = load / (load + ohms)
+    return swing.low / share, swing.high / share
+
+
+def built(proposal: Proposal, transfer_id: str = "between", bears: VoltSpan = VoltSpan(), trimmed: bool = True
+          ) -> BuiltCircuit:  # fmt: skip
+    """The circuit of a proposal as it stands between; trimmed : its trimmers where readings would leave them."""
+    set_to: tuple[tuple[str, float], ...] = ()
+    if trimmed and proposal.trims:
+        bench = TrimBench(proposal.circuit, proposal.wish)
+        set_to = tuple((name, float(travel)) for name, travel in bench.set({}, stepped=False).items())
+    return BuiltCircuit(
+        transfer_id, proposal.circuit, set_to, trimmed and bool(proposal.trims), None, bears.low, bears.high
+    )
+
+
+def put_between(bench: Bench, link: Link, circuit: BuiltCircuit) -> Change:
+    """The link with a designed circuit between, in the place of one that stood there."""
+    kept = tuple(stored for stored in link.between if stored.kind not in (KIND, "stage"))
+    words = f"put {circuit.circuit.topology.title[0].lower()}{circuit.circuit.topology.title[1:]} between"
+    return put_link(bench, replace(link, between=(*kept, circuit.stored())), words)
+
+
+def circuit_of(link: Link) -> BuiltCircuit | None:
+    """The designed circuit that stands in a link, None where there is none."""
+    stored = next((one for one in link.between if one.kind == KIND and REGISTRY.knows(one)), None)
+    made = None if stored is None else REGISTRY.make(f"{link.id}.circuit", stored)
+    return made if isinstance(made, BuiltCircuit) else None
+
+
+@lru_cache(maxsize=64)
+def smallest_with_op_amp(wish: Wish) -> Proposal | None:
+    """The smallest circuit with an op-amp that does a wish; None where none does.
+
+    Resistors alone hang on their load: unplugging one of several inputs would retune the others.
+    """
+    for name in ORDER:
+        if not TOPOLOGIES[name].amplifiers:
+            continue
+        try:
+            found = propose_one(TOPOLOGIES[name], wish, Counting(op_amps=True))
+        except InputError:
+            continue
+        if not found.misses:
+            return found
+    return None
+
+
+def op_amp_for(supply: Supply) -> OpAmp:
+    """The kind that suits a supply: JFET inputs between two rails, rail to rail from a single one."""
+    return OP_AMPS["rail-to-rail" if supply.single else "jfet"]

@@ -1,0 +1,335 @@
+"""The Chain station: one pitch link as a nomogram, its error over the range, what it is made of, what to do first."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QTimer, Signal
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+
+from dynamis.bench.chains import link_chain
+from dynamis.bench.judging.pairs import judge_pair, trial_link
+from dynamis.bench.judging.remedies import Remedy, remedies_for
+from dynamis.bench.nomogram import Nomogram, nomogram
+from dynamis.bench.ports import PortRef
+from dynamis.bench.shares import cure_of
+from dynamis.errors import InputError
+from dynamis.notation.numbers import parse_quantity
+from dynamis.notation.style import tied
+from dynamis.pitch.notes import Naming, note_label, parse_note
+from dynamis.pitch.tolerance import parse_tolerance
+from dynamis.transfer.parameter import NOMINAL
+from dynamis.ui.course import CourseRunner
+from dynamis.ui.session import Session
+from dynamis.ui.theme.palette import Colours
+from dynamis.ui.thread import shown, traced_fields
+from dynamis.ui.views.bench.remedy_card import RemedyCard
+from dynamis.ui.views.chain.budget import BudgetBars, ShareRow
+from dynamis.ui.views.chain.picture import NomogramPicture
+from dynamis.ui.widgets.note_plot import NotePlot
+from dynamis.ui.widgets.panel import Panel, clear, label, rule, scrolling, set_refusal, set_text
+from dynamis.ui.widgets.quantity_edit import QuantityEdit
+from dynamis.ui.widgets.table import Column, Row, Table
+
+_COLUMNS = (Column("share", left=True, stretch=3), Column("cents"), Column("standard"), Column("where", left=True))
+_FIELD_WIDTH, _FIELD_TOP = 96, 38
+
+
+class ChainStation(QWidget):
+    """station_wanted : a share or a remedy leads to another station."""
+
+    title = "Chain"
+    station_wanted = Signal(str)
+    KEYS = (*NomogramPicture.KEYS, *BudgetBars.KEYS)
+
+    def __init__(self, session: Session, course: CourseRunner, colours: Colours, points: float) -> None:
+        super().__init__()
+        self._session, self.colours, self.judge = session, colours, session.judge
+        self._now: tuple[PortRef, PortRef] | None = None
+        self.nomogram: Nomogram | None = None
+        self._shares: list[ShareRow] = []
+        across = QHBoxLayout(self)
+        across.setContentsMargins(18, 14, 18, 13)
+        across.setSpacing(13)
+        self.pages = QStackedWidget()
+        across.addWidget(self.pages, 5)
+        self.pages.addWidget(self._make_left(points))
+        self.pages.addWidget(self._make_empty())
+        self.side = self._make_side()
+        across.addWidget(self.side, 2)
+        self._remedy_turn = QTimer(self)
+        self._remedy_turn.setSingleShot(True)
+        self._remedy_turn.timeout.connect(self._show_remedy)
+        session.bench_changed.connect(self.refresh)
+        session.runs_changed.connect(self.refresh)
+        session.judge.pair_changed.connect(self.refresh)
+        session.note_changed.connect(self._follow)
+
+    def _make_left(self, points: float) -> QWidget:
+        left = QWidget()
+        column = QVBoxLayout(left)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(11)
+        top = Panel("The chain")
+        self.picture = NomogramPicture(self.colours, self._session.style)
+        self.fields: list[QuantityEdit] = []
+        top.body.addWidget(self.picture, 1)
+        self.refusal = label("", "question", wrap=True)
+        set_refusal(self.refusal, "")
+        top.body.addWidget(self.refusal)
+        column.addWidget(top, 5)
+        under = Panel("Error over the range", "Error over the range")
+        self.allowed_words = label("", "small")
+        under.head.addWidget(self.allowed_words)
+        self.plot = NotePlot("Error over the range", self.colours, self._session.style, points)
+        self.plot.setMinimumHeight(120)
+        under.body.addWidget(self.plot, 1)
+        column.addWidget(under, 2)
+        self.picture.dragged.connect(self._session.set_note)
+        self.plot.note_picked.connect(self._session.set_note)
+        self.picture.laid_out.connect(self._place_fields)
+        return left
+
+    def _make_empty(self) -> QWidget:
+        empty = Panel("Nothing to draw yet")
+        empty.body.addStretch(1)
+        self.why, self.way = label("", "heading", wrap=True), QPushButton("Go to Bench (Ctrl+1)")
+        self.way.clicked.connect(lambda: self.station_wanted.emit(self._way_station))
+        self._way_station = "Bench"
+        empty.body.addWidget(self.why)
+        row = QHBoxLayout()
+        row.addWidget(self.way)
+        row.addStretch(1)
+        empty.body.addLayout(row)
+        empty.body.addStretch(2)
+        return empty
+
+    def _make_side(self) -> Panel:
+        side = Panel("What the error is made of", "What the error is made of")
+        side.head.addWidget(label("at the followed note", "small"))
+        self.bars = BudgetBars(self.colours, self._session.style)
+        side.body.addWidget(scrolling(self.bars), 1)
+        side.body.addWidget(rule())
+        side.body.addWidget(label("Do this first", "heading"))
+        self._first = QVBoxLayout()
+        side.body.addLayout(self._first)
+        self.bars.pointed.connect(lambda gap: self.picture.light(None if gap < 0 else gap))
+        self.bars.chosen.connect(self.station_wanted)
+        return side
+
+    # -- showing -----------------------------------------------------------------------------------
+
+    def dress(self, colours: Colours, points: float) -> None:
+        self.colours = colours
+        for one in (self.picture, self.bars):
+            one.colours, one.number_style = colours, self._session.style
+        self.plot.dress(colours, self._session.style, points)
+        self.refresh()
+
+    def focus_first(self) -> None:
+        (self.picture if self.nomogram is not None else self.way).setFocus()
+
+    def showEvent(self, event) -> None:
+        super().showEvent(event)
+        self.refresh()
+
+    def pair(self) -> tuple[PortRef, PortRef] | None:
+        """The pair that is looked at; without one the link of the channel that is measured."""
+        if self.judge.pair is not None:
+            return self.judge.pair
+        link = self._session.link
+        return None if link is None or not link.inputs else (link.output, link.inputs[0])
+
+    def refresh(self) -> None:
+        """Show the chain of the pair as the bench is now."""
+        if not self.isVisible():
+            return
+        self._now = self.pair()
+        self.nomogram = None
+        sentence, self._way_station = self._why_not()
+        if not sentence:
+            try:
+                self.nomogram = self._made()
+            except InputError as error:
+                sentence = str(error)
+        self.pages.setCurrentIndex(0 if self.nomogram is not None else 1)
+        set_text(self.why, sentence)
+        self.way.setText(f"Go to {self._way_station}")
+        self._show_chain()
+        self._remedy_turn.start(0)
+        if self.window().station is self:
+            self.window().show_thread()
+
+    def _why_not(self) -> tuple[str, str]:
+        """Why there is no chain to draw, and the station that leads on; empty where there may be one."""
+        bench = self._session.bench
+        if self._now is None:
+            return "No link is looked at. Choose a pitch output and an input on Bench, and join them.", "Bench"
+        sink = bench.port(self._now[1])
+        if sink.role in ("gate", "trigger", "clock"):
+            return f"{bench.label(self._now[1])} takes a {sink.role}: its levels are drawn on Levels.", "Levels"
+        if sink.role != "pitch":
+            return f"{bench.label(self._now[1])} takes {sink.role}, no pitch: it has no notes to follow.", "Circuit"
+        return "", "Bench"
+
+    def _made(self) -> Nomogram:
+        session, (output, sink) = self._session, self._now
+        bench = session.bench
+        link = trial_link(bench.link_from(output), output, sink)
+        made = link_chain(bench, link, session.head_of(output, self._serial()), sink)
+        notes = np.arange(np.ceil(link.low_note), np.floor(link.high_note) + 1.0)
+        if notes.size < 2:
+            raise InputError("Fewer than two whole notes are used on this link; give it a lowest and a highest note.")
+        self._link = link
+        self._allowed = parse_tolerance(link.tolerance).cents_at(notes)
+        return nomogram(bench, link, made, notes, sink)
+
+    def _serial(self) -> str:
+        """The specimen that is looked at where it is of this gear, else the first."""
+        channel, output = self._session.channel, self._now[0]
+        if channel is not None and channel[0].gear == output.gear:
+            return channel[1]
+        return next((unit.serial for unit in self._session.bench.gear_by(output.gear).units), "")
+
+    def _show_chain(self) -> None:
+        made, style = self.nomogram, self._session.style
+        self.picture.show_chain(made, self._allowed if made is not None else np.zeros(0))
+        if made is None:
+            self._make_fields()
+            self.bars.show_shares([], "")
+            return
+        low, high = float(made.notes[0]), float(made.notes[-1])
+        self.plot.begin()
+        self.plot.tolerance(parse_tolerance(self._link.tolerance), low, high)
+        self.plot.curve(made.notes, made.error_cents, self.colours.ink)
+        self.plot.finish(low, high, made.error_cents, self._session.note)
+        set_text(self.allowed_words, f"tolerance {parse_tolerance(self._link.tolerance).words(style)}")
+        self._make_fields()
+        self._follow()
+
+    def _make_fields(self) -> None:
+        """One field on each scale: the followed note's value there, and where to type another."""
+        count = 0 if self.nomogram is None else len(self.nomogram.scales)
+        labels = [] if self.nomogram is None else [one.quantity for one in self.nomogram.scales]
+        if [one.quantity for one in self.fields] != labels:
+            for one in self.fields:
+                one.hide()
+                one.deleteLater()
+            self.fields = []
+            for k in range(count):
+                made = QuantityEdit(f"{labels[k].label}, of the followed note", lambda text, k=k: self._read(k, text),
+                                    lambda value, k=k: self._go(k, value))  # fmt: skip
+                made.quantity = labels[k]
+                made.setParent(self.picture)
+                made.refused.connect(lambda text: set_refusal(self.refusal, text))
+                made.show()
+                self.fields.append(made)
+        self._place_fields()
+
+    def _place_fields(self) -> None:
+        for k, field in enumerate(self.fields):
+            if self.nomogram is not None and k < len(self.nomogram.scales):
+                high = field.sizeHint().height()
+                field.setGeometry(int(self.picture.x_of(k) - _FIELD_WIDTH / 2), _FIELD_TOP, _FIELD_WIDTH, high)
+
+    def _read(self, k: int, text: str) -> float:
+        kind, style = self.nomogram.scales[k].quantity.kind, self._session.style
+        if kind == "note":
+            return parse_note(text.split()[-1] if " " in text.strip() else text, Naming(style.middle_c))
+        unit = {"volts": "V", "octaves": "Hz"}.get(kind, "")
+        value = parse_quantity(text, unit, self.nomogram.scales[k].quantity.label, decimal_comma=style.decimal_comma)
+        if kind == "octaves":
+            if value <= 0:
+                raise InputError(f"{text} is no frequency; more than 0 Hz was expected.")
+            return float(np.log2(value))
+        return value
+
+    def _go(self, k: int, value: float) -> None:
+        note = self.nomogram.note_at(k, value)
+        self._session.set_note(note)
+        self._follow()
+
+    def _follow(self) -> None:
+        """Show the followed note, wherever it was moved."""
+        made = self.nomogram
+        if made is None or not self.isVisible():
+            return
+        note = self._session.note
+        self.picture.show_note(note)
+        self.plot.mark_note(note)
+        values, error = made.traced(note)
+        for field, scale, value in zip(self.fields, made.scales, values, strict=True):
+            field.show_text(shown(scale.quantity, float(value), self._session.style))
+        self._show_budget(note, error)
+        spoken = (
+            f"note {note_label(note, self._session.style)}, {self._session.style.cents(error, sign=True)} cents off"
+        )
+        self.picture.setAccessibleDescription(spoken)
+
+    def _show_budget(self, note: float, error: float) -> None:
+        made, style = self.nomogram, self._session.style
+        k = int(np.argmin(np.abs(made.notes - note)))
+        self._shares = []
+        limits, square = 0.0, 0.0
+        for share in made.budget:
+            cents, standard = float(share.cents[k]), float(share.standard_cents[k])
+            known = not np.any(share.standard_cents > 0)
+            cure = cure_of(share, made.chain, self._link)
+            self._shares.append(ShareRow(share.label, cents, known, cure.words, cure.station, cure.gap))
+            if not known and np.isfinite(cents):
+                limits, square = limits + abs(cents), square + standard**2
+        told = (
+            f"As drawn {style.cents(error, sign=True)} ct. Its parts may add {style.cents(limits)} ct in the worst "
+            f"case, {style.cents(2.0 * square**0.5)} ct as a root sum of squares (k\u00a0=\u00a02)."
+        )
+        self.bars.show_shares(self._shares, tied(told))
+
+    # -- what to do --------------------------------------------------------------------------------
+
+    def _show_remedy(self) -> None:
+        clear(self._first)
+        session, remedy = self._session, None
+        if self._now is not None and self.isVisible():
+            link = trial_link(session.bench.link_from(self._now[0]), *self._now)
+            fit = judge_pair(session.bench, link, self._now[1], session.adoptions, session.style)
+            found = remedies_for(session.bench, fit, session.adoptions, session.style)
+            remedy = next(iter(found), None)
+            if remedy is None:
+                words = "Nothing: it fits." if fit.verdict == "fits" else "Its findings on Bench say what is known."
+                self._first.addWidget(label(words, "muted", wrap=True))
+        if remedy is not None:
+            button = {"calibrate": "Go to Measure"}.get(remedy.kind, "Apply")
+            work = (lambda: self._apply(remedy)) if remedy.deed is not None else (
+                (lambda: self.station_wanted.emit("Measure")) if remedy.kind == "calibrate" else None)  # fmt: skip
+            self.card = RemedyCard(remedy, session.style, self.colours, button, work)
+            self._first.addWidget(self.card)
+            if remedy.circuit:
+                more = QPushButton("Design it on Circuit (Ctrl+4)")
+                more.clicked.connect(lambda: self.station_wanted.emit("Circuit"))
+                self._first.addWidget(more)
+
+    def _apply(self, remedy: Remedy) -> None:
+        try:
+            self._session.apply(remedy.deed(self._session.bench))
+        except InputError as error:
+            self._session.said.emit(str(error), True)
+
+    def thread_fields(self):
+        """The thread of the pair that is drawn."""
+        if self.nomogram is None:
+            return None
+        made, note, style = self.nomogram, self._session.note, self._session.style
+        values, error = made.traced(note)
+        wanted = float(made.chain.wanted.forward(np.array([note]), NOMINAL)[0])
+        return traced_fields(made.chain, values, wanted, error, style)
+
+    def table(self) -> Table:
+        """The budget at the followed note, for Copy and Save CSV."""
+        style, made = self._session.style, Table("What the error is made of", _COLUMNS)
+        k = 0 if self.nomogram is None else int(np.argmin(np.abs(self.nomogram.notes - self._session.note)))
+        shares = [] if self.nomogram is None else self.nomogram.budget
+        made.set_rows([
+            Row((one.label, style.cents(float(one.cents[k]), sign=True), style.cents(float(one.standard_cents[k])),
+                 row.station), one.source)
+            for one, row in zip(shares, self._shares, strict=False)
+        ])  # fmt: skip
+        return made

@@ -1,0 +1,78 @@
+"""Where the ticks of a nomogram's scales stand, and what they say."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from dynamis.bench.nomogram import Scale
+from dynamis.notation.style import Style
+from dynamis.pitch.notes import note_label
+
+_APART = 21.0
+
+
+@dataclass(frozen=True)
+class Tick:
+    place: float
+    text: str
+
+
+def ticks_of(scale: Scale, low: float, high: float, pixels: float, style: Style) -> list[Tick]:
+    """The ticks of a scale between two places; pixels : of one semitone."""
+    kind = scale.quantity.kind
+    octaves = [float(note) for note in range(12 * math.ceil(low / 12.0), math.floor(high) + 1, 12)]
+    if kind == "note":
+        return [Tick(note, note_label(note, style)) for note in octaves]
+    if kind == "octaves":
+        hertz = [(note, 2.0 ** scale.value(note)) for note in octaves]
+        return [Tick(note, style.number(one, 0 if one >= 100.0 else 1)) for note, one in hertz]
+    ends = scale.value(low), scale.value(high)
+    if not all(math.isfinite(one) for one in ends) or ends[0] == ends[1]:
+        return []
+    least, most = min(ends), max(ends)
+
+    def placed(value: float) -> float:
+        return float(scale.place(value))
+
+    for step in _steps(most - least, binary=kind == "code"):
+        values = step * np.arange(math.ceil(least / step), math.floor(most / step) + 1)
+        places = np.sort(scale.place(values)) * pixels
+        if values.size > 1 and float(np.min(np.diff(places))) >= _APART:
+            return [Tick(placed(float(one)), _text(float(one), step, kind, style)) for one in values]
+    # Nowhere even: a law bends the scale, so values are doubled instead.
+    return _doubling(most, placed, pixels, style, low)
+
+
+def _steps(span: float, binary: bool):
+    if binary:
+        yield from (2.0**k for k in range(24))
+        return
+    first = math.floor(math.log10(span)) - 3
+    for decade in range(first, first + 6):
+        yield from (base * 10.0**decade for base in (1.0, 2.0, 5.0))
+
+
+def _doubling(most: float, placed: Callable[[float], float], pixels: float, style: Style, low: float) -> list[Tick]:
+    found, value = [], 10.0 ** math.ceil(math.log10(most)) if most > 0 else 0.0
+    last = math.inf
+    while value > most > 0:
+        value /= 2.0
+    while value > 1e-3 and len(found) < 14:
+        place = placed(value)
+        if place < low:
+            break
+        if (last - place) * pixels >= _APART:
+            found.append(
+                Tick(place, style.number(value, max(0, 2 - math.floor(math.log10(value)))).rstrip("0").rstrip(".,"))
+            )
+            last = place
+        value /= 2.0
+    return found
+
+
+def _text(value: float, step: float, kind: str, style: Style) -> str:
+    return style.number(value, 0 if kind == "code" else max(0, -math.floor(math.log10(step) + 1e-9)))
