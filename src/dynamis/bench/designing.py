@@ -15,7 +15,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from dynamis.bench.chains import heard_by
-from dynamis.bench.commands import Change
+from dynamis.bench.commands import Change, join
 from dynamis.bench.document import Bench, Link
 from dynamis.bench.gear.commands import put_link
 from dynamis.bench.judging.swings import Swing, swing_at
@@ -23,9 +23,10 @@ from dynamis.bench.ports import PortRef, VoltSpan
 from dynamis.electrics.circuits.built import KIND, BuiltCircuit
 from dynamis.electrics.circuits.supply import OP_AMPS, OpAmp, Supply
 from dynamis.electrics.circuits.topology import TOPOLOGIES
-from dynamis.electrics.circuits.variation import Counting
+from dynamis.electrics.circuits.variation import Counting, varied_in
 from dynamis.electrics.design.proposal import ORDER, Proposal, propose_one
 from dynamis.electrics.design.trims import Bench as TrimBench
+from dynamis.electrics.design.trims import needed_range
 from dynamis.electrics.design.wish import Wish
 from dynamis.errors import InputError
 from dynamis.pitch.laws import ExponentialLaw, parse_law
@@ -118,11 +119,25 @@ def built(proposal: Proposal, transfer_id: str = "between", bears: VoltSpan = Vo
     )
 
 
-def put_between(bench: Bench, link: Link, circuit: BuiltCircuit) -> Change:
-    """The link with a designed circuit between, in the place of one that stood there."""
+def use_between(bench: Bench, output: PortRef, sink: PortRef, circuit: BuiltCircuit) -> Change:
+    """The two joined with a designed circuit between, in the place of one that stood there."""
+    link = bench.link_from(output)
+    if link is None or sink not in link.inputs:
+        bench = join(bench, output, sink).bench
+        link = bench.link_from(output)
+    assert link is not None
     kept = tuple(stored for stored in link.between if stored.kind not in (KIND, "stage"))
-    words = f"put {circuit.circuit.topology.title[0].lower()}{circuit.circuit.topology.title[1:]} between"
+    title = circuit.circuit.topology.title
+    words = f"put {title[0].lower()}{title[1:]} between"
     return put_link(bench, replace(link, between=(*kept, circuit.stored())), words)
+
+
+def standing(circuit: BuiltCircuit, wish: Wish) -> Proposal:
+    """A circuit that stands in a link as a proposal for what the link asks, its trimmers as they are described."""
+    here = with_(circuit.circuit, source_ohms=wish.source_ohms, load_ohms=wish.load_ohms)
+    known = with_(wish, supply=here.supply, op_amp=here.op_amp, tolerance=here.resistor_tolerance)
+    needed = needed_range(here, known, varied_in(here, Counting()))
+    return Proposal(here, known, tuple(TrimBench(here, known).describe(needed)))
 
 
 def circuit_of(link: Link) -> BuiltCircuit | None:

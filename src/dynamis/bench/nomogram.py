@@ -7,7 +7,6 @@ slope between two scales is what goes wrong between them, in cents.
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -156,7 +155,7 @@ def nomogram(bench: Bench, link: Link, made: LinkChain, notes: FloatArray, sink:
             intended.append(found[sent])
         needed = [wanted]
         for transfer in reversed(chain.transfers[sent + 1 :]):
-            needed.append(_backward(transfer.backward, needed[-1]))
+            needed.append(transfer.backward(needed[-1], NOMINAL).x)
         intended += reversed(needed)
         error = chain.error_cents(notes, made.true)
     scales = tuple(
@@ -164,10 +163,6 @@ def nomogram(bench: Bench, link: Link, made: LinkChain, notes: FloatArray, sink:
         for k, (quantity, values, was) in enumerate(zip(chain.scales, intended, found, strict=True))
     )
     return Nomogram(chain, made.true, notes, scales, wanted, error)
-
-
-def _backward(backward: Callable[..., object], wanted: FloatArray) -> FloatArray:
-    return np.asarray(backward(wanted, NOMINAL).x, float)  # type: ignore[attr-defined]
 
 
 def _unreached(chain: Chain, k: int, true: World, bench: Bench, sink: PortRef | None) -> tuple[OutOfReach, ...]:

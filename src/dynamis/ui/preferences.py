@@ -18,7 +18,7 @@ _LOG = logging.getLogger(__name__)
 
 class Preferences(msgspec.Struct, frozen=True, omit_defaults=True):
     """middle_c : the octave that note 60 carries.  text : a key of `TEXT_POINTS`.  recent : benches, newest
-    first.  board_port, meter_address : where the devices were last.
+    first.  board_port, meter_address : where the devices were last.  zigzag : resistors drawn so, else as boxes.
     """
 
     middle_c: Literal[3, 4, 5] = 4
@@ -30,6 +30,7 @@ class Preferences(msgspec.Struct, frozen=True, omit_defaults=True):
     last: str | None = None
     board_port: str = ""
     meter_address: str = ""
+    zigzag: bool = False
 
     @property
     def style(self) -> Style:

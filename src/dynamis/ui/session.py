@@ -187,6 +187,26 @@ class Session(QObject):
         link = self.link
         return None if link is None else link_chain(self.bench, link, self.head())
 
+    def followed_pair(self) -> tuple[PortRef, PortRef] | None:
+        """The pair that is looked at; without one the link of the channel that is measured, to its first input."""
+        if self.judge.pair is not None:
+            return self.judge.pair
+        link = self.link
+        return None if link is None or not link.inputs else (link.output, link.inputs[0])
+
+    def followed_unit(self, output: PortRef) -> str:
+        """The specimen that is looked at where it is of the output's gear, else the first."""
+        if self._channel is not None and self._channel[0].gear == output.gear:
+            return self._channel[1]
+        return next((unit.serial for unit in self.bench.gear_by(output.gear).units), "")
+
+    def pair_chain(self, output: PortRef, sink: PortRef) -> LinkChain:
+        """The chain of a pair, joined or not."""
+        from dynamis.bench.judging.pairs import trial_link
+
+        link = trial_link(self.bench.link_from(output), output, sink)
+        return link_chain(self.bench, link, self.head_of(output, self.followed_unit(output)), sink)
+
     # -- runs and readings -------------------------------------------------------------------------
 
     def runs_of(self, channel: tuple[PortRef, str]) -> list[RunRecord]:

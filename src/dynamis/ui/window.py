@@ -37,6 +37,7 @@ STATIONS = (
     ("Bench", "Ctrl+1", "dynamis.ui.views.bench.station", "BenchStation"),
     ("Levels", "Ctrl+2", "dynamis.ui.views.levels.station", "LevelsStation"),
     ("Chain", "Ctrl+3", "dynamis.ui.views.chain.station", "ChainStation"),
+    ("Circuit", "Ctrl+4", "dynamis.ui.views.circuit.station", "CircuitStation"),
     ("Codes", "Ctrl+5", "dynamis.ui.views.codes.station", "CodesStation"),
     ("Measure", "Ctrl+6", "dynamis.ui.views.measure.station", "MeasureStation"),
 )
@@ -268,7 +269,8 @@ class MainWindow(QMainWindow):
         session = self.session
         told = self.station.thread_fields() if self.stack.count() else None
         if told is None:
-            made = session.chain()
+            followed = self.station.pair() if self.stack.count() and hasattr(self.station, "pair") else None
+            made = session.chain() if followed is None else session.pair_chain(*followed)
             if made is None:
                 from dynamis.pitch.notes import note_label
 

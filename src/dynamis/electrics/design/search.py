@@ -75,7 +75,7 @@ def _choose(
     if topology.needs_two_rails and wish.supply.single:
         raise InputError("it works round 0 V and needs two rails")
     values = stock(wish.series, wish.drawer)
-    seeds = _seeds(values, near_ohms, wide)
+    seeds = _locked_seeds(topology, wish, trimmers, locked) or _seeds(values, near_ohms, wide)
     sets = _sets(topology, wish, seeds, trimmers)
     found: list[tuple[tuple[float, ...], Circuit]] = []
     for names, group in _by_slots(sets):
@@ -103,6 +103,26 @@ def _seeds(values: FloatArray, near_ohms: float | None, wide: bool) -> list[floa
         inside = values
     step = max(1, math.ceil(inside.size / (_MOST_SEEDS * (3 if wide else 1))))
     return [float(one) for one in inside[::step]]
+
+
+def _locked_seeds(topology: Topology, wish: Wish, trimmers: Mapping[str, float], locked: Held) -> list[float]:
+    """The free value where something is locked: itself, or what makes the first locked slot come out right."""
+    free = seed_slot(topology)
+    if free in locked:
+        return [replace(locked[free], trimmer_ohms=0.0).total]
+    for slot, fitted in locked.items():
+        wanted = replace(fitted, trimmer_ohms=trimmers.get(slot, 0.0)).total
+        tried = np.geomspace(*_WIDE_OHMS, 400)
+        made = [one.ohms.get(slot, np.nan) for one in equations_for(topology.name)(wish, list(tried))]
+        if len(made) == tried.size and np.isfinite(made).all():
+            off = np.log(np.array(made) / wanted)
+            cross = np.flatnonzero(np.sign(off[:-1]) != np.sign(off[1:]))
+            if cross.size:
+                k = int(cross[0])
+                share = off[k] / (off[k] - off[k + 1])
+                seed = tried[k] * (tried[k + 1] / tried[k]) ** share
+                return [float(seed) - trimmers.get(free, 0.0) / 2.0]
+    return []
 
 
 def seed_slot(topology: Topology) -> str:
@@ -153,8 +173,8 @@ def _fillings(
     for name, ohms in made.ohms.items():
         trimmer = trimmers.get(name, 0.0)
         if name in locked:
-            options[name] = [locked[name]]
-        elif name == seed_slot(topology):
+            options[name] = [replace(locked[name], trimmer_ohms=trimmer)]
+        elif name == seed_slot(topology) and not locked:
             options[name] = [Fitted((round(ohms - trimmer / 2.0, 6),), trimmer_ohms=trimmer)]
         else:
             options[name] = [replace(one, trimmer_ohms=trimmer)

@@ -32,7 +32,8 @@ class Column:
 
 @dataclass(frozen=True)
 class Row:
-    """One row of shown texts; `key` finds the record behind it, `mark` is current, off or plain.
+    """One row of shown texts; `key` finds the record behind it, `mark` is current, off (struck
+    out), muted or plain.
 
     raw : the cells as they go into CSV (full precision), where they differ from what is shown.
     """
@@ -100,7 +101,7 @@ class RowsModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.TextAlignmentRole:
             side = Qt.AlignmentFlag.AlignLeft if column.left else Qt.AlignmentFlag.AlignRight
             return side | Qt.AlignmentFlag.AlignVCenter
-        if role == Qt.ItemDataRole.ForegroundRole and row.mark == "off":
+        if role == Qt.ItemDataRole.ForegroundRole and row.mark in ("off", "muted"):
             return self.off_colour
         if role == Qt.ItemDataRole.BackgroundRole and row.mark == "current":
             return self.current_colour

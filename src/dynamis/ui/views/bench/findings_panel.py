@@ -107,7 +107,7 @@ class FindingsPanel(QWidget):
                 work = lambda remedy=remedy: self.apply(remedy)  # noqa: E731  (bound to this remedy)
             elif station:
                 work = lambda station=station: self.station_wanted.emit(station)  # noqa: E731
-            card = RemedyCard(remedy, style, self.colours, button, work)
+            card = RemedyCard(remedy, style, self.colours, button, work, lambda: self.station_wanted.emit("Circuit"))
             self.cards.append(card)
             self._told.addWidget(card)
         self._told.addStretch(1)

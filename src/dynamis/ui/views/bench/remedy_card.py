@@ -17,11 +17,13 @@ from dynamis.ui.widgets.panel import label
 
 
 class RemedyCard(QFrame):
-    """apply : does what the remedy says; None where that is not a change of the bench."""
+    """apply : does what the remedy says; None where that is not a change of the bench.  design : leads to where its
+    circuit is designed; shown for circuits only."""
 
     def __init__(
-        self, remedy: Remedy, style: Style, colours: Colours, button: str, apply: Callable[[], None] | None
-    ) -> None:
+        self, remedy: Remedy, style: Style, colours: Colours, button: str, apply: Callable[[], None] | None,
+        design: Callable[[], None] | None = None,
+    ) -> None:  # fmt: skip
         super().__init__()
         self.setProperty("panel", True)
         self.setAccessibleName(remedy.title)
@@ -42,6 +44,12 @@ class RemedyCard(QFrame):
             row.addWidget(label(f"Then it {_THEN[remedy.leaves.verdict]}{number}.", wrap=True), 1)
         else:
             row.addStretch(1)
+        if design is not None and remedy.circuit:
+            self.design = QPushButton("Design…")
+            self.design.setAccessibleName(f"Design on Circuit: {remedy.title}")
+            self.design.setToolTip("Its parts, trimmers and spread, on Circuit (Ctrl+4)")
+            self.design.clicked.connect(lambda _=False: design())
+            row.addWidget(self.design)
         if apply is not None:
             self.button = QPushButton(button)
             self.button.setAccessibleName(f"{button}: {remedy.title}")

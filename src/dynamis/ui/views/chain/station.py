@@ -6,7 +6,6 @@ import numpy as np
 from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
-from dynamis.bench.chains import link_chain
 from dynamis.bench.judging.pairs import judge_pair, trial_link
 from dynamis.bench.judging.remedies import Remedy, remedies_for
 from dynamis.bench.nomogram import Nomogram, nomogram
@@ -80,12 +79,12 @@ class ChainStation(QWidget):
         under = Panel("Error over the range", "Error over the range")
         self.allowed_words = label("", "small")
         under.head.addWidget(self.allowed_words)
-        self.plot = NotePlot("Error over the range", self.colours, self._session.style, points)
-        self.plot.setMinimumHeight(120)
-        under.body.addWidget(self.plot, 1)
+        self.errors = NotePlot("Error over the range", self.colours, self._session.style, points)
+        self.errors.setMinimumHeight(120)
+        under.body.addWidget(self.errors, 1)
         column.addWidget(under, 2)
         self.picture.dragged.connect(self._session.set_note)
-        self.plot.note_picked.connect(self._session.set_note)
+        self.errors.note_picked.connect(self._session.set_note)
         self.picture.laid_out.connect(self._place_fields)
         return left
 
@@ -116,13 +115,18 @@ class ChainStation(QWidget):
         self.bars.chosen.connect(self.station_wanted)
         return side
 
+    @property
+    def plot(self):
+        """The picture that is copied, saved, printed and zoomed: the one with the focus, else the chain."""
+        return self.errors if self.errors.hasFocus() else self.picture
+
     # -- showing -----------------------------------------------------------------------------------
 
     def dress(self, colours: Colours, points: float) -> None:
         self.colours = colours
         for one in (self.picture, self.bars):
             one.colours, one.number_style = colours, self._session.style
-        self.plot.dress(colours, self._session.style, points)
+        self.errors.dress(colours, self._session.style, points)
         self.refresh()
 
     def focus_first(self) -> None:
@@ -134,10 +138,7 @@ class ChainStation(QWidget):
 
     def pair(self) -> tuple[PortRef, PortRef] | None:
         """The pair that is looked at; without one the link of the channel that is measured."""
-        if self.judge.pair is not None:
-            return self.judge.pair
-        link = self._session.link
-        return None if link is None or not link.inputs else (link.output, link.inputs[0])
+        return self._session.followed_pair()
 
     def refresh(self) -> None:
         """Show the chain of the pair as the bench is now."""
@@ -175,20 +176,13 @@ class ChainStation(QWidget):
         session, (output, sink) = self._session, self._now
         bench = session.bench
         link = trial_link(bench.link_from(output), output, sink)
-        made = link_chain(bench, link, session.head_of(output, self._serial()), sink)
+        made = session.pair_chain(output, sink)
         notes = np.arange(np.ceil(link.low_note), np.floor(link.high_note) + 1.0)
         if notes.size < 2:
             raise InputError("Fewer than two whole notes are used on this link; give it a lowest and a highest note.")
         self._link = link
         self._allowed = parse_tolerance(link.tolerance).cents_at(notes)
         return nomogram(bench, link, made, notes, sink)
-
-    def _serial(self) -> str:
-        """The specimen that is looked at where it is of this gear, else the first."""
-        channel, output = self._session.channel, self._now[0]
-        if channel is not None and channel[0].gear == output.gear:
-            return channel[1]
-        return next((unit.serial for unit in self._session.bench.gear_by(output.gear).units), "")
 
     def _show_chain(self) -> None:
         made, style = self.nomogram, self._session.style
@@ -198,10 +192,10 @@ class ChainStation(QWidget):
             self.bars.show_shares([], "")
             return
         low, high = float(made.notes[0]), float(made.notes[-1])
-        self.plot.begin()
-        self.plot.tolerance(parse_tolerance(self._link.tolerance), low, high)
-        self.plot.curve(made.notes, made.error_cents, self.colours.ink)
-        self.plot.finish(low, high, made.error_cents, self._session.note)
+        self.errors.begin()
+        self.errors.tolerance(parse_tolerance(self._link.tolerance), low, high)
+        self.errors.curve(made.notes, made.error_cents, self.colours.ink)
+        self.errors.finish(low, high, made.error_cents, self._session.note)
         set_text(self.allowed_words, f"tolerance {parse_tolerance(self._link.tolerance).words(style)}")
         self._make_fields()
         self._follow()
@@ -255,7 +249,7 @@ class ChainStation(QWidget):
             return
         note = self._session.note
         self.picture.show_note(note)
-        self.plot.mark_note(note)
+        self.errors.mark_note(note)
         values, error = made.traced(note)
         for field, scale, value in zip(self.fields, made.scales, values, strict=True):
             field.show_text(shown(scale.quantity, float(value), self._session.style))
@@ -300,12 +294,9 @@ class ChainStation(QWidget):
             button = {"calibrate": "Go to Measure"}.get(remedy.kind, "Apply")
             work = (lambda: self._apply(remedy)) if remedy.deed is not None else (
                 (lambda: self.station_wanted.emit("Measure")) if remedy.kind == "calibrate" else None)  # fmt: skip
-            self.card = RemedyCard(remedy, session.style, self.colours, button, work)
+            design = lambda: self.station_wanted.emit("Circuit")  # noqa: E731
+            self.card = RemedyCard(remedy, session.style, self.colours, button, work, design)
             self._first.addWidget(self.card)
-            if remedy.circuit:
-                more = QPushButton("Design it on Circuit (Ctrl+4)")
-                more.clicked.connect(lambda: self.station_wanted.emit("Circuit"))
-                self._first.addWidget(more)
 
     def _apply(self, remedy: Remedy) -> None:
         try:

@@ -1,0 +1,232 @@
+"""A circuit as a drawing: symbols, wires, dots and words on a grid; what paints it is elsewhere.
+
+One op-amp is one cell: its inputs at the left, the − input above the + input, feedback over it, bias and ground
+below or above.  Cells stand in a row from the sender to the receiver.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Final, Literal
+
+from dynamis.electrics.circuits.circuit import Circuit, Fitted, trimmer_name
+from dynamis.electrics.circuits.network import GROUND
+from dynamis.electrics.circuits.topology import JACK, RAIL, Place, Slot
+from dynamis.notation.style import Style
+
+Kind = Literal["resistor", "trimmer", "op-amp", "ground", "rail", "terminal"]
+Point = tuple[float, float]
+
+
+@dataclass(frozen=True)
+class Symbol:
+    """at : its first end, or its middle for an op-amp; to : its other end.  words : name and value beside it."""
+
+    kind: Kind
+    at: Point
+    to: Point
+    words: tuple[str, ...] = ()
+    slot: str = ""
+
+
+@dataclass(frozen=True)
+class Schematic:
+    """On a grid of squares; y grows downwards."""
+
+    symbols: tuple[Symbol, ...]
+    wires: tuple[tuple[Point, ...], ...]
+    dots: tuple[Point, ...]
+    notes: tuple[str, ...]
+    width: float
+    height: float
+
+
+_CELL: Final = 19.5
+_IN, _NODE_P, _NODE_M, _LEFT, _TIP = 1.0, 9.0, 10.6, 12.2, 16.2
+# Room for the words at the sender's and the receiver's end.
+_BEFORE, _BEHIND = 6.5, 8.5
+_PLUS, _MINUS, _UP, _DOWN = 1.0, -1.0, -4.5, 6.0
+
+
+@dataclass
+class _Pen:
+    symbols: list[Symbol] = field(default_factory=list)
+    wires: list[tuple[Point, ...]] = field(default_factory=list)
+    dots: list[Point] = field(default_factory=list)
+
+    def wire(self, *points: Point) -> None:
+        self.wires.append(points)
+
+    def part(self, slot: str, fitted: Fitted, a: Point, b: Point, style: Style) -> None:
+        """A resistor between two points, and its trimmer in series where it has one."""
+        sign = " + " if fitted.joined == "series" else " ∥ "
+        names = sign.join(fitted.names(slot))
+        value = sign.join(style.engineering(one, "Ω") for one in fitted.ohms)
+        if not fitted.trimmer_ohms:
+            self.symbols.append(Symbol("resistor", a, b, (names, value), slot))
+            return
+        middle = ((a[0] + b[0]) / 2, (a[1] + b[1]) / 2)
+        self.symbols.append(Symbol("resistor", a, middle, (names, value), slot))
+        words = (trimmer_name(slot), style.engineering(fitted.trimmer_ohms, "Ω"))
+        self.symbols.append(Symbol("trimmer", middle, b, words, slot))
+
+    def end(self, circuit: Circuit, node: str, at: Point, style: Style) -> None:
+        """What a branch ends at: ground, or the rail or reference with its volts."""
+        if node == RAIL:
+            volts = circuit.reference.volts
+            name = "ref " if circuit.reference.node == "ref" else ""
+            self.symbols.append(Symbol("rail", at, at, (f"{name}{style.volts(volts, 3 if name else 0, sign=True)}",)))
+        else:
+            self.symbols.append(Symbol("ground", at, at))
+
+
+def schematic(
+    circuit: Circuit, style: Style = Style(), sender: str = "sender", receiver: str = "receiver"
+) -> Schematic:
+    """The drawing of a circuit between a sender and a receiver."""
+    pen, cells = _Pen(), max(1, len(circuit.topology.amplifiers))
+    for k in range(cells):
+        slots = [one for one in circuit.topology.slots if one.stage == k]
+        if circuit.topology.amplifiers:
+            _amplifier(pen, circuit, k, slots, style)
+        else:
+            _divider(pen, circuit, slots, style)
+    source = style.engineering(circuit.source_ohms, "Ω")
+    load = "nothing" if circuit.load_ohms is None else style.engineering(circuit.load_ohms, "Ω")
+    first = _entry(circuit)
+    pen.symbols.append(Symbol("terminal", (_IN - _BEFORE, first), (_IN, first), (sender, f"behind {source}")))
+    last = (_CELL * (cells - 1) + (_TIP + 0.8 if circuit.topology.amplifiers else 10.0), 0.0)
+    end = (last[0] + 1.5, 0.0)
+    pen.wire(last, end)
+    pen.symbols.append(Symbol("terminal", end, end, (receiver, f"{load} in all")))
+    notes = []
+    if circuit.topology.amplifiers:
+        each = "100 nF from the rail" if circuit.supply.single else "100 nF from each rail"
+        notes.append(f"{circuit.op_amp.title} from {circuit.supply.words}, {each} to ground.")
+    ys = [y for one in pen.symbols for y in (one.at[1], one.to[1])] + [y for wire in pen.wires for _, y in wire]
+    shift = 2.5 - min(ys)
+    right = _BEFORE - _IN + 0.5
+    return _moved(pen, (right, shift), tuple(notes), end[0] + right + _BEHIND, max(ys) + shift + 2.0)
+
+
+def _entry(circuit: Circuit) -> float:
+    """The height at which the sender comes in."""
+    if not circuit.topology.amplifiers:
+        return 0.0
+    first = circuit.topology.amplifiers[0]
+    named = circuit.by_slot
+    inverted = any(one.stage == 0 and one.place == "minus-in" and one.name in named for one in circuit.topology.slots)
+    return _PLUS if first.plus == JACK or not inverted else _MINUS
+
+
+def _divider(pen: _Pen, circuit: Circuit, slots: list[Slot], style: Style) -> None:
+    for slot in slots:
+        fitted = circuit.by_slot.get(slot.name)
+        if fitted is None:
+            continue
+        if slot.place == "series":
+            pen.part(slot.name, fitted, (_IN, 0.0), (7.0, 0.0), style)
+        elif slot.place == "to-ground":
+            pen.part(slot.name, fitted, (8.0, 0.0), (8.0, _DOWN), style)
+            pen.end(circuit, GROUND, (8.0, _DOWN), style)
+            pen.dots.append((8.0, 0.0))
+        else:
+            pen.part(slot.name, fitted, (8.0, 0.0), (8.0, -_DOWN), style)
+            pen.end(circuit, RAIL, (8.0, -_DOWN), style)
+            pen.dots.append((8.0, 0.0))
+    pen.wire((7.0, 0.0), (10.0, 0.0))
+
+
+def _amplifier(pen: _Pen, circuit: Circuit, k: int, slots: list[Slot], style: Style) -> None:
+    """One op-amp with what hangs on it."""
+    x0, amp = _CELL * k, circuit.topology.amplifiers[k]
+    here: dict[Place, Slot] = {
+        slot.place: slot for slot in slots if slot.name in circuit.by_slot and slot.place != "more-in"
+    }
+    more = [slot for slot in slots if slot.place == "more-in" and slot.name in circuit.by_slot]
+    top = _UP - 3.2 * len(more) - (0.0 if "minus-rail" not in here else 1.0)
+    pen.symbols.append(Symbol("op-amp", (x0 + (_LEFT + _TIP) / 2, 0.0), (x0 + _TIP, 0.0), (amp.name,)))
+    plus, minus, node = (x0 + _LEFT, _PLUS), (x0 + _LEFT, _MINUS), (x0 + _NODE_M, _MINUS)
+    out = (x0 + _TIP + 0.8, 0.0)
+    pen.wire((x0 + _TIP, 0.0), out)
+    _plus_side(pen, circuit, here, amp.plus, x0, plus, style)
+    pen.wire(node, minus)
+    feedback = here.get("feedback")
+    if feedback is not None:
+        pen.part(feedback.name, circuit.by_slot[feedback.name], (node[0], top), (out[0], top), style)
+    pen.wire(*((node, (node[0], top)) if feedback else (node, (node[0], top), (out[0], top))))
+    pen.wire((out[0], top), out)
+    pen.dots += [node, out] if feedback or len(here) else [out]
+    _minus_side(pen, circuit, here, more, x0, style)
+    if k:
+        pen.wire((x0 - _CELL + _TIP + 0.8, 0.0), (x0 + 0.2, 0.0), (x0 + 0.2, _MINUS), (x0 + _IN, _MINUS))
+
+
+def _plus_side(
+    pen: _Pen, circuit: Circuit, here: Mapping[Place, Slot], plus: str, x0: float, at: Point, style: Style
+) -> None:
+    named = circuit.by_slot
+    node = (x0 + _NODE_P, _PLUS)
+    if plus == GROUND:
+        pen.wire(at, (at[0] - 0.7, _PLUS), (at[0] - 0.7, _PLUS + 1.4))
+        pen.end(circuit, GROUND, (at[0] - 0.7, _PLUS + 1.4), style)
+        return
+    pen.wire(node, at)
+    if "series" in here:
+        pen.part(here["series"].name, named[here["series"].name], (x0 + _IN, _PLUS), (node[0] - 1.0, _PLUS), style)
+        pen.wire((node[0] - 1.0, _PLUS), node)
+    elif plus == JACK:
+        pen.wire((x0 + _IN, _PLUS), node)
+    both: tuple[Place, ...] = ("to-ground", "to-rail")
+    down = [one for one in both if one in here]
+    for k, place in enumerate(down):
+        x = node[0] - 0.6 + 4.4 * k
+        slot = here[place]
+        if k:
+            pen.wire(node, (node[0], _PLUS + 0.9), (x, _PLUS + 0.9))
+        pen.wire((x, _PLUS + (0.9 if k else 0.0)), (x, _PLUS + 1.2))
+        pen.part(slot.name, named[slot.name], (x, _PLUS + 1.2), (x, _PLUS + _DOWN), style)
+        pen.end(circuit, slot.b if place == "to-ground" else RAIL, (x, _PLUS + _DOWN), style)
+        pen.dots.append((x, _PLUS) if not k else node)
+
+
+def _minus_side(
+    pen: _Pen, circuit: Circuit, here: Mapping[Place, Slot], more: list[Slot], x0: float, style: Style
+) -> None:
+    named = circuit.by_slot
+    node = (x0 + _NODE_M, _MINUS)
+    into = (x0 + _NODE_P - 1.0, _MINUS)
+    into_minus: tuple[Place, ...] = ("minus-in", "minus-ground")
+    for place in into_minus:
+        if place in here:
+            pen.part(here[place].name, named[here[place].name], (x0 + _IN, _MINUS), into, style)
+            pen.wire(into, node)
+            if place == "minus-ground":
+                pen.end(circuit, GROUND, (x0 + _IN, _MINUS), style)
+    if "minus-rail" in here:
+        x, slot = x0 + _NODE_P - 0.2, here["minus-rail"]
+        pen.part(slot.name, named[slot.name], (x, _MINUS - 0.4), (x, _UP - 1.8), style)
+        pen.wire((x, _MINUS), (x, _MINUS - 0.4))
+        pen.end(circuit, RAIL, (x, _UP - 1.8), style)
+        pen.dots.append((x, _MINUS))
+        if "minus-in" not in here and "minus-ground" not in here:
+            pen.wire((x, _MINUS), node)
+    for k, slot in enumerate(more):
+        y = _MINUS - 3.2 * (k + 1)
+        pen.part(slot.name, named[slot.name], (x0 + _IN, y), (into[0], y), style)
+        pen.wire((into[0], y), (x0 + _NODE_P + 0.4, y), (x0 + _NODE_P + 0.4, _MINUS))
+        if slot.a == RAIL:
+            pen.end(circuit, RAIL, (x0 + _IN, y), style)
+        else:
+            pen.symbols.append(Symbol("terminal", (x0, y), (x0 + _IN, y), (slot.a,)))
+        pen.dots.append((x0 + _NODE_P + 0.4, _MINUS))
+
+
+def _moved(pen: _Pen, shift: Point, notes: tuple[str, ...], wide: float, high: float) -> Schematic:
+    def at(point: Point) -> Point:
+        return point[0] + shift[0], point[1] + shift[1]
+
+    symbols = tuple(Symbol(one.kind, at(one.at), at(one.to), one.words, one.slot) for one in pen.symbols)
+    wires = tuple(tuple(at(point) for point in wire) for wire in pen.wires)
+    return Schematic(symbols, wires, tuple(at(point) for point in pen.dots), notes, wide, high)

@@ -1,0 +1,90 @@
+"""Setting the trimmers by readings: what to send, what to read, how much a turn is, and when it is done."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from dynamis.electrics.circuits.circuit import MID
+from dynamis.electrics.circuits.network import Value
+from dynamis.electrics.circuits.variation import Varied
+from dynamis.electrics.design.proposal import Proposal
+from dynamis.electrics.design.spread import cents_off
+from dynamis.electrics.design.trims import Bench, Trim, corner_values
+
+_MOST_ROUNDS = 8
+_NEAR_VOLTS = 0.02
+
+
+@dataclass(frozen=True)
+class Step:
+    """Send `send_volts`, turn `trim` until the receiver gets `read_volts`; a turn moves that by `volts_per_turn`.
+
+    at_pivot : the other trimmer moves nothing at this input.
+    """
+
+    trim: Trim
+    send_volts: float
+    read_volts: float
+    volts_per_turn: float
+    at_pivot: bool
+
+
+@dataclass(frozen=True)
+class Walk:
+    """steps : one round.  rounds : how many of them the worst parts need.  left_cents : what is then left at most."""
+
+    steps: tuple[Step, ...]
+    rounds: int
+    left_cents: float
+
+
+def walk(proposal: Proposal, varied: Sequence[Varied]) -> Walk | None:
+    """How the trimmers of a proposal are set, None where it has none."""
+    if not proposal.trims:
+        return None
+    bench, wish = Bench(proposal.circuit, proposal.wish), proposal.wish
+    steps = tuple(_step(bench, proposal.trims, one) for one in proposal.trims)
+    values = corner_values(varied, proposal.circuit) if varied else {}
+    travel: dict[str, Value] = dict.fromkeys(bench.names, MID)
+    rounds, left = 0, float("inf")
+    while rounds < _MOST_ROUNDS:
+        for step in steps:
+            travel = {**travel, step.trim.name: _turned(bench, values, travel, step)}
+        rounds += 1
+        found = float(np.max(cents_off(bench, {**values, **travel})))
+        if found <= 0.1 * wish.tolerance_cents or found > 0.9 * left:
+            left = min(left, found)
+            break
+        left = found
+    return Walk(steps, rounds, left)
+
+
+def _step(bench: Bench, trims: Sequence[Trim], trim: Trim) -> Step:
+    """Where a trimmer is set: the offset where the scale trimmer does nothing, the scale furthest from there."""
+    wish = bench.wish
+    scale = next(one for one in trims if one.role == "scale")
+    pivot = scale.pivot_volts
+    reachable = pivot is not None and wish.in_low - _NEAR_VOLTS <= pivot <= wish.in_high + _NEAR_VOLTS
+    fixed = pivot if reachable and pivot is not None else wish.in_low
+    if trim.role == "offset":
+        send = fixed
+    else:
+        send = max((wish.in_low, wish.in_high), key=lambda volts: abs(volts - (pivot if pivot is not None else fixed)))
+    ends = bench.slopes[trim.name]
+    share = (send - wish.in_low) / (wish.in_high - wish.in_low)
+    moves = ends[0] + (ends[1] - ends[0]) * share
+    return Step(trim, send, wish.out(send), moves / trim.turns, reachable and trim.role == "offset")
+
+
+def _turned(bench: Bench, values: dict[str, Value], travel: dict[str, Value], step: Step) -> Value:
+    """The travel at which the reading is right, the other trimmer standing as it is."""
+    name = step.trim.name
+    at = travel[name]
+    for _ in range(4):
+        line = bench.circuit.line({**values, **travel, name: at})
+        off = line.gain * step.send_volts + line.offset - step.read_volts
+        at = np.clip(at - off / (step.volts_per_turn * step.trim.turns), 0.0, 1.0)
+    return at

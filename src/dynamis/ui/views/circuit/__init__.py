@@ -1,0 +1,1 @@
+"""The Circuit station: what is built between, from the wish to parts, trimmers and spread."""

@@ -1,0 +1,180 @@
+"""The chosen circuit in detail: its parts, how its trimmers are set, its spread, its SPICE text."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QCheckBox,
+    QFileDialog,
+    QHBoxLayout,
+    QPlainTextEdit,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from dynamis.electrics.circuits.parts import parts_csv, parts_list, pieces_of
+from dynamis.electrics.circuits.spice import netlist
+from dynamis.electrics.circuits.variation import Counting, varied_in
+from dynamis.electrics.design.proposal import Proposal
+from dynamis.electrics.design.spread import Spread, budget, spread
+from dynamis.electrics.design.walk import walk
+from dynamis.errors import InputError
+from dynamis.files.text import write_whole
+from dynamis.notation.style import tied
+from dynamis.ui.background import Background
+from dynamis.ui.session import Session
+from dynamis.ui.theme.palette import Colours
+from dynamis.ui.views.circuit.histogram import Histogram, Laid
+from dynamis.ui.views.circuit.parts_panel import PartsPanel
+from dynamis.ui.views.circuit.words import budget_words, spread_words, step_words
+from dynamis.ui.widgets.panel import Panel, Sentences, rule, scrolling
+
+TABS = ("Parts", "Trimmers", "Spread", "SPICE")
+
+
+class ChosenPanel(Panel):
+    """note_of : the note at which the sender gives some volts, in words."""
+
+    def __init__(self, session: Session, colours: Colours, note_of: Callable[[float], str]) -> None:
+        super().__init__("The chosen circuit")
+        self._session, self._note_of = session, note_of
+        self.proposal: Proposal | None = None
+        self._counting = Counting()
+        self._spread: Spread | None = None
+        self._compared: Laid | None = None
+        self._sampling = Background()
+        self._sampling.answered.connect(self._take_spread)
+        self.setFixedWidth(322)
+        row = QHBoxLayout()
+        self.tabs, self.pages = QButtonGroup(self), QStackedWidget()
+        for k, name in enumerate(TABS):
+            button = QPushButton(name)
+            button.setProperty("tab", True)
+            button.setCheckable(True)
+            self.tabs.addButton(button, k)
+            row.addWidget(button)
+        row.addStretch(1)
+        self.body.addLayout(row)
+        self.body.addWidget(self.pages, 1)
+        self._make_pages(colours)
+        self.body.addWidget(rule())
+        self.as_trimmed = QCheckBox("its trimmers are set by readings")
+        self.as_trimmed.setChecked(True)
+        self.body.addWidget(self.as_trimmed)
+        saves = QHBoxLayout()
+        self.save_parts, self.save_spice = QPushButton("Parts list…"), QPushButton("SPICE…")
+        saves.addWidget(self.save_parts)
+        saves.addWidget(self.save_spice)
+        self.body.addLayout(saves)
+        self.use = QPushButton("Use this in the link (Ctrl+U)")
+        self.use.setProperty("primary", True)
+        self.body.addWidget(self.use)
+        self.tabs.button(0).setChecked(True)
+        self.tabs.idClicked.connect(self.pages.setCurrentIndex)
+        self.save_parts.clicked.connect(lambda: self._save("Save the parts list", "parts.csv", self.parts_text))
+        self.save_spice.clicked.connect(lambda: self._save("Save the SPICE text", "circuit.cir", self.spice_text))
+
+    def _make_pages(self, colours: Colours) -> None:
+        self.parts = PartsPanel()
+        self.pages.addWidget(scrolling(self.parts))
+        self.steps = Sentences(spacing=9)
+        self.pages.addWidget(scrolling(_holding(self.steps)))
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(0, 0, 0, 0)
+        self.histogram = Histogram(colours, self._session.style)
+        column.addWidget(self.histogram, 2)
+        self.spread_words = Sentences()
+        column.addWidget(scrolling(_holding(self.spread_words)), 3)
+        self.pages.addWidget(page)
+        self.spice = QPlainTextEdit()
+        self.spice.setReadOnly(True)
+        self.spice.setAccessibleName("SPICE text")
+        self.spice.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
+        self.pages.addWidget(self.spice)
+
+    def show_tab(self, index: int) -> None:
+        self.tabs.button(index).setChecked(True)
+        self.pages.setCurrentIndex(index)
+
+    def dress(self, colours: Colours) -> None:
+        self.histogram.colours, self.histogram.number_style = colours, self._session.style
+
+    def stop(self) -> None:
+        self._sampling.drop()
+
+    def show_proposal(self, made: Proposal | None, counting: Counting) -> None:
+        """Show a proposal; its spread is drawn beside the window."""
+        self.proposal, self._counting, self._spread = made, counting, None
+        style = self._session.style
+        pieces = [] if made is None else pieces_of(made.circuit, style)
+        others = [f"{one.name}  {one.value}, {one.role}" for one in pieces if one.ohms is None]
+        self.parts.show_proposal(made, others, style)
+        for one in (self.save_parts, self.save_spice):
+            one.setEnabled(made is not None)
+        self.as_trimmed.setVisible(made is not None and bool(made.trims))
+        if made is None:
+            for told in (self.steps, self.spread_words):
+                told.show_sentences([])
+            self.histogram.show_spread(None)
+            self.spice.setPlainText("")
+            return
+        varied = varied_in(made.circuit, counting)
+        told = step_words(made, walk(made, varied), self._note_of, style)
+        self.steps.show_sentences([tied(text) for text in told])
+        self.spice.setPlainText(self.spice_text())
+        self._sampling.ask(lambda wanted: spread(made.circuit, made.wish, counting, progress=lambda _: wanted()))
+        self._show_spread()
+
+    def compare(self, other: Laid | None) -> None:
+        """Lay another circuit's spread over it, or none."""
+        self._compared = other
+        self._show_spread()
+
+    def _take_spread(self, made: Spread) -> None:
+        self._spread = made
+        self._show_spread()
+
+    def _show_spread(self) -> None:
+        if self.proposal is None:
+            return
+        style, name = self._session.style, self.proposal.circuit.topology.title
+        laid = None if self._spread is None else Laid(self._spread, name)
+        self.histogram.show_spread(laid, self._compared)
+        told = [] if self._spread is None else spread_words(self._spread, self._compared, name, style)
+        told += budget_words(budget(self.proposal.circuit, self.proposal.wish, self._counting), style)
+        self.spread_words.show_sentences([tied(text) for text in told])
+
+    # -- giving it away ----------------------------------------------------------------------------
+
+    def parts_text(self) -> str:
+        """The parts list with its columns of prices, to be filled in."""
+        return parts_csv(parts_list(pieces_of(self.proposal.circuit)), {})
+
+    def spice_text(self) -> str:
+        wish = self.proposal.wish
+        return netlist(self.proposal.circuit, wish.in_low, wish.in_high)
+
+    def _save(self, title: str, start: str, text: Callable[[], str]) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, title, start)
+        if not name:
+            return
+        try:
+            write_whole(Path(name), text())
+            self._session.said.emit(f"Saved {Path(name).name}.", False)
+        except InputError as error:
+            self._session.said.emit(str(error), True)
+
+
+def _holding(layout) -> QWidget:
+    inner = QWidget()
+    column = QVBoxLayout(inner)
+    column.setContentsMargins(0, 0, 6, 0)
+    column.addLayout(layout)
+    column.addStretch(1)
+    return inner

@@ -1,0 +1,166 @@
+"""Paints a schematic: resistors as boxes or as zig-zags, op-amps, rails and grounds."""
+
+from __future__ import annotations
+
+import math
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QFont, QPainter, QPen, QPolygonF
+
+from dynamis.electrics.circuits.schematic import Schematic, Symbol
+from dynamis.notation.style import Style
+from dynamis.ui.theme.palette import Colours
+from dynamis.ui.widgets.picture import Drawn
+
+_BODY = 1.9
+_HALF = 0.42
+
+
+class SchematicView(Drawn):
+    """slot_chosen : the slot whose symbol was pressed."""
+
+    slot_chosen = Signal(str)
+
+    def __init__(self, colours: Colours, style: Style) -> None:
+        super().__init__("Schematic", colours, style)
+        self.drawing: Schematic | None = None
+        self.zigzag = False
+        self.chosen = ""
+        self._unit, self._shift = 10.0, QPointF()
+
+    def sizeHint(self) -> QSize:
+        return QSize(560, 290)
+
+    def show_drawing(self, drawing: Schematic | None, words: str) -> None:
+        self.drawing = drawing
+        self.setAccessibleDescription(words)
+        self.update()
+
+    def choose(self, slot: str) -> None:
+        self.chosen = slot
+        self.update()
+
+    def draw(self, p: QPainter) -> None:
+        if self.drawing is None:
+            return
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        made, c = self.drawing, self.colours
+        notes = 18.0 * len(made.notes)
+        self._unit = max(4.0, min(self.width() / made.width, (self.height() - notes) / made.height, 22.0))
+        left = (self.width() - made.width * self._unit) / 2
+        self._shift = QPointF(left, (self.height() - notes - made.height * self._unit) / 2)
+        p.setPen(QPen(QColor(c.ink), 1.3))
+        for wire in made.wires:
+            p.drawPolyline([self._at(point) for point in wire])
+        p.setBrush(QColor(c.ink))
+        for dot in made.dots:
+            p.drawEllipse(self._at(dot), 2.4, 2.4)
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        for symbol in made.symbols:
+            self._symbol(p, symbol)
+        p.setPen(QColor(c.muted))
+        for k, note in enumerate(made.notes):
+            box = QRectF(8, self.height() - notes + 18.0 * k - 2, self.width() - 16, 18)
+            p.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, note)
+
+    def _at(self, point: tuple[float, float]) -> QPointF:
+        return QPointF(point[0] * self._unit, point[1] * self._unit) + self._shift
+
+    def _symbol(self, p: QPainter, symbol: Symbol) -> None:
+        c, u = self.colours, self._unit
+        chosen = bool(symbol.slot) and symbol.slot == self.chosen
+        p.setPen(QPen(QColor(c.thread if chosen else c.ink), 2.0 if chosen else 1.3))
+        at = self._at(symbol.at)
+        if symbol.kind in ("resistor", "trimmer"):
+            self._resistor(p, symbol)
+        elif symbol.kind == "op-amp":
+            half = 2.0 * u
+            body = QPolygonF([QPointF(at.x() - half, at.y() - 1.9 * u), QPointF(at.x() - half, at.y() + 1.9 * u),
+                              QPointF(at.x() + half, at.y())])  # fmt: skip
+            p.drawPolygon(body)
+            font = QFont(self.font())
+            p.drawText(QRectF(at.x() - half + 3, at.y() - 1.5 * u, 14, u), Qt.AlignmentFlag.AlignVCenter, "−")
+            p.drawText(QRectF(at.x() - half + 3, at.y() + 0.5 * u, 14, u), Qt.AlignmentFlag.AlignVCenter, "+")
+            p.setFont(font)
+            p.drawText(QRectF(at.x() - u, at.y() - 9, 2 * u, 18), Qt.AlignmentFlag.AlignCenter, symbol.words[0])
+        elif symbol.kind == "ground":
+            for k, wide in enumerate((0.8, 0.5, 0.2)):
+                y = at.y() + 3.0 * k
+                p.drawLine(QPointF(at.x() - wide * u, y), QPointF(at.x() + wide * u, y))
+        elif symbol.kind == "rail":
+            p.drawLine(QPointF(at.x() - 0.7 * u, at.y()), QPointF(at.x() + 0.7 * u, at.y()))
+            below = symbol.words[0]
+            up = at.y() < self._shift.y() + self.drawing.height * u / 2
+            box = QRectF(at.x() - 60, at.y() - 20 if up else at.y() + 3, 120, 18)
+            p.drawText(box, Qt.AlignmentFlag.AlignCenter, below)
+        else:
+            self._terminal(p, symbol)
+
+    def _terminal(self, p: QPainter, symbol: Symbol) -> None:
+        at, to = self._at(symbol.at), self._at(symbol.to)
+        p.drawEllipse(at, 3.6, 3.6)
+        if to != at:
+            p.drawLine(QPointF(at.x() + 3.6, at.y()), to)
+        right = to == at
+        wide = (8.0 if right else 6.2) * self._unit
+        for k, words in enumerate(symbol.words):
+            x = at.x() + 8 if right else at.x() - 6
+            above = at.y() - 21 if k == 0 else at.y() + 6
+            p.setPen(QColor(self.colours.ink if k == 0 else self.colours.muted))
+            shown = p.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(wide))
+            p.drawText(QRectF(x - (8 if right else 0), above, wide, 16), Qt.AlignmentFlag.AlignLeft, shown)
+
+    def _resistor(self, p: QPainter, symbol: Symbol) -> None:
+        a, b, u = self._at(symbol.at), self._at(symbol.to), self._unit
+        length = math.hypot(b.x() - a.x(), b.y() - a.y())
+        along = QPointF((b.x() - a.x()) / length, (b.y() - a.y()) / length)
+        across = QPointF(-along.y(), along.x())
+        middle = (a + b) / 2
+        half = min(_BODY * u / 2, length * 0.42)
+        first, last = middle - along * half, middle + along * half
+        p.drawLine(a, first)
+        p.drawLine(last, b)
+        wide = across * (_HALF * u)
+        if self.zigzag:
+            points = [first]
+            for k in range(6):
+                points.append(first + along * (2 * half * (k + 0.5) / 6) + wide * (1 if k % 2 == 0 else -1))
+            p.drawPolyline([*points, last])
+        else:
+            p.drawPolygon(QPolygonF([first + wide, last + wide, last - wide, first - wide]))
+        if symbol.kind == "trimmer":
+            end = middle + along * (0.6 * half) + across * (1.0 * u)
+            start = middle - along * (0.6 * half) - across * (1.0 * u)
+            p.drawLine(start, end)
+            p.drawLine(end - QPointF(0.3 * u, 0), end + QPointF(0.3 * u, 0))
+        self._words(p, symbol, middle, abs(along.x()) > 0.5)
+
+    def _words(self, p: QPainter, symbol: Symbol, middle: QPointF, level: bool) -> None:
+        """Name and value beside a part."""
+        c, u = self.colours, self._unit
+        p.setFont(self.font())
+        if level:
+            wide = max(3.4 * u, 60.0)
+            # A trimmer's words stand below, its resistor's above, so that neither covers the other.
+            top = middle.y() + 1.1 * u if symbol.kind == "trimmer" else middle.y() - 0.5 * u - 34
+            boxes = [QRectF(middle.x() - wide, top + 16 * k, 2 * wide, 16) for k in (0, 1)]
+            side = Qt.AlignmentFlag.AlignHCenter
+        else:
+            boxes = [
+                QRectF(middle.x() + (1.3 if symbol.kind == "trimmer" else 0.75) * u, middle.y() - 16 + 16 * k, 150, 16)
+                for k in (0, 1)
+            ]
+            side = Qt.AlignmentFlag.AlignLeft
+        for k, (box, words) in enumerate(zip(boxes, symbol.words, strict=False)):
+            p.setPen(QColor(c.thread if symbol.slot == self.chosen else c.ink if k == 0 else c.muted))
+            p.drawText(box, side | Qt.AlignmentFlag.AlignVCenter, words)
+
+    def mousePressEvent(self, event) -> None:
+        if self.drawing is None:
+            return
+        place, reach = event.position(), 1.6 * self._unit
+        for symbol in self.drawing.symbols:
+            middle = (self._at(symbol.at) + self._at(symbol.to)) / 2
+            if symbol.slot and math.hypot(place.x() - middle.x(), place.y() - middle.y()) < reach:
+                self.slot_chosen.emit(symbol.slot)
+                return

@@ -1,0 +1,103 @@
+"""The spread of a circuit as a histogram of cents, with the tolerance; a second circuit may be laid over."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen
+
+from dynamis.electrics.design.spread import Spread
+from dynamis.notation.style import Style
+from dynamis.ui.theme.palette import Colours
+from dynamis.ui.widgets.picture import Drawn
+
+_LEFT, _BOTTOM, _TOP = 10, 40, 26
+_BINS = 48
+
+
+@dataclass(frozen=True, eq=False)
+class Laid:
+    """One circuit's samples and their words."""
+
+    spread: Spread
+    words: str
+
+
+class Histogram(Drawn):
+    """Before trimming in grey, after it in ink; what is compared as an outline."""
+
+    def __init__(self, colours: Colours, style: Style) -> None:
+        super().__init__("Spread", colours, style)
+        self.shown: Laid | None = None
+        self.compared: Laid | None = None
+        self._after = True
+
+    def sizeHint(self) -> QSize:
+        return QSize(320, 200)
+
+    def show_spread(self, shown: Laid | None, compared: Laid | None = None) -> None:
+        self.shown, self.compared = shown, compared
+        if shown is not None:
+            style, side = self.number_style, shown.spread.after
+            self.setAccessibleDescription(
+                f"{style.percent(100 * shown.spread.before.within, 1)} within before trimming, "
+                f"{style.percent(100 * side.within, 1)} after, 95 % within {style.cents(side.p95)} cents"
+            )
+        self.update()
+
+    def draw(self, p: QPainter) -> None:
+        if self.shown is None:
+            return
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        c, style, made = self.colours, self.number_style, self.shown.spread
+        tolerance = made.before.tolerance_cents
+        every = [made.before.cents] + ([] if self.compared is None else [self.compared.spread.before.cents])
+        most = max(1.25 * tolerance, *(float(np.percentile(one, 99.5)) for one in every))
+        wide, high = self.width() - 2 * _LEFT, self.height() - _TOP - _BOTTOM
+        base = self.height() - _BOTTOM
+
+        def x_of(cents: float) -> float:
+            return _LEFT + wide * cents / most
+
+        p.fillRect(QRectF(_LEFT, _TOP, x_of(tolerance) - _LEFT, high), QColor(c.blue_wash))
+        trimmed = made.after is not made.before
+        self._bars(p, made.before.cents, most, QColor(c.grey), None, wide, high, base)
+        if trimmed:
+            self._bars(p, made.after.cents, most, QColor(c.ink), None, wide, high, base)
+        if self.compared is not None:
+            self._bars(p, self.compared.spread.after.cents, most, None, QColor(c.thread), wide, high, base)
+        p.setPen(QPen(QColor(c.muted), 1.0))
+        p.drawLine(QPointF(_LEFT, base), QPointF(_LEFT + wide, base))
+        step = _step(most)
+        for k in range(int(most / step) + 1):
+            text = style.number(k * step, 0 if step >= 1 else 1)
+            p.drawText(QRectF(x_of(k * step) - 24, base + 3, 48, 16), Qt.AlignmentFlag.AlignCenter, text)
+        p.drawText(QRectF(_LEFT, base + 19, wide, 16), Qt.AlignmentFlag.AlignRight, "cents off, at the worse end")
+        p.setPen(QColor(c.blue))
+        p.drawText(
+            QRectF(_LEFT + 3, 4, wide, 18), Qt.AlignmentFlag.AlignLeft, f"within ±{style.number(tolerance, 0)} ct"
+        )
+
+    def _bars(self, p, cents, most, fill, line, wide, high, base) -> None:
+        counts, _ = np.histogram(np.minimum(cents, most), bins=_BINS, range=(0.0, most))
+        share = np.sqrt(counts / max(1, counts.max()))  # by the root, so that few samples still show
+        path = QPainterPath(QPointF(_LEFT, base))
+        for k, one in enumerate(share):
+            for edge in (k, k + 1):
+                path.lineTo(QPointF(_LEFT + wide * edge / _BINS, base - high * float(one)))
+        path.lineTo(QPointF(_LEFT + wide, base))
+        if fill is not None:
+            fill.setAlpha(150)
+            p.fillPath(path, fill)
+        if line is not None:
+            p.setPen(QPen(line, 1.8))
+            p.drawPath(path)
+
+
+def _step(most: float) -> float:
+    for step in (0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 50.0, 100.0, 200.0, 500.0):
+        if most / step <= 6:
+            return step
+    return most

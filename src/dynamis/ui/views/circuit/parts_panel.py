@@ -1,0 +1,151 @@
+"""The parts of the chosen circuit: a field for each slot that steps through preferred values, with a lock."""
+
+from __future__ import annotations
+
+import re
+
+import numpy as np
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+
+from dynamis.electrics.circuits.circuit import Fitted
+from dynamis.electrics.design.preferred import stock
+from dynamis.electrics.design.proposal import Proposal
+from dynamis.notation.numbers import parse_quantity
+from dynamis.notation.style import Style
+from dynamis.ui.widgets.panel import clear, label
+from dynamis.ui.widgets.quantity_edit import QuantityEdit
+
+
+class ValueEdit(QuantityEdit):
+    """A resistance that Up and Down move along the preferred values.  stepped : +1 or −1."""
+
+    stepped = Signal(int)
+
+    def keyPressEvent(self, event) -> None:
+        if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down) and not event.modifiers():
+            self.stepped.emit(1 if event.key() == Qt.Key.Key_Up else -1)
+        else:
+            super().keyPressEvent(event)
+
+
+class PartsPanel(QWidget):
+    """changed : (slot, what is fitted) typed or stepped.  anew : the rest is to be worked out round what is locked."""
+
+    changed = Signal(str, object)
+    anew = Signal()
+    refused = Signal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.style_of_numbers = Style()
+        self.edits: dict[str, ValueEdit] = {}
+        self.locks: dict[str, QCheckBox] = {}
+        self._proposal: Proposal | None = None
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 6, 0)
+        self._grid = QGridLayout()
+        self._grid.setColumnStretch(1, 1)
+        self._grid.setVerticalSpacing(3)
+        column.addLayout(self._grid)
+        row = QHBoxLayout()
+        self.again = QPushButton("Work out the others anew")
+        self.again.setToolTip("What is locked stays; the others are chosen to fit.")
+        self.again.clicked.connect(self.anew)
+        row.addWidget(self.again)
+        row.addStretch(1)
+        column.addLayout(row)
+        self._rest = QVBoxLayout()
+        column.addLayout(self._rest)
+        column.addStretch(1)
+
+    def locked(self) -> dict[str, Fitted]:
+        """What stands in the slots that are locked."""
+        if self._proposal is None:
+            return {}
+        held = self._proposal.circuit.by_slot
+        return {slot: held[slot] for slot, box in self.locks.items() if box.isChecked() and slot in held}
+
+    def show_proposal(self, proposal: Proposal | None, others: list[str], style: Style) -> None:
+        """others : the parts that are no resistors, in words."""
+        self.style_of_numbers = style
+        slots = [] if proposal is None else [name for name, _ in proposal.circuit.slots]
+        if slots != list(self.edits) or (self._proposal is None) != (proposal is None):
+            self._build(proposal, slots)
+        self._proposal = proposal
+        if proposal is None:
+            clear(self._rest)
+            return
+        for slot, fitted in proposal.circuit.slots:
+            self.edits[slot].show_text(fitted_text(fitted, style))
+        clear(self._rest)
+        for text in others:
+            self._rest.addWidget(label(text, "small", wrap=True, selectable=True))
+
+    def _build(self, proposal: Proposal | None, slots: list[str]) -> None:
+        clear(self._grid)
+        self.edits, self.locks = {}, {}
+        for k, slot in enumerate(slots):
+            role = proposal.circuit.topology.slot(slot).role
+            name = label(slot, "heading")
+            edit = ValueEdit(f"{slot}, {role}", lambda text, slot=slot: self._read(slot, text),
+                             lambda fitted, slot=slot: self.changed.emit(slot, fitted))  # fmt: skip
+            edit.setToolTip("10k, 10k + 470, or 22k || 47k; Up and Down step through the series")
+            edit.refused.connect(self.refused)
+            edit.stepped.connect(lambda way, slot=slot: self.step(slot, way))
+            name.setBuddy(edit)
+            lock = QCheckBox("keep")
+            lock.setAccessibleName(f"Keep {slot}")
+            self._grid.addWidget(name, 2 * k, 0)
+            self._grid.addWidget(edit, 2 * k, 1)
+            for text, way in (("▲", 1), ("▼", -1)):
+                self._grid.addWidget(self._stepper(text, slot, way), 2 * k, 2 if way > 0 else 3)
+            self._grid.addWidget(lock, 2 * k, 4)
+            self._grid.addWidget(label(role, "small"), 2 * k + 1, 1, 1, 4)
+            self.edits[slot], self.locks[slot] = edit, lock
+        self.again.setVisible(bool(slots))
+
+    def _stepper(self, text: str, slot: str, way: int) -> QPushButton:
+        made = QPushButton(text)
+        made.setFixedWidth(30)
+        made.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        made.setAccessibleName(f"{slot} {'up' if way > 0 else 'down'} the series")
+        made.clicked.connect(lambda _=False: self.step(slot, way))
+        return made
+
+    def step(self, slot: str, way: int) -> None:
+        """The next preferred value up or down, of the resistor alone or the larger of two."""
+        wish, fitted = self._proposal.wish, self._proposal.circuit.by_slot[slot]
+        values = stock(wish.series, wish.drawer)
+        largest = int(np.argmax(fitted.ohms))
+        at = fitted.ohms[largest]
+        beyond = values[values > at * (1 + 1e-9)] if way > 0 else values[values < at * (1 - 1e-9)][::-1]
+        if not beyond.size:
+            self.refused.emit(f"{slot} stands at the end of its series.")
+            return
+        ohms = tuple(float(beyond[0]) if k == largest else one for k, one in enumerate(fitted.ohms))
+        self.locks[slot].setChecked(True)
+        self.changed.emit(slot, Fitted(ohms, fitted.joined, fitted.trimmer_ohms))
+
+    def _read(self, slot: str, text: str) -> Fitted:
+        kept = self._proposal.circuit.by_slot[slot]
+        parts = re.split(r"\+|\|\||∥|//", text)
+        joined = "parallel" if re.search(r"\|\||∥|//", text) else "series"
+        comma = self.style_of_numbers.decimal_comma
+        ohms = tuple(parse_quantity(one, "Ω", slot, decimal_comma=comma) for one in parts)
+        self.locks[slot].setChecked(True)
+        return Fitted(ohms, joined, kept.trimmer_ohms)
+
+    def focus(self, slot: str) -> None:
+        if slot in self.edits:
+            self.edits[slot].setFocus()
+            self.edits[slot].selectAll()
+
+    def first(self) -> QLineEdit | None:
+        return next(iter(self.edits.values()), None)
+
+
+def fitted_text(fitted: Fitted, style: Style) -> str:
+    """`10 kΩ + 470 Ω` or `22 kΩ ∥ 47 kΩ`."""
+    sign = " + " if fitted.joined == "series" else " ∥ "
+    return sign.join(style.engineering(one, "Ω") for one in fitted.ohms)

@@ -1,0 +1,380 @@
+"""The Circuit station: what has to stand between, proposals side by side, the chosen one in detail."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from msgspec.structs import replace as with_
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QColor
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from dynamis.bench.designing import RESISTOR_PER_KELVIN, asked_of, built, circuit_of, standing, use_between
+from dynamis.bench.judging.pairs import trial_link
+from dynamis.bench.notes_at import note_at_volts
+from dynamis.bench.ports import PortRef
+from dynamis.electrics.circuits.circuit import Fitted
+from dynamis.electrics.circuits.parts import pieces_of
+from dynamis.electrics.circuits.schematic import schematic
+from dynamis.electrics.circuits.supply import OP_AMPS
+from dynamis.electrics.circuits.variation import Counting
+from dynamis.electrics.design.proposal import Proposal, Proposals, propose, propose_one, with_values
+from dynamis.electrics.design.spread import Spread, spread
+from dynamis.electrics.design.wish import Wish
+from dynamis.errors import InputError
+from dynamis.ui.background import Background
+from dynamis.ui.course import CourseRunner
+from dynamis.ui.session import Session
+from dynamis.ui.theme.palette import Colours
+from dynamis.ui.views.circuit.chosen_panel import ChosenPanel
+from dynamis.ui.views.circuit.drawing import SchematicView
+from dynamis.ui.views.circuit.histogram import Laid
+from dynamis.ui.views.circuit.wish_form import Ask, WishForm
+from dynamis.ui.views.circuit.words import proposal_row
+from dynamis.ui.widgets.panel import Panel, label, scrolling, set_refusal, set_text
+from dynamis.ui.widgets.table import Column, Row, Table
+
+_TABLE = (
+    Column("proposal", left=True, stretch=4, fits=False), Column("parts", stretch=0.3), Column("nominal", stretch=0.3),
+    Column("as built", stretch=0.3), Column("trimmed", stretch=0.3), Column("mA", stretch=0.3),
+    Column("trimmers", left=True, stretch=3, fits=False),
+)  # fmt: skip
+_START = Wish(1.0, op_amp=OP_AMPS["jfet"], resistor_per_kelvin=RESISTOR_PER_KELVIN)
+_TABLE_SAMPLES = 20_000
+_STANDING = "the link"
+_REJECTED = "!"
+
+
+@dataclass(frozen=True, eq=False)
+class Answer:
+    """Proposals, and the spread of each by the name of its topology."""
+
+    proposals: Proposals
+    spreads: dict[str, Spread]
+
+    def proposal(self, name: str) -> Proposal | None:
+        return next((one for one in self.proposals.found if one.circuit.topology.name == name), None)
+
+
+class CircuitStation(QWidget):
+    """Gain and offset in real parts."""
+
+    title = "Circuit"
+    station_wanted = Signal(str)
+    KEYS = (
+        ("Return, in the proposals", "look at a proposal"),
+        ("Space, in the proposals", "lay its spread over the one looked at"),
+        ("Up / Down, in a part's field", "the next preferred value"),
+        ("Ctrl+U", "use the circuit in the link"),
+    )
+
+    def __init__(self, session: Session, course: CourseRunner, colours: Colours, points: float) -> None:
+        super().__init__()
+        self._session, self.colours, self.judge = session, colours, session.judge
+        self._pair: tuple[PortRef, PortRef] | None = None
+        self._of_link: Wish | None = None
+        self.answer: Answer | None = None
+        self._standing: Proposal | None = None
+        self.chosen: Proposal | None = None
+        self._chosen_key, self._compared_key = "", ""
+        self._design = Background()
+        across = QHBoxLayout(self)
+        across.setContentsMargins(18, 14, 18, 13)
+        across.setSpacing(13)
+        across.addWidget(self._make_wish(), 0)
+        across.addWidget(self._make_middle(), 1)
+        self.side = ChosenPanel(session, colours, self._note_of)
+        across.addWidget(self.side, 0)
+        self._connect()
+
+    def _make_wish(self) -> Panel:
+        panel = Panel("What it has to do", "What it has to do")
+        panel.setFixedWidth(240)
+        self.names = label("", "small", wrap=True)
+        panel.body.addWidget(self.names)
+        self.form = WishForm(self._session.style)
+        panel.body.addWidget(scrolling(self.form), 1)
+        self.refusal = label("", "question", wrap=True)
+        set_refusal(self.refusal, "")
+        panel.body.addWidget(self.refusal)
+        self.from_link = QPushButton("As the link asks")
+        panel.body.addWidget(self.from_link)
+        return panel
+
+    def _make_middle(self) -> QWidget:
+        middle = QWidget()
+        column = QVBoxLayout(middle)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(11)
+        top = Panel("Proposals", "Proposals")
+        self.state = label("", "small")
+        top.head.addWidget(self.state)
+        self.proposals = Table("Proposals", _TABLE)
+        self.proposals.setMinimumHeight(120)
+        top.body.addWidget(self.proposals)
+        self.why_not = label("", "small", wrap=True, selectable=True)
+        top.body.addWidget(self.why_not)
+        column.addWidget(top, 4)
+        under = Panel("Schematic", "Schematic")
+        self.title_words = label("", "small")
+        under.head.addWidget(self.title_words)
+        self.zigzag = QCheckBox("zig-zag")
+        self.zigzag.setToolTip("Draw resistors as zig-zags rather than boxes")
+        under.head.addWidget(self.zigzag)
+        self.drawing = SchematicView(self.colours, self._session.style)
+        under.body.addWidget(self.drawing, 1)
+        column.addWidget(under, 5)
+        return middle
+
+    def _connect(self) -> None:
+        session = self._session
+        session.bench_changed.connect(self.refresh)
+        session.judge.pair_changed.connect(self.refresh)
+        self.form.changed.connect(self._ask)
+        for one in (self.form, self.side.parts):
+            one.refused.connect(lambda text: set_refusal(self.refusal, text))
+        self.from_link.clicked.connect(lambda: self.refresh(anew=True))
+        self._design.answered.connect(self._take_answer)
+        self._design.refused.connect(self._no_answer)
+        self._design.busy.connect(lambda on: set_text(self.state, "working it out…" if on else self._state_words()))
+        self.proposals.on_activate = self.look_at
+        self.proposals.clicked.connect(lambda index: self.look_at(self.proposals.rows_model.rows[index.row()].key))
+        self.side.parts.changed.connect(self._part_changed)
+        self.side.parts.anew.connect(self._rest_anew)
+        self.side.use.clicked.connect(lambda: self.window().guarded(self.use_in_link))
+        self.drawing.slot_chosen.connect(self._slot_chosen)
+        self.zigzag.clicked.connect(self._draw_zigzag)
+
+    def shut_down(self) -> None:
+        self._design.drop()
+        self.side.stop()
+
+    @property
+    def plot(self):
+        """The picture that is copied, saved and printed: the schematic, or the spread while it is shown."""
+        return self.side.histogram if self.side.pages.currentIndex() == 2 else self.drawing
+
+    # -- what is asked -----------------------------------------------------------------------------
+
+    def dress(self, colours: Colours, points: float) -> None:
+        self.colours = colours
+        self.drawing.colours, self.drawing.number_style = colours, self._session.style
+        self.side.dress(colours)
+        self.proposals.rows_model.current_colour = QColor(colours.thread_wash)
+        self.drawing.zigzag = self._session.preferences.zigzag
+        self.zigzag.setChecked(self.drawing.zigzag)
+        if self.isVisible():
+            self.refresh()
+            self._show_chosen()
+
+    def focus_first(self) -> None:
+        self.form.first().setFocus()
+
+    def showEvent(self, event) -> None:
+        super().showEvent(event)
+        self.refresh()
+
+    def pair(self) -> tuple[PortRef, PortRef] | None:
+        """The pair that is looked at; without one the link of the channel that is measured."""
+        return self._session.followed_pair()
+
+    def refresh(self, *, anew: bool = False) -> None:
+        """Show what the link asks for; what was typed stays while the link asks the same."""
+        if not self.isVisible():
+            return
+        pair, session = self.pair(), self._session
+        sentence, wish, stands = "No link is looked at: the wish below is yours.", None, None
+        if pair is not None:
+            link = trial_link(session.bench.link_from(pair[0]), *pair)
+            start = _START if self.answer is None else self.form.ask.wish
+            asked = asked_of(session.bench, link, pair[1], start)
+            sentence = asked if isinstance(asked, str) else " → ".join(session.bench.label(one) for one in pair)
+            wish = asked if isinstance(asked, Wish) else None
+            there = circuit_of(link)
+            if there is not None and wish is not None:
+                stands = standing(there, wish)
+        set_text(self.names, sentence)
+        self.from_link.setEnabled(wish is not None)
+        same = pair == self._pair and _link_part(wish) == _link_part(self._of_link)
+        self._pair, self._of_link, self._standing = pair, wish, stands
+        if self.answer is None or anew or not same:
+            self._ask(Ask(wish or self.form.ask.wish, self.form.ask.kelvin))
+        else:
+            self._show_table()
+            self.look_at(self._chosen_key)
+        if self.window().station is self:
+            self.window().show_thread()
+
+    def _ask(self, ask: Ask) -> None:
+        """Work out the proposals beside the window."""
+        self.form.show_ask(ask, self._session.style)
+        wish, counting = ask.wish, self._counting()
+
+        def work(wanted) -> Answer:
+            found, spreads = propose(wish, Counting()), {}
+            for one in found.found:
+                if wanted():
+                    name = one.circuit.topology.name
+                    spreads[name] = spread(one.circuit, wish, counting, samples=_TABLE_SAMPLES)
+            return Answer(found, spreads)
+
+        self._design.ask(work)
+
+    def _counting(self) -> Counting:
+        return Counting(kelvin=self.form.ask.kelvin)
+
+    def _take_answer(self, answer: Answer) -> None:
+        self.answer = answer
+        set_refusal(self.refusal, "")
+        set_text(self.state, self._state_words())
+        if self._standing is not None and (answer.proposal(self._chosen_key) is None):
+            self._chosen_key = _STANDING
+        elif answer.proposal(self._chosen_key) is None:
+            found = answer.proposals.found
+            with_op_amp = [one for one in found if one.circuit.topology.amplifiers]
+            self._chosen_key = (with_op_amp or list(found))[0].circuit.topology.name
+        self._show_table()
+        self.look_at(self._chosen_key)
+
+    def _no_answer(self, sentence: str) -> None:
+        self.answer = self.chosen = None
+        set_refusal(self.refusal, sentence)
+        self.proposals.set_rows([])
+        self._show_chosen()
+
+    # -- the proposals -----------------------------------------------------------------------------
+
+    def _state_words(self) -> str:
+        if self.answer is None:
+            return ""
+        made = self.answer.proposals
+        if not made.delivered:
+            return f"{made.asked.supply.words} cannot deliver it; the nearest that can be done"
+        return f"{len(made.found)} of {len(made.found) + len(made.rejected)} topologies do it; 95 % within"
+
+    def _show_table(self) -> None:
+        rows, style = [], self._session.style
+
+        def mark(key: str) -> str:
+            return "current" if key == self._chosen_key else ""
+
+        if self._standing is not None:
+            cells = proposal_row(self._standing, None, style)
+            rows.append(Row((f"In the link: {cells[0]}", *cells[1:]), _STANDING, mark(_STANDING)))
+        if self.answer is not None:
+            for one in self.answer.proposals.found:
+                name = one.circuit.topology.name
+                rows.append(Row(proposal_row(one, self.answer.spreads.get(name), style), name, mark(name)))
+            for one in self.answer.proposals.rejected:
+                cells = (one.topology.title, "–", "–", "–", "–", "–", "cannot")
+                rows.append(Row(cells, _REJECTED + one.topology.name, "muted", tip=one.reason))
+        self.proposals.set_rows(rows)
+
+    def look_at(self, key: str) -> None:
+        """Look at a proposal, at what stands in the link, or at why a topology cannot do it."""
+        if self.answer is None:
+            return
+        rejected = {_REJECTED + one.topology.name: one for one in self.answer.proposals.rejected}
+        if key in rejected:
+            set_text(self.why_not, f"{rejected[key].topology.title}: {rejected[key].reason}.")
+            return
+        set_text(self.why_not, "")
+        found = self._standing if key == _STANDING else self.answer.proposal(key)
+        if found is None:
+            return
+        self._chosen_key, self.chosen = key, found
+        self._show_table()
+        self._show_chosen()
+
+    def compare(self, key: str) -> None:
+        """Lay the spread of another proposal over the one looked at, or no longer."""
+        self._compared_key = "" if key == self._compared_key else key
+        self._lay_over()
+
+    def _lay_over(self) -> None:
+        laid, key = None, self._compared_key
+        if self.answer is not None and key in self.answer.spreads and key != self._chosen_key:
+            laid = Laid(self.answer.spreads[key], self.answer.proposal(key).circuit.topology.title)
+        self.side.compare(laid)
+
+    # -- the chosen one ----------------------------------------------------------------------------
+
+    def _show_chosen(self) -> None:
+        made, style = self.chosen, self._session.style
+        self.side.show_proposal(made, self._counting())
+        self.side.use.setEnabled(made is not None and self._of_link is not None)
+        self._lay_over()
+        if made is None:
+            self.drawing.show_drawing(None, "")
+            set_text(self.title_words, "")
+            return
+        ends = ("sender", "receiver") if self._pair is None else (self._session.bench.label(one) for one in self._pair)
+        drawn = schematic(made.circuit, style, *ends)
+        spoken = ", ".join(f"{one.name} {one.value}" for one in pieces_of(made.circuit, style))
+        self.drawing.show_drawing(drawn, f"{made.circuit.topology.title}: {spoken}")
+        line = made.circuit.line()
+        offset = style.volts(float(line.offset), 4, sign=True)
+        set_text(self.title_words, f"nominal gain {style.number(float(line.gain), 5)}, offset {offset}")
+
+    def _note_of(self, volts: float) -> str:
+        if self._pair is None:
+            return ""
+        return note_at_volts(self._session.bench, self._pair[0], volts, self._session.style)
+
+    def _part_changed(self, slot: str, fitted: Fitted) -> None:
+        self.chosen = with_values(self.chosen, Counting(), **{slot: fitted})
+        set_refusal(self.refusal, "")
+        self._show_chosen()
+
+    def _rest_anew(self) -> None:
+        topology = self.chosen.circuit.topology
+        try:
+            self.chosen = propose_one(topology, self.chosen.wish, Counting(), self.side.parts.locked())
+            set_refusal(self.refusal, "")
+        except InputError as error:
+            set_refusal(self.refusal, f"{topology.title}: {error}.")
+            return
+        self._show_chosen()
+
+    def _slot_chosen(self, slot: str) -> None:
+        self.drawing.choose(slot)
+        self.side.show_tab(0)
+        self.side.parts.focus(slot)
+
+    def _draw_zigzag(self, on: bool) -> None:
+        self.drawing.zigzag = on
+        self.drawing.update()
+        self._session.set_preferences(with_(self._session.preferences, zigzag=on))
+
+    def use_in_link(self) -> None:
+        """Put the chosen circuit into the link; one revision, taken back by undo."""
+        if self.chosen is None or self._pair is None or self._of_link is None:
+            raise InputError("There is no pitch or modulation link to put the circuit in; choose a pair on Bench.")
+        session, title = self._session, self.chosen.circuit.topology.title
+        bears = session.bench.port(self._pair[1]).bears
+        made = built(self.chosen, bears=bears, trimmed=self.side.as_trimmed.isChecked())
+        self._chosen_key = _STANDING
+        session.apply(use_between(session.bench, *self._pair, made))
+        session.said.emit(f"{title} stands in the link now.", False)
+
+    def keyPressEvent(self, event) -> None:
+        keys = self.proposals.selected_keys()
+        if event.key() == Qt.Key.Key_Space and self.proposals.hasFocus() and keys:
+            self.compare(keys[0])
+        else:
+            super().keyPressEvent(event)
+
+    def thread_fields(self):
+        return None
+
+    def table(self) -> Table:
+        """The table that Copy and Save CSV work on."""
+        return self.proposals
+
+
+def _link_part(wish: Wish | None) -> tuple[object, ...]:
+    """What of a wish a link decides."""
+    if wish is None:
+        return ()
+    return (wish.gain, wish.offset_volts, wish.in_low, wish.in_high, wish.source_ohms, wish.load_ohms,
+            wish.tolerance_cents, wish.volts_per_octave)  # fmt: skip

@@ -1,0 +1,182 @@
+"""What the circuit has to do: gain and offset, what it is driven by and drives, its supply and its parts."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLineEdit, QWidget
+
+from dynamis.electrics.circuits.supply import OP_AMPS, Supply
+from dynamis.electrics.design.wish import Wish
+from dynamis.electrics.series import SERIES
+from dynamis.errors import InputError
+from dynamis.notation.numbers import parse_quantity
+from dynamis.notation.style import Style, plain
+from dynamis.ui.widgets.panel import label
+from dynamis.ui.widgets.quantity_edit import QuantityEdit
+
+
+@dataclass(frozen=True)
+class Ask:
+    """A wish and at what temperature it has to hold.  kelvin : away from 25 °C."""
+
+    wish: Wish
+    kelvin: float = 10.0
+
+
+@dataclass(frozen=True)
+class _Row:
+    key: str
+    words: str
+    unit: str
+    show: Callable[[Ask, Style], str]
+    take: Callable[[Ask, float], Ask]
+
+
+def _number(value: float, style: Style, decimals: int) -> str:
+    text = f"{value:.{decimals}f}".rstrip("0").rstrip(".") if decimals else f"{value:.0f}"
+    return text.replace(".", ",") if style.decimal_comma else text.replace("-", "−")
+
+
+def _wished(key: str, scale: float = 1.0) -> Callable[[Ask, float], Ask]:
+    return lambda ask, value: replace(ask, wish=replace(ask.wish, **{key: value * scale}))
+
+
+def _with_rails(ask: Ask, tolerance: float) -> Ask:
+    return replace(ask, wish=replace(ask.wish, supply=replace(ask.wish.supply, tolerance=tolerance)))
+
+
+_ROWS = (
+    _Row("gain", "Gain", "", lambda ask, s: _number(ask.wish.gain, s, 6), _wished("gain")),
+    _Row("offset", "Offset", "V", lambda ask, s: f"{_number(ask.wish.offset_volts, s, 5)} V", _wished("offset_volts")),
+    _Row("low", "Input from", "V", lambda ask, s: f"{_number(ask.wish.in_low, s, 4)} V", _wished("in_low")),
+    _Row("high", "Input to", "V", lambda ask, s: f"{_number(ask.wish.in_high, s, 4)} V", _wished("in_high")),
+    _Row("source", "Sender", "Ω", lambda ask, s: s.engineering(ask.wish.source_ohms, "Ω"), _wished("source_ohms")),
+    _Row("load", "Load", "Ω", lambda ask, s: "none" if ask.wish.load_ohms is None
+         else s.engineering(ask.wish.load_ohms, "Ω"), _wished("load_ohms")),
+    _Row("tolerance", "Resistors ±", "%", lambda ask, s: f"{_number(100 * ask.wish.tolerance, s, 3)} %",
+         _wished("tolerance", 0.01)),
+    _Row("ppm", "Drift ± ppm/K", "", lambda ask, s: _number(1e6 * ask.wish.resistor_per_kelvin, s, 1),
+         _wished("resistor_per_kelvin", 1e-6)),
+    _Row("rail", "Rails ±", "%", lambda ask, s: f"{_number(100 * ask.wish.supply.tolerance, s, 3)} %",
+         lambda ask, value: _with_rails(ask, value / 100.0)),
+    _Row("kelvin", "Warmer by", "°C", lambda ask, s: f"{_number(ask.kelvin, s, 1)} °C",
+         lambda ask, value: replace(ask, kelvin=value)),
+    _Row("cents", "Allowed", "ct", lambda ask, s: f"± {_number(ask.wish.tolerance_cents, s, 2)} ct",
+         _wished("tolerance_cents")),
+    _Row("octave", "Sender's scale", "V", lambda ask, s: f"{_number(ask.wish.volts_per_octave, s, 4)} V",
+         _wished("volts_per_octave")),
+)  # fmt: skip
+_REFERENCES = ((None, "the rail"), (2.5, "reference 2.5 V"), (5.0, "reference 5 V"), (10.0, "reference 10 V"))
+
+
+class WishForm(QWidget):
+    """changed : another wish.  refused : a sentence, an empty one when it is over."""
+
+    changed = Signal(object)
+    refused = Signal(str)
+
+    def __init__(self, style: Style) -> None:
+        super().__init__()
+        self.ask = Ask(Wish(1.0))
+        self.style_of_numbers = style
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setVerticalSpacing(4)
+        grid.setHorizontalSpacing(6)
+        grid.setColumnStretch(1, 1)
+        self.edits: dict[str, QuantityEdit] = {}
+        for k, row in enumerate(_ROWS):
+            edit = QuantityEdit(row.words, lambda text, row=row: self._read(row, text), self._take)
+            edit.refused.connect(self.refused)
+            edit.setMinimumWidth(60)
+            self.edits[row.key] = edit
+            self._add(grid, k, row.words, edit)
+        at = len(_ROWS)
+        self.supply = QuantityEdit("Supply", self._read_supply, self._take)
+        self.supply.setToolTip("12 is ± 12 V, 0:5 one rail of 5 V, -9:12 two unlike rails")
+        self.supply.refused.connect(self.refused)
+        self._add(grid, at, "Supply", self.supply)
+        self.op_amp = self._choice(grid, at + 1, "Op-amp", [(one.name, one.title) for one in OP_AMPS.values()],
+                                   lambda wish, name: replace(wish, op_amp=OP_AMPS[name]))  # fmt: skip
+        self.reference = self._choice(grid, at + 2, "Offset from", list(_REFERENCES),
+                                      lambda wish, volts: replace(wish, reference_volts=volts))  # fmt: skip
+        self.series = self._choice(grid, at + 3, "Series", [(name, name) for name in SERIES],
+                                   lambda wish, name: replace(wish, series=name))  # fmt: skip
+        self.pairs = QCheckBox("pairs where one misses")
+        self.pairs.clicked.connect(lambda on: self._wish(lambda wish: replace(wish, pairs=on)))
+        grid.addWidget(self.pairs, at + 4, 0, 1, 2)
+        self.drawer = QuantityEdit("Values in the drawer", self._read_drawer, self._take)
+        self.drawer.setPlaceholderText("all of the series")
+        self.drawer.setToolTip("Values at hand, such as 1k 10k 47k 100k; all of the series where none are named")
+        self.drawer.refused.connect(self.refused)
+        self._add(grid, at + 5, "Drawer", self.drawer)
+
+    def _add(self, grid: QGridLayout, row: int, words: str, edit: QWidget) -> None:
+        name = label(words, "muted")
+        name.setBuddy(edit)
+        grid.addWidget(name, row, 0)
+        grid.addWidget(edit, row, 1)
+
+    def _choice(self, grid: QGridLayout, row: int, words: str, choices, change) -> QComboBox:
+        made = QComboBox()
+        made.setAccessibleName(words)
+        made.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        made.setMinimumContentsLength(4)
+        for value, shown in choices:
+            made.addItem(shown, value)
+        made.activated.connect(lambda _: self._wish(lambda wish: change(wish, made.currentData())))
+        self._add(grid, row, words, made)
+        return made
+
+    # -- showing and taking ------------------------------------------------------------------------
+
+    def show_ask(self, ask: Ask, style: Style) -> None:
+        """Show a wish without announcing it."""
+        self.ask, self.style_of_numbers = ask, style
+        for row in _ROWS:
+            self.edits[row.key].show_text(row.show(ask, style))
+        supply = ask.wish.supply
+        text = plain(supply.high) if supply.low == -supply.high else f"{plain(supply.low)}:{plain(supply.high)}"
+        self.supply.show_text(text)
+        self.op_amp.setCurrentIndex(max(0, self.op_amp.findData(ask.wish.op_amp.name)))
+        self.series.setCurrentIndex(max(0, self.series.findData(ask.wish.series)))
+        known = [volts for volts, _ in _REFERENCES]
+        volts = ask.wish.reference_volts
+        self.reference.setCurrentIndex(known.index(volts) if volts in known else 0)
+        self.pairs.setChecked(ask.wish.pairs)
+        self.drawer.show_text(" ".join(style.engineering(one, "").replace(" ", "") for one in ask.wish.drawer))
+
+    def _read(self, row: _Row, text: str) -> Ask:
+        cleaned = text.strip().lstrip("±").strip()
+        if row.key == "load" and cleaned.lower() in ("none", "nothing", ""):
+            return replace(self.ask, wish=replace(self.ask.wish, load_ohms=None))
+        comma = self.style_of_numbers.decimal_comma
+        return row.take(self.ask, parse_quantity(cleaned, row.unit, row.words, decimal_comma=comma))
+
+    def _read_supply(self, text: str) -> Ask:
+        wish = self.ask.wish
+        supply = Supply.parse(text.replace("±", "").replace("V", "").replace("−", "-"), wish.supply.tolerance)
+        return replace(self.ask, wish=replace(wish, supply=supply))
+
+    def _read_drawer(self, text: str) -> Ask:
+        values = tuple(parse_quantity(one, "Ω", "A value in the drawer") for one in text.replace(",", " ").split())
+        if any(one <= 0 for one in values):
+            raise InputError("A value in the drawer is 0 Ω or less; more than 0 Ω was expected.")
+        return replace(self.ask, wish=replace(self.ask.wish, drawer=values))
+
+    def _wish(self, change: Callable[[Wish], Wish]) -> None:
+        try:
+            self._take(replace(self.ask, wish=change(self.ask.wish)))
+            self.refused.emit("")
+        except InputError as error:
+            self.refused.emit(str(error))
+
+    def _take(self, ask: Ask) -> None:
+        self.ask = ask
+        self.changed.emit(ask)
+
+    def first(self) -> QLineEdit:
+        return self.edits["gain"]

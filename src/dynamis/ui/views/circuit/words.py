@@ -1,0 +1,79 @@
+"""The proposals, trimmers and spread in words."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from dynamis.electrics.design.proposal import Proposal
+from dynamis.electrics.design.spread import Budget, Spread
+from dynamis.electrics.design.walk import Walk
+from dynamis.notation.style import Style
+from dynamis.ui.views.circuit.histogram import Laid
+
+_MOST_SHARES = 8
+_LEAST_CENTS = 0.05
+
+
+def proposal_row(made: Proposal, drawn: Spread | None, style: Style) -> tuple[str, ...]:
+    """The cells of a proposal."""
+    sides = () if drawn is None else (drawn.before, drawn.after)
+    before, after = (f"{style.cents(side.p95)} ct" for side in sides) if sides else ("–", "–")
+    trims = ", ".join(f"{one.name} {one.role} {style.engineering(one.ohms, 'Ω')}" for one in made.trims) or "none"
+    return (made.circuit.topology.title, str(made.count), f"{style.cents(made.nominal_cents)} ct", before, after,
+            style.number(1e3 * made.supply_amperes, 1), trims)  # fmt: skip
+
+
+def step_words(made: Proposal, steps: Walk | None, note_of: Callable[[float], str], style: Style) -> list[str]:
+    """How the trimmers are set, one sentence a step."""
+    if steps is None:
+        return ["There is nothing to trim: the parts' tolerance is within what is allowed."]
+    told = ["Let it warm up. Measure at the receiver, with everything plugged in that will be."]
+    for k, step in enumerate(steps.steps):
+        note = note_of(step.send_volts)
+        where = f" (note {note})" if note else ""
+        why = ", where the scale trimmer moves nothing" if step.at_pivot else ""
+        a_turn = style.millivolts(abs(step.volts_per_turn))
+        told.append(
+            f"{k + 1}. Send {style.volts(step.send_volts, 3)}{where}{why}. Turn {step.trim.name}, the "
+            f"{step.trim.role}, until you read {style.volts(step.read_volts, 4, sign=True)}. A turn moves it by "
+            f"{a_turn}, {style.cents(abs(step.volts_per_turn) * made.wish.cents_per_volt)} ct."
+        )
+    again = "Once is enough" if steps.rounds == 1 else f"Go through it {steps.rounds} times"
+    told.append(f"{again}, also for the worst parts: at most {style.cents(steps.left_cents)} ct are then left.")
+    for trim in made.trims:
+        scale = trim.role == "scale"
+        reach = style.percent(100 * trim.reach) if scale else style.millivolts(trim.reach)
+        needed = style.percent(100 * trim.needed) if scale else style.millivolts(trim.needed)
+        told.append(f"{trim.name} reaches ± {reach}; the parts at their worst need ± {needed}.")
+    return told
+
+
+def spread_words(drawn: Spread, compared: Laid | None, name: str, style: Style) -> list[str]:
+    """Yield before and after trimming."""
+    allowed = style.number(drawn.before.tolerance_cents, 1)
+    told = [
+        f"Of {drawn.samples} circuits {style.percent(100 * drawn.before.within, 1)} are within ± {allowed} ct as "
+        f"built; 95 % within {style.cents(drawn.before.p95)} ct."
+    ]
+    if drawn.after is not drawn.before:
+        told.append(f"Trimmed at 25 °C, {style.percent(100 * drawn.after.within, 1)} are; 95 % are within "
+                    f"{style.cents(drawn.after.p95)} ct, the worst {style.cents(drawn.after.worst)}.")  # fmt: skip
+    if compared is not None:
+        other = compared.spread.after
+        told.append(f"Laid over: {compared.words}, {style.percent(100 * other.within, 1)} within, 95 % within "
+                    f"{style.cents(other.p95)} ct, against {style.cents(drawn.after.p95)} ct of {name}.")  # fmt: skip
+    return told
+
+
+def budget_words(made: Budget, style: Style) -> list[str]:
+    """What each part adds before trimming."""
+    if not made.parts:
+        return []
+    told = [f"Untrimmed, in the worst case {style.cents(made.worst_cents)} ct; as a root sum of squares "
+            f"{style.cents(2.0 * made.rss_cents)} ct (k\u00a0=\u00a02)."]  # fmt: skip
+    told += [
+        f"{style.cents(one.cents, sign=True)} ct  {one.label}"
+        for one in made.parts[:_MOST_SHARES]
+        if abs(one.cents) >= _LEAST_CENTS
+    ]
+    return told

@@ -1,0 +1,281 @@
+"""The Chain and Circuit stations in the window: what is drawn is what the core says, and the way from a finding on
+Bench to a circuit in the link."""
+
+from __future__ import annotations
+
+import time
+
+import numpy as np
+import pytest
+from drive import action, click, press, settle, table_texts, type_into
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+from tests.electrics.spice import swept
+
+from dynamis.bench.chains import link_chain
+from dynamis.bench.designing import circuit_of
+from dynamis.bench.nomogram import nomogram
+from dynamis.bench.ports import PortRef
+
+CONTROL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
+BOARD, TONE = PortRef("workshop-board", "pitch-b"), PortRef("carousel-board", "tone")
+
+
+@pytest.fixture
+def window(demo_file, make_window):
+    return make_window(demo_file)
+
+
+@pytest.fixture
+def chain(window):
+    press(window, Qt.Key.Key_3, CONTROL)
+    settle()
+    return window.station
+
+
+@pytest.fixture
+def circuit(window):
+    window.session.judge.look_at(BOARD, TONE)
+    press(window, Qt.Key.Key_4, CONTROL)
+    answered(window.station)
+    return window.station
+
+
+def answered(station) -> None:
+    """Until the proposals and the spread of the chosen one have come."""
+    for _ in range(400):
+        settle()
+        if station.state.text() != "working it out…" and station.side._spread is not None:
+            return
+        time.sleep(0.01)
+    raise AssertionError(f"no answer: {station.state.text()} {station.refusal.text()}")
+
+
+# -- the chain -------------------------------------------------------------------------------------
+
+
+def test_the_nomogram_is_the_chain(chain):
+    """FACTS of the trade: two inputs of 100 kΩ on 1 kΩ, 51 cents flat at note 60 and 122 at note 96."""
+    session = chain._session
+    link = session.bench.link_from(PortRef("workshop-board", "pitch-a"))
+    made = link_chain(session.bench, link, session.head(), link.inputs[0])
+    assert [field.quantity for field in chain.fields] == list(made.chain.scales)
+    assert chain.fields[0].text() == "60 C4"
+    assert chain.nomogram.error_cents == pytest.approx(made.chain.error_cents(chain.nomogram.notes, made.true))
+    assert chain.nomogram.gap_cents(2)[[24, 60]] == pytest.approx([-51.8, -122.4], abs=0.1)
+    gaps = sum(chain.nomogram.gap_cents(k) for k in range(len(made.chain.scales) - 1))
+    assert gaps == pytest.approx(chain.nomogram.error_cents, abs=1e-6)
+    assert "reference" in chain.bars.accessibleDescription().lower()
+    assert chain.card.accessibleName() == "A buffer"
+
+
+@pytest.mark.parametrize(
+    ("law", "heard"),
+    [("voct:scale=1.2,note=48,volts=1", "hzv:note=36,volts=0.5"), ("hzv:note=45,volts=1", "hzv:note=45,volts=1")],
+)
+def test_every_note_stands_where_its_value_is_whatever_the_law(law, heard, demo_file):
+    """Place and value are each other's inverse on every scale, bent or straight."""
+    from msgspec.structs import replace as with_
+
+    from dynamis.bench.commands import set_port
+
+    bench = demo_file.bench()
+    link = bench.links[0]
+    bench = set_port(
+        set_port(bench, link.output, law=law, transfers=()).bench, link.inputs[0], law=heard, transfers=()
+    ).bench
+    link = with_(link, low_note=40.0, high_note=80.0)
+    made = nomogram(bench, link, link_chain(bench, link), np.arange(40.0, 81.0), link.inputs[0])
+    for scale in made.scales:
+        assert scale.place(scale.intended) == pytest.approx(made.notes, abs=1e-9)
+        assert [scale.value(note) for note in (41.5, 60.0)] == pytest.approx(
+            np.interp((41.5, 60.0), made.notes, scale.intended)
+        )
+
+
+def test_a_note_is_dragged_on_any_scale_typed_in_any_field_and_put_back(chain):
+    picture, session = chain.picture, chain._session
+    k = 2
+    x = int(picture.x_of(k))
+    start, end = QPoint(x, int(picture._y(60.0))), QPoint(x, int(picture._y(72.0)))
+    QTest.mousePress(picture, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)
+    QTest.mouseMove(picture, end)
+    settle()
+    assert session.note == 72.0
+    assert chain.fields[2].text() == "3.1996 V"
+    QTest.keyClick(picture, Qt.Key.Key_Escape)
+    settle()
+    assert session.note == 60.0
+    QTest.mouseRelease(picture, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, end)
+    type_into(chain.fields[2], "4.2 V", enter=True)
+    assert session.note == 84.0
+    type_into(chain.fields[4], "440", enter=True)
+    assert session.note == 70.0  # 51 cents flat: the next note up sounds nearer to 440 Hz than A itself does
+    type_into(chain.fields[1], "nonsense", enter=True)
+    assert "nonsense" in chain.refusal.text()
+    QTest.keyClick(chain.fields[1], Qt.Key.Key_Escape)
+    picture.setFocus()
+    QTest.keyClick(picture, Qt.Key.Key_Up, SHIFT)
+    assert session.note == 82.0
+
+
+def test_a_gap_is_magnified_by_key_and_by_mouse(chain):
+    picture = chain.picture
+    picture.setFocus()
+    before = picture.x_of(3) - picture.x_of(2)
+    assert picture.gap == 2  # where most goes wrong
+    QTest.keyClick(picture, Qt.Key.Key_M)
+    assert picture.x_of(3) - picture.x_of(2) > 1.8 * before
+    QTest.keyClick(picture, Qt.Key.Key_Left)
+    assert picture.gap == 1
+    QTest.mouseClick(
+        picture,
+        Qt.MouseButton.LeftButton,
+        Qt.KeyboardModifier.NoModifier,
+        QPoint(int((picture.x_of(1) + picture.x_of(2)) / 2), 200),
+    )
+    assert not picture.lens
+    assert chain.plot is picture
+
+
+def test_a_share_shows_where_it_stands_and_leads_there(chain, window):
+    chain.bars.setFocus()
+    rows = chain.bars.rows
+    reference = next(k for k, row in enumerate(rows) if row.label == "Reference")
+    for _ in range(reference + 1):
+        QTest.keyClick(chain.bars, Qt.Key.Key_Down)
+    assert chain.picture.lit == rows[reference].gap == 1
+    QTest.keyClick(chain.bars, Qt.Key.Key_Return)
+    settle()
+    assert window.station.title == "Measure"
+
+
+@pytest.mark.parametrize(("output", "sink", "words", "leads"), [
+    (PortRef("workshop-board", "gate"), PortRef("gallery-voice", "gate"), "takes a gate", "Levels"),
+    (PortRef("workshop-board", "modulation"), PortRef("carousel-board", "tremolo"), "no pitch", "Circuit"),
+    (PortRef("balcony-ribbon", "pitch"), PortRef("gallery-voice", "pitch-1"), "", ""),
+])  # fmt: skip
+def test_what_has_no_chain_says_what_to_do(output, sink, words, leads, chain, window):
+    window.session.judge.look_at(output, sink)
+    settle()
+    if not words:
+        assert chain.nomogram is not None or chain.why.text()
+        return
+    assert words in chain.why.text()
+    click(chain.way)
+    assert window.station.title == leads
+
+
+def test_an_empty_bench_leads_to_the_first_step(empty_file, make_window):
+    window = make_window(empty_file)
+    for key, name in ((Qt.Key.Key_3, "Chain"), (Qt.Key.Key_4, "Circuit")):
+        press(window, key, CONTROL)
+        assert window.station.title == name
+    assert "No link is looked at" in window.station.names.text()
+    answered(window.station)
+    assert window.station.chosen is not None  # a wish of one's own can be designed without a link
+    assert not window.station.side.use.isEnabled()
+
+
+# -- the circuit -----------------------------------------------------------------------------------
+
+
+def test_from_a_finding_on_bench_to_a_circuit_in_the_link_and_the_finding_is_gone(window, tmp_path):
+    """The way a person goes: a misfit, its remedy designed, used, judged again, undone."""
+    session = window.session
+    press(window, Qt.Key.Key_1, CONTROL)
+    session.judge.look_at(BOARD, TONE)
+    settle()
+    codes = {one.code for one in session.judge.fit().findings}
+    assert {"scale-mismatch", "offset"} <= codes
+    card = next(one for one in window.station.findings.cards if one.accessibleName().startswith("Gain 0.370"))
+    click(card.design)
+    station = window.station
+    assert station.title == "Circuit"
+    answered(station)
+    assert (station.form.edits["gain"].text(), station.form.edits["offset"].text()) == ("0.37", "1.676 V")
+    press(window, Qt.Key.Key_U, CONTROL)
+    answered(station)
+    link = session.bench.link_from(BOARD)
+    assert circuit_of(link) is not None
+    assert table_texts(station.proposals)[0][0].startswith("In the link:")
+    left = {one.code for one in session.judge.fit().findings}
+    assert not {"scale-mismatch", "offset", "transposition", "below-cut-off", "input-over-limit"} & left
+    volts = swept(station.side.spice.toPlainText(), tmp_path)
+    assert np.polyfit(volts[:, 0], volts[:, 1], 1) == pytest.approx([0.37, 1.676], abs=2e-3)
+    action(window, "Undo").trigger()
+    settle()
+    assert session.bench.link_from(BOARD) is None or circuit_of(session.bench.link_from(BOARD)) is None
+
+
+def test_proposals_stand_side_by_side_and_what_was_rejected_says_why(circuit):
+    rows = table_texts(circuit.proposals)
+    assert [row[0] for row in rows[:2]] == ["Resistors alone", "Attenuator with bias, follower"]
+    assert circuit.chosen.circuit.topology.name == "attenuator-follower"  # resistors hang on their load
+    rejected = next(k for k, row in enumerate(rows) if row[0] == "Follower")
+    circuit.look_at(circuit.proposals.rows_model.rows[rejected].key)
+    assert circuit.why_not.text() == "Follower: a follower has a gain of 1 and no offset."
+    circuit.compare("inverting-pair")
+    assert circuit.side.histogram.compared.words == "Inverting pair, with offset"
+    assert any("Laid over" in text for text in circuit.side.spread_words.shown)
+
+
+def test_a_part_steps_through_its_series_is_kept_and_the_rest_follows(circuit):
+    parts, before = circuit.side.parts, circuit.chosen
+    first = before.circuit.by_slot["R1"].ohms[0]
+    QTest.keyClick(parts.edits["R1"], Qt.Key.Key_Up)
+    settle()
+    stepped = circuit.chosen.circuit.by_slot["R1"].ohms[0]
+    assert 1.02 < stepped / first < 1.03  # E96
+    assert parts.locks["R1"].isChecked()
+    assert circuit.chosen.nominal_cents > before.nominal_cents
+    click(parts.again)
+    assert circuit.chosen.circuit.by_slot["R1"].ohms[0] == stepped
+    assert circuit.chosen.nominal_cents < 2.0
+    type_into(parts.edits["R2"], "10k + 470", enter=True)
+    assert circuit.chosen.circuit.by_slot["R2"].ohms == (10e3, 470.0)
+    type_into(parts.edits["R2"], "0", enter=True)
+    assert "more than 0 Ω" in circuit.refusal.text()
+
+
+def test_the_walk_gives_a_reading_for_each_turn(circuit):
+    """FACTS of the trade: the wish at the pivot, 1.676/0.63 V, is the pivot itself."""
+    circuit.side.show_tab(1)
+    told = circuit.side.steps.shown
+    assert "Send\u00a02.660" in told[1].replace("Send 2", "Send\u00a02")
+    assert "+2.6602" in told[1]
+    assert "note 96 C7" in told[2]
+
+
+@pytest.mark.parametrize(("key", "text", "words"), [
+    ("gain", "0", "passes nothing on"), ("source", "-5", "cannot be"), ("low", "9", "lower end first"), ("tolerance", "50", "0 % to 20 %"), ("gain", "x", "x"),
+])  # fmt: skip
+def test_what_cannot_be_asked_is_refused_and_nothing_is_lost(key, text, words, circuit):
+    before = circuit.chosen
+    type_into(circuit.form.edits[key], text, enter=True)
+    assert words in circuit.refusal.text()
+    assert circuit.chosen is before
+
+
+def test_what_the_supply_cannot_deliver_is_said_with_the_nearest(circuit):
+    type_into(circuit.form.edits["gain"], "1000", enter=True)
+    answered(circuit)
+    assert "cannot deliver" in circuit.state.text()
+    low, high = circuit.chosen.circuit.supply.low, circuit.chosen.circuit.supply.high
+    assert low < min(circuit.chosen.wish.ends) <= max(circuit.chosen.wish.ends) < high
+    click(circuit.from_link)
+    answered(circuit)
+    assert circuit.form.edits["gain"].text() == "0.37"
+    type_into(circuit.form.drawer, "10k 22k 47k 100k", enter=True)
+    answered(circuit)
+    used = {ohms for _, ohms, _ in circuit.chosen.circuit.resistors}
+    assert used <= {10e3, 22e3, 47e3, 100e3}
+
+
+def test_lists_are_saved_as_they_are_shown(circuit):
+    assert circuit.side.parts_text().startswith("quantity,kind,value,names,role,price_each,price\n")
+    assert "RV1" in circuit.side.parts_text()
+    assert circuit.side.spice_text() == circuit.side.spice.toPlainText()
+    click(circuit.zigzag)
+    assert circuit._session.preferences.zigzag
+    assert circuit.drawing.zigzag
