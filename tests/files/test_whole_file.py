@@ -177,6 +177,15 @@ def test_a_bench_of_version_2_is_brought_here_with_all_it_holds(tmp_path):
         assert opened.bench().port(PortRef("balcony-voice", "pitch")).tune_semitones == 5.0
 
 
+def test_a_bench_of_version_3_is_brought_here_with_what_stands_between(tmp_path):
+    path = Path(shutil.copy(OLD / "version-3.dynamis", tmp_path / "three.dynamis"))
+    with BenchFile.open(path) as opened, import_json(OLD / "version-3.json", tmp_path / "b.dynamis") as made:
+        assert opened.bench() == made.bench()
+        assert [one.kind for one in opened.bench().links[0].between] == ["stage"]
+        assert [one.circuit for one in opened.bench().links[1].gate_stages] == ["divider"]
+        assert opened.bench().tuning is None
+
+
 def test_an_older_bench_that_cannot_be_brought_here_stays_as_it_was(old_file):
     raw = sqlite3.connect(old_file)
     raw.execute("UPDATE run SET settings = replace(settings, '\"bits\":12', '\"bits\":99')")
@@ -274,7 +283,7 @@ def test_a_change_that_was_cut_off_is_rolled_back(demo_file, tmp_path):
     assert cut.read_bytes() != before
     with BenchFile.open(cut) as opened:
         assert len(opened.runs()) == 3
-    assert VERSION == 3
+    assert VERSION == 4
 
 
 def test_a_full_disk_while_reading_loses_nothing(demo_file):

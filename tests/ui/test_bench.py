@@ -237,7 +237,7 @@ def test_from_an_empty_bench_by_keyboard_to_a_link_that_fits_and_again(empty_fil
     press(window, Qt.Key.Key_J, CONTROL)
     press(window, Qt.Key.Key_J, CONTROL, SHIFT)
     link = session.bench.links[0]
-    assert (link.output.gear, link.between[0].kind) == ("cellar-steps", "stage")
+    assert (link.output.gear, link.between[0].kind) == ("cellar-steps", "circuit")
     # 0.4 V an octave on 1.7 V reach the 3.3 V that the board bears at note 84: it is clamped there, and fewer notes fit
     assert window.station.fit.verdict == "needs-circuit"
     press(window, Qt.Key.Key_J, CONTROL, SHIFT)

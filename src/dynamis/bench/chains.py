@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from dynamis.bench.document import Bench, Link
 from dynamis.bench.ports import Port, PortRef
 from dynamis.bench.records import HeadRecord, MeterRecord
+from dynamis.bench.tunings import tuning_of
 from dynamis.converter.dac import MOST_BITS_WITH_INL, Dac
 from dynamis.converter.heads import ConstantsHead, TableHead, inl_behind
 from dynamis.converter.transfers import DacTransfer
@@ -18,7 +19,7 @@ from dynamis.electrics.net import Net, Terminal
 from dynamis.electrics.stage import Stage
 from dynamis.errors import InputError
 from dynamis.pitch.laws import Law, parse_law
-from dynamis.pitch.tuning import EqualTemperament
+from dynamis.pitch.tuning import Tuning
 from dynamis.transfer.chain import Chain, Transfer
 from dynamis.transfer.law import Oscillator, PitchSource, WantedPitch
 from dynamis.transfer.parameter import NOMINAL, World
@@ -54,7 +55,7 @@ def make_dac(transfer_id: str, stored: StoredTransfer) -> DacTransfer:
     return made
 
 
-def source_of(transfer_id: str, port: Port, tuning: EqualTemperament) -> PitchSource:
+def source_of(transfer_id: str, port: Port, tuning: Tuning) -> PitchSource:
     """What an output without a converter of ours does: its law, with the limits that are known of it."""
     stored = next((one for one in port.transfers if one.kind == "pitch-source"), None)
     made = None if stored is None else REGISTRY.make(transfer_id, stored)
@@ -65,7 +66,7 @@ def source_of(transfer_id: str, port: Port, tuning: EqualTemperament) -> PitchSo
     return PitchSource(transfer_id, parse_law(port.law), tuning)
 
 
-def heard_by(transfer_id: str, port: Port, tuning: EqualTemperament) -> Oscillator | None:
+def heard_by(transfer_id: str, port: Port, tuning: Tuning) -> Oscillator | None:
     """What an input makes of volts: its oscillator, or its law alone; None where neither is known."""
     stored = next((one for one in port.transfers if one.kind == "oscillator"), None)
     made = None if stored is None else REGISTRY.make(transfer_id, stored)
@@ -74,7 +75,7 @@ def heard_by(transfer_id: str, port: Port, tuning: EqualTemperament) -> Oscillat
     return None if port.law is None else Oscillator(transfer_id, parse_law(port.law), tuning)
 
 
-def make_head(head_id: str, record: HeadRecord, law: Law, dac: Dac, tuning: EqualTemperament) -> Head:
+def make_head(head_id: str, record: HeadRecord, law: Law, dac: Dac, tuning: Tuning) -> Head:
     """The believing head that a record describes."""
     constants = ConstantsHead(head_id, law, dac, record.offset, record.gain, record.quantity, tuning)
     return TableHead(head_id, constants, record.first_note, record.sixteenths) if record.kind == "table" else constants
@@ -101,7 +102,7 @@ class Sending:
 
 def sending_of(bench: Bench, link: Link, head: HeadRecord = HeadRecord(), port: Port | None = None) -> Sending:
     """The front of a link's chain.  port : what the output is taken for, itself by default."""
-    output, tuning = port or bench.port(link.output), EqualTemperament(bench.a4_hertz)
+    output, tuning = port or bench.port(link.output), tuning_of(bench)
     source = f"{link.output.gear}.{link.output.port}"
     unknown = [stored for stored in (*output.transfers, *link.between) if not REGISTRY.knows(stored)]
     if unknown:
@@ -127,7 +128,7 @@ def link_chain(bench: Bench, link: Link, head: HeadRecord = HeadRecord(), sink: 
     head : what turns notes into codes (the correction in force).  sink : which input is followed, the
     first by default.
     """
-    tuning = EqualTemperament(bench.a4_hertz)
+    tuning = tuning_of(bench)
     source = f"{link.output.gear}.{link.output.port}"
     sending = sending_of(bench, link, head)
     if sending.sentence:

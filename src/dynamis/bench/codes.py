@@ -11,16 +11,20 @@ from dynamis.bench.chains import Head, aim_volts, converter_of, make_dac, make_h
 from dynamis.bench.document import Bench
 from dynamis.bench.ports import PortRef
 from dynamis.bench.records import HeadRecord
+from dynamis.bench.tunings import tuning_of
+from dynamis.converter.coarse_fine import CoarseFine
 from dynamis.converter.codes import CodeTable, code_table
-from dynamis.converter.dac import floor_bound_lsb
+from dynamis.converter.dac import Dac, floor_bound_lsb
 from dynamis.converter.heads import TableHead
 from dynamis.converter.transfers import DacTransfer
+from dynamis.converter.uses import Use, judge_uses
 from dynamis.errors import InputError
 from dynamis.notation.style import Style
-from dynamis.pitch.laws import ExponentialLaw, parse_law
+from dynamis.pitch.laws import ExponentialLaw, Law, LinearLaw, parse_law
 from dynamis.pitch.model import PitchModel
 from dynamis.pitch.notes import note_label
-from dynamis.pitch.tuning import EqualTemperament
+from dynamis.pitch.tolerance import parse_tolerance
+from dynamis.pitch.tuning import Tuning
 from dynamis.transfer.quantity import Reason
 
 FloatArray = NDArray[np.float64]
@@ -43,21 +47,44 @@ class ChannelCodes:
     reach_notes: tuple[int, int] | None
     floor_cents: float
     semitone_codes: float
+    uses: tuple[Use, ...] = ()
+
+    @property
+    def inl_at_notes(self) -> FloatArray | None:
+        """Linearity in LSB at the code of each note, None where it is not known by code."""
+        dac = self.converter.dac
+        if dac.inl_lsb is None:
+            return None
+        return np.interp(self.table.codes, np.arange(dac.codes), np.asarray(dac.inl_lsb))
 
 
-def channel_codes(bench: Bench, channel: PortRef, head: HeadRecord) -> ChannelCodes:
+def other_law(law: Law, dac: Dac, low_note: float, high_note: float) -> Law:
+    """The other of the two laws, laid so that the notes fit the converter: octaves doubling up to its top, or a volt
+    an octave from its bottom."""
+    low, high = dac.reach_volts
+    if isinstance(law, ExponentialLaw):
+        octaves = (high_note - low_note) / 12.0
+        return LinearLaw(low_note, float(2.0 ** np.floor(np.log2(max(high, 1e-3) / 2.0**octaves))))
+    return ExponentialLaw(1.0, low_note, max(0.0, float(np.ceil(low * 10.0) / 10.0)))
+
+
+def channel_codes(bench: Bench, channel: PortRef, head: HeadRecord, *, as_other_law: bool = False,
+                  tuning: Tuning | None = None) -> ChannelCodes:  # fmt: skip
     """Codes for the notes that the channel's link uses (36 to 96 without a link).
 
-    Raises `InputError` where the channel has no converter or law.
+    as_other_law : as they would be with the other of the two laws, from nominal values.  tuning : another than equal
+    temperament.  Raises `InputError` where the channel has no converter or law.
     """
     port, link = bench.port(channel), bench.link_from(channel)
     stored = converter_of(port)
     if stored is None or port.law is None:
         raise InputError(f"{bench.label(channel)} has no converter and law; codes need both.")
     converter = make_dac("converter", stored)
-    law, tuning = parse_law(port.law), EqualTemperament(bench.a4_hertz)
-    model = PitchModel(law, "volts", tuning)
     low, high = (36.0, 96.0) if link is None else (link.low_note, link.high_note)
+    law, tuning = parse_law(port.law), tuning or tuning_of(bench)
+    if as_other_law:
+        law, head = other_law(law, converter.dac, low, high), HeadRecord()
+    model = PitchModel(law, "volts", tuning)
     notes = np.arange(low, high + 1e-9)
     made = make_head("head", head, law, converter.dac, tuning)
     every = np.arange(0.0, 128.0)
@@ -65,11 +92,61 @@ def channel_codes(bench: Bench, channel: PortRef, head: HeadRecord) -> ChannelCo
     reached = every[~np.isin(converter.dac.code_for(aim).reason, (Reason.CLAMP, Reason.DEAD_BAND)) & np.isfinite(aim)]
     volts = model.law.cents_per_volt(model.expected(notes))
     per_semitone = np.abs(np.diff(converter.dac.exact_code(model.expected(np.append(notes, notes[-1] + 1)))))
+    table = _table(converter, model, made, notes)
+    finite = table.wanted_volts[np.isfinite(table.wanted_volts)]
+    levels = float(np.ptp(finite) / converter.dac.lsb_volts) if finite.size else 0.0
+    allowed = parse_tolerance("5" if link is None else link.tolerance).cents_at(notes)
+    tightest = float(np.min(allowed[np.isfinite(allowed)], initial=np.inf))
+    inl = converter.inl_limit_lsb or float(np.max(np.abs(converter.dac.inl_lsb or (0.0,))))
+    step = np.nan if table.lsb_cents is None else table.lsb_cents
     return ChannelCodes(
-        _table(converter, model, made, notes), converter, model, head,
-        (int(reached.min()), int(reached.max())) if reached.size else None,
-        floor_bound_lsb(0.0) * converter.dac.lsb_volts * float(np.max(volts)), float(np.min(per_semitone)),
+        table, converter, model, head, (int(reached.min()), int(reached.max())) if reached.size else None,
+        floor_bound_lsb(0.0) * converter.dac.lsb_volts * float(np.nanmax(volts)), float(np.nanmin(per_semitone)),
+        judge_uses(converter.dac.bits, step, inl, tightest, levels),
     )  # fmt: skip
+
+
+def use_words(use: Use, style: Style) -> str:
+    """What a converter does for a use, in a sentence."""
+    if not np.isfinite(use.value):
+        return "No note is reached, so nothing can be said."
+    more = "" if use.bits is None or use.verdict == "fits" else f" {use.bits} bits would do."
+    if use.name == "stepped notes":
+        found = (
+            f"{style.cents(use.value)} ct at most with rounding and linearity, {style.cents(use.bound)} are allowed."
+        )
+        return found + (" A table of measured notes brings it within." if use.after_table else more)
+    if use.name == "glide":
+        return f"A step is {style.number(use.value, 2)} ct; under {style.number(use.bound, 0)} it is not heard.{more}"
+    what = "in ± 25 ct" if use.name == "vibrato" else "over the volts used"
+    return f"{style.number(use.value, 0)} levels {what}; {style.number(use.bound, 0)} are smooth.{more}"
+
+
+def supply_words(codes: ChannelCodes, style: Style) -> str:
+    """What a supply used as the reference does to the pitch; empty where the reference is its own."""
+    made = codes.converter
+    if not made.reference_is_supply:
+        return ""
+    told = "Its supply is its reference: the pitch moves with it and with what loads it."
+    if made.reference_limit and isinstance(codes.model.law, ExponentialLaw):
+        cents = 1200.0 * made.reference_limit
+        told += f" ± {style.percent(100 * made.reference_limit, 1)} is {style.cents(cents)} ct an octave."
+    return told
+
+
+def second_converter_words(codes: ChannelCodes, style: Style) -> str:
+    """What a fine converter of the same kind, added to it, would bring."""
+    dac = codes.converter.dac
+    if codes.table.lsb_cents is None:
+        return ""
+    inl = codes.converter.inl_limit_lsb
+    share = 2.0 ** np.ceil(np.log2((1.0 + 2.0 * inl) / dac.codes))
+    both = CoarseFine(dac, dac, float(share))
+    cents = codes.table.lsb_cents * both.step_volts / dac.lsb_volts
+    return (
+        f"A second one, added at 1/{style.number(1 / share, 0)}, would make the step {style.number(cents, 3)} ct "
+        f"(as {style.number(both.as_bits, 0)} bits); it takes up a linearity of ± {style.number(inl, 1)} LSB."
+    )
 
 
 def _table(converter: DacTransfer, model: PitchModel, head: Head, notes: FloatArray) -> CodeTable:
@@ -108,6 +185,7 @@ def codes_sentences(codes: ChannelCodes, style: Style) -> list[str]:
     else:
         told.append(f"The lowest semitone has {style.number(codes.semitone_codes, 1)} codes; higher ones have more.")
     told.append(_reach(codes, style))
+    told += [text for text in (supply_words(codes, style), second_converter_words(codes, style)) if text]
     lost = [("clipped", table.clipped), ("in the buffer's dead band", table.dead)]
     for word, which in lost:
         if np.any(which):

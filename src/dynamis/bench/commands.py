@@ -9,7 +9,7 @@ from typing import Any
 import msgspec
 
 from dynamis.bench.checks import check_gear, check_link, check_port, named
-from dynamis.bench.document import Bench, Gear, Link, Unit
+from dynamis.bench.document import Bench, Gear, Link, TuningRecord, Unit
 from dynamis.bench.ports import Port, PortRef
 from dynamis.bench.records import MeterRecord
 from dynamis.errors import InputError
@@ -34,6 +34,12 @@ def set_a4(bench: Bench, hertz: float) -> Change:
     """Tune the bench: the frequency of note 69.  Runs keep the one they were taken with."""
     EqualTemperament(hertz)
     return Change(f"A4 to {plain(hertz)} Hz", _with(bench, a4_hertz=hertz))
+
+
+def set_tuning(bench: Bench, tuning: TuningRecord | None) -> Change:
+    """Tune the bench key by key, or equally again.  Runs and boards stay equal-tempered."""
+    words = "equal temperament" if tuning is None else tuning.name
+    return Change(f"tune the bench: {words}", _with(bench, tuning=tuning))
 
 
 def add_gear(bench: Bench, *added: Gear, link: Link | None = None) -> Change:
@@ -106,7 +112,7 @@ def set_port(bench: Bench, ref: PortRef, **values: Any) -> Change:
     """Change fields of a port: name, law, ohms, ohms_limit, trimmers."""
     port = _with(bench.port(ref), **values)
     check_port(port)
-    what = ", ".join(f"{key.replace('_', ' ')} to {_shown(value)}" for key, value in values.items())
+    what = ", ".join(f"{key.replace('_', ' ')} to {_told(value)}" for key, value in values.items())
     return Change(f"{bench.label(ref)}: {what}", _with_port(bench, ref, port))
 
 
@@ -121,7 +127,7 @@ def set_transfer(bench: Bench, ref: PortRef, kind: str, **values: Any) -> Change
     stored = StoredTransfer(old.kind, old.version, merged)
     changed = _with(port, transfers=(*port.transfers[:index], stored, *port.transfers[index + 1 :]))
     check_port(changed)
-    what = ", ".join(f"{key.replace('_', ' ')} to {_shown(value)}" for key, value in values.items())
+    what = ", ".join(f"{key.replace('_', ' ')} to {_told(value)}" for key, value in values.items())
     return Change(f"{bench.label(ref)}: {what}", _with_port(bench, ref, changed))
 
 
@@ -145,6 +151,11 @@ def _put(items: tuple[Any, ...], changed: Any) -> tuple[Any, ...]:
 
 def _with(record: Any, **values: Any) -> Any:
     return msgspec.structs.replace(record, **values)
+
+
+def _told(value: object) -> str:
+    """A value in the words of an undo; a table is only counted."""
+    return f"a table of {len(value)}" if isinstance(value, list) else _shown(value)
 
 
 def _shown(value: Any) -> str:

@@ -20,6 +20,7 @@ from dynamis.bench.document import Bench, Link
 from dynamis.bench.gear.commands import put_link
 from dynamis.bench.judging.swings import Swing, swing_at
 from dynamis.bench.ports import PortRef, VoltSpan
+from dynamis.bench.tunings import tuning_of
 from dynamis.electrics.circuits.built import KIND, BuiltCircuit
 from dynamis.electrics.circuits.supply import OP_AMPS, OpAmp, Supply
 from dynamis.electrics.circuits.topology import TOPOLOGIES
@@ -31,7 +32,6 @@ from dynamis.electrics.design.wish import Wish
 from dynamis.errors import InputError
 from dynamis.pitch.laws import ExponentialLaw, parse_law
 from dynamis.pitch.tolerance import parse_tolerance
-from dynamis.pitch.tuning import EqualTemperament
 from dynamis.transfer.registry import REGISTRY
 
 # Of metal film resistors of 1 %; common practice, no source.
@@ -75,7 +75,7 @@ def replace_wish(wish: Wish, **values: object) -> Wish:
 
 
 def _pitch(bench: Bench, link: Link, sink: PortRef, known: Wish) -> Wish | str:
-    tuning, output = EqualTemperament(bench.a4_hertz), bench.port(link.output)
+    tuning, output = tuning_of(bench), bench.port(link.output)
     heard = heard_by("heard", bench.port(sink), tuning)
     if output.law is None or heard is None:
         lawless = link.output if output.law is None else sink

@@ -99,8 +99,16 @@ class Link(Record, frozen=True):
     program_channel: int | None = None
 
 
+class TuningRecord(Record, frozen=True):
+    """A tuning other than equal temperament.  hertz : of the 128 keys, None for one that plays nothing."""
+
+    name: str
+    hertz: tuple[float | None, ...]
+
+
 class Bench(Record, frozen=True):
-    """What is on the table.  dismissed : cautions that need not be shown again for it."""
+    """What is on the table.  dismissed : cautions that need not be shown again for it.  tuning : None for equal
+    temperament at `a4_hertz`."""
 
     name: str = "Untitled"
     gear: tuple[Gear, ...] = ()
@@ -109,6 +117,7 @@ class Bench(Record, frozen=True):
     a4_hertz: float = 440.0
     notes: str = ""
     dismissed: tuple[str, ...] = ()
+    tuning: TuningRecord | None = None
 
     def gear_by(self, gear_id: str) -> Gear:
         return _one(self.gear, gear_id, "gear")

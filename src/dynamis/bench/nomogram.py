@@ -16,9 +16,9 @@ from numpy.typing import NDArray
 from dynamis.bench.chains import LinkChain
 from dynamis.bench.document import Bench, Link
 from dynamis.bench.ports import PortRef
+from dynamis.bench.tunings import tuning_of
 from dynamis.errors import InputError
 from dynamis.pitch.laws import parse_law
-from dynamis.pitch.tuning import EqualTemperament
 from dynamis.transfer.chain import Chain, Share
 from dynamis.transfer.parameter import NOMINAL, World
 from dynamis.transfer.quantity import Quantity
@@ -149,7 +149,7 @@ def nomogram(bench: Bench, link: Link, made: LinkChain, notes: FloatArray, sink:
         for transfer in chain.transfers[: sent - 1]:
             intended.append(transfer.exact(intended[-1], NOMINAL))
         if output.law is not None:
-            law, tuning = parse_law(output.law), EqualTemperament(bench.a4_hertz)
+            law, tuning = parse_law(output.law), tuning_of(bench)
             intended.append(np.asarray(law.volts(tuning.octaves(notes, law.reference_note))))
         else:
             intended.append(found[sent])

@@ -6,10 +6,10 @@ import numpy as np
 
 from dynamis.bench.document import Bench
 from dynamis.bench.ports import PortRef
+from dynamis.bench.tunings import tuning_of
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import parse_law
 from dynamis.pitch.notes import note_label
-from dynamis.pitch.tuning import EqualTemperament
 
 _NEAR_NOTES = 0.02
 
@@ -20,7 +20,7 @@ def note_at_volts(bench: Bench, output: PortRef, volts: float, style: Style = St
     port = bench.port(output)
     if port.law is None:
         return ""
-    law, tuning = parse_law(port.law), EqualTemperament(bench.a4_hertz)
+    law, tuning = parse_law(port.law), tuning_of(bench)
     octaves = np.asarray(law.octaves(np.array([volts]), strict=False))
     if not np.isfinite(octaves).all():
         return ""

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TypeVar
 
-from dynamis.bench.document import Gear, Unit
+from dynamis.bench.document import Bench, Gear, Link, Unit
 from dynamis.bench.ports import Port, PortRef
 from dynamis.errors import InputError
 from dynamis.files.bench_json import read_json
@@ -34,6 +34,39 @@ def pick_channel(contents: Contents, gear: str | None, unit: str | None, channel
     serial = _pick("--unit", unit, chosen.units, lambda one: one.serial, f"unit of {chosen.name}")
     port = _pick("--channel", channel, _outputs(chosen), lambda one: one.name, f"pitch output of {chosen.name}")
     return PortRef(chosen.id, port.id), serial.serial
+
+
+def pick_link(contents: Contents, name: str | None) -> tuple[Link, PortRef]:
+    """The link and its input that `GEAR / PORT > GEAR / PORT` names, among those with a circuit between.
+
+    One that there is only once need not be named; raises `InputError` with the choices there are.
+    """
+    bench = contents.bench
+    every = {f"{_named(bench, link.output)} > {_named(bench, sink)}": (link, sink)
+             for link in bench.links for sink in link.inputs}  # fmt: skip
+    built = {text: pair for text, pair in every.items() if pair[0].between or pair[0].gate_stages}
+    choices = ", ".join(repr(text) for text in built)
+    if not built:
+        raise InputError("--link: no link of this bench has a circuit between.")
+    if name is None:
+        if len(built) > 1:
+            raise InputError(f"--link is missing; there are {choices}.")
+        return next(iter(built.values()))
+    wanted = _plain(name)
+    found = next((pair for text, pair in built.items() if _plain(text) == wanted), None)
+    if found is not None:
+        return found
+    if any(_plain(text) == wanted for text in every):
+        raise InputError(f"--link: nothing stands between {name!r}; links with a circuit are {choices}.")
+    raise InputError(f"--link: there is no link {name!r}; those with a circuit are {choices}.")
+
+
+def _plain(text: str) -> str:
+    return " ".join(text.replace("/", " / ").replace(">", " > ").split()).casefold()
+
+
+def _named(bench: Bench, ref: PortRef) -> str:
+    return f"{bench.gear_by(ref.gear).name} / {bench.port(ref).name}"
 
 
 def _outputs(gear: Gear) -> list[Port]:

@@ -3,23 +3,38 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
 from dynamis.cli.output import emit_json
+from dynamis.errors import InputError
+
+if TYPE_CHECKING:
+    from dynamis.files.exports import ChannelExport
+
+_MOST_BYTES = 1024 * 1024
+_WHAT = ("c-header", "codes-csv", "readings-csv", "json", "spice", "template")
 
 
 @click.command()
 @click.argument("bench", metavar="BENCH", type=click.Path(path_type=Path))
-@click.option("--what", required=True, type=click.Choice(["c-header", "codes-csv", "readings-csv", "json"]))
+@click.option(
+    "--what", required=True, type=click.Choice(["c-header", "codes-csv", "readings-csv", "json", "spice", "template"])
+)
 @click.option("--gear", metavar="NAME", help="The board, where there is more than one.")
 @click.option("--unit", metavar="SERIAL", help="The unit, where there is more than one.")
 @click.option("--channel", metavar="NAME", help="The pitch output, where there is more than one.")
+@click.option("--link", metavar='"OUTPUT > INPUT"', help="The link: GEAR / PORT > GEAR / PORT.")
+@click.option(
+    "--template", "form", metavar="FILE", type=click.Path(path_type=Path), help="A text with {{placeholders}}."
+)
 @click.option("-o", "output", required=True, metavar="FILE", type=click.Path(path_type=Path))
 @click.option("--json", "as_json", is_flag=True, help="Say what was written as one JSON object.")
 def export(
-    bench: Path, what: str, gear: str | None, unit: str | None, channel: str | None, output: Path, as_json: bool
-) -> int:
+    bench: Path, what: str, gear: str | None, unit: str | None, channel: str | None, link: str | None,
+    form: Path | None, output: Path, as_json: bool,
+) -> int:  # fmt: skip
     """Write a channel's correction or readings, or the bench, to a file."""
     from dynamis.cli.benches import pick_channel, read_bench
     from dynamis.files.bench_json import contents_json
@@ -32,6 +47,14 @@ def export(
     if what == "json":
         text = contents_json(contents).decode()
         words = f"the bench {contents.bench.name}"
+    elif what == "spice":
+        from dynamis.cli.benches import pick_link
+        from dynamis.files.spice import link_spice
+
+        chosen, sink = pick_link(contents, link)
+        text = link_spice(contents.bench, chosen, sink)
+        told |= {"link": f"{contents.bench.label(chosen.output)} > {contents.bench.label(sink)}"}
+        words = f"the circuit of {told['link']}"
     else:
         ref, serial = pick_channel(contents, gear, unit, channel)
         name = f"{contents.bench.label(ref)}, unit {serial}"
@@ -48,7 +71,7 @@ def export(
             words = f"{count} readings of {len(runs)} runs of {name}"
         else:
             made = ChannelExport.of(contents, ref, serial)
-            text = made.as_c_header() if what == "c-header" else made.as_codes_csv()
+            text = _codes(made, what, form)
             told |= {"correction": made.kind, "hash": made.correction.hash}
             words = f"{made.kind} of {name}" + ("" if made.adopted else "; no correction is adopted for it")
             status = 0 if made.adopted else 1
@@ -58,3 +81,16 @@ def export(
     else:
         click.echo(f"Wrote {output}: {words}.")
     return status
+
+
+def _codes(made: ChannelExport, what: str, form: Path | None) -> str:
+    """A channel's codes in the form that was asked for."""
+    from dynamis.files.text import read_text
+
+    if what == "c-header":
+        return made.as_c_header()
+    if what == "codes-csv":
+        return made.as_codes_csv()
+    if form is None:
+        raise InputError("--template is missing; --what template needs the file with the placeholders.")
+    return made.as_template(read_text(form, _MOST_BYTES), str(form))

@@ -14,6 +14,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from dynamis.converter.coding import CODINGS
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
 from dynamis.transfer.quantity import Reason
@@ -47,6 +48,7 @@ class Dac:
     bits : 1 to 24.  low_volts, high_volts : the converter's ends; gain, offset_volts : what follows it.
     inl_lsb : one value a code, or None where it is not known.
     floor_volts, ceiling_volts : where the output buffer stops at the jack, or None.
+    coding : how it wants codes written, one of `CODINGS`; codes here count from its lowest level whatever it is.
     """
 
     bits: int
@@ -57,6 +59,7 @@ class Dac:
     inl_lsb: tuple[float, ...] | None = None
     floor_volts: float | None = None
     ceiling_volts: float | None = None
+    coding: str = "straight"
 
     def __post_init__(self) -> None:
         numbers = (self.low_volts, self.high_volts, self.gain, self.offset_volts)
@@ -69,6 +72,8 @@ class Dac:
                 f"The converter's high end, {plain(self.high_volts)} V, is not above its low end, "
                 f"{plain(self.low_volts)} V."
             )
+        if self.coding not in CODINGS:
+            raise InputError(f"{self.coding!r} is no coding of a converter; one of {', '.join(CODINGS)} was expected.")
         if self.gain == 0:
             raise InputError("The gain after the converter is 0; nothing would reach the jack.")
         if not 1e-30 < abs(self.step_volts) < 1e30:

@@ -14,8 +14,15 @@ from dynamis.transfer.quantity import Quantity, Reached, Reason
 from dynamis.transfer.registry import REGISTRY, StoredTransfer
 
 FloatArray = NDArray[np.float64]
-_DAC_KEYS = ("bits", "low_volts", "high_volts", "gain", "offset_volts", "inl_lsb", "floor_volts", "ceiling_volts")
-_LIMIT_KEYS = ("reference_limit", "offset_limit_volts", "inl_limit_lsb", "reference_ppm_per_kelvin")
+_DAC_KEYS = ("bits", "low_volts", "high_volts", "gain", "offset_volts", "inl_lsb", "floor_volts", "ceiling_volts",
+             "coding")  # fmt: skip
+_LIMIT_KEYS = (
+    "reference_limit",
+    "offset_limit_volts",
+    "inl_limit_lsb",
+    "reference_ppm_per_kelvin",
+    "reference_is_supply",
+)
 
 
 @dataclass(frozen=True)
@@ -25,7 +32,7 @@ class DacTransfer:
     reference_limit : data-sheet limit of the reference, a fraction (0.005 is 0.5 %).
     offset_limit_volts : limit of the offset at the jack.  inl_limit_lsb : limit of the linearity, an
     unknown level error that is taken as one for the whole converter.  reference_ppm_per_kelvin : limit
-    of the reference's drift.
+    of the reference's drift.  reference_is_supply : it has no reference of its own and follows its supply.
     """
 
     id: str
@@ -35,6 +42,7 @@ class DacTransfer:
     offset_limit_volts: float = 0.0
     inl_limit_lsb: float = 0.0
     reference_ppm_per_kelvin: float = 0.0
+    reference_is_supply: bool = False
     believes: bool = False
 
     @property
@@ -51,7 +59,8 @@ class DacTransfer:
     @property
     def _reference(self) -> Parameter:
         key = f"{self.id}.reference"
-        return Parameter(key, "Reference", "V", 1.0, self.reference_limit, True, "uniform", key,
+        label = "Supply as reference" if self.reference_is_supply else "Reference"
+        return Parameter(key, label, "V", 1.0, self.reference_limit, True, "uniform", key,
                          per_kelvin_limit=self.reference_ppm_per_kelvin * 1e-6)  # fmt: skip
 
     @property
@@ -120,7 +129,9 @@ class DacTransfer:
     def stored(self) -> StoredTransfer:
         values: dict[str, Any] = {key: getattr(self.dac, key) for key in _DAC_KEYS}
         values |= {key: getattr(self, key) for key in _LIMIT_KEYS}
-        kept = {key: value for key, value in values.items() if value not in (None, 0.0) or key == "low_volts"}
+        kept = {
+            key: value for key, value in values.items() if value not in (None, 0.0, "straight") or key == "low_volts"
+        }
         return StoredTransfer("dac", 1, kept)
 
 

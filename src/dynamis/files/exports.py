@@ -11,18 +11,21 @@ import numpy as np
 
 from dynamis.bench.boards import channel_correction
 from dynamis.bench.chains import converter_of, make_dac
+from dynamis.bench.codes import channel_codes
 from dynamis.bench.document import Bench
 from dynamis.bench.ports import PortRef
 from dynamis.bench.records import AdoptionRecord, HeadRecord, ReadingRecord, RunRecord, in_force
+from dynamis.bench.tunings import tuning_of, tuning_words
+from dynamis.converter.coding import words
 from dynamis.converter.firmware import BoardCorrection, pitch_steps
 from dynamis.errors import InputError
 from dynamis.files.c_header import c_header, c_name
 from dynamis.files.contents import Contents
+from dynamis.files.template import filled
 from dynamis.notation.style import Style, plain
 from dynamis.pitch.laws import law_words, parse_law
 from dynamis.pitch.model import PitchModel
 from dynamis.pitch.notes import note_label, note_name
-from dynamis.pitch.tuning import EqualTemperament
 
 _USUAL_NOTES = (36, 96)
 
@@ -84,8 +87,12 @@ class ChannelExport:
                 f"{one.kind} adopted {one.adopted} from the run {one.run}; left {style.cents(one.leaves_cents)} "
                 f"± {style.cents(one.expanded_cents)} ct (k = 2)"
             )
-        told.append(f"{law_words(law, note_label(law.reference_note, style))}; A4 = {plain(self.bench.a4_hertz)} Hz; "
+        told.append(f"{law_words(law, note_label(law.reference_note, style))}; {tuning_words(self.bench)}; "
                     f"{self.bits} bits")  # fmt: skip
+        if self.bench.tuning is not None:
+            told.append(
+                "A board's constants and table count equal semitones: this tuning is in the codes of each note."
+            )
         return told
 
     def as_c_header(self) -> str:
@@ -93,22 +100,52 @@ class ChannelExport:
         prefix = c_name(bench.gear_by(self.channel.gear).name, self.serial, bench.port(self.channel).name)
         return c_header(self.correction, self.bits, prefix=prefix, told=self.words(), notes=self.notes)
 
-    def as_codes_csv(self) -> str:
-        """`note,name,wanted_volts,code,nominal_volts,correction`, one row a note; the last says what is in force."""
+    def code_rows(self) -> list[dict[str, str]]:
+        """What each note gets, full precision: note, name, wanted_volts, code, nominal_volts, correction, word."""
         port = self.bench.port(self.channel)
         stored = converter_of(port)
         assert stored is not None
         dac = make_dac("converter", stored).dac
-        notes = self.notes
-        model = PitchModel(parse_law(port.law or ""), "volts", EqualTemperament(self.bench.a4_hertz))
-        codes = self.correction.codes(pitch_steps(notes), dac.bits)
-        out = io.StringIO()
+        model = PitchModel(parse_law(port.law or ""), "volts", tuning_of(self.bench))
+        codes = np.asarray(self.correction.codes(pitch_steps(self.notes), dac.bits), float)
+        if self.bench.tuning is not None:  # a board counts equal semitones; another tuning needs a code for each note
+            table = channel_codes(self.bench, self.channel, self.head).table
+            by_note = dict(zip(table.notes.tolist(), table.codes.tolist(), strict=True))
+            codes = np.array([by_note.get(float(note), np.nan) for note in self.notes])
+        rows = []
+        for note, volts, code in zip(self.notes, model.expected(self.notes).tolist(), codes.tolist(), strict=True):
+            plays = np.isfinite(code)
+            rows.append({
+                "note": str(note),
+                "name": note_name(note, Style(ascii_accidentals=True)) or "",
+                "wanted_volts": repr(volts) if np.isfinite(volts) else "",
+                "code": str(int(code)) if plays else "",
+                "nominal_volts": repr(float(dac.nominal_volts(code))) if plays else "",
+                "correction": self.kind,
+                "word": str(int(words(int(code), dac.bits, dac.coding))) if plays else "",
+            })  # fmt: skip
+        return rows
+
+    def as_codes_csv(self) -> str:
+        """The rows of `code_rows` with their names as the header; a key that plays nothing has empty cells."""
+        rows, out = self.code_rows(), io.StringIO()
         writer = csv.writer(out, lineterminator="\n")
-        writer.writerow(["note", "name", "wanted_volts", "code", "nominal_volts", "correction"])
-        for note, volts, code in zip(notes, model.expected(notes).tolist(), codes.tolist(), strict=True):
-            name = note_name(note, Style(ascii_accidentals=True)) or ""
-            writer.writerow([note, name, repr(volts), code, repr(float(dac.nominal_volts(code))), self.kind])
+        writer.writerow(rows[0])
+        writer.writerows(row.values() for row in rows)
         return out.getvalue()
+
+    def as_template(self, template: str, where: str = "The template") -> str:
+        """A text of the user's own with its placeholders filled; raises `InputError` as `template.filled`."""
+        port, rows = self.bench.port(self.channel), self.code_rows()
+        values = {
+            "bench": self.bench.name, "gear": self.bench.gear_by(self.channel.gear).name, "unit": self.serial,
+            "channel": port.name, "law": port.law or "", "tuning": tuning_words(self.bench), "bits": str(self.bits),
+            "correction": self.kind, "hash": self.correction.hash, "count": str(len(rows)),
+        }  # fmt: skip
+        last = len(rows) - 1
+        each = [{**row, "index": str(k), "hex": f"0x{int(row['word']):X}" if row["word"] else "",
+                 "comma": "" if k == last else ","} for k, row in enumerate(rows)]  # fmt: skip
+        return filled(template, values, each, where)
 
 
 def readings_csv(runs: Sequence[RunRecord], readings: Sequence[ReadingRecord]) -> str:

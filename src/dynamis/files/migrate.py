@@ -56,11 +56,11 @@ def _from_1(connection: sqlite3.Connection) -> None:
         )
 
 
-def _from_2(connection: sqlite3.Connection) -> None:
-    """Only new fields, which are empty in what was stored: nothing has to be rewritten."""
+def _new_fields(connection: sqlite3.Connection) -> None:
+    """Only new fields and kinds of transfer, which are empty in what was stored: nothing has to be rewritten."""
 
 
-_STEPS: Final[dict[int, Callable[[sqlite3.Connection], None]]] = {1: _from_1, 2: _from_2}
+_STEPS: Final[dict[int, Callable[[sqlite3.Connection], None]]] = {1: _from_1, 2: _new_fields, 3: _new_fields}
 
 
 def upgrade_run(run: dict[str, Any]) -> dict[str, Any]:

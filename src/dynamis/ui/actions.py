@@ -9,17 +9,17 @@ from typing import TYPE_CHECKING
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu
 
-from dynamis.bench.commands import rename, set_a4
+from dynamis.bench.commands import rename
 from dynamis.bench.document import Bench
 from dynamis.errors import InputError
-from dynamis.files.bench_json import export_json, import_json
+from dynamis.files.bench_json import import_json
 from dynamis.files.salvage import salvage
 from dynamis.files.store import BenchFile, DamagedFileError
 from dynamis.files.text import write_whole
-from dynamis.notation.numbers import parse_quantity
-from dynamis.notation.style import plain
 from dynamis.ui.bench_actions import add_bench_actions
 from dynamis.ui.benches import fresh_demo, fresh_path
+from dynamis.ui.export_actions import add_export_actions
+from dynamis.ui.tuning_actions import add_tuning_actions
 
 if TYPE_CHECKING:
     from dynamis.ui.window import MainWindow
@@ -64,10 +64,7 @@ class Actions:
         self.add(menu, "Open for &writing again", "", self.write_here)
         menu.addSeparator()
         self.add(menu, "&Import a bench from JSON…", "", self.import_json)
-        self.add(menu, "&Export the bench as JSON…", "", self.export_json)
-        self.add(menu, "Export the correction as a &C header…", "", self.export_header)
-        self.add(menu, "Export the codes as CSV…", "", self.export_codes)
-        self.add(menu, "Export the channel's readings as CSV…", "", self.export_readings)
+        add_export_actions(self, menu)
         self.add(menu, "Save the &report…", "Ctrl+R", self.save_report)
         menu.addSeparator()
         self.add(menu, "Pre&ferences…", "Ctrl+,", self.preferences)
@@ -80,7 +77,8 @@ class Actions:
         self.add(menu, "Copy the &table", "Ctrl+Shift+C", lambda: self.window.station.table().copy(whole=True))
         self.add(menu, "Save the table as &CSV…", "", self.save_table)
         menu.addSeparator()
-        self.add(menu, "Tune the bench: &A4…", "", self.tune)
+        add_tuning_actions(self, menu)
+        menu.addSeparator()
         self.add(menu, "&Find an action…", "Ctrl+K", self.palette)
 
     def _run(self, menu: QMenu) -> None:
@@ -214,7 +212,7 @@ class Actions:
         self.session.open(fresh_demo())
 
     def keep_as(self) -> None:
-        path = self._save_name("Keep the bench as", f"{self.session.bench.name}.dynamis", _BENCHES, ".dynamis")
+        path = self.save_name("Keep the bench as", f"{self.session.bench.name}.dynamis", _BENCHES, ".dynamis")
         if path is None:
             return
         if path == self.session.file.path:
@@ -224,7 +222,7 @@ class Actions:
         self.session.remember(path)
 
     def save_copy(self) -> None:
-        path = self._save_name("Save a copy", f"{self.session.bench.name} copy.dynamis", _BENCHES, ".dynamis")
+        path = self.save_name("Save a copy", f"{self.session.bench.name} copy.dynamis", _BENCHES, ".dynamis")
         if path is None:
             return
         if path == self.session.file.path:
@@ -237,51 +235,6 @@ class Actions:
         if taken:
             self.session.apply(rename(self.session.bench, name))
 
-    def tune(self) -> None:
-        style = self.session.style
-        now = f"{plain(self.session.bench.a4_hertz)} Hz"
-        text, taken = QInputDialog.getText(self.window, "Tune the bench", "Frequency of A4, note 69:", text=now)
-        if taken:
-            hertz = parse_quantity(text, "Hz", "A4", decimal_comma=style.decimal_comma)
-            self.session.apply(set_a4(self.session.bench, hertz))
-
-    def export_json(self) -> None:
-        path = self._save_name("Export the bench", f"{self.session.bench.name}.json", "JSON (*.json)", ".json")
-        if path is not None:
-            export_json(self.session.file, path)
-            self.session.said.emit(f"Exported {path.name}.", False)
-
-    def _export_channel(self, title: str, ending: str, write) -> None:
-        from dynamis.files.contents import everything
-        from dynamis.files.exports import ChannelExport
-
-        channel = self.session.channel
-        if channel is None:
-            raise InputError("There is no channel on this bench to export.")
-        held = everything(self.session.file)
-        made = ChannelExport.of(held, *channel)
-        name = f"{channel[1]} {self.session.bench.port(channel[0]).name}{ending}"
-        path = self._save_name(title, name, f"{ending[1:].upper()} (*{ending})", ending)
-        if path is not None:
-            write_whole(path, write(made, held))
-            none = "" if made.adopted else " No correction is adopted for this channel: it holds the nominal values."
-            self.session.said.emit(f"Exported {path.name}.{none}", not made.adopted)
-
-    def export_header(self) -> None:
-        self._export_channel("Export a C header", ".h", lambda made, held: made.as_c_header())
-
-    def export_codes(self) -> None:
-        self._export_channel("Export the codes", ".csv", lambda made, held: made.as_codes_csv())
-
-    def export_readings(self) -> None:
-        from dynamis.files.exports import readings_csv
-
-        def write(made, held) -> str:
-            mine = [run for run in held.runs if (run.channel, run.serial) == (made.channel, made.serial)]
-            return readings_csv(mine, held.readings)
-
-        self._export_channel("Export the readings", ".csv", write)
-
     def import_json(self) -> None:
         name, _ = QFileDialog.getOpenFileName(self.window, "Import a bench", "", "JSON (*.json)")
         if name:
@@ -292,7 +245,7 @@ class Actions:
         self.window.guarded(lambda: self.session.open(import_json(path, fresh_path(path.stem))))
 
     def save_report(self) -> None:
-        path = self._save_name("Save the report", f"{self.session.bench.name}.html", "HTML (*.html)", ".html")
+        path = self.save_name("Save the report", f"{self.session.bench.name}.html", "HTML (*.html)", ".html")
         if path is not None:
             from dynamis.files.report_html import report_html
 
@@ -300,13 +253,13 @@ class Actions:
             self.session.said.emit(f"Saved {path.name}.", False)
 
     def save_table(self) -> None:
-        path = self._save_name("Save the table", "table.csv", "CSV (*.csv)", ".csv")
+        path = self.save_name("Save the table", "table.csv", "CSV (*.csv)", ".csv")
         if path is not None:
             write_whole(path, self.window.station.table().as_csv())
             self.session.said.emit(f"Saved {path.name}.", False)
 
     def save_picture(self) -> None:
-        path = self._save_name("Save the picture", "plot.svg", "SVG (*.svg);;PNG (*.png)", ".svg")
+        path = self.save_name("Save the picture", "plot.svg", "SVG (*.svg);;PNG (*.png)", ".svg")
         if path is not None:
             if not self._shown_plot().save_picture(path):
                 raise InputError(f"{path}: the picture cannot be written there.")
@@ -331,7 +284,7 @@ class Actions:
             plot.paint_on(painter)
             painter.end()
 
-    def _save_name(self, title: str, start: str, kinds: str, ending: str) -> Path | None:
+    def save_name(self, title: str, start: str, kinds: str, ending: str) -> Path | None:
         name, _ = QFileDialog.getSaveFileName(self.window, title, start, kinds)
         if not name:
             return None

@@ -317,12 +317,17 @@ class MainWindow(QMainWindow):
             self.actions_made.open_path(path)
         elif ending == ".json":
             self.actions_made.import_path(path)
+        elif ending in (".scl", ".syx"):
+            from dynamis.ui.tuning_actions import take_tuning
+
+            self.guarded(take_tuning, self, [path])
         elif ending in (".csv", ".tsv", ".txt"):
             self.show_station("Measure")
             self.stations["Measure"].take_file(path)
         else:
             self.say(
-                f"{path.name}: a bench (.dynamis), an exported bench (.json) or readings (.csv) can be dropped here.",
+                f"{path.name}: a bench (.dynamis), an exported bench (.json), readings (.csv) or a tuning (.scl, .syx) "
+                "can be dropped here.",
                 True,
             )
 

@@ -110,7 +110,7 @@ def _off(fit: PairFit) -> float:
 def _input_parts(bench: Bench, ref: PortRef) -> tuple[object, ...]:
     """All that a verdict about an input hangs on: itself, its gear, and what is joined to that gear."""
     gear = bench.gear_by(ref.gear)
-    return bench.port(ref), gear.name, gear.settings, gear.power, bench.a4_hertz, bench.links_of(gear.id)
+    return bench.port(ref), gear.name, gear.settings, gear.power, bench.a4_hertz, bench.tuning, bench.links_of(gear.id)
 
 
 def _output_parts(bench: Bench, ref: PortRef, adoptions: Sequence[AdoptionRecord]) -> tuple[object, ...]:
@@ -120,8 +120,8 @@ def _output_parts(bench: Bench, ref: PortRef, adoptions: Sequence[AdoptionRecord
     rivals = () if link is None else tuple(rivals_of(bench, link))
     others = tuple(bench.port(one.output) for one in rivals)
     mine = tuple(one for one in adoptions if (one.gear, one.port) == (ref.gear, ref.port)) if adoptions else ()
-    return (bench.port(ref), gear.name, gear.units, gear.settings, gear.power, bench.a4_hertz, link, *hanging,
-            *rivals, *others, *mine)  # fmt: skip
+    return (bench.port(ref), gear.name, gear.units, gear.settings, gear.power, bench.a4_hertz, bench.tuning, link,
+            *hanging, *rivals, *others, *mine)  # fmt: skip
 
 
 def _same(before: tuple[object, ...] | None, now: tuple[object, ...]) -> bool:

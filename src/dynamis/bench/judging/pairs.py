@@ -16,11 +16,11 @@ from dynamis.bench.judging.swings import judge_swing
 from dynamis.bench.judging.switching import SWITCHING, judge_switching
 from dynamis.bench.ports import MidiRecord, Port, PortRef, Role
 from dynamis.bench.records import AdoptionRecord, in_force
+from dynamis.bench.tunings import tuning_of
 from dynamis.electrics.finding import BEST_FIRST, Finding, FitVerdict, verdict_of
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import parse_law
 from dynamis.pitch.tolerance import parse_tolerance
-from dynamis.pitch.tuning import EqualTemperament
 
 
 @dataclass(frozen=True)
@@ -102,7 +102,7 @@ def _coupled(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Find
     unknown, law = unknown_of(bench, link.output), bench.port(sink).law
     if unknown or law is None:
         return unknown
-    heard, tuning = parse_law(law), EqualTemperament(bench.a4_hertz)
+    heard, tuning = parse_law(law), tuning_of(bench)
     volts = heard.volts(tuning.octaves([link.high_note, link.high_note - 12.0], heard.reference_note))
     allowed = float(parse_tolerance(link.tolerance).cents_at(link.high_note))
     return pitch_droop(bench, link, float(volts[0] - volts[1]), float(volts[0]), allowed, style)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,19 +13,21 @@ from dynamis.bench.chains import aim_volts, driving, heard_by, sending_of
 from dynamis.bench.document import Bench, Link
 from dynamis.bench.ports import Port, PortRef
 from dynamis.bench.records import HeadRecord
+from dynamis.bench.tunings import tuning_of
 from dynamis.converter.heads import ConstantsHead, TableHead
 from dynamis.converter.transfers import DacTransfer
 from dynamis.electrics.circuits.built import BuiltCircuit
 from dynamis.electrics.net import Loading, Terminal
 from dynamis.electrics.stage import Stage
 from dynamis.pitch.laws import ExponentialLaw, Law, LinearLaw, parse_law
-from dynamis.pitch.tuning import EqualTemperament
 from dynamis.transfer.chain import Transfer, run, varied
 from dynamis.transfer.law import Oscillator, PitchSource, WantedPitch
 from dynamis.transfer.parameter import NOMINAL, World
 from dynamis.transfer.quantity import Reason
 
 FloatArray = NDArray[np.float64]
+# Trimmed or rounded parts come that near to a limit without anybody hearing that it clips.
+_CLIPPED_VOLTS: Final = 1e-4
 
 
 @dataclass(frozen=True, eq=False)
@@ -76,7 +79,7 @@ class SideCache:
     ) -> Sender | str:
         """As `sender_of`."""
         port = port or bench.port(link.output)
-        key = (port, bench.gear_by(link.output.gear).name, bench.a4_hertz, link.between,
+        key = (port, bench.gear_by(link.output.gear).name, bench.a4_hertz, bench.tuning, link.between,
                float(notes[0]), float(notes[-1]))  # fmt: skip
         where = link.output, head, port.law  # units of one board differ by what is in force for them
         kept = self._senders.get(where)
@@ -86,7 +89,7 @@ class SideCache:
 
     def receiver(self, bench: Bench, ref: PortRef) -> Receiver | None:
         """As `receiver_of`."""
-        key = (bench.port(ref), bench.gear_by(ref.gear).name, bench.a4_hertz)
+        key = (bench.port(ref), bench.gear_by(ref.gear).name, bench.a4_hertz, bench.tuning)
         kept = self._receivers.get(ref)
         if kept is None or not _same(kept[0], key):
             kept = self._receivers[ref] = key, receiver_of(bench, ref)
@@ -107,7 +110,7 @@ def sender_of(bench: Bench, link: Link, head: HeadRecord, notes: FloatArray, por
     driven = driving(bench, link)
     if sending.sentence or port.law is None or driven is None:
         return sending.sentence
-    tuning, law = EqualTemperament(bench.a4_hertz), parse_law(port.law)
+    tuning, law = tuning_of(bench), parse_law(port.law)
     for one in sending.transfers:
         law = _law_after(law, one)
     first, tail = sending.transfers[0], [one for one in sending.transfers if not one.believes]
@@ -132,7 +135,7 @@ def _ohms_moved(driven: Terminal, every: Sequence[tuple[str, str, float, FloatAr
 
 def receiver_of(bench: Bench, ref: PortRef) -> Receiver | None:
     """An input, None while its law is not known."""
-    port, tuning = bench.port(ref), EqualTemperament(bench.a4_hertz)
+    port, tuning = bench.port(ref), tuning_of(bench)
     heard = heard_by(f"{ref.gear}.{ref.port}", port, tuning)
     if heard is None:
         return None
@@ -155,7 +158,7 @@ def _clipped(tail: Sequence[Transfer], codes: FloatArray, true: World) -> NDArra
     for one in tail:
         y = one.forward(x, true)
         if isinstance(one, Stage | BuiltCircuit):
-            clipped |= y != one.exact(x, true)
+            clipped |= np.abs(y - one.exact(x, true)) > _CLIPPED_VOLTS
         x = y
     return clipped
 

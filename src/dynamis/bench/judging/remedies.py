@@ -27,6 +27,7 @@ from dynamis.bench.judging.switching import SWITCHING, fitting_circuit
 from dynamis.bench.judging.workaround import workarounds
 from dynamis.bench.ports import PortRef
 from dynamis.bench.records import AdoptionRecord
+from dynamis.bench.tunings import tuning_of
 from dynamis.electrics.circuits.built import BuiltCircuit
 from dynamis.electrics.circuits.circuit import Circuit
 from dynamis.electrics.circuits.parts import pieces_of
@@ -36,7 +37,6 @@ from dynamis.electrics.finding import BEST_FIRST
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import ExponentialLaw, Law, law_text, parse_law
 from dynamis.pitch.notes import note_label
-from dynamis.pitch.tuning import EqualTemperament
 
 _STRETCH: Final = 2.0
 _GOOD_PART: Final = 0.8
@@ -110,7 +110,7 @@ def _proposed(bench: Bench, link: Link, fit: PairFit, codes: set[str], style: St
 
 def _pitch(bench: Bench, link: Link, sink: PortRef, codes: set[str], style: Style) -> Iterator[Remedy]:
     output, receiver = bench.port(link.output), bench.port(sink)
-    heard = heard_by("heard", receiver, EqualTemperament(bench.a4_hertz))
+    heard = heard_by("heard", receiver, tuning_of(bench))
     if codes & {"loading"} and codes & {"error", "error-at-limits"} and not link.between:
         kind = OP_AMPS["precision"]
         text = (
@@ -145,7 +145,7 @@ def _other_law(bench: Bench, link: Link, heard: Law, style: Style) -> Iterator[R
         law = law_text(heard)
         dac = make_dac("dac", stored).dac
         notes = np.arange(link.low_note, link.high_note + 1.0)
-        volts = heard.volts(EqualTemperament(bench.a4_hertz).octaves(notes, heard.reference_note))
+        volts = heard.volts(tuning_of(bench).octaves(notes, heard.reference_note))
         low, high = (float(one) for one in dac.nominal_volts(np.array([0, 2**dac.bits - 1])))
         inside = notes[(volts >= min(low, high)) & (volts <= max(low, high))]
         if inside.size:

@@ -171,6 +171,10 @@ class BuiltCircuit:
                                    "per_kelvin": reference.per_kelvin}  # fmt: skip
         return StoredTransfer(KIND, 1, values)
 
+    def loaded(self, ohms: float | None) -> Circuit:
+        """The circuit with all inputs on it."""
+        return replace(self.circuit, load_ohms=ohms)
+
     def driven_by(self, ohms: float, source: Parameter | None) -> BuiltCircuit:
         """The same circuit behind a sender of other ohms."""
         return replace(self, circuit=replace(self.circuit, source_ohms=ohms), source=source)

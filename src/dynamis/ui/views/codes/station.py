@@ -1,32 +1,34 @@
-"""The Codes station: the board's converter, editable in place, and what each note gets."""
+"""The Codes station: a channel's converter, what each note gets, and for which uses that is enough."""
 
 from __future__ import annotations
-
-from collections.abc import Callable
 
 import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QColor, QKeySequence
-from PySide6.QtWidgets import QFormLayout, QHBoxLayout, QPushButton, QSplitter, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QGridLayout,
+    QHBoxLayout,
+    QPushButton,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
 
-from dynamis.bench.chains import converter_of
-from dynamis.bench.codes import ChannelCodes, channel_codes, codes_sentences
-from dynamis.bench.commands import Change, set_link, set_port, set_transfer
-from dynamis.bench.document import Bench
+from dynamis.bench.codes import ChannelCodes, channel_codes, codes_sentences, use_words
 from dynamis.bench.ports import PortRef
 from dynamis.errors import InputError
-from dynamis.notation.numbers import parse_quantity
-from dynamis.notation.style import plain
-from dynamis.pitch.laws import law_text, law_words, parse_law
-from dynamis.pitch.notes import Naming, note_label, note_name, parse_note
+from dynamis.notation.style import plain, tied
+from dynamis.pitch.laws import law_words
+from dynamis.pitch.notes import note_label, note_name
 from dynamis.pitch.tolerance import parse_tolerance
 from dynamis.ui.course import CourseRunner
-from dynamis.ui.dialogs.law import LawDialog
 from dynamis.ui.session import Session
 from dynamis.ui.theme.palette import Colours
+from dynamis.ui.theme.verdict import verdict_pixmap
+from dynamis.ui.views.codes.fields import ConverterFields
 from dynamis.ui.widgets.note_plot import NotePlot, PlotPoints
-from dynamis.ui.widgets.panel import Panel, Sentences, label, rule, scrolling
-from dynamis.ui.widgets.quantity_edit import QuantityEdit
+from dynamis.ui.widgets.panel import Panel, Sentences, label, rule, scrolling, set_text
 from dynamis.ui.widgets.table import Column, Row, Table
 from dynamis.ui.widgets.thread_strip import Field
 
@@ -39,18 +41,7 @@ _COLUMNS = (
     Column("off by ct", "error in cents", stretch=1.1),
     Column("", "mark", left=True, stretch=1.6),
 )
-# key, label, unit, factor from shown to stored; an empty text takes the value away where it may be unknown
-_FIELDS = (
-    ("bits", "Bits", "bit", 1.0, False),
-    ("low_volts", "Lowest volts", "V", 1.0, False),
-    ("high_volts", "Full-scale volts", "V", 1.0, False),
-    ("gain", "Gain after it", "", 1.0, False),
-    ("offset_volts", "Offset after it", "V", 1.0, False),
-    ("floor_volts", "Buffer's lowest", "V", 1.0, True),
-    ("ceiling_volts", "Buffer's highest", "V", 1.0, True),
-    ("reference_limit", "Reference, ±", "%", 0.01, False),
-    ("inl_limit_lsb", "Linearity, ±", "LSB", 1.0, False),
-)
+_PICTURES = ("Error of each note's code", "Linearity at each note's code")
 
 
 class CodesStation(QWidget):
@@ -70,96 +61,67 @@ class CodesStation(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(18, 14, 18, 13)
         row.setSpacing(13)
-        row.addWidget(self._make_fields())
-        self.plot = NotePlot("Rounding error in cents against note", colours, session.style, points)
-        plot_panel = Panel("Error of each note's code", "Error of each note's code")
+        self.converter = ConverterFields(session, self.refresh)
+        self.fields, self.law, self.law_label = self.converter.fields, self.converter.law, self.converter.law_label
+        self.refusal = self.converter.refusal
+        row.addWidget(self.converter)
+        row.addWidget(self._make_middle(colours, points), 1)
+        row.addWidget(self._make_words())
+        self._connect()
+
+    def _make_middle(self, colours: Colours, points: float) -> QSplitter:
+        self.plot = NotePlot("Error of each note's code in cents against note", colours, self._session.style, points)
+        plot_panel = Panel("Error of each note's code")
+        self.picture = QComboBox()
+        self.picture.setAccessibleName("What is drawn")
+        for text in _PICTURES:
+            self.picture.addItem(text)
+        self.unit_words = label("", "small")
+        plot_panel.head.addWidget(self.picture)
+        plot_panel.head.addWidget(self.unit_words)
+        plot_panel.head.addStretch(1)
+        plot_panel.body.addLayout(plot_panel.head)
         plot_panel.body.addWidget(self.plot, 1)
         plot_panel.body.setContentsMargins(17, 11, 14, 6)
         table_panel = Panel("Codes", "Codes")
-        self.codes = Table("Codes", _COLUMNS)
+        self.as_law = QComboBox()
+        self.as_law.setAccessibleName("The law that is shown")
+        table_panel.head.addWidget(self.as_law)
         copy_row = QPushButton("Copy table")
         copy_row.clicked.connect(lambda: self.codes.copy(whole=True))
         table_panel.head.addWidget(copy_row)
+        self.codes = Table("Codes", _COLUMNS)
         table_panel.body.addWidget(self.codes, 1)
         action = QAction("Copy", self.codes)
         action.setShortcut(QKeySequence.StandardKey.Copy)
         action.setShortcutContext(Qt.ShortcutContext.WidgetShortcut)
         action.triggered.connect(lambda: self.codes.copy())
         self.codes.addAction(action)
-        self.codes.on_activate = lambda key: session.set_note(float(key))
         middle = QSplitter(Qt.Orientation.Vertical)
         middle.setHandleWidth(13)
         middle.addWidget(plot_panel)
         middle.addWidget(table_panel)
         middle.setSizes([280, 360])
-        row.addWidget(middle, 1)
-        words = Panel("What the converter gives", "What the converter gives")
+        return middle
+
+    def _make_words(self) -> Panel:
+        words = Panel("What the converter gives", "Is it enough?")
         inner = QWidget()
         column = QVBoxLayout(inner)
         column.setContentsMargins(0, 0, 6, 0)
+        self._uses = QGridLayout()
+        self._uses.setColumnStretch(1, 1)
+        self._uses.setHorizontalSpacing(7)
+        self.uses: list[tuple] = []
+        column.addLayout(self._uses)
+        column.addWidget(rule())
+        column.addWidget(label("What the converter gives", "heading"))
         self.said = Sentences()
         column.addLayout(self.said)
         column.addStretch(1)
         words.body.addWidget(scrolling(inner), 1)
         words.setFixedWidth(312)
-        row.addWidget(words)
-        self._connect()
-
-    def _make_fields(self) -> Panel:
-        panel = Panel("Converter")
-        panel.setFixedWidth(290)
-        self.title_label, self.law_label = label("", "heading", wrap=True), label("", "muted", wrap=True)
-        panel.body.addWidget(self.title_label)
-        panel.body.addWidget(self.law_label)
-        panel.body.addWidget(rule())
-        form = QFormLayout()
-        form.setVerticalSpacing(5)
-        panel.body.addLayout(form)
-        self.fields: dict[str, QuantityEdit] = {}
-        for key, text, unit, factor, optional in _FIELDS:
-            self._field(form, key, text, self._reader(unit, factor, optional, text), self._transfer_change)
-        panel.body.addWidget(rule())
-        more = QFormLayout()
-        more.setVerticalSpacing(5)
-        panel.body.addLayout(more)
-        self._field(more, "ohms", "Output resistance", self._reader("Ω", 1.0, True, "The output resistance"),
-                    self._port_change)  # fmt: skip
-        self.law = QPushButton("Change…")
-        self.law.setAccessibleName("Change the law")
-        self.law.clicked.connect(self.change_law)
-        more.addRow("Law", self.law)
-        for key, text in (("low_note", "Lowest note"), ("high_note", "Highest note")):
-            self._field(more, key, text, lambda typed: parse_note(typed, Naming(self._session.style.middle_c)),
-                        self._link_change)  # fmt: skip
-        self._field(more, "tolerance", "Tolerance, ct", self._read_tolerance, self._link_change)
-        self.refusal = label("", "question", wrap=True)
-        panel.body.addWidget(self.refusal)
-        panel.body.addStretch(1)
-        return panel
-
-    def _field(self, form: QFormLayout, key: str, text: str, read: Callable, change: Callable) -> None:
-        field = QuantityEdit(text, read, lambda value: self._apply(key, value, change))
-        field.setAlignment(Qt.AlignmentFlag.AlignRight)
-        field.refused.connect(self._refused)
-        form.addRow(text, field)
-        self.fields[key] = field
-
-    def _reader(self, unit: str, factor: float, optional: bool, what: str) -> Callable[[str], float | None]:
-        def read(text: str) -> float | None:
-            if optional and not text.strip():
-                return None
-            value = parse_quantity(text, unit, what, decimal_comma=self._session.style.decimal_comma) * factor
-            if unit == "bit":
-                if value != int(value):
-                    raise InputError(f"{what} is {plain(value)}; a whole number was expected.")
-                return int(value)
-            return value
-
-        return read
-
-    def _read_tolerance(self, text: str) -> str:
-        parse_tolerance(text, Naming(self._session.style.middle_c))
-        return text.strip()
+        return words
 
     def _connect(self) -> None:
         session = self._session
@@ -167,6 +129,9 @@ class CodesStation(QWidget):
         self._course.changed.connect(self._board_changed)
         session.note_changed.connect(self.note_changed)
         self.plot.note_picked.connect(session.set_note)
+        self.codes.on_activate = lambda key: session.set_note(float(key))
+        self.picture.activated.connect(lambda _: self.refresh())
+        self.as_law.activated.connect(lambda _: self.refresh())
 
     def dress(self, colours: Colours, points: float) -> None:
         self.colours = colours
@@ -178,49 +143,16 @@ class CodesStation(QWidget):
     def focus_first(self) -> None:
         self.fields["bits"].setFocus()
 
-    # -- changing ----------------------------------------------------------------------------------
-
-    def _transfer_change(self, bench: Bench, ref: PortRef, key: str, value: object) -> Change:
-        return set_transfer(bench, ref, "dac", **{key: value})
-
-    def _port_change(self, bench: Bench, ref: PortRef, key: str, value: object) -> Change:
-        return set_port(bench, ref, **{key: value})
-
-    def _link_change(self, bench: Bench, ref: PortRef, key: str, value: object) -> Change:
-        link = bench.link_from(ref)
-        if link is None:
-            raise InputError(f"{bench.label(ref)} has no link that says which notes are used.")
-        return set_link(bench, link.id, **{key: value})
-
-    def _apply(self, key: str, value: object, change: Callable) -> None:
-        channel = self._session.channel
-        if channel is None:
-            return
-        self._session.apply(change(self._session.bench, channel[0], key, value))
-        self.refresh()  # also where nothing changed: 4096 mV is shown as 4.096 V
-
-    def change_law(self) -> None:
-        """Ask for the law that the channel should follow."""
-        channel = self._session.channel
-        if channel is None:
-            return
-        text = self._session.bench.port(channel[0]).law
-        dialog = LawDialog(self, self._session.style, None if text is None else parse_law(text))
-        if dialog.exec():
-            self._apply("law", law_text(dialog.value), self._port_change)
-
-    def _refused(self, sentence: str) -> None:
-        self.refusal.setText(sentence)
-
     # -- showing -----------------------------------------------------------------------------------
 
     def codes_now(self) -> ChannelCodes | None:
-        """The codes of the channel looked at; None where it has no converter."""
+        """The codes of the channel looked at, by the law that is chosen; None where it has no converter."""
         channel = self._session.channel
         if channel is None:
             return None
         try:
-            return channel_codes(self._session.bench, channel[0], self._session.head())
+            other = self.as_law.currentIndex() == 1
+            return channel_codes(self._session.bench, channel[0], self._session.head(), as_other_law=other)
         except InputError:
             return None
 
@@ -238,51 +170,69 @@ class CodesStation(QWidget):
             return
         session, style = self._session, self._session.style
         channel, codes = session.channel, self.codes_now()
-        for field in (*self.fields.values(), self.law):
-            field.setEnabled(codes is not None)
+        self.converter.show_channels()
+        self.converter.enable(codes is not None)
         self.plot.begin()
         if channel is None or codes is None:
-            self.title_label.setText("No converter" if channel is None else session.bench.label(channel[0]))
-            self.law_label.setText("Begin a run on Measure: it asks for the board and its converter.")
-            for field in self.fields.values():
-                field.show_text("")
+            self.converter.law_label.setText("Begin a run on Measure: it asks for the board and its converter.")
             self.codes.set_rows([])
             self.said.show_sentences([])
+            self._show_uses(None)
             return
-        self.title_label.setText(f"{session.bench.label(channel[0])} · unit {channel[1]}")
         law = codes.model.law
-        self.law_label.setText(law_words(law, note_label(law.reference_note, style)))
-        self._show_fields(channel[0])
+        self.converter.law_label.setText(law_words(law, note_label(law.reference_note, style)))
+        self._show_laws(channel[0])
+        self.converter.show_channel(channel[0])
         difference = self._course.difference()
         self.said.show_sentences([*codes_sentences(codes, style), *([difference] if difference else [])])
+        self._show_uses(codes)
         self.codes.set_rows(self._rows(codes))
-        self._draw(codes, channel[0])
+        if self.picture.currentIndex() == 1:
+            self._draw_linearity(codes)
+        else:
+            self._draw(codes, channel[0])
 
-    def _show_fields(self, ref: PortRef) -> None:
-        session, style = self._session, self._session.style
-        port, link = session.bench.port(ref), session.bench.link_from(ref)
-        stored = converter_of(port)
-        defaults = {"gain": 1.0, "offset_volts": 0.0, "reference_limit": 0.0, "inl_limit_lsb": 0.0, "low_volts": 0.0}
-        for key, _, unit, factor, _ in _FIELDS:
-            value = (stored.values if stored else {}).get(key, defaults.get(key))
-            text = "" if value is None else f"{_typed(value / factor, style.decimal_comma)} {unit}".strip()
-            self.fields[key].show_text(text)
-        self.fields["ohms"].show_text("" if port.ohms is None else style.engineering(port.ohms, "Ω"))
-        for key in ("low_note", "high_note", "tolerance"):
-            self.fields[key].setEnabled(link is not None)
-        if link is not None:
-            self.fields["low_note"].show_text(_note_text(link.low_note, style))
-            self.fields["high_note"].show_text(_note_text(link.high_note, style))
-            self.fields["tolerance"].show_text(link.tolerance)
+    def _show_laws(self, ref: PortRef) -> None:
+        """The port's own law, and what the other one would come to."""
+        own = self._session.bench.port(ref).law or ""
+        texts = [f"by its law, {'V/oct' if own.startswith('voct') else 'Hz/V'}",
+                 f"as {'Hz/V' if own.startswith('voct') else 'V/oct'} would be"]  # fmt: skip
+        if [self.as_law.itemText(k) for k in range(self.as_law.count())] != texts:
+            chosen = max(0, self.as_law.currentIndex())
+            self.as_law.clear()
+            for text in texts:
+                self.as_law.addItem(text)
+            self.as_law.setCurrentIndex(chosen)
+
+    def _show_uses(self, codes: ChannelCodes | None) -> None:
+        """For which uses it is enough, by numbers."""
+        uses = () if codes is None else codes.uses
+        while len(self.uses) < len(uses):
+            k = len(self.uses)
+            sign, name, told = label(), label("", "heading"), label("", wrap=True, selectable=True)
+            self._uses.addWidget(sign, 2 * k, 0, Qt.AlignmentFlag.AlignVCenter)
+            self._uses.addWidget(name, 2 * k, 1)
+            self._uses.addWidget(told, 2 * k + 1, 1)
+            self.uses.append((sign, name, told))
+        for k, (sign, name, told) in enumerate(self.uses):
+            for one in (sign, name, told):
+                one.setVisible(k < len(uses))
+            if k < len(uses):
+                use = uses[k]
+                sign.setPixmap(verdict_pixmap(use.verdict, self.colours, 12, self.devicePixelRatioF()))
+                sign.setAccessibleName(use.verdict.replace("-", " "))
+                set_text(name, f"{use.name[0].upper()}{use.name[1:]}")
+                set_text(told, tied(use_words(use, self._session.style)))
 
     def _rows(self, codes: ChannelCodes) -> list[Row]:
         style, table, rows = self._session.style, codes.table, []
         decimals = 4 if codes.converter.dac.lsb_volts > 2e-4 else 5
         for k, note in enumerate(table.notes):
             mark = "clipped" if table.clipped[k] else "dead band" if table.dead[k] else ""
+            code = table.codes[k]
             cells = (
                 note_name(float(note), style) or "", plain(float(note)), style.number(table.wanted_volts[k], decimals),
-                plain(float(table.codes[k])), style.number(table.volts[k], decimals),
+                plain(float(code)) if np.isfinite(code) else "–", style.number(table.volts[k], decimals),
                 style.number(table.error_cents[k], 2, sign=True), mark,
             )  # fmt: skip
             raw = (cells[0], cells[1], repr(float(table.wanted_volts[k])), cells[3], repr(float(table.volts[k])),
@@ -293,6 +243,7 @@ class CodesStation(QWidget):
 
     def _draw(self, codes: ChannelCodes, ref: PortRef) -> None:
         table, link, c = codes.table, self._session.bench.link_from(ref), self.colours
+        set_text(self.unit_words, "cents")
         low, high = float(table.notes[0]), float(table.notes[-1])
         self.plot.tolerance(parse_tolerance(link.tolerance if link else "5"), low, high)
         lost = table.clipped | table.dead
@@ -300,6 +251,21 @@ class CodesStation(QWidget):
         if np.any(lost):
             self.plot.points(PlotPoints(table.notes[lost], table.error_cents[lost], "diamond", c.vermilion))
         self.plot.finish(low, high, table.error_cents, self._session.note)
+
+    def _draw_linearity(self, codes: ChannelCodes) -> None:
+        """The linearity by code where it is known, in LSB at the notes' codes; and its limit as the tolerance."""
+        inl, table = codes.inl_at_notes, codes.table
+        limit = codes.converter.inl_limit_lsb
+        low, high = float(table.notes[0]), float(table.notes[-1])
+        if limit:
+            self.plot.tolerance(parse_tolerance(plain(limit)), low, high)
+        known = np.zeros(0) if inl is None else inl
+        if inl is not None:
+            self.plot.curve(table.notes, inl, self.colours.ink)
+            self.plot.points(PlotPoints(table.notes, inl, "disc", self.colours.ink, size=4.5))
+        words = "LSB, as it was taken from a table" if inl is not None else "not known by code; take it from a table"
+        set_text(self.unit_words, words)
+        self.plot.finish(low, high, known, self._session.note)
 
     def note_changed(self) -> None:
         if not self.isVisible():
@@ -318,12 +284,3 @@ class CodesStation(QWidget):
     def table(self) -> Table:
         """The table that Copy and Save CSV work on."""
         return self.codes
-
-
-def _note_text(note: float, style) -> str:
-    return note_name(note, style) or plain(note)
-
-
-def _typed(value: float, decimal_comma: bool) -> str:
-    text = plain(round(value, 12))
-    return text.replace(".", ",") if decimal_comma else text

@@ -1,0 +1,32 @@
+"""The circuit of a link as SPICE text."""
+
+from __future__ import annotations
+
+from dynamis.bench.chains import between_of
+from dynamis.bench.designing import asked_of
+from dynamis.bench.document import Bench, Link
+from dynamis.bench.ports import PortRef
+from dynamis.electrics.circuits.built import BuiltCircuit
+from dynamis.electrics.circuits.spice import netlist
+from dynamis.electrics.design.wish import Wish
+from dynamis.errors import InputError
+
+_USUAL_VOLTS = (-5.0, 5.0)
+
+
+def link_spice(bench: Bench, link: Link, sink: PortRef) -> str:
+    """The circuit between, with its sender and all of its inputs, its trimmers as they stand.
+
+    Raises `InputError` where none stands there, or what does has no parts.
+    """
+    made = next((one for one in between_of(bench, link) or () if isinstance(one, BuiltCircuit)), None)
+    if made is None:
+        raise InputError(
+            f"{bench.label(link.output)} > {bench.label(sink)}: what stands between has no parts of its own; design it "
+            "on Circuit first."
+        )
+    asked = asked_of(bench, link, sink)
+    ends = (asked.in_low, asked.in_high) if isinstance(asked, Wish) else _USUAL_VOLTS
+    load = 1.0 / sum(1.0 / (bench.port(ref).ohms or 1e12) for ref in link.inputs)
+    title = f"{bench.label(link.output)} > {bench.label(sink)}: {made.circuit.topology.title}"
+    return netlist(made.loaded(load), *ends, title, dict(made.travel))

@@ -1,0 +1,226 @@
+"""The converter of a channel, editable in place: its scaling, its limits, its coding, the law and the notes."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QFormLayout, QHBoxLayout, QPushButton, QWidget
+
+from dynamis.bench.chains import converter_of
+from dynamis.bench.commands import Change, set_link, set_port, set_transfer
+from dynamis.bench.document import Bench
+from dynamis.bench.ports import PortRef
+from dynamis.converter.coding import CODINGS
+from dynamis.errors import InputError
+from dynamis.notation.numbers import parse_quantity
+from dynamis.notation.style import plain
+from dynamis.pitch.laws import law_text, parse_law
+from dynamis.pitch.notes import Naming, note_name, parse_note
+from dynamis.pitch.tolerance import parse_tolerance
+from dynamis.ui.dialogs.law import LawDialog
+from dynamis.ui.session import Session
+from dynamis.ui.widgets.panel import Panel, label, rule, scrolling, set_refusal
+from dynamis.ui.widgets.quantity_edit import QuantityEdit
+
+# key, label, unit, factor from shown to stored; an empty text takes the value away where it may be unknown
+_FIELDS = (
+    ("bits", "Bits", "bit", 1.0, False),
+    ("low_volts", "Lowest volts", "V", 1.0, False),
+    ("high_volts", "Full-scale volts", "V", 1.0, False),
+    ("gain", "Gain after it", "", 1.0, False),
+    ("offset_volts", "Offset after it", "V", 1.0, False),
+    ("floor_volts", "Buffer's lowest", "V", 1.0, True),
+    ("ceiling_volts", "Buffer's highest", "V", 1.0, True),
+    ("reference_limit", "Reference, ±", "%", 0.01, False),
+    ("inl_limit_lsb", "Linearity, ±", "LSB", 1.0, False),
+)
+
+
+_DEFAULTS = {"gain": 1.0, "offset_volts": 0.0, "reference_limit": 0.0, "inl_limit_lsb": 0.0, "low_volts": 0.0}
+
+
+class ConverterFields(Panel):
+    """applied : called after every change that was taken."""
+
+    def __init__(self, session: Session, applied: Callable[[], None]) -> None:
+        super().__init__("Converter")
+        self._session, self._applied = session, applied
+        self.setFixedWidth(290)
+        self.channel = QComboBox()
+        self.channel.setAccessibleName("Channel and unit")
+        self.channel.activated.connect(lambda _: session.set_channel(self.channel.currentData()))
+        self.body.addWidget(self.channel)
+        self.law_label = label("", "muted", wrap=True)
+        self.body.addWidget(self.law_label)
+        inner = QWidget()
+        form = QFormLayout(inner)
+        form.setContentsMargins(0, 0, 6, 0)
+        form.setVerticalSpacing(4)
+        self.fields: dict[str, QuantityEdit] = {}
+        for key, text, unit, factor, optional in _FIELDS:
+            self._field(form, key, text, self._reader(unit, factor, optional, text), self._transfer_change)
+        self.coding = QComboBox()
+        self.coding.setAccessibleName("Coding")
+        self.coding.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.coding.setMinimumContentsLength(6)
+        for key, words in CODINGS.items():
+            self.coding.addItem(words, key)
+        self.coding.activated.connect(lambda _: self._apply("coding", self.coding.currentData(), self._transfer_change))
+        form.addRow("Coding", self.coding)
+        self.supply = QCheckBox("its supply is its reference")
+        self.supply.clicked.connect(lambda on: self._apply("reference_is_supply", on, self._transfer_change))
+        form.addRow(self.supply)
+        row = QHBoxLayout()
+        self.take_inl, self.drop_inl = QPushButton("Linearity…"), QPushButton("Forget")
+        self.take_inl.setToolTip("A table of code,volts as measured, or of code,inl_lsb from a data sheet")
+        self.take_inl.clicked.connect(self.open_linearity)
+        self.drop_inl.clicked.connect(lambda: self._apply("inl_lsb", None, self._transfer_change))
+        row.addWidget(self.take_inl)
+        row.addWidget(self.drop_inl)
+        form.addRow(row)
+        form.addRow(rule())
+        self._field(form, "ohms", "Output resistance", self._reader("Ω", 1.0, True, "The output resistance"),
+                    self._port_change)  # fmt: skip
+        self.law = QPushButton("Change…")
+        self.law.setAccessibleName("Change the law")
+        self.law.clicked.connect(self.change_law)
+        form.addRow("Law", self.law)
+        for key, text in (("low_note", "Lowest note"), ("high_note", "Highest note")):
+            self._field(form, key, text, lambda typed: parse_note(typed, Naming(self._session.style.middle_c)),
+                        self._link_change)  # fmt: skip
+        self._field(form, "tolerance", "Tolerance, ct", self._read_tolerance, self._link_change)
+        self.body.addWidget(scrolling(inner), 1)
+        self.refusal = label("", "question", wrap=True)
+        set_refusal(self.refusal, "")
+        self.body.addWidget(self.refusal)
+
+    def _field(self, form: QFormLayout, key: str, text: str, read: Callable, change: Callable) -> None:
+        field = QuantityEdit(text, read, lambda value: self._apply(key, value, change))
+        field.setAlignment(Qt.AlignmentFlag.AlignRight)
+        field.refused.connect(lambda sentence: set_refusal(self.refusal, sentence))
+        form.addRow(text, field)
+        self.fields[key] = field
+
+    def _reader(self, unit: str, factor: float, optional: bool, what: str) -> Callable[[str], float | None]:
+        def read(text: str) -> float | None:
+            if optional and not text.strip():
+                return None
+            value = parse_quantity(text, unit, what, decimal_comma=self._session.style.decimal_comma) * factor
+            if unit == "bit":
+                if value != int(value):
+                    raise InputError(f"{what} is {plain(value)}; a whole number was expected.")
+                return int(value)
+            return value
+
+        return read
+
+    def _read_tolerance(self, text: str) -> str:
+        parse_tolerance(text, Naming(self._session.style.middle_c))
+        return text.strip()
+
+    # -- changing ----------------------------------------------------------------------------------
+
+    def _transfer_change(self, bench: Bench, ref: PortRef, key: str, value: object) -> Change:
+        return set_transfer(bench, ref, "dac", **{key: value})
+
+    def _port_change(self, bench: Bench, ref: PortRef, key: str, value: object) -> Change:
+        return set_port(bench, ref, **{key: value})
+
+    def _link_change(self, bench: Bench, ref: PortRef, key: str, value: object) -> Change:
+        link = bench.link_from(ref)
+        if link is None:
+            raise InputError(f"{bench.label(ref)} has no link that says which notes are used.")
+        return set_link(bench, link.id, **{key: value})
+
+    def _apply(self, key: str, value: object, change: Callable) -> None:
+        channel = self._session.channel
+        if channel is None:
+            return
+        self._session.apply(change(self._session.bench, channel[0], key, value))
+        self._applied()  # also where nothing changed: 4096 mV is shown as 4.096 V
+
+    def change_law(self) -> None:
+        """Ask for the law that the channel should follow."""
+        channel = self._session.channel
+        if channel is None:
+            return
+        text = self._session.bench.port(channel[0]).law
+        dialog = LawDialog(self, self._session.style, None if text is None else parse_law(text))
+        if dialog.exec():
+            self._apply("law", law_text(dialog.value), self._port_change)
+
+    def open_linearity(self) -> None:
+        """Take a linearity by code from a table."""
+        name, _ = QFileDialog.getOpenFileName(self, "Linearity by code", "", "Tables (*.csv)")
+        if name:
+            self.take_linearity(Path(name))
+
+    def take_linearity(self, path: Path) -> None:
+        """Take a linearity from a file; its sentence is shown where it is none."""
+        from dynamis.files.linearity_csv import read_linearity
+
+        channel = self._session.channel
+        try:
+            if channel is None:
+                raise InputError("There is no channel with a converter to take a linearity for.")
+            stored = converter_of(self._session.bench.port(channel[0]))
+            values = read_linearity(path, 0 if stored is None else stored.values["bits"])
+            self._apply("inl_lsb", [round(one, 6) for one in values], self._transfer_change)
+            set_refusal(self.refusal, "")
+        except InputError as error:
+            set_refusal(self.refusal, str(error))
+
+    # -- showing -----------------------------------------------------------------------------------
+
+    def show_channels(self) -> None:
+        """Every channel of every unit, the one looked at chosen."""
+        session = self._session
+        known = [self.channel.itemData(k) for k in range(self.channel.count())]
+        channels = session.channels()
+        texts = [f"{session.bench.label(one)} · unit {serial}" for one, serial in channels]
+        shown = [self.channel.itemText(k) for k in range(self.channel.count())]
+        if known != channels or shown != texts:
+            self.channel.clear()
+            for one, text in zip(channels, texts, strict=True):
+                self.channel.addItem(text, one)
+        if session.channel in channels:
+            self.channel.setCurrentIndex(channels.index(session.channel))
+
+    def enable(self, on: bool) -> None:
+        for one in (*self.fields.values(), self.law, self.coding, self.supply, self.take_inl, self.drop_inl):
+            one.setEnabled(on)
+        if not on:
+            for field in self.fields.values():
+                field.show_text("")
+
+    def show_channel(self, ref: PortRef) -> None:
+        """The values of a channel."""
+        session, style = self._session, self._session.style
+        port, link = session.bench.port(ref), session.bench.link_from(ref)
+        stored = converter_of(port)
+        values = stored.values if stored else {}
+        for key, _, unit, factor, _ in _FIELDS:
+            value = values.get(key, _DEFAULTS.get(key))
+            text = "" if value is None else f"{_typed(value / factor, style.decimal_comma)} {unit}".strip()
+            self.fields[key].show_text(text)
+        self.coding.setCurrentIndex(max(0, self.coding.findData(values.get("coding", "straight"))))
+        self.supply.setChecked(bool(values.get("reference_is_supply")))
+        self.drop_inl.setEnabled(bool(values.get("inl_lsb")))
+        self.fields["ohms"].show_text("" if port.ohms is None else style.engineering(port.ohms, "Ω"))
+        for key in ("low_note", "high_note", "tolerance"):
+            self.fields[key].setEnabled(link is not None)
+        if link is not None:
+            self.fields["low_note"].show_text(_note_text(link.low_note, style))
+            self.fields["high_note"].show_text(_note_text(link.high_note, style))
+            self.fields["tolerance"].show_text(link.tolerance)
+
+
+def _note_text(note: float, style) -> str:
+    return note_name(note, style) or plain(note)
+
+
+def _typed(value: float, decimal_comma: bool) -> str:
+    text = plain(round(value, 12))
+    return text.replace(".", ",") if decimal_comma else text

@@ -1,0 +1,158 @@
+"""Tuning dumps, tunings on a bench, codes by a template, and the circuit of a link as SPICE text."""
+
+from __future__ import annotations
+
+import json
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from tests.electrics.spice import swept
+
+from dynamis.bench.chains import link_chain
+from dynamis.bench.commands import set_tuning
+from dynamis.bench.designing import asked_of, built, smallest_with_op_amp, use_between
+from dynamis.bench.ports import PortRef
+from dynamis.bench.tunings import tuning_of
+from dynamis.errors import InputError
+from dynamis.files.midi_tuning import LENGTH, checksum, read_tuning_dump, tuning_dump
+from dynamis.files.template import filled
+from dynamis.files.tunings import read_tuning, write_tuning
+from dynamis.pitch.key_tuning import KeyTuning
+from dynamis.pitch.tuning import EqualTemperament
+
+# Quarter-comma mean tone of twelve keys: fifths of 696.578 cents (5**(1/4), the definition).
+FIFTH = np.log2(5.0 ** (1 / 4))
+MEAN_TONE = sorted((k * FIFTH) % 1.0 for k in range(-3, 9))
+BOARD, TONE = PortRef("workshop-board", "pitch-b"), PortRef("carousel-board", "tone")
+
+
+@pytest.fixture
+def scale(tmp_path):
+    path = tmp_path / "mean.scl"
+    path.write_text("! mean.scl\nmean tone\n 12\n" + "".join(f" {1200 * one:.6f}\n" for one in [*MEAN_TONE[1:], 1.0]))
+    return path
+
+
+def test_a_dump_has_the_bytes_of_the_standard(tmp_path):
+    """MIDI Tuning Standard (from memory): 45 00 00 is A4 = 440 Hz exactly, 3C 00 00 is 261.6256 Hz; 408 bytes."""
+    data = tuning_dump(EqualTemperament(), "equal")
+    assert (len(data), data[:6].hex(), data[6:22]) == (LENGTH, "f07e7f080100", b"equal           ")
+    assert data[22 + 3 * 69 : 25 + 3 * 69].hex() == "450000"
+    assert data[22 + 3 * 60 : 25 + 3 * 60].hex() == "3c0000"
+    assert (data[-1], data[-2]) == (0xF7, checksum(data[1:-2]))
+    sharp = tuning_dump(EqualTemperament(440.0 * 2 ** (1 / 12 * 0.5)), "half")
+    assert sharp[22 + 3 * 69 : 25 + 3 * 69].hex() == "454000"  # half a semitone is 8192 of 16384
+
+
+@given(st.lists(st.floats(9.0, 12000.0), min_size=128, max_size=128))
+def test_a_dump_comes_back_to_its_resolution(hertz):
+    """A step is 100/16384 cent, so at most 0.0031 cent is lost."""
+    import tempfile
+    from pathlib import Path
+
+    with tempfile.TemporaryDirectory() as place:
+        path = Path(place) / "t.syx"
+        path.write_bytes(tuning_dump(KeyTuning(tuple(hertz)), "a tuning"))
+        name, made = read_tuning_dump(path)
+    assert name == "a tuning"
+    assert np.max(np.abs(1200 * np.log2(np.array(made.of_keys) / hertz))) < 0.0031
+
+
+@pytest.mark.parametrize(("at", "value", "words"), [
+    (0, 0xF1, "byte 0: F1 was found; F0"), (3, 0x09, "byte 3"), (100, 0x80, "byte 100: 80 was found; 00 to 7F"), (407, 0x00, "byte 407"), (50, 0x01, "checksum"),
+])  # fmt: skip
+def test_a_broken_dump_names_its_byte(at, value, words, tmp_path):
+    data = bytearray(tuning_dump(EqualTemperament(), "x"))
+    data[at] = value
+    path = tmp_path / "t.syx"
+    path.write_bytes(bytes(data))
+    with pytest.raises(InputError, match=words):
+        read_tuning_dump(path)
+    path.write_bytes(bytes(data[:-1]))
+    with pytest.raises(InputError, match="407 bytes were found; a tuning dump has 408"):
+        read_tuning_dump(path)
+
+
+def test_a_tuning_goes_through_every_form_and_every_law(scale, tmp_path, demo_file):
+    record = read_tuning(scale)
+    tuned = set_tuning(demo_file.bench(), record).bench
+    tuning = tuning_of(tuned)
+    assert float(tuning.octaves(67.0, 60.0)) == pytest.approx(FIFTH, abs=1e-9)
+    for ending in (".syx", ".scl"):
+        write_tuning(tmp_path / f"back{ending}", record)
+        keymap = tmp_path / "back.kbm" if ending == ".scl" else None
+        again = KeyTuning(read_tuning(tmp_path / f"back{ending}", keymap=keymap).hertz)
+        off = 1200 * np.log2(again.hertz(np.arange(128)) / tuning.hertz(np.arange(128)))
+        assert np.nanmax(np.abs(off)) < (0.0031 if ending == ".syx" else 1e-6)
+    link = tuned.links[0]
+    made = link_chain(tuned, link)
+    volts = made.chain.trace(np.array([60.0, 67.0]))[2]
+    assert volts[1] - volts[0] == pytest.approx(FIFTH, abs=0.0014)  # a volt an octave, to one code
+
+
+def test_a_bench_keeps_its_tuning_and_its_codes_follow(scale, demo_file, dynamis, tmp_path):
+    demo_file.record("tune", set_tuning(demo_file.bench(), read_tuning(scale)).bench)
+    codes = tmp_path / "codes.csv"
+    asked = ["--gear", "Workshop board", "--unit", "03", "--channel", "pitch A"]
+    answer = dynamis("export", demo_file.path, "--what", "codes-csv", *asked, "-o", codes)
+    assert answer.status == 0, answer.err
+    rows = [line.split(",") for line in codes.read_text().splitlines()]
+    by_note = {row[0]: dict(zip(rows[0], row, strict=True)) for row in rows[1:]}
+    assert float(by_note["67"]["wanted_volts"]) - float(by_note["60"]["wanted_volts"]) == pytest.approx(FIFTH, abs=1e-9)
+    assert by_note["60"]["code"] == by_note["60"]["word"]
+    form = tmp_path / "form.txt"
+    form.write_text(
+        "// {{gear}} {{unit}}, {{count}} notes, {{tuning}}\n{{rows}}  {{hex}}{{comma}} // {{name}}\n{{/rows}}end\n"
+    )
+    told = dynamis(
+        "export", demo_file.path, "--what", "template", "--template", form, *asked, "-o", tmp_path / "out.txt"
+    )
+    assert told.status == 0, told.err
+    lines = (tmp_path / "out.txt").read_text().splitlines()
+    assert lines[0] == "// Workshop board 03, 61 notes, mean tone"
+    assert lines[1] == f"  0x{int(by_note['36']['code']):X}, // C2"
+    assert (lines[-2][-8:-6], lines[-1]) != (", ", "end")
+    missing = dynamis("export", demo_file.path, "--what", "template", *asked, "-o", tmp_path / "no.txt")
+    assert (missing.status, "--template" in missing.err, (tmp_path / "no.txt").exists()) == (2, True, False)
+
+
+@pytest.mark.parametrize(("text", "words"), [
+    ("a\n{{nope}}\n", "line 2: {{nope}} is not known"), ("{{rows}}x", "is not closed"), ("{{/rows}}", "line 1"), ("{{rows}}{{rows}}{{/rows}}", "line 1"),
+    ("{{note}}\n", "belongs between"),
+])  # fmt: skip
+def test_a_template_with_a_fault_names_its_line(text, words):
+    with pytest.raises(InputError) as refused:
+        filled(text, {"gear": "g"}, [{"note": "36"}, {"note": "37"}])
+    assert words in str(refused.value)
+
+
+def test_the_circuit_of_a_link_is_written_as_it_stands(demo_file, dynamis, tmp_path):
+    out = tmp_path / "c.cir"
+    nothing = dynamis("export", demo_file.path, "--what", "spice", "-o", out)
+    assert (nothing.status, "no link of this bench has a circuit" in nothing.err) == (2, True)
+    found = demo_file.bench()
+    wish = asked_of(found, found.links[0], found.links[0].inputs[0])
+    link = found.link_from(BOARD)
+    from dynamis.bench.judging.pairs import trial_link
+
+    wish = asked_of(found, trial_link(link, BOARD, TONE), TONE)
+    demo_file.record("c", use_between(found, BOARD, TONE, built(smallest_with_op_amp(wish))).bench)
+    answer = dynamis(
+        "export",
+        demo_file.path,
+        "--what",
+        "spice",
+        "--link",
+        "Workshop board/pitch B > Carousel board / tone",
+        "-o",
+        out,
+        "--json",
+    )
+    assert answer.status == 0, answer.err
+    assert json.loads(answer.out)["what"] == "spice"
+    volts = swept(out.read_text(), tmp_path)
+    assert np.polyfit(volts[:, 0], volts[:, 1], 1) == pytest.approx([0.37, 1.676], abs=1e-3)
+    wrong = dynamis("export", demo_file.path, "--what", "spice", "--link", "a > b", "-o", out)
+    assert (wrong.status, "Workshop board / pitch B > Carousel board / tone" in wrong.err) == (2, True)
