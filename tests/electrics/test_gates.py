@@ -13,11 +13,12 @@ from pathlib import Path
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from spice import ngspice
+from spice import ngspice, ngspice_at
 
 from dynamis.electrics.finding import CODES, Finding, verdict_of
-from dynamis.electrics.gate_circuits import gate_circuit
+from dynamis.electrics.gate_circuits import gate_circuit, stretcher_parts
 from dynamis.electrics.gate_specs import parse_gate_input, parse_gate_output
+from dynamis.electrics.gate_spice import circuit_lines, gate_netlist, receiver_lines, sender_lines
 from dynamis.electrics.gates import judge_gate, levels_at
 from dynamis.electrics.series import SERIES, nearest, values_between
 from dynamis.errors import InputError
@@ -140,17 +141,11 @@ def test_whatever_is_asked_a_fix_fits_and_limits_never_help(asked):
 
 
 def sender(source: str, high: bool) -> list[str]:
-    output = parse_gate_output(source)
-    if output.kind == "switch":
-        return [] if high else [f"Rs out 0 {output.ohms}"]
-    return [f"Vs s 0 {output.high_volts if high else output.low_volts}", f"Rs s out {output.ohms}"]
+    return sender_lines(parse_gate_output(source), high=high)
 
 
 def receivers(sink: str, count: int, node: str) -> list[str]:
-    made = parse_gate_input(sink)
-    if made.kind == "positive":
-        return [f"Rin{k} {node} 0 {made.ohms}" for k in range(count)]
-    return [f"Vp p 0 {made.pullup_volts}", *(f"Rin{k} {node} p {made.ohms}" for k in range(count))]
+    return receiver_lines(parse_gate_input(sink), count, node)
 
 
 @needs_ngspice
@@ -180,36 +175,6 @@ def test_unlike_inputs_on_one_output_share_one_node(tmp_path):
     assert judge_gate(parse_gate_output("low_volts=0,high_volts=5"), weak, beside=[strong]).verdict == "unsafe"
 
 
-def wired(found, contact: bool) -> list[str]:
-    """The circuit of a fix as a netlist, from node `out` to node `in`: what its parts' roles say."""
-    ohms = {part.name: part.ohms for part in found.parts}
-    if found.name == "divider":
-        return [f"R1 out in {ohms['R1']}", f"R2 in 0 {ohms['R2']}"]
-    if found.name == "buffer":
-        return ["E1 u 0 out 0 1", f"R1 u in {ohms['R1']}"]
-    if found.name == "transistor to ground":
-        return [f"R1 out b {ohms['R1']}", "Q1 in b 0 small", ".model small npn(bf=150 is=1e-14 rc=1)"]
-    deck = ["Vcc vcc 0 12", "Vee vee 0 -12"]
-    if contact:
-        deck += [f"R8 vcc out {ohms['R8']}", f"R9 out 0 {ohms['R9']}"]
-    reference = next(((part.role.startswith("from +12"), part.ohms) for part in found.parts if part.name == "R3"), None)
-    deck += ["Rr ref 0 1m"] if reference is None else [
-        f"R3 {'vcc' if reference[0] else 'vee'} ref {reference[1]}", f"R4 ref 0 {ohms['R4']}"]  # fmt: skip
-    entry = "out"
-    if "R11" in ohms:
-        entry = "e"
-        deck += [f"R11 out e {ohms['R11']}", f"R12 e 0 {ohms['R12']}"]
-    plus, minus = ("ref", "out") if contact else (entry, "ref")
-    deck += [f"R1 {plus} k {ohms['R1']}", f"R2 c k {ohms['R2']}", f"Bc c 0 V = 10.5*tanh(1e4*(v(k)-v({minus})))"]
-    if "MOSFET" in found.name:
-        return [*deck, f"R7 c g {ohms['R7']}", "M1 in g 0 0 small", ".model small nmos(vto=2 kp=0.1)"]
-    deck += [f"R5 c d {ohms['R5']}", f"R7 d 0 {ohms['R7']}"]
-    if "R6" in ohms:
-        side = next(part.role for part in found.parts if part.name == "R6")
-        deck.append(f"R6 {'vcc' if '+12' in side else 'vee'} d {ohms['R6']}")
-    return [*deck, "E2 u 0 d 0 1", f"R10 u in {ohms['R10']}"]
-
-
 @needs_ngspice
 @pytest.mark.parametrize(
     ("name", "source", "sink", "count"),
@@ -230,7 +195,11 @@ def test_a_fix_does_in_ngspice_what_it_says(name, source, sink, count, tmp_path)
     contact = source.startswith("kind=switch")
     reached = {}
     for is_high in (False, True):
-        deck = [*sender(source, is_high), *wired(found, contact), *receivers(sink, count, "in")]
+        deck = [
+            *sender(source, is_high),
+            *circuit_lines(found.name, found.parts, contact=contact),
+            *receivers(sink, count, "in"),
+        ]
         reached[is_high] = ngspice(deck, "in", tmp_path)
     on = reached[contact is False]
     off = reached[contact is True]
@@ -279,3 +248,35 @@ def test_preferred_values_are_those_of_the_standard():
     assert values_between(820.0, 1200.0, "E12") == [820.0, 1000.0, 1200.0]
     with pytest.raises(InputError, match="no resistance"):
         nearest(0.0)
+
+
+@needs_ngspice
+@pytest.mark.parametrize(
+    ("source", "sink"),
+    [("low_volts=0,high_volts=12", GATE + ",max_volts=5.5"), ("low_volts=0,high_volts=1.5", GATE), ("low_volts=0,high_volts=5,max_volts=5.5", SHORTING), ("kind=switch", GATE)],
+)  # fmt: skip
+def test_the_text_of_a_fix_runs_as_it_is_and_fires(source, sink, tmp_path):
+    """The pulse of the text is on at 7.5 ms and off at 15 ms."""
+    found, receiver = fix(source, sink), parse_gate_input(sink)
+    text = gate_netlist("a fix", found.name, found.parts, parse_gate_output(source), receiver, 1)
+    lines = [line for line in text.splitlines() if not line.startswith((".tran", ".print", ".end", "*"))]
+    on, off = (ngspice_at(lines, "in", at, tmp_path) for at in (7.5e-3, 15e-3))
+    if receiver.kind == "positive":
+        assert on > receiver.on_volts
+        assert off < receiver.off_volts
+    else:
+        assert on < receiver.on_volts
+        assert off > receiver.off_volts
+
+
+@needs_ngspice
+@pytest.mark.parametrize("seconds", [2e-3, 10e-3])
+def test_a_stretchers_parts_make_its_length(seconds, tmp_path):
+    """At least the length that was asked for, and less than a quarter more, with a real diode."""
+    lines = [
+        "Vs out 0 PULSE(0 5 1m 1u 1u 0.5m 1)",
+        *circuit_lines("stretcher", stretcher_parts(seconds), contact=False),
+        "Rin in 0 100k",
+    ]
+    assert ngspice_at(lines, "in", 1.5e-3 + 0.9 * seconds, tmp_path) > 4.5
+    assert ngspice_at(lines, "in", 1.5e-3 + 1.25 * seconds, tmp_path) < 0.5

@@ -13,7 +13,9 @@ from dynamis.electrics.circuits.built import BuiltCircuit
 from dynamis.electrics.circuits.circuit import Circuit, Fitted, Reference
 from dynamis.electrics.circuits.supply import OP_AMPS, Supply
 from dynamis.electrics.circuits.topology import TOPOLOGIES
+from dynamis.electrics.exponential import ExponentialConverter
 from dynamis.electrics.net import Net, Terminal
+from dynamis.electrics.signals.shaping import SwitchedJack
 from dynamis.electrics.stage import Stage
 from dynamis.pitch.laws import ExponentialLaw, LinearLaw
 from dynamis.transfer.chain import Transfer
@@ -73,6 +75,8 @@ SPECIMENS = {
     "trimmed circuit": Specimen(BuiltCircuit("c", PAIR, (("RV4", 0.61),), True, low_volts=0.0, high_volts=5.0), np.linspace(-5, 5, 7),
                                 _moved("c.RV4", "c.R1/drift")),
     "resistors": Specimen(BuiltCircuit("c", DIVIDER), np.linspace(-5, 5, 7), _moved("c.R1a", "c.R3", "c.vp")),
+    "exponential converter": Specimen(ExponentialConverter("e", 1.0, 2.0, 0.5, 0.01, 3300.0, 100.0), np.linspace(-2, 6, 7), _moved("e.scale", "e.scale/drift")),
+    "switched jack": Specimen(SwitchedJack("j", "p", 5.0, 100e3, 0.7, 22e3, 1e3), np.linspace(-5, 5, 7), (World(), World(plugged=frozenset({"p"})))),
     "biased node": Specimen(Net("n", (Terminal("out", "o", 1000.0, True), Terminal("in", "i", 100e3, False, 0.01, 1.62))).transfer("out", "in"),
                             np.linspace(-5, 5, 5), _moved("in.ohms")),
     "wish": Specimen(WantedPitch(), np.arange(36.0, 97.0, 12)),

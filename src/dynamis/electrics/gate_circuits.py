@@ -9,6 +9,7 @@ Source: common practice, no source.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Final
@@ -26,12 +27,16 @@ from dynamis.electrics.gate_stages import (
 )
 from dynamis.electrics.gates import GateFit, GateInput, GateOutput, Span, judge_gate
 from dynamis.electrics.part import Part
-from dynamis.electrics.series import nearest
+from dynamis.electrics.series import nearest, values_between
+from dynamis.electrics.signals.switching import DIODE_VOLTS
 
 _UP: Final = 1.05
 _MOST_AMPERES: Final = 0.02
 _REVERSE_VOLTS: Final = -4.0
 _MOSFET_MOST_VOLTS: Final = 50.0
+STRETCH_FARADS: Final = 100e-9
+STRETCH_VOLTS: Final = 1.0
+STRETCH_GATE_VOLTS: Final = 5.0
 
 
 @dataclass(frozen=True)
@@ -258,3 +263,18 @@ def _targets(sink: GateInput) -> Iterator[tuple[float, float]]:
 
 def _driven(low: float, high: float, ohms: float) -> GateOutput:
     return GateOutput("driven", low, high, ohms, Span())
+
+
+def stretcher_parts(seconds: float) -> tuple[Part, ...]:
+    """A diode, a capacitor that it charges, a resistor that lets it down, and a comparator at 1 V, from a 5 V gate.
+
+    Source: derived, seconds = R·C·ln((5 V − diode)/1 V); the resistor is the next preferred value up.
+    """
+    ohms = seconds / (STRETCH_FARADS * math.log((STRETCH_GATE_VOLTS - DIODE_VOLTS) / STRETCH_VOLTS))
+    chosen = next(one for one in values_between(ohms, 2.0 * ohms, "E24") if one >= ohms)
+    return (
+        Part("D1", None, "small diode, from the gate to the capacitor"),
+        Part("C1", None, "100 nF, from the diode to ground"),
+        Part("R1", chosen, "across the capacitor: the length"),
+        Part("U1", None, "op-amp as comparator at 1 V, from ± 12 V, its output limited to 0 and 5 V"),
+    )

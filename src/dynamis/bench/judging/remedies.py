@@ -34,6 +34,7 @@ from dynamis.electrics.circuits.parts import pieces_of
 from dynamis.electrics.circuits.supply import OP_AMPS, Supply
 from dynamis.electrics.circuits.topology import TOPOLOGIES
 from dynamis.electrics.finding import BEST_FIRST
+from dynamis.electrics.gate_circuits import stretcher_parts
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import ExponentialLaw, Law, law_text, parse_law
 from dynamis.pitch.notes import note_label
@@ -198,7 +199,7 @@ def _gates(bench: Bench, link: Link, fit: PairFit, codes: set[str], style: Style
     if "pulse-too-short" in codes and gate is not None and gate.min_seconds is not None:
         seconds = _STRETCH * gate.min_seconds
         text = f"A pulse stretcher of {style.engineering(seconds, 's')}, twice what the input takes."
-        stage = GateStageRecord("stretcher", (), seconds)
+        stage = GateStageRecord("stretcher", stretcher_parts(seconds), seconds)
         yield Remedy("circuit", "A pulse stretcher", text, _add_stage(link, stage, "a stretcher"))
     if "on-level" in codes or "trigger-kind" in codes:
         for one in workarounds(bench, link, fit.input, style):

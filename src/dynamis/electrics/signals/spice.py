@@ -79,8 +79,8 @@ def gated_pitch(floating_ohms: float | None, farads: float = 0.0) -> list[str]:
 def sample_hold(ohms: float, farads: float, leak_amperes: float) -> list[str]:
     """A switch of `ohms`, a capacitor, what leaks out of it, and a follower."""
     model = f".model track SW(VT=2.5 VH=0.1 RON={plain(ohms)} ROFF=1e14)"
-    return ["S1 in h clock 0 track", model, f"C1 h 0 {plain(farads)} IC=0", f"Bleak h 0 I={plain(leak_amperes)}*tanh(1e4*V(h))",
-            "E1 out 0 h 0 1"]  # fmt: skip
+    leak = f"Bleak h 0 I={plain(leak_amperes)}*tanh(1e4*V(h))"
+    return ["S1 in h clock 0 track", model, f"C1 h 0 {plain(farads)} IC=0", leak, "E1 out 0 h 0 1"]
 
 
 def extreme(which: str) -> list[str]:
