@@ -76,6 +76,15 @@ def tour(folder: Path, notes: tuple[float, ...] = _NOTES) -> list[Path]:
         session.judge.look_at(PortRef("bridge-clock", "clock"), PortRef("wardrobe-envelope", "gate"))
         window.show_station("Levels")
         picture("levels")
+        session.judge.look_at(PortRef("workshop-board", "pitch-a"), PortRef("gallery-voice", "pitch-1"))
+        window.show_station("Chain")
+        picture("chain")
+        session.judge.look_at(PortRef("workshop-board", "pitch-b"), PortRef("carousel-board", "tone"))
+        window.show_station("Circuit")
+        _answered(window)
+        picture("circuit")
+        window.station.side.show_tab(2)
+        picture("circuit-spread")
         window.show_station("Codes")
         picture("codes")
         with contextlib.closing(LanternStandins()) as bench:
@@ -87,6 +96,16 @@ def tour(folder: Path, notes: tuple[float, ...] = _NOTES) -> list[Path]:
         picture("start")
         window.close()
     return written
+
+
+def _answered(window: MainWindow) -> None:
+    """Until the proposals and the spread of the chosen one have come."""
+    end = time.monotonic() + _MOST_SECONDS
+    while window.station.chosen is None or window.station.side.histogram.shown is None:
+        window.app.processEvents()
+        time.sleep(0.002)
+        if time.monotonic() > end:
+            raise InputError(f"The circuit was not worked out: {window.station.refusal.text()}")
 
 
 def _prove(

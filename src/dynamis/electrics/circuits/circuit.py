@@ -157,7 +157,9 @@ class Circuit:
         and bias current by `U1.bias`; nominal where one is absent.  loaded : with `load_ohms` on the output.
         """
         network, ohms, held = self._asked(values or {}, loaded)
-        return network.solve(INPUT, INPUT if node == JACK and not self.source_ohms else node, ohms, held)
+        if node == JACK and node not in network.nodes:
+            node = INPUT  # nothing but a resistance stands between them
+        return network.solve(INPUT, node, ohms, held)
 
     def line_with(self, ohms: Mapping[str, Value]) -> Line:
         """As `line`, with these ohms in the slots; those not named as fitted."""
@@ -221,6 +223,17 @@ class Circuit:
         return rest + carried
 
 
+def _behind_source(branches: list[Branch], pluses: list[str]) -> list[Branch]:
+    """The sender's resistance: in series with the one branch at the jack, or where there are more, one of its own."""
+    at_jack = [one for one in branches if JACK in (one.a, one.b)]
+    if len(at_jack) != 1 or JACK in pluses:
+        return [*branches, Branch(SOURCE, INPUT, JACK)]
+    only = at_jack[0]
+    a, b = (INPUT if node == JACK else node for node in (only.a, only.b))
+    joined = Branch(only.name, a, b, SOURCE)
+    return [joined if one is only else one for one in branches]
+
+
 @lru_cache(maxsize=256)
 def _network(topology: Topology, fitted: tuple[str, ...], rail: Rail, source: bool, load: bool, gain: float) -> Network:
     """The network with only what is there; a feedback slot that stays empty is a wire, and so is a sender of 0 Ω."""
@@ -238,7 +251,7 @@ def _network(topology: Topology, fitted: tuple[str, ...], rail: Rail, source: bo
 
     branches = [Branch(slot.name, at(slot.a), at(slot.b)) for slot in topology.slots if slot.name in fitted]
     if source:
-        branches.append(Branch(SOURCE, INPUT, JACK))
+        branches = _behind_source(branches, [one.plus for one in topology.amplifiers])
     if load:
         branches.append(Branch(LOAD, OUT, GROUND))
     amplifiers = tuple(replace(one, plus=at(one.plus), minus=at(one.minus), out=at(one.out))

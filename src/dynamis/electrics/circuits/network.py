@@ -27,11 +27,12 @@ _STEEP: Final = 0.01
 
 @dataclass(frozen=True)
 class Branch:
-    """A resistance between two nodes."""
+    """A resistance between two nodes.  behind : another one in series with it, "" for none."""
 
     name: str
     a: str
     b: str
+    behind: str = ""
 
 
 @dataclass(frozen=True)
@@ -100,6 +101,11 @@ class Network:
         right[index][1] = 1.0  # one ampere into the node
         return _last(rows, right, self._order(node, ohms)).offset
 
+    @property
+    def nodes(self) -> frozenset[str]:
+        """All nodes that something hangs on."""
+        return frozenset((*self._held, *self._index))
+
     @cached_property
     def _held(self) -> frozenset[str]:
         return frozenset((*self.held, GROUND))
@@ -136,18 +142,18 @@ class Network:
         rows: list[dict[int, Value]] = [{} for _ in index]
         right: list[list[Value]] = [[0.0, 0.0] for _ in index]
         for one in self.branches:
-            conductance = 1.0 / ohms[one.name]
+            conductance = 1.0 / (ohms[one.name] + ohms[one.behind] if one.behind else ohms[one.name])
             for here, there in ((one.a, one.b), (one.b, one.a)):
                 if here not in index or here in outs:
                     continue
                 k = index[here]
-                rows[k][k] = rows[k].get(k, 0.0) + conductance
+                rows[k][k] = _plus(rows[k].get(k, 0.0), conductance)
                 if there in index:
-                    rows[k][index[there]] = rows[k].get(index[there], 0.0) - conductance
+                    rows[k][index[there]] = _plus(rows[k].get(index[there], 0.0), -conductance)
                 elif there == driven:
-                    right[k][0] = right[k][0] + conductance
+                    right[k][0] = _plus(right[k][0], conductance)
                 elif there != GROUND:
-                    right[k][1] = right[k][1] + conductance * self._volts(there, held)
+                    right[k][1] = _plus(right[k][1], _times(conductance, self._volts(there, held)))
         for amp in self.amplifiers:
             self._amplify(amp, rows, right, driven, held)
         return rows, right
@@ -205,7 +211,10 @@ def _pivots(rows: Sequence[Mapping[int, Value]], last: int) -> list[tuple[int, i
 
 
 def _last(rows: list[dict[int, Value]], right: list[list[Value]], order: Sequence[tuple[int, int]]) -> Line:
-    """What the last column of the order comes to, by elimination over arrays."""
+    """What the last column of the order comes to, by elimination over arrays.
+
+    Written so that numbers which are plain, most often 0 and ±1, cost no pass over an array.
+    """
     for at, (k, j) in enumerate(order[:-1]):
         pivot, known = rows[k], right[k]
         inverse = 1.0 / pivot[j]
@@ -213,15 +222,32 @@ def _last(rows: list[dict[int, Value]], right: list[list[Value]], order: Sequenc
             row = rows[row_at]
             if j not in row:
                 continue
-            factor = row.pop(j) * inverse
+            less = _times(-row.pop(j), inverse)
             for column, value in pivot.items():
                 if column != j:
-                    row[column] = row[column] - factor * value if column in row else -(factor * value)
+                    row[column] = _plus(row.get(column, 0.0), _times(less, value))
+            target = right[row_at]
             for side in (0, 1):
-                if not (isinstance(known[side], float) and known[side] == 0.0):
-                    right[row_at][side] = right[row_at][side] - factor * known[side]
+                target[side] = _plus(target[side], _times(less, known[side]))
     k, j = order[-1]
     size = rows[k].get(j, 0.0)
-    if not np.all(size):
+    if not np.asarray(size).flat[0]:
         raise InputError("A node of the circuit hangs in the air: nothing holds its volts.")
-    return Line(np.asarray(right[k][0] / size), np.asarray(right[k][1] / size))
+    inverse = 1.0 / size
+    return Line(np.asarray(_times(right[k][0], inverse)), np.asarray(_times(right[k][1], inverse)))
+
+
+def _times(a: Value, b: Value) -> Value:
+    for one, other in ((a, b), (b, a)):
+        if isinstance(one, float):
+            if one == 0.0:
+                return 0.0
+            if one == 1.0:
+                return other
+    return a * b
+
+
+def _plus(a: Value, b: Value) -> Value:
+    if isinstance(a, float) and a == 0.0:
+        return b
+    return a if isinstance(b, float) and b == 0.0 else a + b

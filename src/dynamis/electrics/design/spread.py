@@ -7,7 +7,8 @@ the note, the two ends of the range decide.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+import threading
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Final, Literal
 
@@ -21,8 +22,10 @@ from dynamis.electrics.design.trims import Bench, corner_values
 from dynamis.electrics.design.wish import Wish
 
 FloatArray = NDArray[np.float64]
-BLOCK: Final = 8192
+# Large enough that two threads seldom wait for the interpreter.
+BLOCK: Final = 32768
 SAMPLES: Final = 100_000
+_STREAMS: Final = 2
 Shape = Literal["uniform", "normal"]
 
 
@@ -83,37 +86,88 @@ def spread(
     shape : uniform within the limits, or normal with the limits at 3 sigma.  progress : is told the share done and
     answers whether to go on; where it does not, what was done so far is given.
     """
-    rng, varied, bench = np.random.default_rng(seed), varied_in(circuit, counting), Bench(circuit, wish)
+    varied, bench = varied_in(circuit, counting), Bench(circuit, wish)
     drifting = [one for one in varied if one.drift and counting.kelvin]
     before, after = np.empty(samples), np.empty(samples)
-    done = 0
-    while done < samples:
-        count = min(BLOCK, samples - done)
-        drawn = _drawn(rng, len(varied) + len(drifting), count, shape)
-        deviations: dict[str, Value] = {one.key: drawn[k] for k, one in enumerate(varied)}
-        drifts: dict[str, Value] = {one.key: drawn[len(varied) + k] for k, one in enumerate(drifting)}
-        cold = at(varied, deviations)
-        warm = at(varied, deviations, counting.kelvin, drifts) if drifting else cold
-        before[done : done + count] = cents_off(bench, warm)
-        if bench.names:
-            after[done : done + count] = cents_off(bench, {**warm, **bench.set(cold)})
-        done += count
-        if progress is not None and not progress(done / samples):
-            break
-    sides = [Side(one[:done], wish.tolerance_cents) for one in (before, after if bench.names else before)]
-    return Spread(done, seed, *sides)
+    trouble: list[Exception] = []
+    going, reached = True, [0] * _STREAMS
+    ends = [samples * k // _STREAMS for k in range(_STREAMS + 1)]
+
+    def draw(stream: int, rng: np.random.Generator) -> None:
+        nonlocal going
+        at, end = ends[stream], ends[stream + 1]
+        while at < end and going:
+            count = min(BLOCK, end - at)
+            cold = _drawn(rng, varied, count, shape)
+            warm = {**cold, **_drifted(rng, drifting, counting.kelvin, cold, count, shape)} if drifting else cold
+            before[at : at + count] = cents_off(bench, warm)
+            if bench.names:
+                after[at : at + count] = cents_off(bench, {**warm, **bench.set(cold)})
+            at += count
+            reached[stream] = at - ends[stream]
+            if progress is not None and not progress(sum(reached) / samples):
+                going = False
+
+    _in_streams(draw, seed, trouble)
+    if trouble:
+        raise trouble[0]
+    done = np.concatenate([np.arange(ends[k], ends[k] + reached[k]) for k in range(_STREAMS)])
+    sides = [Side(one[done] if not going else one, wish.tolerance_cents)
+             for one in (before, after if bench.names else before)]  # fmt: skip
+    return Spread(int(done.size), seed, sides[0], sides[1] if bench.names else sides[0])
+
+
+def _in_streams(draw: Callable[[int, np.random.Generator], None], seed: int, trouble: list[Exception]) -> None:
+    """Draw each stream in a thread of its own; NumPy lets them run side by side.
+
+    There are as many on every machine, each with its own generator, so that a seed gives the same everywhere.
+    """
+    generators = [np.random.default_rng(one) for one in np.random.SeedSequence(seed).spawn(_STREAMS)]
+
+    def run(stream: int) -> None:
+        try:
+            draw(stream, generators[stream])
+        except Exception as error:  # noqa: BLE001  # raised again in the thread that asked
+            trouble.append(error)
+
+    threads = [threading.Thread(target=run, args=(k,), name="spread") for k in range(1, _STREAMS)]
+    for one in threads:
+        one.start()
+    run(0)
+    for one in threads:
+        one.join()
 
 
 def cents_off(bench: Bench, values: dict[str, Value]) -> FloatArray:
     """The largest error over the input range, cents; shape of the values."""
-    first, last = bench.errors(values)
-    return np.maximum(np.abs(first), np.abs(last)) * bench.wish.cents_per_volt
+    first, last = (np.abs(one) for one in bench.errors(values))
+    return np.maximum(first, last) * bench.wish.cents_per_volt
 
 
-def _drawn(rng: np.random.Generator, rows: int, count: int, shape: Shape) -> FloatArray:
+def _drawn(rng: np.random.Generator, varied: Sequence[Varied], count: int, shape: Shape) -> dict[str, Value]:
+    """Values of everything that varies; turned from what was drawn in place, since this is what a spread waits for."""
     if shape == "normal":
-        return rng.standard_normal((rows, count)) / 3.0
-    return rng.random((rows, count)) * 2.0 - 1.0
+        rows, spans = rng.standard_normal((len(varied), count)), [(one.nominal, one.limit / 3.0) for one in varied]
+    else:
+        rows = rng.random((len(varied), count))
+        spans = [(one.nominal - one.limit, 2.0 * one.limit) for one in varied]
+    for row, (low, wide) in zip(rows, spans, strict=True):
+        row *= wide
+        row += low
+    return {one.key: row for one, row in zip(varied, rows, strict=True)}
+
+
+def _drifted(
+    rng: np.random.Generator,
+    drifting: Sequence[Varied],
+    kelvin: float,
+    cold: dict[str, Value],
+    count: int,
+    shape: Shape,
+) -> dict[str, Value]:
+    """What drifts, at another temperature."""
+    moved = _drawn(rng, [Varied(one.key, "", 0.0, one.drift * abs(kelvin)) for one in drifting], count, shape)
+    return {key: cold[key] + row for key, row in moved.items()}
 
 
 def budget(circuit: Circuit, wish: Wish, counting: Counting = Counting(), shape: Shape = "uniform") -> Budget:

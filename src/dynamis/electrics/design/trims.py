@@ -62,9 +62,9 @@ class Bench:
 
     def errors(self, values: Mapping[str, Value]) -> tuple[FloatArray, FloatArray]:
         """Volts off at the two ends of the input range."""
-        line = self.circuit.line(values)
-        first, last = self.wish.ends
-        return line.gain * self.wish.in_low + line.offset - first, line.gain * self.wish.in_high + line.offset - last
+        line, wish = self.circuit.line(values), self.wish
+        slope, shift = line.gain - wish.gain, line.offset - wish.offset_volts
+        return slope * wish.in_low + shift, slope * wish.in_high + shift
 
     @cached_property
     def slopes(self) -> dict[str, tuple[float, float]]:
