@@ -279,3 +279,199 @@ def test_lists_are_saved_as_they_are_shown(circuit):
     click(circuit.zigzag)
     assert circuit._session.preferences.zigzag
     assert circuit.drawing.zigzag
+
+
+# -- codes, tunings ----------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def codes(window):
+    press(window, Qt.Key.Key_5, CONTROL)
+    settle()
+    return window.station
+
+
+def test_codes_tell_what_the_converter_is_enough_for(codes):
+    names = [name.text() for _, name, _ in codes.uses]
+    signs = [sign.accessibleName() for sign, _, _ in codes.uses]
+    assert names == ["Stepped notes", "Glide", "Vibrato", "Filter and level"]
+    assert signs == ["fits", "marginal", "marginal", "fits"]
+    type_into(codes.fields["bits"], "16", enter=True)
+    assert [sign.accessibleName() for sign, _, _ in codes.uses][1:] == ["fits"] * 3
+    assert "A second one" in " ".join(codes.said.shown)
+
+
+def test_codes_are_shown_by_either_law_without_changing_the_bench(codes, window):
+    before, own = window.session.bench, table_texts(codes.codes)
+    codes.as_law.setCurrentIndex(1)
+    codes.as_law.activated.emit(1)
+    settle()
+    other = table_texts(codes.codes)
+    assert window.session.bench is before
+    assert float(other[12][2]) == pytest.approx(2 * float(other[0][2]), abs=2e-4)  # an octave doubles the volts
+    assert float(own[12][2]) == pytest.approx(float(own[0][2]) + 1, abs=2e-4)
+    assert "Hz/V" in codes.law_label.text()
+
+
+def test_every_channel_of_every_unit_is_its_own(codes, window):
+    shown = [codes.converter.channel.itemText(k) for k in range(codes.converter.channel.count())]
+    assert shown[0] == "Workshop board · pitch A · unit 02"
+    assert len(shown) == len(window.session.channels())
+    index = next(k for k, text in enumerate(shown) if text == "Workshop board · pitch B · unit 03")
+    codes.converter.channel.setCurrentIndex(index)
+    codes.converter.channel.activated.emit(index)
+    settle()
+    assert window.session.channel[0].port == "pitch-b"
+    type_into(codes.fields["bits"], "10", enter=True)
+    bits = [
+        port.transfers[0].values["bits"]
+        for port in window.session.bench.gear_by("workshop-board").ports
+        if port.transfers
+    ]
+    assert bits == [12, 10]
+
+
+def test_coding_supply_and_linearity_belong_to_the_channel(codes, window, tmp_path, dynamis):
+    def values():
+        return window.session.bench.port(window.session.channel[0]).transfers[0].values
+
+    codes.converter.coding.setCurrentIndex(codes.converter.coding.findData("twos-complement"))
+    codes.converter.coding.activated.emit(1)
+    click(codes.converter.supply)
+    settle()
+    assert (values()["coding"], values()["reference_is_supply"]) == ("twos-complement", True)
+    assert any("supply is its reference" in text for text in codes.said.shown)
+    table = tmp_path / "inl.csv"
+    table.write_text("code,inl_lsb\n0,0\n2048,1.5\n4095,0\n")
+    codes.converter.take_linearity(table)
+    assert len(values()["inl_lsb"]) == 4096
+    codes.picture.setCurrentIndex(1)
+    codes.picture.activated.emit(1)
+    settle()
+    assert "LSB" in codes.unit_words.text()
+    table.write_text("code,inl_lsb\n0,0\n5000,1\n")
+    codes.converter.take_linearity(table)
+    assert "line 3: code 5000" in codes.converter.refusal.text()
+    assert len(values()["inl_lsb"]) == 4096
+    click(codes.converter.drop_inl)
+    assert "inl_lsb" not in values()
+    out = tmp_path / "codes.csv"
+    window.session.file.copy_to(tmp_path / "copy.dynamis")
+    assert (
+        dynamis(
+            "export",
+            tmp_path / "copy.dynamis",
+            "--what",
+            "codes-csv",
+            "--gear",
+            "Workshop board",
+            "--unit",
+            "03",
+            "--channel",
+            "pitch A",
+            "-o",
+            out,
+        ).status
+        == 0
+    )
+    row = out.read_text().splitlines()[1].split(",")
+    assert int(row[-1]) == int(row[3]) ^ 2048
+
+
+def test_the_bench_is_tuned_by_a_file_told_saved_and_tuned_equally_again(window, chain, monkeypatch, tmp_path):
+    from PySide6.QtWidgets import QFileDialog
+
+    scale = tmp_path / "five.scl"
+    scale.write_text("! five.scl\nfive equal steps\n 5\n 240.\n 480.\n 720.\n 960.\n 2/1\n")
+    window.take_file(scale)
+    settle()
+    assert window.session.bench.tuning.name == "five equal steps"
+    assert "five equal steps" in window.sentence.text()
+    wanted = chain.nomogram.wanted
+    assert wanted[29] - wanted[24] == pytest.approx(1.0)  # five keys to the octave
+    assert "tune the bench: five equal steps" in action(window, "Undo").text()
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "back.syx"), ""))
+    action(window, "Save the tuning").trigger()
+    assert (tmp_path / "back.syx").stat().st_size == 408
+    action(window, "Equal temperament again").trigger()
+    assert window.session.bench.tuning is None
+    monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *_: ([str(tmp_path / "back.syx")], ""))
+    action(window, "Tune the bench by a file").trigger()
+    assert window.session.bench.tuning.name == "five equal steps"
+    before = window.session.bench
+    scale.write_text("! five.scl\nfive\n 5\n 240.\n x\n")
+    window.take_file(scale)
+    assert "line 5" in window.sentence.text()
+    assert window.session.bench is before
+    monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *_: ([str(scale), str(scale)], ""))
+    action(window, "Tune the bench by a file").trigger()
+    assert "Choose one scale" in window.sentence.text()
+
+
+def test_codes_are_exported_by_a_template_of_ones_own(window, monkeypatch, tmp_path):
+    from PySide6.QtWidgets import QFileDialog
+
+    form = tmp_path / "form.inc"
+    form.write_text("; {{gear}}\n{{rows}}  dw {{code}} ; {{note}}\n{{/rows}}")
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(form), ""))
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "out.inc"), ""))
+    action(window, "Export the codes by a template").trigger()
+    lines = (tmp_path / "out.inc").read_text().splitlines()
+    assert lines[0] == "; Workshop board"
+    assert len(lines) == 62
+    form.write_text("{{nope}}")
+    action(window, "Export the codes by a template").trigger()
+    assert "{{nope}} is not known" in window.sentence.text()
+    assert (tmp_path / "out.inc").read_text().splitlines() == lines
+
+
+# -- pictures ------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(("station", "name"), [(3, "chain"), (4, "circuit")])
+def test_pictures_are_saved_whole_in_both_themes(station, name, window, monkeypatch, tmp_path):
+    from msgspec.structs import replace as with_
+    from PySide6.QtGui import QImage
+    from PySide6.QtWidgets import QFileDialog
+
+    window.session.judge.look_at(BOARD, TONE)
+    press(window, getattr(Qt.Key, f"Key_{station}"), CONTROL)
+    if name == "circuit":
+        answered(window.station)
+    for theme in ("light", "dark"):
+        window.session.set_preferences(with_(window.session.preferences, theme=theme))
+        settle()
+        for ending in ("svg", "png"):
+            path = tmp_path / f"{name}-{theme}.{ending}"
+            monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, path=path: (str(path), ""))
+            action(window, "Save the picture").trigger()
+            assert path.stat().st_size > 2000
+        colours = QImage(str(tmp_path / f"{name}-{theme}.png"))
+        assert (
+            len({colours.pixel(x, y) for x in range(0, colours.width(), 7) for y in range(0, colours.height(), 5)}) > 3
+        )
+
+
+def test_the_stations_work_at_a_smaller_window_and_with_large_text(window):
+    from msgspec.structs import replace as with_
+
+    window.session.judge.look_at(BOARD, TONE)
+    window.session.set_preferences(with_(window.session.preferences, text="very large"))
+    window.resize(1024, 720)
+    for name in ("Chain", "Circuit", "Codes"):
+        window.show_station(name)
+        settle()
+        assert window.station.title == name
+        assert window.width() <= 1200
+    window.show_station("Circuit")
+    answered(window.station)
+    assert window.station.chosen is not None
+
+
+def test_a_late_answer_to_an_old_question_is_dropped(circuit):
+    for gain in ("0.5", "0.6", "0.7"):
+        circuit.form.edits["gain"].setFocus()
+        type_into(circuit.form.edits["gain"], gain, enter=True)
+    answered(circuit)
+    assert circuit.chosen.wish.gain == 0.7
+    assert circuit.answer.proposals.asked.gain == 0.7

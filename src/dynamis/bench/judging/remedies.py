@@ -22,7 +22,7 @@ from dynamis.bench.gear.fields import GEAR_FIELDS
 from dynamis.bench.judging.pairs import PairFit, judge_pair, trial_link
 from dynamis.bench.judging.patch import missing_gate, missing_reset, missing_trigger
 from dynamis.bench.judging.pitch_fit import reached_notes
-from dynamis.bench.judging.swings import Swing, swing_at
+from dynamis.bench.judging.swings import Swing, loaded_pots, swing_at
 from dynamis.bench.judging.switching import SWITCHING, fitting_circuit
 from dynamis.bench.judging.workaround import workarounds
 from dynamis.bench.ports import PortRef
@@ -35,6 +35,7 @@ from dynamis.electrics.circuits.supply import OP_AMPS, Supply
 from dynamis.electrics.circuits.topology import TOPOLOGIES
 from dynamis.electrics.finding import BEST_FIRST
 from dynamis.electrics.gate_circuits import stretcher_parts
+from dynamis.electrics.potentiometer import straightenings
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import ExponentialLaw, Law, law_text, parse_law
 from dynamis.pitch.notes import note_label
@@ -103,6 +104,8 @@ def _proposed(bench: Bench, link: Link, fit: PairFit, codes: set[str], style: St
     if "pot-loaded" in codes and not link.between:
         text = "A JFET-input op-amp as follower between them: next to no load on the potentiometer."
         yield _buffer(link, text, "jfet")
+    if "pot-loaded" in codes:
+        yield from _straighter(bench, link, sink, style)
     yield from _patch(bench, link, sink, codes)
 
 
@@ -239,6 +242,21 @@ def _designed(bench: Bench, link: Link, sink: PortRef, why: str, style: Style) -
         f"{_clamped(bench, sink, style)}"
     )
     yield _between(link, title, text, built(made, bears=bench.port(sink).bears))
+
+
+def _straighter(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterator[Remedy]:
+    """What straightens a loaded potentiometer without an op-amp."""
+    for pot, name, _ in loaded_pots(bench, link, sink):
+        for way in straightenings(pot):
+            value = style.engineering(way.ohms, "Ω")
+            lower = way.kind == "lower"
+            title = f"A potentiometer of {value}" if lower else f"{value} from the wiper to the fed end"
+            text = (
+                f"{'In the place of' if lower else 'Across the upper part of'} {name}: it then bends by "
+                f"{style.percent(100.0 * way.bend, 0)} at most and reaches {style.volts(way.reach_volts, 2)}, for "
+                f"{style.engineering(way.amperes, 'A')}."
+            )
+            yield Remedy("advice", title, text)
 
 
 def _buffer(link: Link, text: str, kind: str) -> Remedy:

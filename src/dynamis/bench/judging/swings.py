@@ -180,21 +180,26 @@ def _polarity(bench: Bench, sink: PortRef, swing: Swing, style: Style) -> list[F
     return []
 
 
-def _bends(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Finding]:
-    """A potentiometer at either end of a lead, and the curve that the other end makes of it."""
+def loaded_pots(bench: Bench, link: Link, sink: PortRef) -> list[tuple[LoadedPot, str, str]]:
+    """The potentiometers at either end of a lead, as they are loaded; each with its name and what loads it."""
     output, found = bench.port(link.output), []
     loads = [bench.port(one).ohms for one in link.inputs]
     if output.pot is not None and output.pot.ohms and not link.between:
         load = 1.0 / sum(1.0 / (one or 1.0) for one in loads)
-        found += _bend(LoadedPot(output.pot.ohms, output.pot.fed_volts or 1.0, output.pot.fed_ohms, load),
-                       bench.label(link.output), bench.label(sink), style)  # fmt: skip
+        made = LoadedPot(output.pot.ohms, output.pot.fed_volts or 1.0, output.pot.fed_ohms, load)
+        found.append((made, bench.label(link.output), bench.label(sink)))
     pot, driven = bench.port(sink).pot, driving(bench, link)
     if pot is not None and pot.ohms and pot.load_ohms and driven is not None:
         sends = sent_volts(bench, link.output)
         fed = 1.0 if sends is None else max(sends, key=abs) or 1.0
-        found += _bend(LoadedPot(pot.ohms, fed, driven.ohms, pot.load_ohms), f"the knob of {bench.label(sink)}",
-                       "what its wiper feeds", style)  # fmt: skip
+        made = LoadedPot(pot.ohms, fed, driven.ohms, pot.load_ohms)
+        found.append((made, f"the knob of {bench.label(sink)}", "what its wiper feeds"))
     return found
+
+
+def _bends(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Finding]:
+    """The curve that a load makes of a potentiometer."""
+    return [one for pot, name, into in loaded_pots(bench, link, sink) for one in _bend(pot, name, into, style)]
 
 
 def _bend(loaded: LoadedPot, name: str, into: str, style: Style) -> list[Finding]:

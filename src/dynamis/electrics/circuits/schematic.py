@@ -181,7 +181,7 @@ def _plus_side(
     both: tuple[Place, ...] = ("to-ground", "to-rail")
     down = [one for one in both if one in here]
     for k, place in enumerate(down):
-        x = node[0] - 0.6 + 4.4 * k
+        x = node[0] - (0.6 if "series" in here else 0.0) + 4.4 * k
         slot = here[place]
         if k:
             pen.wire(node, (node[0], _PLUS + 0.9), (x, _PLUS + 0.9))
