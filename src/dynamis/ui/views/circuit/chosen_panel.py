@@ -49,7 +49,6 @@ class ChosenPanel(Panel):
         self._compared: Laid | None = None
         self._sampling = Background()
         self._sampling.answered.connect(self._take_spread)
-        self.setFixedWidth(322)
         row = QHBoxLayout()
         self.tabs, self.pages = QButtonGroup(self), QStackedWidget()
         for k, name in enumerate(TABS):

@@ -43,6 +43,7 @@ _START = Wish(1.0, op_amp=OP_AMPS["jfet"], resistor_per_kelvin=RESISTOR_PER_KELV
 _TABLE_SAMPLES = 20_000
 _STANDING = "the link"
 _REJECTED = "!"
+_USUAL_POINTS, _WISH_WIDTH, _SIDE_WIDTH = 9.75, 242, 322
 
 
 @dataclass(frozen=True, eq=False)
@@ -88,8 +89,7 @@ class CircuitStation(QWidget):
         self._connect()
 
     def _make_wish(self) -> Panel:
-        panel = Panel("What it has to do", "What it has to do")
-        panel.setFixedWidth(240)
+        panel = self._wish_panel = Panel("What it has to do", "What it has to do")
         self.names = label("", "small", wrap=True)
         panel.body.addWidget(self.names)
         self.form = WishForm(self._session.style)
@@ -158,6 +158,9 @@ class CircuitStation(QWidget):
 
     def dress(self, colours: Colours, points: float) -> None:
         self.colours = colours
+        larger = max(1.0, points / _USUAL_POINTS)
+        self._wish_panel.setFixedWidth(int(_WISH_WIDTH * larger))
+        self.side.setFixedWidth(int(_SIDE_WIDTH * min(larger, 1.15)))
         self.drawing.colours, self.drawing.number_style = colours, self._session.style
         self.side.dress(colours)
         self.proposals.rows_model.current_colour = QColor(colours.thread_wash)
