@@ -194,7 +194,7 @@ def test_from_a_finding_on_bench_to_a_circuit_in_the_link_and_the_finding_is_gon
     assert station.title == "Circuit"
     answered(station)
     assert (station.form.edits["gain"].text(), station.form.edits["offset"].text()) == ("0.37", "1.676 V")
-    press(window, Qt.Key.Key_U, CONTROL)
+    press(window, Qt.Key.Key_I, CONTROL, SHIFT)
     answered(station)
     link = session.bench.link_from(BOARD)
     assert circuit_of(link) is not None

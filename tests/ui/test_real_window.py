@@ -125,7 +125,7 @@ def test_a_reading_is_taken_voided_and_kept_by_the_real_program(program, tmp_pat
 
 
 def test_a_circuit_is_designed_and_used_by_keyboard_and_a_note_dragged_by_mouse(program, tmp_path):
-    """From the chosen pair on Bench to Circuit, Ctrl+U, and back to a link that plays true; then the chain."""
+    """From the chosen pair on Bench to Circuit, Ctrl+Shift+I, and back to a link that plays true; then the chain."""
     shown = program("--demo")
 
     def kinds() -> list[str]:
@@ -141,7 +141,7 @@ def test_a_circuit_is_designed_and_used_by_keyboard_and_a_note_dragged_by_mouse(
     assert kinds() == []
 
     def used() -> list[str]:
-        shown.key("ctrl+u")  # refused with a sentence while the proposals are still worked out
+        shown.key("ctrl+shift+i")  # refused with a sentence while the proposals are still worked out
         time.sleep(0.6)
         return kinds()
 

@@ -36,6 +36,8 @@ from dynamis.transfer.registry import REGISTRY
 
 # Of metal film resistors of 1 %; common practice, no source.
 RESISTOR_PER_KELVIN: Final = 50e-6
+# How far a modulation may be off, of its whole swing; common practice, no source.
+MODULATION_PERCENT: Final = 3.0
 _DEFAULT: Final = Wish(1.0, op_amp=OP_AMPS["jfet"], resistor_per_kelvin=RESISTOR_PER_KELVIN)
 
 
@@ -61,8 +63,10 @@ def asked_of(bench: Bench, link: Link, sink: PortRef, start: Wish = _DEFAULT) ->
             return f"Tell between which volts {bench.label(link.output)} swings and {bench.label(sink)} acts first."
         ends = _sent_swing(swing, output.ohms or 0.0, load)
         gain = (swing.acts_high - swing.acts_low) / (ends[1] - ends[0])
+        # Of a modulation the whole swing stands for an octave, so that 12 cents are 1 % of it.
         return replace_wish(known, gain=gain, offset_volts=swing.acts_low - gain * ends[0], in_low=ends[0],
-                            in_high=ends[1])  # fmt: skip
+                            in_high=ends[1], volts_per_octave=ends[1] - ends[0],
+                            tolerance_cents=12.0 * MODULATION_PERCENT)  # fmt: skip
     return (
         f"{bench.label(sink)} takes a {receiver.role}: what goes between is chosen by its levels, with the remedies on "
         "Bench. This station designs gain and offset for pitch and modulation."

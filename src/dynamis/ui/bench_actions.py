@@ -51,6 +51,6 @@ def add_bench_actions(actions, menu: QMenu) -> None:
     actions.add(menu, "Add a &port…", "Ctrl+Shift+P", gear(lambda panel: panel.new_port()))
     actions.add(menu, "&Copy the gear shown", "", gear(lambda panel: panel.copy.click()))
     actions.add(menu, "&Archive the gear shown, or take it out", "", gear(lambda panel: panel.archive.click()))
-    actions.add(menu, "&Use the circuit in the link", "Ctrl+U", lambda: circuit(window))
+    actions.add(menu, "&Use the circuit in the link", "Ctrl+Shift+I", lambda: circuit(window))
     menu.addSeparator()
     actions.add(menu, "Show all cautions again", "", cautions_again)

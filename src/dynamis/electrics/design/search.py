@@ -23,6 +23,7 @@ _SEEDS_NEAR: Final = 6
 _SEED_OHMS: Final = (4.7e3, 120e3)
 _WIDE_OHMS: Final = (470.0, 2e6)
 _BEST_OHMS: Final = 22e3
+_USUAL_OHMS: Final = (100.0, 1e6)
 _SLACK: Final = 0.95
 _SLIGHT_VOLTS: Final = 1e-6
 # Of the tolerance, what the nearest preferred values may take for themselves.
@@ -203,7 +204,7 @@ def _best(
     wanted = np.maximum(contract, cents / (_NOMINAL_SHARE * wish.tolerance_cents))
     parts = sum(every(lambda one: float(len(one.ohms))).values()) + np.zeros(total)
     # Too low a resistance loads, too high a one picks up hum.
-    heavy = sum(every(lambda one: abs(math.log10(one.total / _BEST_OHMS))).values()) + np.zeros(total)
+    heavy = sum(every(_awkward).values()) + np.zeros(total)
     rank = np.zeros(total)
     if wish.pairs:
         rank = np.where(contract > _SLACK, 2.0, np.where(wanted > _SLACK, 1.0, 0.0))
@@ -220,6 +221,12 @@ def _best(
             return (float(rank[k]), float(parts[k]), float(contract[k])), circuit
         at -= count
     raise AssertionError("a way beyond the last")
+
+
+def _awkward(fitted: Fitted) -> float:
+    """How far the parts of a slot are from what suits signals and lies in a drawer."""
+    odd = sum(one < _USUAL_OHMS[0] or one > _USUAL_OHMS[1] for one in fitted.ohms)
+    return abs(math.log10(fitted.total / _BEST_OHMS)) + odd
 
 
 def _with(topology: Topology, wish: Wish, slots: Held, made: Set) -> Circuit:

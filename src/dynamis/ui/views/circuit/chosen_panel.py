@@ -70,7 +70,7 @@ class ChosenPanel(Panel):
         saves.addWidget(self.save_parts)
         saves.addWidget(self.save_spice)
         self.body.addLayout(saves)
-        self.use = QPushButton("Use this in the link (Ctrl+U)")
+        self.use = QPushButton("Use this in the link (Ctrl+Shift+I)")
         self.use.setProperty("primary", True)
         self.body.addWidget(self.use)
         self.tabs.button(0).setChecked(True)

@@ -66,7 +66,7 @@ class CircuitStation(QWidget):
         ("Return, in the proposals", "look at a proposal"),
         ("Space, in the proposals", "lay its spread over the one looked at"),
         ("Up / Down, in a part's field", "the next preferred value"),
-        ("Ctrl+U", "use the circuit in the link"),
+        ("Ctrl+Shift+I", "use the circuit in the link"),
     )
 
     def __init__(self, session: Session, course: CourseRunner, colours: Colours, points: float) -> None:
@@ -192,6 +192,8 @@ class CircuitStation(QWidget):
             start = _START if self.answer is None else self.form.ask.wish
             asked = asked_of(session.bench, link, pair[1], start)
             sentence = asked if isinstance(asked, str) else " → ".join(session.bench.label(one) for one in pair)
+            if isinstance(asked, Wish) and session.bench.port(pair[1]).role == "modulation":
+                sentence += ". The whole swing stands for an octave: 12 ct are 1 % of it."
             wish = asked if isinstance(asked, Wish) else None
             there = circuit_of(link)
             if there is not None and wish is not None:
