@@ -88,9 +88,9 @@ def test_every_note_stands_where_its_value_is_whatever_the_law(law, heard, demo_
     made = nomogram(bench, link, link_chain(bench, link), np.arange(40.0, 81.0), link.inputs[0])
     for scale in made.scales:
         assert scale.place(scale.intended) == pytest.approx(made.notes, abs=1e-9)
-        assert [scale.value(note) for note in (41.5, 60.0)] == pytest.approx(
-            np.interp((41.5, 60.0), made.notes, scale.intended)
-        )
+        assert scale.value(60.0) == pytest.approx(scale.intended[20])
+        between = [scale.value(note) for note in (38.0, 41.5, 82.0)]
+        assert scale.place(np.array(between)) == pytest.approx([38.0, 41.5, 82.0], abs=1e-6)
 
 
 def test_a_note_is_dragged_on_any_scale_typed_in_any_field_and_put_back(chain):

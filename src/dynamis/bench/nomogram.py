@@ -52,7 +52,7 @@ class Scale:
     def place(self, value: FloatArray | float) -> FloatArray:
         """Where values stand, in notes; straight on beyond the ends."""
         x, y = self._rising
-        value = np.asarray(value, float)
+        value = self._bent(np.asarray(value, float))
         if x.size < 2:
             return np.full(value.shape, np.nan)
         low = y[0] + (value - x[0]) * (y[1] - y[0]) / (x[1] - x[0])
@@ -68,10 +68,24 @@ class Scale:
         if y[0] > y[-1]:
             x, y = x[::-1], y[::-1]
         if place < y[0]:
-            return float(x[0] + (place - y[0]) * (x[1] - x[0]) / (y[1] - y[0]))
-        if place > y[-1]:
-            return float(x[-1] + (place - y[-1]) * (x[-1] - x[-2]) / (y[-1] - y[-2]))
-        return float(np.interp(place, y, x))
+            found = x[0] + (place - y[0]) * (x[1] - x[0]) / (y[1] - y[0])
+        elif place > y[-1]:
+            found = x[-1] + (place - y[-1]) * (x[-1] - x[-2]) / (y[-1] - y[-2])
+        else:
+            found = np.interp(place, y, x)
+        return float(2.0**found if self.doubles else found)
+
+    @cached_property
+    def doubles(self) -> bool:
+        """Whether values go by ratios rather than by steps: between two notes they are then taken so too."""
+        fine = self.intended[np.isfinite(self.intended)]
+        if fine.size < 3 or np.any(fine <= 0):
+            return False
+        steps, ratios = np.diff(fine), np.diff(np.log2(fine))
+        return float(np.ptp(ratios) / np.abs(ratios).max()) < float(np.ptp(steps) / np.abs(steps).max())
+
+    def _bent(self, values: FloatArray) -> FloatArray:
+        return np.log2(np.maximum(values, 1e-12)) if self.doubles else values
 
     @cached_property
     def at(self) -> FloatArray:
@@ -81,7 +95,7 @@ class Scale:
     def _rising(self) -> tuple[FloatArray, FloatArray]:
         """Intended values in rising order, each once, and the notes that stand there."""
         fine = np.isfinite(self.intended)
-        values, notes = self.intended[fine], self.notes[fine]
+        values, notes = self._bent(self.intended[fine]), self.notes[fine]
         if values.size and values[0] > values[-1]:
             values, notes = values[::-1], notes[::-1]
         if not values.size:

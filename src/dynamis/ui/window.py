@@ -270,8 +270,12 @@ class MainWindow(QMainWindow):
         told = self.station.thread_fields() if self.stack.count() else None
         if told is None:
             followed = self.station.pair() if self.stack.count() and hasattr(self.station, "pair") else None
-            made = session.chain() if followed is None else session.pair_chain(*followed)
-            if made is None:
+            plays = followed is None or session.bench.port(followed[1]).role == "pitch"
+            made = None if not plays else session.chain() if followed is None else session.pair_chain(*followed)
+            if made is None and not plays:
+                ends = zip(("output", "input"), followed, strict=True)
+                told = [Field(name, session.bench.label(ref)) for name, ref in ends], None
+            elif made is None:
                 from dynamis.pitch.notes import note_label
 
                 told = [Field("note", note_label(session.note, session.style))], None

@@ -74,7 +74,7 @@ class BuiltCircuit:
             key = f"{self.id}.{name}"
             set_to = float(dict(self.travel).get(name, 0.5))
             found[name] = Parameter(key, f"Setting of {name}", "", set_to, _HALF_STEP, False, "uniform", key)
-        if self.source is not None and self.source.nominal > 0:
+        if self.source is not None and self.source.nominal > 0 and "scale" not in self.takes_out:
             found[SOURCE] = self.source
         return found
 

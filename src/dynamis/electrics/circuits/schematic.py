@@ -7,7 +7,7 @@ below or above.  Cells stand in a row from the sender to the receiver.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Final, Literal
 
 from dynamis.electrics.circuits.circuit import Circuit, Fitted, trimmer_name
@@ -21,13 +21,15 @@ Point = tuple[float, float]
 
 @dataclass(frozen=True)
 class Symbol:
-    """at : its first end, or its middle for an op-amp; to : its other end.  words : name and value beside it."""
+    """at : its first end, or its middle for an op-amp; to : its other end.  words : name and value beside it, at its
+    left where `left`."""
 
     kind: Kind
     at: Point
     to: Point
     words: tuple[str, ...] = ()
     slot: str = ""
+    left: bool = False
 
 
 @dataclass(frozen=True)
@@ -58,18 +60,18 @@ class _Pen:
     def wire(self, *points: Point) -> None:
         self.wires.append(points)
 
-    def part(self, slot: str, fitted: Fitted, a: Point, b: Point, style: Style) -> None:
+    def part(self, slot: str, fitted: Fitted, a: Point, b: Point, style: Style, *, left: bool = False) -> None:
         """A resistor between two points, and its trimmer in series where it has one."""
         sign = " + " if fitted.joined == "series" else " ∥ "
         names = sign.join(fitted.names(slot))
         value = sign.join(style.engineering(one, "Ω") for one in fitted.ohms)
         if not fitted.trimmer_ohms:
-            self.symbols.append(Symbol("resistor", a, b, (names, value), slot))
+            self.symbols.append(Symbol("resistor", a, b, (names, value), slot, left))
             return
         middle = ((a[0] + b[0]) / 2, (a[1] + b[1]) / 2)
-        self.symbols.append(Symbol("resistor", a, middle, (names, value), slot))
+        self.symbols.append(Symbol("resistor", a, middle, (names, value), slot, left))
         words = (trimmer_name(slot), style.engineering(fitted.trimmer_ohms, "Ω"))
-        self.symbols.append(Symbol("trimmer", middle, b, words, slot))
+        self.symbols.append(Symbol("trimmer", middle, b, words, slot, left))
 
     def end(self, circuit: Circuit, node: str, at: Point, style: Style) -> None:
         """What a branch ends at: ground, or the rail or reference with its volts."""
@@ -186,7 +188,8 @@ def _plus_side(
         if k:
             pen.wire(node, (node[0], _PLUS + 0.9), (x, _PLUS + 0.9))
         pen.wire((x, _PLUS + (0.9 if k else 0.0)), (x, _PLUS + 1.2))
-        pen.part(slot.name, named[slot.name], (x, _PLUS + 1.2), (x, _PLUS + _DOWN), style)
+        left = not k and len(down) > 1  # the other one's words stand at the right
+        pen.part(slot.name, named[slot.name], (x, _PLUS + 1.2), (x, _PLUS + _DOWN), style, left=left)
         pen.end(circuit, slot.b if place == "to-ground" else RAIL, (x, _PLUS + _DOWN), style)
         pen.dots.append((x, _PLUS) if not k else node)
 
@@ -227,6 +230,6 @@ def _moved(pen: _Pen, shift: Point, notes: tuple[str, ...], wide: float, high: f
     def at(point: Point) -> Point:
         return point[0] + shift[0], point[1] + shift[1]
 
-    symbols = tuple(Symbol(one.kind, at(one.at), at(one.to), one.words, one.slot) for one in pen.symbols)
+    symbols = tuple(replace(one, at=at(one.at), to=at(one.to)) for one in pen.symbols)
     wires = tuple(tuple(at(point) for point in wire) for wire in pen.wires)
     return Schematic(symbols, wires, tuple(at(point) for point in pen.dots), notes, wide, high)

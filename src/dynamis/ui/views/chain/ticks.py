@@ -41,7 +41,7 @@ def ticks_of(scale: Scale, low: float, high: float, pixels: float, style: Style)
     for step in _steps(most - least, binary=kind == "code"):
         values = step * np.arange(math.ceil(least / step), math.floor(most / step) + 1)
         places = np.sort(scale.place(values)) * pixels
-        if values.size > 1 and float(np.min(np.diff(places))) >= _APART:
+        if not scale.doubles and values.size > 1 and float(np.min(np.diff(places))) >= _APART:
             return [Tick(placed(float(one)), _text(float(one), step, kind, style)) for one in values]
     # Nowhere even: a law bends the scale, so values are doubled instead.
     return _doubling(most, placed, pixels, style, low)
@@ -57,10 +57,8 @@ def _steps(span: float, binary: bool):
 
 
 def _doubling(most: float, placed: Callable[[float], float], pixels: float, style: Style, low: float) -> list[Tick]:
-    found, value = [], 10.0 ** math.ceil(math.log10(most)) if most > 0 else 0.0
+    found, value = [], 2.0 ** math.floor(math.log2(most)) if most > 0 else 0.0
     last = math.inf
-    while value > most > 0:
-        value /= 2.0
     while value > 1e-3 and len(found) < 14:
         place = placed(value)
         if place < low:

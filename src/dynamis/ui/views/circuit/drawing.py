@@ -14,6 +14,7 @@ from dynamis.ui.widgets.picture import Drawn
 
 _BODY = 1.9
 _HALF = 0.42
+_WORDS_WIDE = 160.0
 
 
 class SchematicView(Drawn):
@@ -146,11 +147,10 @@ class SchematicView(Drawn):
             boxes = [QRectF(middle.x() - wide, top + 16 * k, 2 * wide, 16) for k in (0, 1)]
             side = Qt.AlignmentFlag.AlignHCenter
         else:
-            boxes = [
-                QRectF(middle.x() + (1.3 if symbol.kind == "trimmer" else 0.75) * u, middle.y() - 16 + 16 * k, 150, 16)
-                for k in (0, 1)
-            ]
-            side = Qt.AlignmentFlag.AlignLeft
+            off = (1.3 if symbol.kind == "trimmer" else 0.75) * u
+            start = middle.x() - off - _WORDS_WIDE if symbol.left else middle.x() + off
+            boxes = [QRectF(start, middle.y() - 16 + 16 * k, _WORDS_WIDE, 16) for k in (0, 1)]
+            side = Qt.AlignmentFlag.AlignRight if symbol.left else Qt.AlignmentFlag.AlignLeft
         for k, (box, words) in enumerate(zip(boxes, symbol.words, strict=False)):
             p.setPen(QColor(c.thread if symbol.slot == self.chosen else c.ink if k == 0 else c.muted))
             p.drawText(box, side | Qt.AlignmentFlag.AlignVCenter, words)
