@@ -17,6 +17,7 @@ from dynamis.electrics.circuits.supply import OP_AMPS, Supply
 from dynamis.electrics.circuits.topology import INPUT, JACK, OUT, RAIL, TOPOLOGIES
 from dynamis.electrics.circuits.variation import Counting, varied_in
 from dynamis.electrics.design.proposal import Proposal, propose, propose_one, with_values
+from dynamis.electrics.design.summer import summer, with_switches
 from dynamis.electrics.design.trims import corner_values
 from dynamis.electrics.design.walk import walk
 from dynamis.electrics.design.wish import Wish
@@ -219,3 +220,38 @@ def test_a_loaded_potentiometer_is_straightened_as_it_says(pot, tmp_path):
         assert found[2] == pytest.approx(way.reach_volts, rel=2e-3)
         middle = (found[1] - found[0]) / (found[2] - found[0])
         assert abs(middle - 0.5) <= way.bend + 2e-3
+
+
+def test_a_summer_adds_octaves_semitones_and_other_pitches(tmp_path):
+    """FACTS of the trade: adding a volt transposes by an octave, a twelfth of one by a semitone; asked of ngspice."""
+    wish = Wish(1.0, source_ohms=1000.0, reference_volts=5.0)
+    made = summer(wish, 3, octaves=1.0, semitones=1.0)
+    found = {}
+    for octave, semitone in itertools.product((False, True), repeat=2):
+        volts = swept(netlist(with_switches(made, octave=octave, semitones=semitone), 0.0, 4.0), tmp_path)
+        found[octave, semitone] = np.polyfit(volts[:, 0], volts[:, 1], 1)
+    bare = found[False, False]
+    assert bare == pytest.approx([1.0, 0.0], abs=5e-4)
+    assert found[True, False][1] - bare[1] == pytest.approx(1.0, abs=1e-3)
+    assert found[False, True][1] - bare[1] == pytest.approx(1 / 12, abs=2e-4)
+    assert found[True, True][1] - bare[1] == pytest.approx(13 / 12, abs=1e-3)
+    other = made.line({"in2": 0.5}).offset - made.line({"in2": 0.0}).offset
+    assert float(other) == pytest.approx(0.5 * 100 / 99, rel=2e-3)  # 99 kΩ and no sender's kilohm in this sum
+    for count, words in ((0, "1 to 3"), (4, "1 to 3")):
+        with pytest.raises(InputError, match=words):
+            summer(wish, count)
+    with pytest.raises(InputError, match="two rails"):
+        summer(replace(wish, supply=Supply(0, 5)))
+
+
+def test_a_reference_is_proposed_where_the_rail_would_move_the_pitch():
+    """5 % of 12 V behind 1.676 V at 0.37 V/oct is 272 cents; with rails that hold nothing is added."""
+    rails = propose(Wish(0.37, 1.676, supply=Supply(-12, 12, 0.05)))
+    keys = [one.key for one in rails.found]
+    assert "attenuator-follower" in keys
+    assert "attenuator-follower+reference" in keys
+    by_key = {one.key: one for one in rails.found}
+    assert by_key["attenuator-follower"].rail_cents == pytest.approx(272, abs=8)
+    assert by_key["attenuator-follower+reference"].rail_cents < 15
+    assert "5 V reference" in by_key["attenuator-follower+reference"].title
+    assert not any("reference" in one.key for one in propose(Wish(0.37, 1.676)).found)

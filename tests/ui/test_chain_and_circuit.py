@@ -213,7 +213,7 @@ def test_proposals_stand_side_by_side_and_what_was_rejected_says_why(circuit):
     assert [row[0] for row in rows[:2]] == ["Resistors alone", "Attenuator with bias, follower"]
     assert circuit.chosen.circuit.topology.name == "attenuator-follower"  # resistors hang on their load
     rejected = next(k for k, row in enumerate(rows) if row[0] == "Follower")
-    circuit.look_at(circuit.proposals.rows_model.rows[rejected].key)
+    circuit.proposals.on_activate(circuit.proposals.rows_model.rows[rejected].key)
     assert circuit.why_not.text() == "Follower: a follower has a gain of 1 and no offset."
     circuit.compare("inverting-pair")
     assert circuit.side.histogram.compared.words == "Inverting pair, with offset"

@@ -106,6 +106,8 @@ def schematic(
     if circuit.topology.amplifiers:
         each = "100 nF from the rail" if circuit.supply.single else "100 nF from each rail"
         notes.append(f"{circuit.op_amp.title} from {circuit.supply.words}, {each} to ground.")
+        lead = style.engineering(circuit.op_amp.lead_farads, "F")
+        notes.append(f"A lead of more than {lead}, about a metre, wants 100 Ω behind the output, inside the loop.")
     ys = [y for one in pen.symbols for y in (one.at[1], one.to[1])] + [y for wire in pen.wires for _, y in wire]
     shift = 2.5 - min(ys)
     right = _BEFORE - _IN + 0.5

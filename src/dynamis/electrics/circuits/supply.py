@@ -66,6 +66,7 @@ class OpAmp:
     gain : open-loop.  offset_limit_volts, offset_per_kelvin : at its inputs.  bias_amperes : what each input draws at
     most.  swing_volts, common_volts : how near output and inputs come to the rails, (low, high); None for what hangs
     on the supply: 1.5 V of two rails, 50 mV of a single one.  supply_amperes : of one amplifier, at rest.
+    most_volts : of its supply.  lead_farads : what its output drives without a resistor ahead of it.
     """
 
     name: str
@@ -78,6 +79,7 @@ class OpAmp:
     common_volts: tuple[float, float] = (0.0, 0.0)
     supply_amperes: float = 0.0
     most_volts: float = 120.0
+    lead_farads: float = 100e-12
 
     def swing(self, supply: Supply) -> tuple[float, float]:
         """The least and the most volts at its output."""

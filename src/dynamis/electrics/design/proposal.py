@@ -11,7 +11,7 @@ import numpy as np
 
 from dynamis.electrics.circuits.circuit import Circuit, Fitted
 from dynamis.electrics.circuits.topology import TOPOLOGIES, Topology
-from dynamis.electrics.circuits.variation import Counting, Varied, varied_in
+from dynamis.electrics.circuits.variation import Counting, Varied, at, varied_in
 from dynamis.electrics.design.search import Held, choose, seed_slot
 from dynamis.electrics.design.spread import cents_off
 from dynamis.electrics.design.trims import Bench, Trim, corner_values, needed_range, next_size, reaches, trimmer_sizes
@@ -22,6 +22,9 @@ from dynamis.notation.style import plain
 ORDER: Final = ("resistors", "follower", "attenuator-follower", "non-inverting", "inverting", "biased-non-inverting",
                 "biased-inverting", "difference", "inverting-pair")  # fmt: skip
 _MARGIN: Final = 1.1
+# References that can be bought, and what they need above them; common practice, no source.
+_REFERENCES: Final = (2.5, 5.0)
+_REFERENCE_ROOM: Final = 1.0
 _MOST_TRIES: Final = 14
 
 
@@ -32,6 +35,30 @@ class Proposal:
     circuit: Circuit
     wish: Wish
     trims: tuple[Trim, ...]
+
+    @property
+    def key(self) -> str:
+        """The topology's name; with a reference part a name of its own."""
+        return self.circuit.topology.name + ("+reference" if self.takes_reference else "")
+
+    @property
+    def title(self) -> str:
+        """For people."""
+        volts = plain(abs(self.circuit.reference.volts))
+        return self.circuit.topology.title + (f", from a {volts} V reference" if self.takes_reference else "")
+
+    @property
+    def takes_reference(self) -> bool:
+        """Whether its offset is taken from a reference part rather than a rail."""
+        return self.circuit.uses_reference and self.circuit.reference.node == "ref"
+
+    @cached_property
+    def rail_cents(self) -> float:
+        """What the rail or the reference that the offset is taken from may add at its limit."""
+        varied = [one for one in varied_in(self.circuit, Counting(op_amps=False)) if one.key in ("vp", "vn", "ref")]
+        return max(
+            [float(cents_off(Bench(self.circuit, self.wish), at([one], {one.key: 1.0}))) for one in varied] or [0.0]
+        )
 
     @cached_property
     def gain_error(self) -> float:
@@ -49,8 +76,9 @@ class Proposal:
 
     @property
     def count(self) -> int:
-        """Parts: resistors, op-amps and trimmers."""
-        return len(self.circuit.resistors) + len(self.circuit.topology.amplifiers) + len(self.trims)
+        """Parts: resistors, op-amps, trimmers, and a reference where there is one."""
+        most = len(self.circuit.resistors) + len(self.circuit.topology.amplifiers) + len(self.trims)
+        return most + self.takes_reference
 
     @property
     def supply_amperes(self) -> float:
@@ -125,7 +153,27 @@ def _tried(wish: Wish, counting: Counting, smallest: bool) -> tuple[tuple[Propos
             found.append(propose_one(topology, wish, counting))
         except InputError as error:
             rejected.append(Rejected(topology, str(error)))
+    if not smallest:
+        found += _from_reference(found, wish, counting)
     return tuple(sorted(found, key=lambda one: one.size)), tuple(rejected)
+
+
+def _from_reference(found: Sequence[Proposal], wish: Wish, counting: Counting) -> list[Proposal]:
+    """The same with a reference part, where the rail that an offset is taken from would move the pitch too far."""
+    if wish.reference_volts is not None:
+        return []
+    fitting = [one for one in _REFERENCES if one < wish.supply.high - _REFERENCE_ROOM]
+    if not fitting:
+        return []
+    better = []
+    for one in found:
+        if not one.circuit.topology.amplifiers or one.rail_cents <= wish.tolerance_cents:
+            continue
+        try:
+            better.append(propose_one(one.circuit.topology, replace(wish, reference_volts=max(fitting)), counting))
+        except InputError:
+            continue
+    return better
 
 
 def _least_hopeless(rejected: Sequence[Rejected]) -> str:

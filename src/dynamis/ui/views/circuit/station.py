@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from msgspec.structs import replace as with_
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Signal
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
@@ -18,8 +16,8 @@ from dynamis.electrics.circuits.parts import pieces_of
 from dynamis.electrics.circuits.schematic import schematic
 from dynamis.electrics.circuits.supply import OP_AMPS
 from dynamis.electrics.circuits.variation import Counting
-from dynamis.electrics.design.proposal import Proposal, Proposals, propose, propose_one, with_values
-from dynamis.electrics.design.spread import Spread, spread
+from dynamis.electrics.design.proposal import Proposal, propose, propose_one, with_values
+from dynamis.electrics.design.spread import spread
 from dynamis.electrics.design.wish import Wish
 from dynamis.errors import InputError
 from dynamis.ui.background import Background
@@ -29,32 +27,14 @@ from dynamis.ui.theme.palette import Colours
 from dynamis.ui.views.circuit.chosen_panel import ChosenPanel
 from dynamis.ui.views.circuit.drawing import SchematicView
 from dynamis.ui.views.circuit.histogram import Laid
+from dynamis.ui.views.circuit.proposals_panel import STANDING, Answer, ProposalsPanel
 from dynamis.ui.views.circuit.wish_form import Ask, WishForm
-from dynamis.ui.views.circuit.words import proposal_row
 from dynamis.ui.widgets.panel import Panel, label, scrolling, set_refusal, set_text
-from dynamis.ui.widgets.table import Column, Row, Table
+from dynamis.ui.widgets.table import Table
 
-_TABLE = (
-    Column("proposal", left=True, stretch=4, fits=False), Column("parts", stretch=0.3), Column("nominal", stretch=0.3),
-    Column("as built", stretch=0.3), Column("trimmed", stretch=0.3), Column("mA", stretch=0.3),
-    Column("trimmers", left=True, stretch=3, fits=False),
-)  # fmt: skip
 _START = Wish(1.0, op_amp=OP_AMPS["jfet"], resistor_per_kelvin=RESISTOR_PER_KELVIN)
 _TABLE_SAMPLES = 20_000
-_STANDING = "the link"
-_REJECTED = "!"
 _USUAL_POINTS, _WISH_WIDTH, _SIDE_WIDTH = 9.75, 242, 322
-
-
-@dataclass(frozen=True, eq=False)
-class Answer:
-    """Proposals, and the spread of each by the name of its topology."""
-
-    proposals: Proposals
-    spreads: dict[str, Spread]
-
-    def proposal(self, name: str) -> Proposal | None:
-        return next((one for one in self.proposals.found if one.circuit.topology.name == name), None)
 
 
 class CircuitStation(QWidget):
@@ -106,15 +86,9 @@ class CircuitStation(QWidget):
         column = QVBoxLayout(middle)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(11)
-        top = Panel("Proposals", "Proposals")
-        self.state = label("", "small")
-        top.head.addWidget(self.state)
-        self.proposals = Table("Proposals", _TABLE)
-        self.proposals.setMinimumHeight(120)
-        top.body.addWidget(self.proposals)
-        self.why_not = label("", "small", wrap=True, selectable=True)
-        top.body.addWidget(self.why_not)
-        column.addWidget(top, 4)
+        self.panel = ProposalsPanel()
+        self.proposals, self.state, self.why_not = self.panel.table, self.panel.state, self.panel.why_not
+        column.addWidget(self.panel, 4)
         under = Panel("Schematic", "Schematic")
         self.title_words = label("", "small")
         under.head.addWidget(self.title_words)
@@ -137,8 +111,9 @@ class CircuitStation(QWidget):
         self._design.answered.connect(self._take_answer)
         self._design.refused.connect(self._no_answer)
         self._design.busy.connect(lambda on: set_text(self.state, "working it out…" if on else self._state_words()))
-        self.proposals.on_activate = self.look_at
-        self.proposals.clicked.connect(lambda index: self.look_at(self.proposals.rows_model.rows[index.row()].key))
+        self.panel.looked_at.connect(self.look_at)
+        self.panel.compared.connect(self._compare_shown)
+        self.panel.said.connect(lambda text: session.said.emit(text, False))
         self.side.parts.changed.connect(self._part_changed)
         self.side.parts.anew.connect(self._rest_anew)
         self.side.use.clicked.connect(lambda: self.window().guarded(self.use_in_link))
@@ -219,8 +194,7 @@ class CircuitStation(QWidget):
             found, spreads = propose(wish, Counting()), {}
             for one in found.found:
                 if wanted():
-                    name = one.circuit.topology.name
-                    spreads[name] = spread(one.circuit, wish, counting, samples=_TABLE_SAMPLES)
+                    spreads[one.key] = spread(one.circuit, one.wish, counting, samples=_TABLE_SAMPLES)
             return Answer(found, spreads)
 
         self._design.ask(work)
@@ -233,73 +207,51 @@ class CircuitStation(QWidget):
         set_refusal(self.refusal, "")
         set_text(self.state, self._state_words())
         if self._standing is not None and (answer.proposal(self._chosen_key) is None):
-            self._chosen_key = _STANDING
+            self._chosen_key = STANDING
         elif answer.proposal(self._chosen_key) is None:
-            found = answer.proposals.found
-            with_op_amp = [one for one in found if one.circuit.topology.amplifiers]
-            self._chosen_key = (with_op_amp or list(found))[0].circuit.topology.name
+            self._chosen_key = answer.best_key
         self._show_table()
         self.look_at(self._chosen_key)
 
     def _no_answer(self, sentence: str) -> None:
         self.answer = self.chosen = None
         set_refusal(self.refusal, sentence)
-        self.proposals.set_rows([])
+        self._show_table()
         self._show_chosen()
 
     # -- the proposals -----------------------------------------------------------------------------
 
     def _state_words(self) -> str:
-        if self.answer is None:
-            return ""
-        made = self.answer.proposals
-        if not made.delivered:
-            return f"{made.asked.supply.words} cannot deliver it; the nearest that can be done"
-        return f"{len(made.found)} of {len(made.found) + len(made.rejected)} topologies do it; 95 % within"
+        return "" if self.answer is None else self.answer.words
 
     def _show_table(self) -> None:
-        rows, style = [], self._session.style
-
-        def mark(key: str) -> str:
-            return "current" if key == self._chosen_key else ""
-
-        if self._standing is not None:
-            cells = proposal_row(self._standing, None, style)
-            rows.append(Row((f"In the link: {cells[0]}", *cells[1:]), _STANDING, mark(_STANDING)))
-        if self.answer is not None:
-            for one in self.answer.proposals.found:
-                name = one.circuit.topology.name
-                rows.append(Row(proposal_row(one, self.answer.spreads.get(name), style), name, mark(name)))
-            for one in self.answer.proposals.rejected:
-                cells = (one.topology.title, "–", "–", "–", "–", "–", "cannot")
-                rows.append(Row(cells, _REJECTED + one.topology.name, "muted", tip=one.reason))
-        self.proposals.set_rows(rows)
+        self.panel.show_answer(self.answer, self._standing, self._chosen_key, self._session.style)
 
     def look_at(self, key: str) -> None:
-        """Look at a proposal, at what stands in the link, or at why a topology cannot do it."""
+        """Look at a proposal, or at what stands in the link."""
         if self.answer is None:
             return
-        rejected = {_REJECTED + one.topology.name: one for one in self.answer.proposals.rejected}
-        if key in rejected:
-            set_text(self.why_not, f"{rejected[key].topology.title}: {rejected[key].reason}.")
-            return
-        set_text(self.why_not, "")
-        found = self._standing if key == _STANDING else self.answer.proposal(key)
+        found = self._standing if key == STANDING else self.answer.proposal(key)
         if found is None:
             return
         self._chosen_key, self.chosen = key, found
         self._show_table()
         self._show_chosen()
+        self.panel.warn(found, self._session.style)
 
     def compare(self, key: str) -> None:
         """Lay the spread of another proposal over the one looked at, or no longer."""
         self._compared_key = "" if key == self._compared_key else key
         self._lay_over()
 
+    def _compare_shown(self, key: str) -> None:
+        self.compare(key)
+        self.side.show_tab(2)
+
     def _lay_over(self) -> None:
         laid, key = None, self._compared_key
         if self.answer is not None and key in self.answer.spreads and key != self._chosen_key:
-            laid = Laid(self.answer.spreads[key], self.answer.proposal(key).circuit.topology.title)
+            laid = Laid(self.answer.spreads[key], self.answer.proposal(key).title)
         self.side.compare(laid)
 
     # -- the chosen one ----------------------------------------------------------------------------
@@ -358,16 +310,9 @@ class CircuitStation(QWidget):
         session, title = self._session, self.chosen.circuit.topology.title
         bears = session.bench.port(self._pair[1]).bears
         made = built(self.chosen, bears=bears, trimmed=self.side.as_trimmed.isChecked())
-        self._chosen_key = _STANDING
+        self._chosen_key = STANDING
         session.apply(use_between(session.bench, *self._pair, made))
         session.said.emit(f"{title} stands in the link now.", False)
-
-    def keyPressEvent(self, event) -> None:
-        keys = self.proposals.selected_keys()
-        if event.key() == Qt.Key.Key_Space and self.proposals.hasFocus() and keys:
-            self.compare(keys[0])
-        else:
-            super().keyPressEvent(event)
 
     def thread_fields(self):
         return None

@@ -1,0 +1,134 @@
+"""The proposals side by side, what stands in the link first, and why the other topologies cannot do it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QGuiApplication
+from PySide6.QtWidgets import QPushButton
+
+from dynamis.electrics.design.proposal import Proposal, Proposals
+from dynamis.electrics.design.spread import Spread
+from dynamis.notation.style import Style, tied
+from dynamis.ui.views.circuit.words import proposal_row
+from dynamis.ui.widgets.panel import Panel, label, set_text
+from dynamis.ui.widgets.table import Column, Row, Table
+
+STANDING = "the link"
+_REJECTED = "!"
+_COLUMNS = (
+    Column("proposal", left=True, stretch=4, fits=False), Column("parts", stretch=0.3), Column("nominal", stretch=0.3),
+    Column("as built", stretch=0.3), Column("trimmed", stretch=0.3), Column("mA", stretch=0.3),
+    Column("trimmers", left=True, stretch=3, fits=False),
+)  # fmt: skip
+
+
+@dataclass(frozen=True, eq=False)
+class Answer:
+    """Proposals, and the spread of each by its key."""
+
+    proposals: Proposals
+    spreads: dict[str, Spread]
+
+    def proposal(self, key: str) -> Proposal | None:
+        return next((one for one in self.proposals.found if one.key == key), None)
+
+    @property
+    def best_key(self) -> str:
+        """The smallest whose output hangs neither on its load nor on a rail that moves it too far."""
+        found = self.proposals.found
+        with_op_amp = [one for one in found if one.circuit.topology.amplifiers]
+        steady = [one for one in with_op_amp if one.rail_cents <= one.wish.tolerance_cents]
+        return (steady or with_op_amp or list(found))[0].key
+
+    @property
+    def words(self) -> str:
+        made = self.proposals
+        if not made.delivered:
+            return f"{made.asked.supply.words} cannot deliver it; the nearest that can be done"
+        known = {one.circuit.topology.name for one in made.found}
+        return f"{len(known)} of {len(known) + len(made.rejected)} topologies do it; 95 % within"
+
+
+class ProposalsPanel(Panel):
+    """looked_at : a proposal's key, or `STANDING`.  compared : one to lay over it.  said : a sentence."""
+
+    looked_at = Signal(str)
+    compared = Signal(str)
+    said = Signal(str)
+
+    def __init__(self) -> None:
+        super().__init__("Proposals", "Proposals")
+        self._reasons: dict[str, str] = {}
+        self._chosen = ""
+        self.state = label("", "small")
+        self.head.addWidget(self.state)
+        self.compare_button = QPushButton("Compare")
+        self.compare_button.setToolTip("Lay another selected proposal over the one looked at: Ctrl+click one, or Space")
+        self.head.addWidget(self.compare_button)
+        self.table = Table("Proposals", _COLUMNS)
+        self.table.setMinimumHeight(120)
+        self.body.addWidget(self.table)
+        self.why_not = label("", "small", wrap=True, selectable=True)
+        self.body.addWidget(self.why_not)
+        self.table.on_activate = self._chose
+        self.table.clicked.connect(self._clicked)
+        self.compare_button.clicked.connect(self._compare_selected)
+
+    def show_answer(self, answer: Answer | None, standing: Proposal | None, chosen: str, style: Style) -> None:
+        """Fill the table; `chosen` is marked."""
+        rows, self._chosen, self._reasons = [], chosen, {}
+
+        def mark(key: str) -> str:
+            return "current" if key == chosen else ""
+
+        if standing is not None:
+            cells = proposal_row(standing, None, style)
+            rows.append(Row((f"In the link: {cells[0]}", *cells[1:]), STANDING, mark(STANDING)))
+        for one in () if answer is None else answer.proposals.found:
+            told = proposal_row(one, answer.spreads.get(one.key), style)
+            rows.append(Row(told, one.key, mark(one.key), tip=one.title))
+        for one in () if answer is None else answer.proposals.rejected:
+            key = _REJECTED + one.topology.name
+            self._reasons[key] = f"{one.topology.title}: {one.reason}."
+            rows.append(Row((one.topology.title, "–", "–", "–", "–", "–", "cannot"), key, "muted", tip=one.reason))
+        self.table.set_rows(rows)
+
+    def warn(self, made: Proposal, style: Style) -> None:
+        """Say what moves the chosen one, where its rail does."""
+        told = ""
+        if made.rail_cents > made.wish.tolerance_cents and not made.takes_reference:
+            told = (
+                f"The rail that its offset is taken from may move it by {style.cents(made.rail_cents)} ct within its "
+                "tolerance: take the offset from a reference."
+            )
+        set_text(self.why_not, tied(told))
+
+    def _chose(self, key: str) -> None:
+        if key in self._reasons:
+            set_text(self.why_not, self._reasons[key])
+        else:
+            self.looked_at.emit(key)
+
+    def _clicked(self, index) -> None:
+        """A click looks at a proposal; with Ctrl it is laid over."""
+        key = self.table.rows_model.rows[index.row()].key
+        if QGuiApplication.keyboardModifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.compared.emit(key)
+        else:
+            self._chose(key)
+
+    def _compare_selected(self) -> None:
+        other = next((key for key in self.table.selected_keys() if key != self._chosen), None)
+        if other is None:
+            self.said.emit("Select another proposal first: Ctrl+click it, then Compare.")
+        else:
+            self.compared.emit(other)
+
+    def keyPressEvent(self, event) -> None:
+        keys = self.table.selected_keys()
+        if event.key() == Qt.Key.Key_Space and self.table.hasFocus() and keys:
+            self.compared.emit(keys[0])
+        else:
+            super().keyPressEvent(event)
