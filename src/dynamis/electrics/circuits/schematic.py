@@ -149,7 +149,7 @@ def _amplifier(pen: _Pen, circuit: Circuit, k: int, slots: list[Slot], style: St
         slot.place: slot for slot in slots if slot.name in circuit.by_slot and slot.place != "more-in"
     }
     more = [slot for slot in slots if slot.place == "more-in" and slot.name in circuit.by_slot]
-    top = _UP - 3.2 * len(more) - (0.0 if "minus-rail" not in here else 1.0)
+    top = _UP - 3.2 * len(more)
     pen.symbols.append(Symbol("op-amp", (x0 + (_LEFT + _TIP) / 2, 0.0), (x0 + _TIP, 0.0), (amp.name,)))
     plus, minus, node = (x0 + _LEFT, _PLUS), (x0 + _LEFT, _MINUS), (x0 + _NODE_M, _MINUS)
     out = (x0 + _TIP + 0.8, 0.0)
@@ -189,10 +189,10 @@ def _plus_side(
         slot = here[place]
         if k:
             pen.wire(node, (node[0], _PLUS + 0.9), (x, _PLUS + 0.9))
-        pen.wire((x, _PLUS + (0.9 if k else 0.0)), (x, _PLUS + 1.2))
+        pen.wire((x, _PLUS + (0.9 if k else 0.0)), (x, _PLUS + 2.8))
         left = not k and len(down) > 1  # the other one's words stand at the right
-        pen.part(slot.name, named[slot.name], (x, _PLUS + 1.2), (x, _PLUS + _DOWN), style, left=left)
-        pen.end(circuit, slot.b if place == "to-ground" else RAIL, (x, _PLUS + _DOWN), style)
+        pen.part(slot.name, named[slot.name], (x, _PLUS + 2.8), (x, _PLUS + _DOWN + 1.0), style, left=left)
+        pen.end(circuit, slot.b if place == "to-ground" else RAIL, (x, _PLUS + _DOWN + 1.0), style)
         pen.dots.append((x, _PLUS) if not k else node)
 
 
@@ -210,10 +210,12 @@ def _minus_side(
             if place == "minus-ground":
                 pen.end(circuit, GROUND, (x0 + _IN, _MINUS), style)
     if "minus-rail" in here:
-        x, slot = x0 + _NODE_P - 0.2, here["minus-rail"]
-        pen.part(slot.name, named[slot.name], (x, _MINUS - 0.4), (x, _UP - 1.8), style)
-        pen.wire((x, _MINUS), (x, _MINUS - 0.4))
-        pen.end(circuit, RAIL, (x, _UP - 1.8), style)
+        # Above the feedback and its words, so that none covers the other.
+        x, slot, low = x0 + _NODE_P - 0.2, here["minus-rail"], _UP - 3.2 * len(more) - 3.4
+        high = low - (5.0 if named[slot.name].trimmer_ohms else 3.2)
+        pen.part(slot.name, named[slot.name], (x, low), (x, high), style)
+        pen.wire((x, _MINUS), (x, low))
+        pen.end(circuit, RAIL, (x, high), style)
         pen.dots.append((x, _MINUS))
         if "minus-in" not in here and "minus-ground" not in here:
             pen.wire((x, _MINUS), node)
