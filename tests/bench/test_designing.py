@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -10,7 +11,8 @@ from msgspec.structs import replace as with_
 from test_findings import GATE_IN, GATE_OUT, LFO, PITCH_IN, PITCH_OUT, bench, swing
 
 from dynamis.bench.chains import between_of, driving, link_chain
-from dynamis.bench.designing import asked_of, built, circuit_of, smallest_with_op_amp, standing, use_between
+from dynamis.bench.commands import set_port
+from dynamis.bench.designing import asked_of, borne_by, built, circuit_of, smallest_with_op_amp, standing, use_between
 from dynamis.bench.judging.pairs import judge_link
 from dynamis.bench.judging.remedies import remedies_for
 from dynamis.bench.nomogram import nomogram
@@ -18,12 +20,14 @@ from dynamis.bench.notes_at import note_at_volts
 from dynamis.bench.ports import PortRef, PotRecord, VoltSpan
 from dynamis.bench.shares import cure_of
 from dynamis.bench.wiring import between_words
+from dynamis.electrics.circuits.clamp import Clamp
 from dynamis.electrics.circuits.supply import OP_AMPS, Supply
 from dynamis.electrics.circuits.topology import TOPOLOGIES
 from dynamis.electrics.design.proposal import propose_one
 from dynamis.electrics.design.wish import Wish
 from dynamis.errors import InputError
 from dynamis.notation.style import Style
+from dynamis.transfer.parameter import NOMINAL
 from dynamis.transfer.registry import REGISTRY, StoredTransfer
 
 SENDS = with_(PITCH_OUT, law="voct:scale=1,note=36,volts=0.2", ohms=1000.0)
@@ -107,9 +111,30 @@ def test_using_a_circuit_joins_what_was_not_joined():
     sink, output = one.links[0].inputs[0], one.links[0].output
     bare = with_(one, links=())
     made = smallest_with_op_amp(asked_of(one, one.links[0], sink))
-    changed = use_between(bare, output, sink, built(made, bears=VoltSpan(0.0, 3.3))).bench
+    changed = use_between(bare, output, sink, built(made)).bench
     assert changed.link_from(output).inputs == (sink,)
-    assert circuit_of(changed.link_from(output)).high_volts == 3.3
+    assert circuit_of(changed.link_from(output)).circuit == made.circuit
+
+
+def test_a_circuit_is_clamped_to_what_all_inputs_bear_and_keeps_that():
+    """Where its op-amp could go further; from a supply that cannot, no diode is spent."""
+    one = bench(SENDS, with_(TONE, bears=VoltSpan(-0.3, 5.3)))
+    other = twice(one)
+    ref = other.links[0].inputs[1]
+    other = set_port(other, ref, bears=VoltSpan(None, 3.6)).bench
+    wish = asked_of(other, other.links[0], ref)
+    assert wish.bears == Clamp(-0.3, 3.6)
+    made = smallest_with_op_amp(wish)
+    assert made.circuit.clamp == Clamp(-0.3, 3.6)
+    changed = use_between(other, other.links[0].output, ref, built(made)).bench
+    kept = circuit_of(changed.links[0])
+    assert kept.circuit.clamp == Clamp(-0.3, 3.6)
+    assert [float(end) for end in kept.limits(NOMINAL)] == [-0.3, 3.6]
+    assert any("D2" in text for text in between_words(changed.links[0], Style()))
+    from_five = replace(wish, supply=Supply(0.0, 5.0), op_amp=OP_AMPS["rail-to-rail"], bears=Clamp(-0.3, 5.3))
+    assert smallest_with_op_amp(from_five).circuit.clamp == Clamp()
+    crossed = set_port(other, ref, bears=VoltSpan(7.0, None)).bench
+    assert borne_by(crossed, crossed.links[0], ref) == Clamp()
 
 
 def test_resistors_between_hang_on_all_that_is_plugged():
@@ -180,10 +205,10 @@ def drawn(one):
 
 
 def test_the_nomogram_shows_where_it_goes_wrong_and_what_is_out_of_reach():
-    one = bench(SENDS, with_(TONE, silent_below_volts=1.9))
+    one = bench(SENDS, with_(TONE, silent_below_volts=1.9, bears=VoltSpan(None, 3.3)))
     sink = one.links[0].inputs[0]
     made = smallest_with_op_amp(asked_of(one, one.links[0], sink))
-    one = use_between(one, one.links[0].output, sink, built(made, bears=VoltSpan(None, 3.3))).bench
+    one = use_between(one, one.links[0].output, sink, built(made)).bench
     told, chain = drawn(one)
     labels = [scale.quantity.label for scale in told.scales]
     assert labels[-3:] == ["after the circuit", "at Choir organ pitch" if False else labels[-2], "sounds"]

@@ -72,7 +72,7 @@ SPECIMENS = {
     "stage that turns": Specimen(Stage("s", -2.0, low_volts=-4.0, high_volts=4.0), np.linspace(-5, 5, 7)),
     "circuit": Specimen(BuiltCircuit("c", PAIR, source=Terminal("o", "the board", 1e3, True, 0.01).parameter), np.linspace(-5, 5, 7),
                         _moved("c.R1", "c.R2/drift", "c.vn", "c.U2", "o.ohms")),
-    "trimmed circuit": Specimen(BuiltCircuit("c", PAIR, (("RV4", 0.61),), True, low_volts=0.0, high_volts=5.0), np.linspace(-5, 5, 7),
+    "trimmed circuit": Specimen(BuiltCircuit("c", PAIR, (("RV4", 0.61),), True), np.linspace(-5, 5, 7),
                                 _moved("c.RV4", "c.R1/drift")),
     "resistors": Specimen(BuiltCircuit("c", DIVIDER), np.linspace(-5, 5, 7), _moved("c.R1a", "c.R3", "c.vp")),
     "exponential converter": Specimen(ExponentialConverter("e", 1.0, 2.0, 0.5, 0.01, 3300.0, 100.0), np.linspace(-2, 6, 7), _moved("e.scale", "e.scale/drift")),

@@ -202,7 +202,8 @@ def test_from_a_finding_on_bench_to_a_circuit_in_the_link_and_the_finding_is_gon
     left = {one.code for one in session.judge.fit().findings}
     assert not {"scale-mismatch", "offset", "transposition", "below-cut-off", "input-over-limit"} & left
     volts = swept(station.side.spice.toPlainText(), tmp_path)
-    assert np.polyfit(volts[:, 0], volts[:, 1], 1) == pytest.approx([0.37, 1.676], abs=2e-3)
+    free = volts[:, 1] < 3.2  # the input bears 3.3 V, where the diodes hold it
+    assert np.polyfit(*volts[free].T, 1) == pytest.approx([0.37, 1.676], abs=2e-3)
     action(window, "Undo").trigger()
     settle()
     assert session.bench.link_from(BOARD) is None or circuit_of(session.bench.link_from(BOARD)) is None

@@ -19,9 +19,10 @@ from dynamis.bench.commands import Change, join
 from dynamis.bench.document import Bench, Link
 from dynamis.bench.gear.commands import put_link
 from dynamis.bench.judging.swings import Swing, swing_at
-from dynamis.bench.ports import PortRef, VoltSpan
+from dynamis.bench.ports import PortRef
 from dynamis.bench.tunings import tuning_of
 from dynamis.electrics.circuits.built import KIND, BuiltCircuit
+from dynamis.electrics.circuits.clamp import Clamp
 from dynamis.electrics.circuits.supply import OP_AMPS, OpAmp, Supply
 from dynamis.electrics.circuits.topology import TOPOLOGIES
 from dynamis.electrics.circuits.variation import Counting, varied_in
@@ -54,7 +55,7 @@ def asked_of(bench: Bench, link: Link, sink: PortRef, start: Wish = _DEFAULT) ->
         return f"Measure the resistance of {bench.label(sink)} first: it loads the circuit."
     load = 1.0 / sum(1.0 / one for one in loads if one)
     bare = replace(link, between=(), gate_stages=())
-    known = replace_wish(start, source_ohms=output.ohms or 0.0, load_ohms=load)
+    known = replace_wish(start, source_ohms=output.ohms or 0.0, load_ohms=load, bears=borne_by(bench, link, sink))
     if receiver.role == "pitch":
         return _pitch(bench, bare, sink, known)
     if receiver.role == "modulation":
@@ -111,16 +112,23 @@ def _sent_swing(swing: Swing, ohms: float, load: float) -> tuple[float, float]:
     return swing.low / share, swing.high / share
 
 
-def built(proposal: Proposal, transfer_id: str = "between", bears: VoltSpan = VoltSpan(), trimmed: bool = True
-          ) -> BuiltCircuit:  # fmt: skip
+def borne_by(bench: Bench, link: Link, sink: PortRef) -> Clamp:
+    """What all inputs of a link survive."""
+    spans = [bench.port(ref).bears for ref in link.inputs or (sink,)]
+    low = max((one.low for one in spans if one.low is not None), default=None)
+    high = min((one.high for one in spans if one.high is not None), default=None)
+    if low is not None and high is not None and low >= high:
+        return Clamp()  # no level suits them all, which the findings tell
+    return Clamp(low, high)
+
+
+def built(proposal: Proposal, transfer_id: str = "between", trimmed: bool = True) -> BuiltCircuit:
     """The circuit of a proposal as it stands between; trimmed : its trimmers where readings would leave them."""
     set_to: tuple[tuple[str, float], ...] = ()
     if trimmed and proposal.trims:
         bench = TrimBench(proposal.circuit, proposal.wish)
         set_to = tuple((name, float(travel)) for name, travel in bench.set({}, stepped=False).items())
-    return BuiltCircuit(
-        transfer_id, proposal.circuit, set_to, trimmed and bool(proposal.trims), None, bears.low, bears.high
-    )
+    return BuiltCircuit(transfer_id, proposal.circuit, set_to, trimmed and bool(proposal.trims))
 
 
 def use_between(bench: Bench, output: PortRef, sink: PortRef, circuit: BuiltCircuit) -> Change:

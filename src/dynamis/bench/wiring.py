@@ -78,7 +78,11 @@ def between_words(link: Link, style: Style) -> list[str]:
         made = REGISTRY.make(f"{link.id}.{k}", stored)
         if isinstance(made, BuiltCircuit):
             circuit = made.circuit
-            each = ", ".join(f"{one.name} {one.value}" for one in pieces_of(circuit, style) if one.kind != "op-amp")
+            each = ", ".join(
+                f"{one.name} {one.value}" + (f" ({one.role})" if one.kind == "diode" else "")
+                for one in pieces_of(circuit, style)
+                if one.kind != "op-amp"
+            )
             said.append(
                 f"{circuit.topology.title[0].lower()}{circuit.topology.title[1:]}, gain {style.number(made.gain, 4)}, "
                 f"offset {style.volts(made.offset_volts, 3, sign=True)}: {each or 'the op-amp alone'}"

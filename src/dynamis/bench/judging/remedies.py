@@ -15,7 +15,7 @@ from msgspec.structs import replace
 
 from dynamis.bench.chains import converter_of, heard_by, make_dac
 from dynamis.bench.commands import Change, join, part, set_port
-from dynamis.bench.designing import asked_of, built, smallest_with_op_amp
+from dynamis.bench.designing import asked_of, borne_by, built, smallest_with_op_amp
 from dynamis.bench.document import Bench, GateStageRecord, Link
 from dynamis.bench.gear.commands import put_link, set_gear_field
 from dynamis.bench.gear.fields import GEAR_FIELDS
@@ -103,7 +103,7 @@ def _proposed(bench: Bench, link: Link, fit: PairFit, codes: set[str], style: St
         yield from _swings(bench, link, sink, style)
     if "pot-loaded" in codes and not link.between:
         text = "A JFET-input op-amp as follower between them: next to no load on the potentiometer."
-        yield _buffer(link, text, "jfet")
+        yield _buffer(bench, link, sink, text, "jfet", style)
     if "pot-loaded" in codes:
         yield from _straighter(bench, link, sink, style)
     yield from _patch(bench, link, sink, codes)
@@ -122,7 +122,7 @@ def _pitch(bench: Bench, link: Link, sink: PortRef, codes: set[str], style: Styl
             f"no current from {bench.label(link.output)} and drives all inputs; put its output resistor inside the "
             "feedback loop."
         )
-        yield _buffer(link, text, kind.name)
+        yield _buffer(bench, link, sink, text, kind.name, style)
     if output.law is not None and heard is not None:
         sent, other = parse_law(output.law), heard.law
         wrong = codes & {"scale-mismatch", "offset", "transposition", "below-cut-off"} and not link.between
@@ -239,9 +239,9 @@ def _designed(bench: Bench, link: Link, sink: PortRef, why: str, style: Style) -
     trimmed = f"; trimmers {' and '.join(turned)}" if turned else ""
     text = (
         f"From the output's own volts to the input, {why}. {made.circuit.topology.title}: {parts}{trimmed}."
-        f"{_clamped(bench, sink, style)}"
+        f"{_clamped(made.circuit, style)}"
     )
-    yield _between(link, title, text, built(made, bears=bench.port(sink).bears))
+    yield _between(link, title, text, built(made))
 
 
 def _straighter(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterator[Remedy]:
@@ -259,9 +259,11 @@ def _straighter(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterat
             yield Remedy("advice", title, text)
 
 
-def _buffer(link: Link, text: str, kind: str) -> Remedy:
-    circuit = Circuit(TOPOLOGIES["follower"], (), Supply(), OP_AMPS[kind])
-    return _between(link, "A buffer", text, BuiltCircuit("buffer", circuit))
+def _buffer(bench: Bench, link: Link, sink: PortRef, text: str, kind: str, style: Style) -> Remedy:
+    supply = Supply()
+    clamp = borne_by(bench, link, sink).needed(supply.low, supply.high)
+    circuit = Circuit(TOPOLOGIES["follower"], (), supply, OP_AMPS[kind], clamp=clamp)
+    return _between(link, "A buffer", f"{text}{_clamped(circuit, style)}", BuiltCircuit("buffer", circuit))
 
 
 def _between(link: Link, title: str, text: str, circuit: BuiltCircuit) -> Remedy:
@@ -270,11 +272,11 @@ def _between(link: Link, title: str, text: str, circuit: BuiltCircuit) -> Remedy
     return Remedy("circuit", title, text, deed, circuit=circuit.circuit.topology.name)
 
 
-def _clamped(bench: Bench, sink: PortRef, style: Style) -> str:
-    bears = bench.port(sink).bears
-    ends = [f"{words} {style.volts(volts, 2)}" for words, volts in (("below", bears.low), ("above", bears.high))
+def _clamped(circuit: Circuit, style: Style) -> str:
+    clamp = circuit.clamp
+    ends = [f"{words} {style.volts(volts, 2)}" for words, volts in (("below", clamp.low), ("above", clamp.high))
             if volts is not None]  # fmt: skip
-    return f" It is clamped {' and '.join(ends)}, which the input bears." if ends else ""
+    return f" Diodes clamp it {' and '.join(ends)}, which the input bears." if ends else ""
 
 
 # -- plugs, settings, what is missing --------------------------------------------------------------

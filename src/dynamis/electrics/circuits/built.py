@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from dynamis.electrics.circuits.circuit import SOURCE, STEPS_PER_TURN, TURNS, Circuit, Fitted, Reference, trimmer_name
+from dynamis.electrics.circuits.clamp import Clamp
 from dynamis.electrics.circuits.network import Value
 from dynamis.electrics.circuits.supply import OP_AMPS, Supply
 from dynamis.electrics.circuits.topology import OUT, TOPOLOGIES
@@ -30,7 +31,7 @@ class BuiltCircuit:
 
     travel : of trimmers by name, the middle where one is absent.  trimmed : they were set by readings, so that what
     they take out no longer counts; drift and half a step of each stay.  source : the sender's own resistance as a
-    parameter of the sender.  low_volts, high_volts : of a clamp at its output, None for none.
+    parameter of the sender.
     """
 
     id: str
@@ -38,8 +39,6 @@ class BuiltCircuit:
     travel: tuple[tuple[str, float], ...] = ()
     trimmed: bool = False
     source: Parameter | None = None
-    low_volts: float | None = None
-    high_volts: float | None = None
     input: Quantity = field(default=Quantity("volts", "at the circuit"))
     output: Quantity = field(default=Quantity("volts", "after the circuit"))
     believes: bool = False
@@ -128,8 +127,7 @@ class BuiltCircuit:
         return Reached((inside - offset) / gain, np.where(inside != volts, Reason.CLAMP, Reason.EXACT).astype(np.int8))
 
     def limits(self, world: World) -> tuple[FloatArray, FloatArray]:
-        low = -np.inf if self.low_volts is None else self.low_volts
-        high = np.inf if self.high_volts is None else self.high_volts
+        low, high = self.circuit.clamp.ends(amplified=bool(self.circuit.topology.amplifiers))
         ends = self._ends
         return np.array(max(low, ends[0])), np.array(min(high, ends[1]))
 
@@ -160,8 +158,8 @@ class BuiltCircuit:
             ("resistor_per_kelvin", circuit.resistor_per_kelvin, bare.resistor_per_kelvin),
             ("travel", dict(self.travel), {}),
             ("trimmed", self.trimmed, False),
-            ("low_volts", self.low_volts, None),
-            ("high_volts", self.high_volts, None),
+            ("low_volts", circuit.clamp.low, None),
+            ("high_volts", circuit.clamp.high, None),
         ):
             if value != default:
                 values[key] = value
@@ -213,13 +211,13 @@ def _make(transfer_id: str, values: dict[str, Any]) -> BuiltCircuit:
         TOPOLOGIES[name], (), Supply(low, high, values.get("supply_tolerance", 0.0)), OP_AMPS[op_amp],
         Reference(**values.get("reference", {})), values.get("source_ohms", 0.0), values.get("load_ohms"),
         values.get("resistor_tolerance", 0.01), values.get("resistor_per_kelvin", 0.0),
+        Clamp(values.get("low_volts"), values.get("high_volts")),
     )  # fmt: skip
     unknown = [slot for slot in slots if slot not in {one.name for one in circuit.topology.slots}]
     if unknown:
         raise InputError(f"{circuit.topology.title} has no place {unknown[0]}.")
     travel = tuple((name, float(one)) for name, one in values.get("travel", {}).items())
-    made = BuiltCircuit(transfer_id, circuit.fitting(**slots), travel, bool(values.get("trimmed", False)), None,
-                        values.get("low_volts"), values.get("high_volts"))  # fmt: skip
+    made = BuiltCircuit(transfer_id, circuit.fitting(**slots), travel, bool(values.get("trimmed", False)))
     made.circuit.line(node=OUT)  # refused here where a node hangs in the air
     return made
 

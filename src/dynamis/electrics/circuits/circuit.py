@@ -10,6 +10,7 @@ from typing import Final, Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from dynamis.electrics.circuits.clamp import LOOP_OHMS, Clamp
 from dynamis.electrics.circuits.network import GROUND, Branch, Held, Line, Network, Value
 from dynamis.electrics.circuits.supply import OP_AMPS, OpAmp, Supply
 from dynamis.electrics.circuits.topology import INPUT, JACK, OUT, RAIL, Topology
@@ -91,7 +92,7 @@ class Circuit:
 
     source_ohms : of the sender.  load_ohms : of all inputs together, None for none.  out_ohms : outside the
     feedback loop.  resistor_tolerance : a fraction, of every resistor that `tolerances` does not name;
-    resistor_per_kelvin : what its data sheet allows.
+    resistor_per_kelvin : what its data sheet allows.  clamp : at the output, its diodes as they are fitted.
     """
 
     topology: Topology
@@ -103,6 +104,7 @@ class Circuit:
     load_ohms: float | None = None
     resistor_tolerance: float = 0.01
     resistor_per_kelvin: float = 0.0
+    clamp: Clamp = Clamp()
 
     def __post_init__(self) -> None:
         known = [slot.name for slot in self.topology.slots]
@@ -136,6 +138,11 @@ class Circuit:
         first = [self.topology.offset_slot, self.topology.scale_slot]
         slots = sorted(self.by_slot, key=lambda one: first.index(one) if one in first else 2)
         return {trimmer_name(one): self.by_slot[one].trimmer_ohms for one in slots if self.by_slot[one].trimmer_ohms}
+
+    @property
+    def loop_ohms(self) -> float:
+        """Of the resistor that a clamp has behind the op-amp, inside the feedback loop; 0 without one."""
+        return LOOP_OHMS if self.clamp.diodes and self.topology.amplifiers else 0.0
 
     @property
     def uses_reference(self) -> bool:
@@ -198,8 +205,10 @@ class Circuit:
         """The least and the most input volts between which no op-amp leaves its swing or its common mode."""
         low, high = -np.inf, np.inf
         swing, common = self.op_amp.swing(self.supply), self.op_amp.common(self.supply)
+        loaded = 1.0 if self.load_ohms is None else self.load_ohms / (self.load_ohms + self.loop_ohms)
         for amp in self.topology.amplifiers:
-            for node, ends in ((amp.out, swing), (amp.plus, common)):
+            reaches = (swing[0] * loaded, swing[1] * loaded) if amp.out == OUT else swing
+            for node, ends in ((amp.out, reaches), (amp.plus, common)):
                 line = self.line(node=node)
                 gain, offset = float(line.gain), float(line.offset)
                 if abs(gain) < 1e-9:

@@ -8,6 +8,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from dynamis.electrics.circuits.circuit import Circuit
+from dynamis.electrics.circuits.clamp import LOOP_NAME
 from dynamis.notation.style import Style, plain
 
 
@@ -48,6 +49,13 @@ def pieces_of(circuit: Circuit, style: Style = Style()) -> list[Piece]:
         for k, rail in enumerate(rails):
             role = f"decoupling, {rail} to ground at the op-amps"
             found.append(Piece(f"C{k + 1}", "ceramic capacitor", "100 nF", role))
+    if circuit.loop_ohms:
+        value = style.engineering(circuit.loop_ohms, "Ω")
+        found.append(Piece(LOOP_NAME, f"resistor {tolerance}", value, "behind the op-amp, inside the loop"))
+    for diode in circuit.clamp.diodes:
+        rail = style.volts(diode.rail_volts, 2, sign=True) if diode.rail_volts else "ground"
+        role = f"from the output to {rail}" if diode.side == "high" else f"from {rail} to the output"
+        found.append(Piece(diode.name, "diode", "small Schottky diode", f"{role}: the clamp"))
     if circuit.uses_reference and circuit.reference.node == "ref":
         volts, within = circuit.reference.volts, plain(round(100 * circuit.reference.tolerance, 6))
         kind, role = f"voltage reference ±{within} %", "the offset is taken from it"

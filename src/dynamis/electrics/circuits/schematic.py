@@ -11,18 +11,19 @@ from dataclasses import dataclass, field, replace
 from typing import Final, Literal
 
 from dynamis.electrics.circuits.circuit import Circuit, Fitted, trimmer_name
+from dynamis.electrics.circuits.clamp import LOOP_NAME, Diode
 from dynamis.electrics.circuits.network import GROUND
 from dynamis.electrics.circuits.topology import JACK, RAIL, Place, Slot
 from dynamis.notation.style import Style
 
-Kind = Literal["resistor", "trimmer", "op-amp", "ground", "rail", "terminal"]
+Kind = Literal["resistor", "trimmer", "op-amp", "ground", "rail", "diode", "terminal"]
 Point = tuple[float, float]
 
 
 @dataclass(frozen=True)
 class Symbol:
-    """at : its first end, or its middle for an op-amp; to : its other end.  words : name and value beside it, at its
-    left where `left`."""
+    """at : its first end (of a diode the anode), or its middle for an op-amp; to : its other end.  words : name and
+    value beside it, at its left where `left`."""
 
     kind: Kind
     at: Point
@@ -48,6 +49,8 @@ _CELL: Final = 19.5
 _IN, _NODE_P, _NODE_M, _LEFT, _TIP = 1.0, 9.0, 10.6, 12.2, 16.2
 # Room for the words at the sender's and the receiver's end.
 _BEFORE, _BEHIND = 6.5, 8.5
+# A clamp: its resistor inside the loop, and how far behind the output its diodes hang.
+_LOOP, _CLAMP, _DIODE = 5.0, 3.2, 4.6
 _PLUS, _MINUS, _UP, _DOWN = 1.0, -1.0, -4.5, 6.0
 
 
@@ -98,20 +101,40 @@ def schematic(
     load = "nothing" if circuit.load_ohms is None else style.engineering(circuit.load_ohms, "Ω")
     first = _entry(circuit)
     pen.symbols.append(Symbol("terminal", (_IN - _BEFORE, first), (_IN, first), (sender, f"behind {source}")))
-    last = (_CELL * (cells - 1) + (_TIP + 0.8 if circuit.topology.amplifiers else 10.0), 0.0)
-    end = (last[0] + 1.5, 0.0)
+    last = (_CELL * (cells - 1) + (_TIP + 0.8 + _loop(circuit) if circuit.topology.amplifiers else 10.0), 0.0)
+    hangs = last[0] + (_CLAMP if circuit.topology.amplifiers else _CLAMP + 3.0)
+    end = (hangs + 1.8 if circuit.clamp.diodes else last[0] + 1.5, 0.0)
     pen.wire(last, end)
+    for one in circuit.clamp.diodes:
+        _diode(pen, one, hangs, style)
     pen.symbols.append(Symbol("terminal", end, end, (receiver, f"{load} in all")))
     notes = []
     if circuit.topology.amplifiers:
         each = "100 nF from the rail" if circuit.supply.single else "100 nF from each rail"
         notes.append(f"{circuit.op_amp.title} from {circuit.supply.words}, {each} to ground.")
         lead = style.engineering(circuit.op_amp.lead_farads, "F")
-        notes.append(f"A lead of more than {lead}, about a metre, wants 100 Ω behind the output, inside the loop.")
+        if not circuit.loop_ohms:
+            notes.append(f"A lead of more than {lead}, about a metre, wants 100 Ω behind the output, inside the loop.")
     ys = [y for one in pen.symbols for y in (one.at[1], one.to[1])] + [y for wire in pen.wires for _, y in wire]
     shift = 2.5 - min(ys)
     right = _BEFORE - _IN + 0.5
     return _moved(pen, (right, shift), tuple(notes), end[0] + right + _BEHIND, max(ys) + shift + 2.0)
+
+
+def _loop(circuit: Circuit) -> float:
+    return _LOOP if circuit.loop_ohms else 0.0
+
+
+def _diode(pen: _Pen, diode: Diode, x: float, style: Style) -> None:
+    """From the output up to the rail that holds it below, or up to it from the one that holds it above."""
+    out, far = (x, 0.0), (x, -_DIODE if diode.side == "high" else _DIODE)
+    ends = (out, far) if diode.side == "high" else (far, out)
+    pen.symbols.append(Symbol("diode", *ends, (diode.name,), left=True))
+    if diode.rail_volts:
+        pen.symbols.append(Symbol("rail", far, far, (style.volts(diode.rail_volts, 2, sign=True),)))
+    else:
+        pen.symbols.append(Symbol("ground", far, far))
+    pen.dots.append(out)
 
 
 def _entry(circuit: Circuit) -> float:
@@ -152,8 +175,13 @@ def _amplifier(pen: _Pen, circuit: Circuit, k: int, slots: list[Slot], style: St
     top = _UP - 3.2 * len(more)
     pen.symbols.append(Symbol("op-amp", (x0 + (_LEFT + _TIP) / 2, 0.0), (x0 + _TIP, 0.0), (amp.name,)))
     plus, minus, node = (x0 + _LEFT, _PLUS), (x0 + _LEFT, _MINUS), (x0 + _NODE_M, _MINUS)
-    out = (x0 + _TIP + 0.8, 0.0)
-    pen.wire((x0 + _TIP, 0.0), out)
+    last = k == len(circuit.topology.amplifiers) - 1
+    out = (x0 + _TIP + 0.8 + (_loop(circuit) if last else 0.0), 0.0)
+    if last and circuit.loop_ohms:
+        words = (LOOP_NAME, style.engineering(circuit.loop_ohms, "Ω"))
+        pen.symbols.append(Symbol("resistor", (x0 + _TIP, 0.0), out, words))
+    else:
+        pen.wire((x0 + _TIP, 0.0), out)
     _plus_side(pen, circuit, here, amp.plus, x0, plus, style)
     pen.wire(node, minus)
     feedback = here.get("feedback")
@@ -212,8 +240,8 @@ def _minus_side(
     if "minus-rail" in here:
         # Above the feedback and its words, so that none covers the other.
         x, slot, low = x0 + _NODE_P - 0.2, here["minus-rail"], _UP - 3.2 * len(more) - 3.4
-        high = low - (5.0 if named[slot.name].trimmer_ohms else 3.2)
-        pen.part(slot.name, named[slot.name], (x, low), (x, high), style)
+        high = low - (6.8 if named[slot.name].trimmer_ohms else 3.2)
+        pen.part(slot.name, named[slot.name], (x, low), (x, high), style, left=True)
         pen.wire((x, _MINUS), (x, low))
         pen.end(circuit, RAIL, (x, high), style)
         pen.dots.append((x, _MINUS))

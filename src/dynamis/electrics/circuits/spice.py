@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from dynamis.electrics.circuits.circuit import LOAD, MID, SOURCE, Circuit, trimmer_name
+from dynamis.electrics.circuits.clamp import LOOP_NAME
 from dynamis.electrics.circuits.network import GROUND
 from dynamis.electrics.circuits.topology import INPUT, JACK, OUT, RAIL
 from dynamis.notation.style import plain
@@ -24,6 +25,10 @@ _OP_AMP = (
     ".ends opamp",
 )
 STEPS = 50
+# The op-amp's own output where a resistor follows inside the loop.
+_BEHIND = "u"
+# 0.3 V at some milliamperes.
+_SCHOTTKY = ".model schottky D(IS=2e-7 N=1.05 RS=2)"
 
 
 def netlist(
@@ -44,10 +49,14 @@ def netlist(
         lines += _rails(circuit)
     for one in circuit.topology.amplifiers:
         plus, minus, out = (_named(circuit, node, jack) for node in (one.plus, one.minus, one.out))
+        if one.out == OUT and circuit.loop_ohms:
+            lines.append(f"{LOOP_NAME} {_BEHIND} {OUT} {plain(circuit.loop_ohms)}")
+            out = _BEHIND
         more = (disturbed or {}).get(one.name, "")
         lines.append(f"X{one.name} {plus} {minus} {out} vp vn opamp {more}".rstrip())
     if circuit.topology.amplifiers:
         lines += [line.format(gain=plain(circuit.op_amp.gain)) for line in _OP_AMP]
+    lines += _clamp(circuit)
     step = (in_high - in_low) / STEPS
     lines += [f".dc Vin {plain(in_low)} {plain(in_high)} {plain(step)}", f".print dc v({INPUT}) v({OUT})", ".end"]
     return "\n".join(lines) + "\n"
@@ -58,6 +67,17 @@ def _rails(circuit: Circuit) -> list[str]:
     if circuit.uses_reference and circuit.reference.node == "ref":
         lines.append(f"VREF ref 0 DC {plain(circuit.reference.volts)}")
     return lines
+
+
+def _clamp(circuit: Circuit) -> list[str]:
+    lines = []
+    for one in circuit.clamp.diodes:
+        rail = GROUND
+        if one.rail_volts:
+            rail = f"v{one.name.lower()}"
+            lines.append(f"V{one.name} {rail} 0 DC {plain(one.rail_volts)}")
+        lines.append(f"{one.name} {rail} {OUT} schottky" if one.side == "low" else f"{one.name} {OUT} {rail} schottky")
+    return [*lines, _SCHOTTKY] if lines else []
 
 
 def _slots(circuit: Circuit, jack: str, travel: Mapping[str, float]) -> list[str]:

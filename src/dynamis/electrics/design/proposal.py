@@ -76,9 +76,10 @@ class Proposal:
 
     @property
     def count(self) -> int:
-        """Parts: resistors, op-amps, trimmers, and a reference where there is one."""
-        most = len(self.circuit.resistors) + len(self.circuit.topology.amplifiers) + len(self.trims)
-        return most + self.takes_reference
+        """Parts: resistors, op-amps, trimmers, a reference and a clamp where there are."""
+        circuit = self.circuit
+        most = len(circuit.resistors) + len(circuit.topology.amplifiers) + len(self.trims)
+        return most + self.takes_reference + len(circuit.clamp.diodes) + bool(circuit.loop_ohms)
 
     @property
     def supply_amperes(self) -> float:
@@ -183,7 +184,7 @@ def _least_hopeless(rejected: Sequence[Rejected]) -> str:
 def _nearest(wish: Wish) -> list[Wish]:
     """Lines that stay within reach, the least worst error over the input range first as op-amps, then as resistors."""
     found = []
-    for low, high in (wish.op_amp.swing(wish.supply), (wish.supply.low, wish.supply.high)):
+    for low, high in (wish.reach(), wish.bears.within(wish.supply.low, wish.supply.high)):
         first, last = (float(np.clip(one, low, high)) for one in wish.ends)
         worst = max(abs(a - b) for a, b in zip((first, last), wish.ends, strict=True))
         if abs(last - first) < 0.01 * abs(wish.gain) * (wish.in_high - wish.in_low):

@@ -232,4 +232,5 @@ def _awkward(fitted: Fitted) -> float:
 def _with(topology: Topology, wish: Wish, slots: Held, made: Set) -> Circuit:
     in_order = tuple((slot.name, slots[slot.name]) for slot in topology.slots if slot.name in slots)
     return Circuit(topology, in_order, wish.supply, wish.op_amp, made.reference, wish.source_ohms, wish.load_ohms,
-                   wish.tolerance, wish.resistor_per_kelvin)  # fmt: skip
+                   wish.tolerance, wish.resistor_per_kelvin,
+                   wish.clamp(amplified=bool(topology.amplifiers)))  # fmt: skip

@@ -45,7 +45,7 @@ def summer(wish: Wish, inputs: int = 2, octaves: float = 0.0, semitones: float =
             raise InputError(f"{slot} would be {plain(round(ohms, 1))} Ω, which no values at hand make.")
         fitted[slot] = min(found, key=lambda one, ohms=ohms: abs(one.total - ohms))  # type: ignore[misc]
     bare = Circuit(TOPOLOGIES["summer"], (), wish.supply, wish.op_amp, reference, wish.source_ohms,
-                   wish.load_ohms, wish.tolerance, wish.resistor_per_kelvin)  # fmt: skip
+                   wish.load_ohms, wish.tolerance, wish.resistor_per_kelvin, wish.clamp(amplified=True))  # fmt: skip
     return bare.fitting(**fitted)
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, replace
 
+from dynamis.electrics.circuits.clamp import LOOP_OHMS, Clamp
 from dynamis.electrics.circuits.supply import OP_AMPS, OpAmp, Supply
 from dynamis.electrics.series import SERIES
 from dynamis.errors import InputError
@@ -12,6 +13,8 @@ from dynamis.notation.style import plain
 
 GAIN_WITHIN = 1e-3
 OFFSET_WITHIN_VOLTS = 1e-3
+# A sender goes beyond the notes that are used, as a share of their range; common practice, no source.
+_BEYOND = 0.1
 
 
 @dataclass(frozen=True)
@@ -22,6 +25,7 @@ class Wish:
     tolerance : of the resistors, a fraction.  volts_per_octave : of the sender, and tolerance_cents what the output
     may be off.  reference_volts : of a reference part to take the offset from, None for the rail.
     resistor_per_kelvin : what their data sheet allows.  drawer : the values at hand, none named: all of the series.
+    bears : what the receiver survives; where the circuit could pass that it gets a clamp.
     """
 
     gain: float
@@ -41,6 +45,7 @@ class Wish:
     reference_tolerance: float = 0.002
     resistor_per_kelvin: float = 0.0
     drawer: tuple[float, ...] = ()
+    bears: Clamp = Clamp()
 
     def __post_init__(self) -> None:
         numbers = {"gain": self.gain, "offset": self.offset_volts, "lowest input": self.in_low,
@@ -81,6 +86,23 @@ class Wish:
     def cents_per_volt(self) -> float:
         """Of an error at the receiver: an octave is the sender's scale times the gain asked for."""
         return 1200.0 / (self.volts_per_octave * abs(self.gain))
+
+    def clamp(self, *, amplified: bool) -> Clamp:
+        """What of a clamp a circuit takes: an op-amp may go to its rails, resistors only follow their sender."""
+        if amplified:
+            up = 1.0 + self.supply.tolerance
+            return self.bears.needed(self.supply.low * up, self.supply.high * up)
+        beyond = _BEYOND * (self.in_high - self.in_low)
+        first, last = sorted((self.out(self.in_low - beyond), self.out(self.in_high + beyond)))
+        return self.bears.needed(first, last)
+
+    def reach(self) -> tuple[float, float]:
+        """The volts that an op-amp brings to the receiver at most, and that it bears."""
+        low, high = self.op_amp.swing(self.supply)
+        if self.clamp(amplified=True).diodes and self.load_ohms is not None:
+            share = self.load_ohms / (self.load_ohms + LOOP_OHMS)
+            low, high = low * share, high * share
+        return self.bears.within(low, high)
 
     def line(self, first: float, last: float) -> Wish:
         """The same wish with other volts wanted at the two ends of the input range."""

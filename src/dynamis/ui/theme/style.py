@@ -99,6 +99,7 @@ def style_sheet(c: Colours, points: float) -> str:
     QMenu::separator {{ height: 1px; background: {c.rule}; margin: 4px 8px; }}
     QPushButton {{ background: {c.panel}; color: {c.ink}; border: 1px solid {c.muted}; border-radius: 3px;
         padding: 4px 11px; }}
+    QPushButton[narrow="true"] {{ padding: 4px 0; }}
     QPushButton:hover {{ background: {c.blue_wash}; }}
     QPushButton:focus {{ border: 2px solid {c.blue}; padding: 3px 10px; }}
     QPushButton:disabled {{ color: {c.muted}; border-color: {c.rule}; }}

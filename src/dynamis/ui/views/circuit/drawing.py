@@ -84,18 +84,24 @@ class SchematicView(Drawn):
             p.drawText(QRectF(at.x() - half + 3, at.y() + 0.5 * u, 14, u), Qt.AlignmentFlag.AlignVCenter, "+")
             p.setFont(font)
             p.drawText(QRectF(at.x() - u, at.y() - 9, 2 * u, 18), Qt.AlignmentFlag.AlignCenter, symbol.words[0])
+        elif symbol.kind == "diode":
+            self._diode(p, symbol)
         elif symbol.kind == "ground":
             for k, wide in enumerate((0.8, 0.5, 0.2)):
                 y = at.y() + 3.0 * k
                 p.drawLine(QPointF(at.x() - wide * u, y), QPointF(at.x() + wide * u, y))
         elif symbol.kind == "rail":
             p.drawLine(QPointF(at.x() - 0.7 * u, at.y()), QPointF(at.x() + 0.7 * u, at.y()))
-            below = symbol.words[0]
-            up = at.y() < self._shift.y() + self.drawing.height * u / 2
-            box = QRectF(at.x() - 60, at.y() - 20 if up else at.y() + 3, 120, 18)
-            p.drawText(box, Qt.AlignmentFlag.AlignCenter, below)
+            box = QRectF(at.x() - 60, at.y() - 20 if self._above(symbol) else at.y() + 3, 120, 18)
+            p.drawText(box, Qt.AlignmentFlag.AlignCenter, symbol.words[0])
         else:
             self._terminal(p, symbol)
+
+    def _above(self, rail: Symbol) -> bool:
+        """Whether a rail stands above what hangs on it."""
+        hangs = [one.to if one.at == rail.at else one.at for one in self.drawing.symbols
+                 if rail.at in (one.at, one.to) and one.at != one.to]  # fmt: skip
+        return all(y >= rail.at[1] for _, y in hangs)
 
     def _terminal(self, p: QPainter, symbol: Symbol) -> None:
         at, to = self._at(symbol.at), self._at(symbol.to)
@@ -110,6 +116,18 @@ class SchematicView(Drawn):
             p.setPen(QColor(self.colours.ink if k == 0 else self.colours.muted))
             shown = p.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(wide))
             p.drawText(QRectF(x - (8 if right else 0), above, wide, 16), Qt.AlignmentFlag.AlignLeft, shown)
+
+    def _diode(self, p: QPainter, symbol: Symbol) -> None:
+        """A standing one, its triangle towards the cathode."""
+        a, b, u = self._at(symbol.at), self._at(symbol.to), self._unit
+        way = 1.0 if b.y() > a.y() else -1.0
+        middle = (a + b) / 2
+        base, tip, wide = middle.y() - way * 0.7 * u, middle.y() + way * 0.7 * u, 0.75 * u
+        p.drawLine(a, QPointF(a.x(), base))
+        p.drawLine(QPointF(a.x(), tip), b)
+        p.drawPolygon(QPolygonF([QPointF(a.x() - wide, base), QPointF(a.x() + wide, base), QPointF(a.x(), tip)]))
+        p.drawLine(QPointF(a.x() - wide, tip), QPointF(a.x() + wide, tip))
+        self._words(p, symbol, middle, level=False)
 
     def _resistor(self, p: QPainter, symbol: Symbol) -> None:
         a, b, u = self._at(symbol.at), self._at(symbol.to), self._unit
@@ -152,7 +170,7 @@ class SchematicView(Drawn):
             boxes = [QRectF(start, middle.y() - 16 + 16 * k, _WORDS_WIDE, 16) for k in (0, 1)]
             side = Qt.AlignmentFlag.AlignRight if symbol.left else Qt.AlignmentFlag.AlignLeft
         for k, (box, words) in enumerate(zip(boxes, symbol.words, strict=False)):
-            p.setPen(QColor(c.thread if symbol.slot == self.chosen else c.ink if k == 0 else c.muted))
+            p.setPen(QColor(c.thread if symbol.slot and symbol.slot == self.chosen else c.ink if k == 0 else c.muted))
             p.drawText(box, side | Qt.AlignmentFlag.AlignVCenter, words)
 
     def mousePressEvent(self, event) -> None:

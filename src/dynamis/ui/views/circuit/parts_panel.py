@@ -94,6 +94,7 @@ class PartsPanel(QWidget):
             edit.refused.connect(self.refused)
             edit.stepped.connect(lambda way, slot=slot: self.step(slot, way))
             name.setBuddy(edit)
+            edit.setMinimumWidth(64)
             lock = QCheckBox("keep")
             lock.setAccessibleName(f"Keep {slot}")
             self._grid.addWidget(name, 2 * k, 0)
@@ -101,13 +102,14 @@ class PartsPanel(QWidget):
             for text, way in (("▲", 1), ("▼", -1)):
                 self._grid.addWidget(self._stepper(text, slot, way), 2 * k, 2 if way > 0 else 3)
             self._grid.addWidget(lock, 2 * k, 4)
-            self._grid.addWidget(label(role, "small"), 2 * k + 1, 1, 1, 4)
+            self._grid.addWidget(label(role, "small", wrap=True), 2 * k + 1, 1, 1, 4)
             self.edits[slot], self.locks[slot] = edit, lock
         self.again.setVisible(bool(slots))
 
     def _stepper(self, text: str, slot: str, way: int) -> QPushButton:
         made = QPushButton(text)
-        made.setFixedWidth(30)
+        made.setFixedWidth(27)
+        made.setProperty("narrow", True)
         made.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         made.setAccessibleName(f"{slot} {'up' if way > 0 else 'down'} the series")
         made.clicked.connect(lambda _=False: self.step(slot, way))

@@ -20,7 +20,7 @@ _REJECTED = "!"
 _COLUMNS = (
     Column("proposal", left=True, stretch=4, fits=False), Column("parts", stretch=0.3), Column("nominal", stretch=0.3),
     Column("as built", stretch=0.3), Column("trimmed", stretch=0.3), Column("mA", stretch=0.3),
-    Column("trimmers", left=True, stretch=3, fits=False),
+    Column("trimmers", left=True, stretch=0.5),
 )  # fmt: skip
 
 

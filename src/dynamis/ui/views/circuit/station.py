@@ -308,8 +308,7 @@ class CircuitStation(QWidget):
         if self.chosen is None or self._pair is None or self._of_link is None:
             raise InputError("There is no pitch or modulation link to put the circuit in; choose a pair on Bench.")
         session, title = self._session, self.chosen.circuit.topology.title
-        bears = session.bench.port(self._pair[1]).bears
-        made = built(self.chosen, bears=bears, trimmed=self.side.as_trimmed.isChecked())
+        made = built(self.chosen, trimmed=self.side.as_trimmed.isChecked())
         self._chosen_key = STANDING
         session.apply(use_between(session.bench, *self._pair, made))
         session.said.emit(f"{title} stands in the link now.", False)
@@ -327,4 +326,4 @@ def _link_part(wish: Wish | None) -> tuple[object, ...]:
     if wish is None:
         return ()
     return (wish.gain, wish.offset_volts, wish.in_low, wish.in_high, wish.source_ohms, wish.load_ohms,
-            wish.tolerance_cents, wish.volts_per_octave)  # fmt: skip
+            wish.tolerance_cents, wish.volts_per_octave, wish.bears)  # fmt: skip

@@ -18,7 +18,7 @@ def proposal_row(made: Proposal, drawn: Spread | None, style: Style) -> tuple[st
     """The cells of a proposal."""
     sides = () if drawn is None else (drawn.before, drawn.after)
     before, after = (f"{style.cents(side.p95)} ct" for side in sides) if sides else ("–", "–")
-    trims = ", ".join(f"{one.name} {one.role} {style.engineering(one.ohms, 'Ω')}" for one in made.trims) or "none"
+    trims = " + ".join(style.engineering(one.ohms, "Ω") for one in made.trims) or "none"
     return (made.title, str(made.count), f"{style.cents(made.nominal_cents)} ct", before, after,
             style.number(1e3 * made.supply_amperes, 1), trims)  # fmt: skip
 
