@@ -23,7 +23,10 @@ from dynamis.bench.wiring import between_words
 from dynamis.electrics.circuits.clamp import Clamp
 from dynamis.electrics.circuits.supply import OP_AMPS, Supply
 from dynamis.electrics.circuits.topology import TOPOLOGIES
+from dynamis.electrics.circuits.variation import Counting
 from dynamis.electrics.design.proposal import propose_one
+from dynamis.electrics.design.spread import cents_off, spread
+from dynamis.electrics.design.trims import Bench as TrimBench
 from dynamis.electrics.design.wish import Wish
 from dynamis.errors import InputError
 from dynamis.notation.style import Style
@@ -75,7 +78,7 @@ def test_a_modulation_link_asks_for_its_swing_whole():
 @pytest.mark.parametrize(("ports", "words"), [
     ((GATE_OUT, GATE_IN), "takes a gate"), ((with_(SENDS, ohms=None), TONE), "Measure the resistance"), ((SENDS, with_(TONE, ohms=None)), "Measure the resistance"),
     ((SENDS, with_(TONE, law="hzv:note=36,volts=0.5")), "differ in their law"), ((with_(SENDS, law=None), TONE), "its pitch law first"),
-    ((with_(SENDS, law="hzv:note=36,volts=0.5"), with_(TONE, law="hzv:note=36,volts=1")), "Both laws are linear"), ((with_(LFO, swing=None), swing(0.0, 5.0)), "swings"),
+    ((with_(SENDS, law="hzv:note=36,volts=0.5"), TONE), "differ in their law"), ((with_(LFO, swing=None), swing(0.0, 5.0)), "swings"),
 ])  # fmt: skip
 def test_a_link_that_asks_for_none_says_why(ports, words):
     assert words in asked(*ports)
@@ -104,6 +107,41 @@ def test_a_circuit_is_judged_with_its_parts_until_it_is_trimmed():
     told = between_words(again.links[0], Style())
     assert "RV1" in told[0]
     assert "gain 0.37" in told[0]
+
+
+HZV_OUT = with_(PITCH_OUT, law="hzv:note=36,volts=0.5", ohms=1000.0)
+HZV_IN = with_(PITCH_IN, law="hzv:note=48,volts=0.6,offset=0.12", ohms=100e3)
+
+
+def test_hertz_per_volt_on_both_sides_asks_for_a_gain_and_the_zero():
+    """By the definition of hertz per volt: 0.5 V at note 36 is 1 V at note 48, where 0.6 V above 0.12 V are wanted."""
+    one = bench(HZV_OUT, HZV_IN)
+    link = one.links[0]
+    wish = asked_of(one, link, link.inputs[0])
+    assert (wish.gain, wish.offset_volts, wish.zero_volts) == (pytest.approx(0.6), pytest.approx(0.12), 0.12)
+    assert (wish.in_low, wish.in_high) == (0.5, pytest.approx(8.0))
+    assert wish.cents(0.003, 0.5) == pytest.approx(1200 * np.log2(0.303 / 0.3))
+    assert np.isneginf(wish.cents(-0.4, 0.5))
+    before = judge_link(one, link)[0]
+    assert {"zero-hertz"} <= {finding.code for finding in before.findings}
+    remedy = next(r for r in remedies_for(one, before) if r.circuit)
+    assert remedy.leaves.verdict == "fits"
+    assert remedy.title.startswith("Gain 0.600, offset +0.12")
+    made = smallest_with_op_amp(wish)
+    drawn = spread(made.circuit, wish, Counting(), samples=4000)
+    # Where the note is lowest a millivolt weighs most: a sample's cents are those of its law at both ends, exactly.
+    line = made.circuit.line({"R1": 1.01 * made.circuit.by_slot["R1"].ohms[0]})
+    ends = np.array([wish.in_low, wish.in_high])
+    heard = 1200 * np.log2((line.gain * ends + line.offset - 0.12) / (wish.gain * ends + wish.offset_volts - 0.12))
+    found = cents_off(TrimBench(made.circuit, wish), {"R1": 1.01 * made.circuit.by_slot["R1"].ohms[0]})
+    assert found == pytest.approx(np.abs(heard).max())
+    assert drawn.after.p95 < 0.3 * drawn.before.p95
+    assert all(one.cents_per_turn > 0 for one in made.trims)
+
+
+def test_under_hertz_per_volt_every_note_lies_above_the_zero():
+    with pytest.raises(InputError, match="every note lies above"):
+        Wish(1.0, 0.0, 0.0, 5.0, zero_volts=0.0)
 
 
 def test_using_a_circuit_joins_what_was_not_joined():

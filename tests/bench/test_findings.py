@@ -90,6 +90,10 @@ ROWS = (
      bench(audio(channel=9, panel="1"), GATE_IN, link={"program_channel": 9})),
     ("channel-map", "fault", 3.0, bench(Port("out", "MIDI", "output", "midi", midi=MidiRecord(1)), Port("in", "MIDI", "input", "midi", midi=MidiRecord(3))),
      bench(Port("out", "MIDI", "output", "midi", midi=MidiRecord(3)), Port("in", "MIDI", "input", "midi", midi=MidiRecord(3)))),
+    # 0.1 V too many at 0 Hz: 1200 log2(0.6/0.5) at the bottom, 1200 log2(8.1/8) at the top, four octaves up.
+    ("zero-hertz", "fault", 1200 * math.log2(0.6 / 0.5) - 1200 * math.log2(8.1 / 8.0),
+     bench(with_(PITCH_OUT, law="hzv:note=36,volts=0.5,offset=0.1"), with_(PITCH_IN, law="hzv:note=36,volts=0.5")),
+     bench(with_(PITCH_OUT, law="hzv:note=36,volts=0.5,offset=0.1"), with_(PITCH_IN, law="hzv:note=36,volts=0.5,offset=0.1"))),
     # +24 dBu into +18 dBu: 6 dB too much (SMPTE RP 155 and EBU R68 levels).
     ("full-scale-level", "fault", -6.0, bench(with_(AUDIO, audio=AudioRecord("dc", full_scale_dbu=24.0)), with_(LINE_IN, audio=AudioRecord(full_scale_dbu=18.0))),
      bench(AUDIO, LINE_IN)),

@@ -31,7 +31,7 @@ from dynamis.electrics.design.trims import Bench as TrimBench
 from dynamis.electrics.design.trims import needed_range
 from dynamis.electrics.design.wish import Wish
 from dynamis.errors import InputError
-from dynamis.pitch.laws import ExponentialLaw, parse_law
+from dynamis.pitch.laws import ExponentialLaw, LinearLaw, parse_law
 from dynamis.pitch.tolerance import parse_tolerance
 from dynamis.transfer.registry import REGISTRY
 
@@ -86,23 +86,28 @@ def _pitch(bench: Bench, link: Link, sink: PortRef, known: Wish) -> Wish | str:
         lawless = link.output if output.law is None else sink
         return f"Give {bench.label(lawless)} its pitch law first."
     sent, wanted = parse_law(output.law), heard.law
-    if not (isinstance(sent, ExponentialLaw) and isinstance(wanted, ExponentialLaw)):
-        if sent.kind != wanted.kind:
-            return (
-                f"{bench.label(link.output)} and {bench.label(sink)} differ in their law, V/oct and Hz/V: no gain and "
-                "offset turns one into the other. It takes a table per note, or an exponential converter."
-            )
-        return "Both laws are linear: a gain alone tunes them, and a trimmer on either does it."
-    gain = wanted.volts_per_octave / sent.volts_per_octave
     apart = float(tuning.octaves(sent.reference_note, wanted.reference_note))
-    offset = wanted.reference_volts + wanted.volts_per_octave * apart - gain * sent.reference_volts
+    zero: float | None = None
+    if isinstance(sent, ExponentialLaw) and isinstance(wanted, ExponentialLaw):
+        gain = wanted.volts_per_octave / sent.volts_per_octave
+        offset = wanted.reference_volts + wanted.volts_per_octave * apart - gain * sent.reference_volts
+    elif isinstance(sent, LinearLaw) and isinstance(wanted, LinearLaw):
+        zero = wanted.offset_volts
+        gain = wanted.reference_volts * 2.0**apart / sent.reference_volts
+        offset = zero - gain * sent.offset_volts
+    else:
+        return (
+            f"{bench.label(link.output)} and {bench.label(sink)} differ in their law, V/oct and Hz/V: no gain and "
+            "offset turns one into the other. It takes a table per note, or an exponential converter."
+        )
     notes = np.array([link.low_note, max(link.high_note, link.low_note + 1.0)])
     volts = sent.volts(tuning.octaves(notes, sent.reference_note))
     allowed = parse_tolerance(link.tolerance).cents_at(np.arange(math.ceil(link.low_note), link.high_note + 1e-9))
     judged = allowed[np.isfinite(allowed)]
     return replace_wish(
         known, gain=gain, offset_volts=offset, in_low=float(volts[0]), in_high=float(volts[1]),
-        volts_per_octave=sent.volts_per_octave, tolerance_cents=float(judged.min()) if judged.size else 5.0,
+        volts_per_octave=sent.volts_per_octave if isinstance(sent, ExponentialLaw) else 1.0, zero_volts=zero,
+        tolerance_cents=float(judged.min()) if judged.size else 5.0,
     )  # fmt: skip
 
 

@@ -24,6 +24,7 @@ CODES: Final[dict[str, str]] = {
     "error-at-limits": "with nominal parts all notes are within tolerance, with parts at their limits not",
     "law-mismatch": "one side is V/oct, the other Hz/V",
     "scale-mismatch": "both are V/oct, with different volts for an octave",
+    "zero-hertz": "both are Hz/V, with 0 Hz at different volts",
     "transposition": "all notes sound whole semitones away",
     "offset": "all notes sound a part of a semitone away",
     "loading": "the inputs load the output's resistance",

@@ -15,7 +15,7 @@ from dynamis.bench.ports import VoltSpan
 from dynamis.electrics.finding import Finding, Severity
 from dynamis.electrics.gates import Span
 from dynamis.notation.style import Style
-from dynamis.pitch.laws import ExponentialLaw, Law
+from dynamis.pitch.laws import ExponentialLaw, Law, LinearLaw
 from dynamis.pitch.notes import note_label
 
 FloatArray = NDArray[np.float64]
@@ -84,9 +84,7 @@ class Causes:
         if sent.kind != heard.kind:
             return self._law_mismatch()
         if not (isinstance(sent, ExponentialLaw) and isinstance(heard, ExponentialLaw)):
-            top = heard.octaves(self.sender.volts[-1:], strict=False)
-            shift = 1200.0 * float(self.receiver.octaves + top[0] - self.sender.wanted[-1])
-            return self._shifts(shift) if np.isfinite(shift) else []
+            return self._linear(heard)
         found, style = [], self.style
         per_octave = 1200.0 * (sent.volts_per_octave / heard.volts_per_octave - 1.0)
         if abs(per_octave) > _LEAST_CENTS:
@@ -100,6 +98,25 @@ class Causes:
             found.append(Finding("scale-mismatch", severity, text, per_octave, "ct/octave"))
         sounds = (sent.reference_volts + self.errors.bias_volts - heard.reference_volts) / heard.volts_per_octave
         return found + self._shifts(1200.0 * (self.receiver.octaves + sounds - self.sender.law_octaves))
+
+    def _linear(self, heard: Law) -> list[Finding]:
+        """Under Hz/V on both sides another scale is a shift; another zero bends the low notes most."""
+        ends = heard.octaves(self.sender.volts[[0, -1]], strict=False)
+        low, top = (float(one) for one in 1200.0 * (self.receiver.octaves + ends - self.sender.wanted[[0, -1]]))
+        found = self._shifts(top) if math.isfinite(top) else []
+        if not math.isfinite(top) or abs(low - top) <= _LEAST_CENTS:
+            return found
+        style = self.style
+        zeros = [style.volts(law.offset_volts, 3) for law in (self.sender.law, heard) if isinstance(law, LinearLaw)]
+        sounds = f"sounds {style.cents(low, sign=True)} ct off" if math.isfinite(low) else "is silent"
+        text = (
+            f"{self.sender.label} has 0 Hz at {zeros[0]}, {self.receiver.label} at {zeros[1]}: the lowest note "
+            f"{sounds}, the highest {style.cents(top, sign=True)} ct off. An offset between, or the receiver's own "
+            "zero, makes them one."
+        )
+        if not math.isfinite(low):
+            return [*found, Finding("zero-hertz", "fault", text)]
+        return [*found, Finding("zero-hertz", self._severity(low - top), text, low - top, "ct")]
 
     def _shifts(self, cents: float) -> list[Finding]:
         """A constant error as whole semitones and what is left of one."""

@@ -37,10 +37,11 @@ from dynamis.electrics.finding import BEST_FIRST
 from dynamis.electrics.gate_circuits import stretcher_parts
 from dynamis.electrics.potentiometer import straightenings
 from dynamis.notation.style import Style
-from dynamis.pitch.laws import ExponentialLaw, Law, law_text, parse_law
+from dynamis.pitch.laws import Law, law_text, parse_law
 from dynamis.pitch.notes import note_label
 
 _STRETCH: Final = 2.0
+_BY_GAIN_AND_OFFSET: Final = {"scale-mismatch", "zero-hertz", "offset", "transposition", "below-cut-off"}
 _GOOD_PART: Final = 0.8
 Deed = Callable[[Bench], Change]
 Kind = Literal["circuit", "patch", "setting", "calibrate", "table", "advice"]
@@ -125,8 +126,7 @@ def _pitch(bench: Bench, link: Link, sink: PortRef, codes: set[str], style: Styl
         yield _buffer(bench, link, sink, text, kind.name, style)
     if output.law is not None and heard is not None:
         sent, other = parse_law(output.law), heard.law
-        wrong = codes & {"scale-mismatch", "offset", "transposition", "below-cut-off"} and not link.between
-        if wrong and isinstance(sent, ExponentialLaw) and isinstance(other, ExponentialLaw):
+        if codes & _BY_GAIN_AND_OFFSET and not link.between and sent.kind == other.kind:
             yield from _designed(bench, link, sink, "for the interval and the offset", style)
         if "law-mismatch" in codes:
             yield from _other_law(bench, link, heard.law, style)

@@ -116,7 +116,7 @@ def schematic(
         if not circuit.loop_ohms:
             notes.append(f"A lead of more than {lead}, about a metre, wants 100 Ω behind the output, inside the loop.")
     ys = [y for one in pen.symbols for y in (one.at[1], one.to[1])] + [y for wire in pen.wires for _, y in wire]
-    shift = 2.5 - min(ys)
+    shift = 3.4 - min(ys)
     right = _BEFORE - _IN + 0.5
     return _moved(pen, (right, shift), tuple(notes), end[0] + right + _BEHIND, max(ys) + shift + 2.0)
 
@@ -144,7 +144,17 @@ def _entry(circuit: Circuit) -> float:
     first = circuit.topology.amplifiers[0]
     named = circuit.by_slot
     inverted = any(one.stage == 0 and one.place == "minus-in" and one.name in named for one in circuit.topology.slots)
-    return _PLUS if first.plus == JACK or not inverted else _MINUS
+    return _plus_level(circuit) if first.plus == JACK or not inverted else _MINUS
+
+
+def _plus_level(circuit: Circuit, stage: int = 0) -> float:
+    """The height of what comes to a + input: lower where something level at the − input has its words between."""
+    here = {one.place: circuit.by_slot.get(one.name) for one in circuit.topology.slots if one.stage == stage}
+    above = here.get("minus-ground")
+    if above is None:
+        return _PLUS
+    words = (1.6 if here.get("series") else 0.0) + (2.6 if above.trimmer_ohms else 0.0)
+    return _PLUS + words
 
 
 def _divider(pen: _Pen, circuit: Circuit, slots: list[Slot], style: Style) -> None:
@@ -182,7 +192,7 @@ def _amplifier(pen: _Pen, circuit: Circuit, k: int, slots: list[Slot], style: St
         pen.symbols.append(Symbol("resistor", (x0 + _TIP, 0.0), out, words))
     else:
         pen.wire((x0 + _TIP, 0.0), out)
-    _plus_side(pen, circuit, here, amp.plus, x0, plus, style)
+    _plus_side(pen, circuit, here, amp.plus, (x0, _plus_level(circuit, k)), plus, style)
     pen.wire(node, minus)
     feedback = here.get("feedback")
     if feedback is not None:
@@ -196,32 +206,34 @@ def _amplifier(pen: _Pen, circuit: Circuit, k: int, slots: list[Slot], style: St
 
 
 def _plus_side(
-    pen: _Pen, circuit: Circuit, here: Mapping[Place, Slot], plus: str, x0: float, at: Point, style: Style
+    pen: _Pen, circuit: Circuit, here: Mapping[Place, Slot], plus: str, start: Point, at: Point, style: Style
 ) -> None:
     named = circuit.by_slot
-    node = (x0 + _NODE_P, _PLUS)
+    x0, y = start
+    node = (x0 + _NODE_P, y)
     if plus == GROUND:
         pen.wire(at, (at[0] - 0.7, _PLUS), (at[0] - 0.7, _PLUS + 1.4))
         pen.end(circuit, GROUND, (at[0] - 0.7, _PLUS + 1.4), style)
         return
-    pen.wire(node, at)
+    pen.wire(node, (node[0], at[1]), at)
     if "series" in here:
-        pen.part(here["series"].name, named[here["series"].name], (x0 + _IN, _PLUS), (node[0] - 1.0, _PLUS), style)
-        pen.wire((node[0] - 1.0, _PLUS), node)
+        pen.part(here["series"].name, named[here["series"].name], (x0 + _IN, y), (node[0] - 1.0, y), style)
+        pen.wire((node[0] - 1.0, y), node)
     elif plus == JACK:
-        pen.wire((x0 + _IN, _PLUS), node)
+        pen.wire((x0 + _IN, y), node)
     both: tuple[Place, ...] = ("to-ground", "to-rail")
     down = [one for one in both if one in here]
     for k, place in enumerate(down):
         x = node[0] - (0.6 if "series" in here else 0.0) + 4.4 * k
         slot = here[place]
         if k:
-            pen.wire(node, (node[0], _PLUS + 0.9), (x, _PLUS + 0.9))
-        pen.wire((x, _PLUS + (0.9 if k else 0.0)), (x, _PLUS + 2.8))
+            pen.wire(node, (node[0], y + 0.9), (x, y + 0.9))
+        pen.wire((x, y + (0.9 if k else 0.0)), (x, y + 2.8))
+        low = y + _DOWN + (2.6 if named[slot.name].trimmer_ohms else 1.0)
         left = not k and len(down) > 1  # the other one's words stand at the right
-        pen.part(slot.name, named[slot.name], (x, _PLUS + 2.8), (x, _PLUS + _DOWN + 1.0), style, left=left)
-        pen.end(circuit, slot.b if place == "to-ground" else RAIL, (x, _PLUS + _DOWN + 1.0), style)
-        pen.dots.append((x, _PLUS) if not k else node)
+        pen.part(slot.name, named[slot.name], (x, y + 2.8), (x, low), style, left=left)
+        pen.end(circuit, slot.b if place == "to-ground" else RAIL, (x, low), style)
+        pen.dots.append((x, y) if not k else node)
 
 
 def _minus_side(

@@ -199,7 +199,8 @@ def _best(
     gain_error = np.broadcast_to(line.gain / wish.gain - 1.0, (total,))
     offset_error = np.broadcast_to(line.offset - wish.offset_volts, (total,))
     ends = [(line.gain - wish.gain) * volts + offset_error for volts in (wish.in_low, wish.in_high)]
-    cents = np.maximum(np.abs(ends[0]), np.abs(ends[1])) * wish.cents_per_volt + np.zeros(total)
+    weights = wish.weights
+    cents = np.maximum(np.abs(ends[0]) * weights[0], np.abs(ends[1]) * weights[1]) + np.zeros(total)
     contract = np.maximum(np.abs(gain_error) / GAIN_WITHIN, np.abs(offset_error) / OFFSET_WITHIN_VOLTS)
     wanted = np.maximum(contract, cents / (_NOMINAL_SHARE * wish.tolerance_cents))
     parts = sum(every(lambda one: float(len(one.ohms))).values()) + np.zeros(total)

@@ -1,7 +1,7 @@
 """What tolerances make of a circuit: samples before and after trimming, worst case, and what each part adds.
 
-A sample's cents are its largest error over the input range.  Since the output is linear in the input, and in
-the note, the two ends of the range decide.
+A sample's cents are its largest error over the input range.  The output is linear in the input: under V/oct the
+error is a line over the note, under Hz/V it never turns round, so the two ends of the range decide.
 """
 
 from __future__ import annotations
@@ -140,8 +140,9 @@ def _in_streams(draw: Callable[[int, np.random.Generator], None], seed: int, tro
 
 def cents_off(bench: Bench, values: dict[str, Value]) -> FloatArray:
     """The largest error over the input range, cents; shape of the values."""
-    first, last = (np.abs(one) for one in bench.errors(values))
-    return np.maximum(first, last) * bench.wish.cents_per_volt
+    first, last = bench.errors(values)
+    wish = bench.wish
+    return np.maximum(np.abs(wish.cents(first, wish.in_low)), np.abs(wish.cents(last, wish.in_high)))
 
 
 def _drawn(rng: np.random.Generator, varied: Sequence[Varied], count: int, shape: Shape) -> dict[str, Value]:
@@ -182,13 +183,13 @@ def budget(circuit: Circuit, wish: Wish, counting: Counting = Counting(), shape:
     rows = []
     for one in varied:
         moved = np.array(bench.errors(_at_limit(one, counting))) - nominal
-        row = moved * wish.cents_per_volt
+        row = moved * wish.weights
         rows.append(row)
         k = int(np.argmax(np.abs(row)))
         fraction = 1.0 / math.sqrt(3.0) if shape == "uniform" else 1.0 / 3.0
         parts.append(Part(one.key, one.label, float(row[k]), abs(float(row[k])) * fraction))
     if not rows:
-        own = float(np.max(np.abs(nominal))) * wish.cents_per_volt
+        own = float(np.max(np.abs(nominal * wish.weights)))
         return Budget((), own, 0.0)
     worst = cents_off(bench, corner_values(varied, circuit))
     fraction = 1.0 / math.sqrt(3.0) if shape == "uniform" else 1.0 / 3.0

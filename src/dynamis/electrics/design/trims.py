@@ -112,8 +112,13 @@ class Bench:
         return {self.names[0]: (c * last - d * first) / det, self.names[1]: (b * first - a * last) / det}
 
     def _best(self, name: str, first: FloatArray, last: FloatArray) -> FloatArray:
-        """The move of one trimmer that leaves the least of the larger error (of two lines: where they meet, or 0)."""
-        a, b = self.slopes[name]
+        """The move of one trimmer that leaves the least of the larger error in cents.
+
+        Of two lines that is where they meet, or where one is 0.
+        """
+        weights = self.wish.weights
+        a, b = (slope * weight for slope, weight in zip(self.slopes[name], weights, strict=True))
+        first, last = first * weights[0], last * weights[1]
         tries = [
             -one / slope
             for one, slope in ((first, a), (last, b), (first + last, a + b), (first - last, a - b))
@@ -138,9 +143,9 @@ class Bench:
         pivot: float | None = None
         if abs(slope_offset) < _FAR_VOLTS * abs(slope_gain):
             pivot = -slope_offset / slope_gain + 0.0
-        volts = max(abs(one) for one in self.slopes[name])
+        cents = max(abs(one) * weight for one, weight in zip(self.slopes[name], self.wish.weights, strict=True))
         return Trim(name, role, self.circuit.trimmers[name], reach, needed, TURNS,
-                    volts / TURNS * self.wish.cents_per_volt, pivot)  # fmt: skip
+                    cents / TURNS, pivot)  # fmt: skip
 
 
 def corner_values(varied: Sequence[Varied], circuit: Circuit) -> dict[str, Value]:

@@ -5,11 +5,15 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, replace
 
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
 from dynamis.electrics.circuits.clamp import LOOP_OHMS, Clamp
 from dynamis.electrics.circuits.supply import OP_AMPS, OpAmp, Supply
 from dynamis.electrics.series import SERIES
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
+from dynamis.pitch.laws import CENTS_PER_NEPER
 
 GAIN_WITHIN = 1e-3
 OFFSET_WITHIN_VOLTS = 1e-3
@@ -24,6 +28,7 @@ class Wish:
     in_low, in_high : volts the sender gives.  series, pairs : preferred values, two of them where one misses.
     tolerance : of the resistors, a fraction.  volts_per_octave : of the sender, and tolerance_cents what the output
     may be off.  reference_volts : of a reference part to take the offset from, None for the rail.
+    zero_volts : for Hz/V, what the receiver gets at 0 Hz, None for V/oct; volts_per_octave then stands for nothing.
     resistor_per_kelvin : what their data sheet allows.  drawer : the values at hand, none named: all of the series.
     bears : what the receiver survives; where the circuit could pass that it gets a clamp.
     """
@@ -40,6 +45,7 @@ class Wish:
     tolerance: float = 0.01
     volts_per_octave: float = 1.0
     tolerance_cents: float = 5.0
+    zero_volts: float | None = None
     op_amp: OpAmp = OP_AMPS["ideal"]
     reference_volts: float | None = None
     reference_tolerance: float = 0.002
@@ -72,6 +78,11 @@ class Wish:
             raise InputError(f"A scale of {plain(self.volts_per_octave)} V/oct cannot be; more than 0 was expected.")
         if not (self.tolerance_cents > 0 and math.isfinite(self.tolerance_cents)):
             raise InputError(f"A tolerance of {plain(self.tolerance_cents)} ct cannot be; more than 0 was expected.")
+        if self.zero_volts is not None and not min(self.ends) > self.zero_volts:
+            raise InputError(
+                f"At the lowest note {plain(min(self.ends))} V is wanted, and 0 Hz is at {plain(self.zero_volts)} V; "
+                "under Hz/V every note lies above that."
+            )
 
     def out(self, volts: float) -> float:
         """What is wanted at the receiver."""
@@ -82,10 +93,28 @@ class Wish:
         """What is wanted at the ends of the input range."""
         return self.out(self.in_low), self.out(self.in_high)
 
+    def cents_per_volt(self, in_volts: float) -> float:
+        """Of a small error at the receiver while the sender gives `in_volts`.
+
+        Under V/oct an octave is the sender's scale times the gain asked for; under Hz/V it hangs on the note.
+        """
+        if self.zero_volts is None:
+            return 1200.0 / (self.volts_per_octave * abs(self.gain))
+        return CENTS_PER_NEPER / (self.out(in_volts) - self.zero_volts)
+
+    def cents(self, off_volts: ArrayLike, in_volts: float) -> NDArray[np.float64]:
+        """Cents of an error at the receiver, shape of `off_volts`; infinite where no note is left under Hz/V."""
+        off = np.asarray(off_volts, float)
+        if self.zero_volts is None:
+            return off * self.cents_per_volt(in_volts)
+        share = np.maximum(0.0, 1.0 + off / (self.out(in_volts) - self.zero_volts))
+        with np.errstate(divide="ignore"):
+            return 1200.0 * np.log2(share)
+
     @property
-    def cents_per_volt(self) -> float:
-        """Of an error at the receiver: an octave is the sender's scale times the gain asked for."""
-        return 1200.0 / (self.volts_per_octave * abs(self.gain))
+    def weights(self) -> tuple[float, float]:
+        """Cents per volt at the two ends of the input range."""
+        return self.cents_per_volt(self.in_low), self.cents_per_volt(self.in_high)
 
     def clamp(self, *, amplified: bool) -> Clamp:
         """What of a clamp a circuit takes: an op-amp may go to its rails, resistors only follow their sender."""

@@ -15,6 +15,9 @@ from dynamis.ui.widgets.picture import Drawn
 _BODY = 1.9
 _HALF = 0.42
 _WORDS_WIDE = 160.0
+_LINE = 16.0
+# Below so many pixels a square words shrink with the drawing, down to this share.
+_FULL_UNIT, _SMALLEST = 14.0, 0.7
 
 
 class SchematicView(Drawn):
@@ -27,7 +30,7 @@ class SchematicView(Drawn):
         self.drawing: Schematic | None = None
         self.zigzag = False
         self.chosen = ""
-        self._unit, self._shift = 10.0, QPointF()
+        self._unit, self._shift, self._line = 10.0, QPointF(), _LINE
 
     def sizeHint(self) -> QSize:
         return QSize(560, 290)
@@ -48,6 +51,10 @@ class SchematicView(Drawn):
         made, c = self.drawing, self.colours
         notes = 18.0 * len(made.notes)
         self._unit = max(4.0, min(self.width() / made.width, (self.height() - notes) / made.height, 22.0))
+        share = max(_SMALLEST, min(1.0, self._unit / _FULL_UNIT))
+        self._line, font = _LINE * share, QFont(self.font())
+        font.setPointSizeF(font.pointSizeF() * share)
+        p.setFont(font)
         left = (self.width() - made.width * self._unit) / 2
         self._shift = QPointF(left, (self.height() - notes - made.height * self._unit) / 2)
         p.setPen(QPen(QColor(c.ink), 1.3))
@@ -60,6 +67,7 @@ class SchematicView(Drawn):
         for symbol in made.symbols:
             self._symbol(p, symbol)
         p.setPen(QColor(c.muted))
+        p.setFont(self.font())
         for k, note in enumerate(made.notes):
             box = QRectF(8, self.height() - notes + 18.0 * k - 2, self.width() - 16, 18)
             p.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, note)
@@ -79,10 +87,8 @@ class SchematicView(Drawn):
             body = QPolygonF([QPointF(at.x() - half, at.y() - 1.9 * u), QPointF(at.x() - half, at.y() + 1.9 * u),
                               QPointF(at.x() + half, at.y())])  # fmt: skip
             p.drawPolygon(body)
-            font = QFont(self.font())
             p.drawText(QRectF(at.x() - half + 3, at.y() - 1.5 * u, 14, u), Qt.AlignmentFlag.AlignVCenter, "−")
             p.drawText(QRectF(at.x() - half + 3, at.y() + 0.5 * u, 14, u), Qt.AlignmentFlag.AlignVCenter, "+")
-            p.setFont(font)
             p.drawText(QRectF(at.x() - u, at.y() - 9, 2 * u, 18), Qt.AlignmentFlag.AlignCenter, symbol.words[0])
         elif symbol.kind == "diode":
             self._diode(p, symbol)
@@ -92,7 +98,7 @@ class SchematicView(Drawn):
                 p.drawLine(QPointF(at.x() - wide * u, y), QPointF(at.x() + wide * u, y))
         elif symbol.kind == "rail":
             p.drawLine(QPointF(at.x() - 0.7 * u, at.y()), QPointF(at.x() + 0.7 * u, at.y()))
-            box = QRectF(at.x() - 60, at.y() - 20 if self._above(symbol) else at.y() + 3, 120, 18)
+            box = QRectF(at.x() - 60, at.y() - 1.2 * self._line if self._above(symbol) else at.y() + 3, 120, self._line)
             p.drawText(box, Qt.AlignmentFlag.AlignCenter, symbol.words[0])
         else:
             self._terminal(p, symbol)
@@ -112,10 +118,10 @@ class SchematicView(Drawn):
         wide = (8.0 if right else 6.2) * self._unit
         for k, words in enumerate(symbol.words):
             x = at.x() + 8 if right else at.x() - 6
-            above = at.y() - 21 if k == 0 else at.y() + 6
+            above = at.y() - 1.3 * self._line if k == 0 else at.y() + 6
             p.setPen(QColor(self.colours.ink if k == 0 else self.colours.muted))
             shown = p.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(wide))
-            p.drawText(QRectF(x - (8 if right else 0), above, wide, 16), Qt.AlignmentFlag.AlignLeft, shown)
+            p.drawText(QRectF(x - (8 if right else 0), above, wide, self._line), Qt.AlignmentFlag.AlignLeft, shown)
 
     def _diode(self, p: QPainter, symbol: Symbol) -> None:
         """A standing one, its triangle towards the cathode."""
@@ -156,18 +162,17 @@ class SchematicView(Drawn):
 
     def _words(self, p: QPainter, symbol: Symbol, middle: QPointF, level: bool) -> None:
         """Name and value beside a part."""
-        c, u = self.colours, self._unit
-        p.setFont(self.font())
+        c, u, line = self.colours, self._unit, self._line
         if level:
             wide = max(3.4 * u, 60.0)
             # A trimmer's words stand below, its resistor's above, so that neither covers the other.
-            top = middle.y() + 1.1 * u if symbol.kind == "trimmer" else middle.y() - 0.5 * u - 34
-            boxes = [QRectF(middle.x() - wide, top + 16 * k, 2 * wide, 16) for k in (0, 1)]
+            top = middle.y() + 1.1 * u if symbol.kind == "trimmer" else middle.y() - 0.5 * u - 2.1 * line
+            boxes = [QRectF(middle.x() - wide, top + line * k, 2 * wide, line) for k in (0, 1)]
             side = Qt.AlignmentFlag.AlignHCenter
         else:
             off = (1.3 if symbol.kind == "trimmer" else 0.75) * u
             start = middle.x() - off - _WORDS_WIDE if symbol.left else middle.x() + off
-            boxes = [QRectF(start, middle.y() - 16 + 16 * k, _WORDS_WIDE, 16) for k in (0, 1)]
+            boxes = [QRectF(start, middle.y() + line * (k - 1), _WORDS_WIDE, line) for k in (0, 1)]
             side = Qt.AlignmentFlag.AlignRight if symbol.left else Qt.AlignmentFlag.AlignLeft
         for k, (box, words) in enumerate(zip(boxes, symbol.words, strict=False)):
             p.setPen(QColor(c.thread if symbol.slot and symbol.slot == self.chosen else c.ink if k == 0 else c.muted))

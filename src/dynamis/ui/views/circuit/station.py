@@ -326,4 +326,4 @@ def _link_part(wish: Wish | None) -> tuple[object, ...]:
     if wish is None:
         return ()
     return (wish.gain, wish.offset_volts, wish.in_low, wish.in_high, wish.source_ohms, wish.load_ohms,
-            wish.tolerance_cents, wish.volts_per_octave, wish.bears)  # fmt: skip
+            wish.tolerance_cents, wish.volts_per_octave, wish.zero_volts, wish.bears)  # fmt: skip

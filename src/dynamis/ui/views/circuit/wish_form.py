@@ -40,6 +40,12 @@ def _number(value: float, style: Style, decimals: int) -> str:
     return text.replace(".", ",") if style.decimal_comma else text.replace("-", "−")
 
 
+def _law(wish: Wish, style: Style) -> str:
+    if wish.zero_volts is None:
+        return f"{_number(wish.volts_per_octave, style, 4)} V/oct"
+    return f"Hz/V {_number(wish.zero_volts, style, 4)} V"
+
+
 def _wished(key: str, scale: float = 1.0) -> Callable[[Ask, float], Ask]:
     return lambda ask, value: replace(ask, wish=replace(ask.wish, **{key: value * scale}))
 
@@ -66,9 +72,9 @@ _ROWS = (
          lambda ask, value: replace(ask, kelvin=value)),
     _Row("cents", "Allowed", "ct", lambda ask, s: f"± {_number(ask.wish.tolerance_cents, s, 2)} ct",
          _wished("tolerance_cents")),
-    _Row("octave", "Sender's scale", "V", lambda ask, s: f"{_number(ask.wish.volts_per_octave, s, 4)} V",
-         _wished("volts_per_octave")),
+    _Row("law", "Law", "V", lambda ask, s: _law(ask.wish, s), _wished("volts_per_octave")),
 )  # fmt: skip
+_LAW_TIP = "The sender's scale, 1.2 V/oct; or Hz/V with the receiver's volts at 0 Hz, Hz/V 0.12 V"
 _REFERENCES = ((None, "the rail"), (2.5, "reference 2.5 V"), (5.0, "reference 5 V"), (10.0, "reference 10 V"))
 
 
@@ -92,6 +98,8 @@ class WishForm(QWidget):
             edit = QuantityEdit(row.words, lambda text, row=row: self._read(row, text), self._take)
             edit.refused.connect(self.refused)
             edit.setMinimumWidth(60)
+            if row.key == "law":
+                edit.setToolTip(_LAW_TIP)
             self.edits[row.key] = edit
             self._add(grid, k, row.words, edit)
         at = len(_ROWS)
@@ -154,7 +162,16 @@ class WishForm(QWidget):
         if row.key == "load" and cleaned.lower() in ("none", "nothing", ""):
             return replace(self.ask, wish=replace(self.ask.wish, load_ohms=None))
         comma = self.style_of_numbers.decimal_comma
+        if row.key == "law":
+            return self._read_law(cleaned, comma)
         return row.take(self.ask, parse_quantity(cleaned, row.unit, row.words, decimal_comma=comma))
+
+    def _read_law(self, text: str, comma: bool) -> Ask:
+        linear = text.lower().startswith("hz/v")
+        rest = text[len("hz/v") :] if linear else text.lower().removesuffix("/oct").replace("v", "V")
+        volts = parse_quantity(rest.strip() or "0", "V", "Law", decimal_comma=comma)
+        values = {"zero_volts": volts} if linear else {"zero_volts": None, "volts_per_octave": volts}
+        return replace(self.ask, wish=replace(self.ask.wish, **values))
 
     def _read_supply(self, text: str) -> Ask:
         wish = self.ask.wish

@@ -36,7 +36,7 @@ def step_words(made: Proposal, steps: Walk | None, note_of: Callable[[float], st
         told.append(
             f"{k + 1}. Send {style.volts(step.send_volts, 3)}{where}{why}. Turn {step.trim.name}, the "
             f"{step.trim.role}, until you read {style.volts(step.read_volts, 4, sign=True)}. A turn moves it by "
-            f"{a_turn}, {style.cents(abs(step.volts_per_turn) * made.wish.cents_per_volt)} ct."
+            f"{a_turn}, {style.cents(abs(step.volts_per_turn) * made.wish.cents_per_volt(step.send_volts))} ct."
         )
     again = "Once is enough" if steps.rounds == 1 else f"Go through it {steps.rounds} times"
     told.append(f"{again}, also for the worst parts: at most {style.cents(steps.left_cents)} ct are then left.")
