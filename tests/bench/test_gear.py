@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 from msgspec.structs import replace as with_
 from test_findings import DEPTH, GATE_IN, GATE_OUT, LFO, PITCH_IN, PITCH_OUT, bench
 
 from dynamis.bench.cautions import CAUTIONS, cautions_for
+from dynamis.bench.chains import link_chain
 from dynamis.bench.checks import check_bench
 from dynamis.bench.commands import add_gear
 from dynamis.bench.document import Bench, GateStageRecord, Gear, Link
@@ -36,6 +38,7 @@ from dynamis.electrics.stage import Stage
 from dynamis.errors import InputError
 from dynamis.files.bench_json import read_json
 from dynamis.notation.style import Style
+from dynamis.transfer.parameter import NOMINAL
 from dynamis.transfer.registry import StoredTransfer
 
 STYLE = Style()
@@ -230,3 +233,16 @@ def test_a_nonsensical_export_names_its_file(tmp_path):
         put_link(
             bench(GATE_OUT, GATE_IN), Link("l", PortRef("desk", "out"), (VOICE,), low_note=99.0, high_note=3.0), "x"
         )
+
+
+def test_another_law_is_judged_at_once_and_keeps_the_limits():
+    """Also where a law was stored beside the limits of the output, or of the receiver's oscillator."""
+    one = lantern.bench()
+    output, sink = PortRef("curtain-sequencer", "row-A"), PortRef("gallery-voice", "pitch-1")
+    for ref in (output, sink):
+        one = set_port_field(one, ref, field("law"), "voct:scale=1.2,note=48,volts=0.5").bench
+    chain = link_chain(one, trial_link(None, output, sink), sink).chain
+    trace = chain.trace(np.array([48.0, 60.0]), NOMINAL, NOMINAL)
+    assert trace[1] == pytest.approx([0.5, 1.7])
+    assert trace[-1][1] - trace[-1][0] == pytest.approx(1.0, abs=0.03)
+    assert any(one.source.endswith("scale") for one in chain.transfers[0].parameters())

@@ -56,11 +56,14 @@ def make_dac(transfer_id: str, stored: StoredTransfer) -> DacTransfer:
 
 
 def source_of(transfer_id: str, port: Port, tuning: Tuning) -> PitchSource:
-    """What an output without a converter of ours does: its law, with the limits that are known of it."""
+    """What an output without a converter of ours does: its law, with the limits that are known of it.
+
+    The port's own law holds, also where one was stored beside the limits.
+    """
     stored = next((one for one in port.transfers if one.kind == "pitch-source"), None)
     made = None if stored is None else REGISTRY.make(transfer_id, stored)
     if isinstance(made, PitchSource):
-        return replace(made, tuning=tuning)
+        return replace(made, tuning=tuning, law=made.law if port.law is None else parse_law(port.law))
     if port.law is None:
         raise InputError(f"{port.name} has no pitch law.")
     return PitchSource(transfer_id, parse_law(port.law), tuning)
@@ -71,7 +74,8 @@ def heard_by(transfer_id: str, port: Port, tuning: Tuning) -> Oscillator | None:
     stored = next((one for one in port.transfers if one.kind == "oscillator"), None)
     made = None if stored is None else REGISTRY.make(transfer_id, stored)
     if isinstance(made, Oscillator):
-        return replace(made, tuning=tuning, label="sounds")
+        law = made.law if port.law is None else parse_law(port.law)
+        return replace(made, tuning=tuning, label="sounds", law=law)
     return None if port.law is None else Oscillator(transfer_id, parse_law(port.law), tuning)
 
 
