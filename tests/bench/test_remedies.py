@@ -6,12 +6,13 @@ import math
 
 import pytest
 from msgspec.structs import replace as with_
-from test_findings import GATE_IN, GATE_OUT, LFO, PITCH_IN, PITCH_OUT, bench, swing
+from test_findings import GATE_IN, GATE_OUT, LFO, OUT, PITCH_IN, PITCH_OUT, PULSE, bench, swing
 
 from dynamis.bench.commands import join
 from dynamis.bench.document import GateStageRecord
+from dynamis.bench.gate_choices import gate_choices, use_stage
 from dynamis.bench.judging.matrix import Matrix
-from dynamis.bench.judging.pairs import judge_link, judge_pair
+from dynamis.bench.judging.pairs import judge_link, judge_pair, trial_link
 from dynamis.bench.judging.remedies import remedies_for
 from dynamis.bench.levels import Levels, envelope_of, levels_of, loaded_to_open, pulse_of, with_level
 from dynamis.bench.ports import EnvelopeRecord, GateRecord, PortRef
@@ -159,3 +160,43 @@ def test_a_stage_between_is_what_the_levels_show():
 def test_an_envelope_rises_falls_and_is_let_go(envelope, seconds, share):
     made = envelope_of(envelope, 1.0, 1.1)
     assert float(made.at(1.0 + seconds)) == pytest.approx(share, abs=1e-9)
+
+
+def test_circuits_for_a_gate_are_judged_with_what_hangs_beside():
+    """A transistor turns the gate round for all inputs of its link: the positive one beside it is told of."""
+    shorting = with_(GATE_IN, id="s", name="shorting", role="trigger", ohms=10e3,
+                     gate=GateRecord("shorting", on_volts=0.8, off_volts=2.0, pullup_volts=5.0))  # fmt: skip
+    one = bench(GATE_OUT, GATE_IN, shorting)
+    output, beside, sink = OUT, one.links[0].inputs[0], PortRef("voice", "s")
+    link = trial_link(one.links[0], output, sink)
+    found = gate_choices(one, link, sink)
+    assert [choice.key for choice in found.choices] == ["transistor to ground", "comparator and MOSFET to ground"]
+    assert all("gate in on the same link fits now" in choice.spoils[0] for choice in found.choices)
+    remedy = next(r for r in remedies_for(one, judge_pair(one, link, sink)) if r.kind == "circuit")
+    assert "gate in on the same link fits now" in remedy.text
+    used = use_stage(one, output, sink, found.choices[0].stage)
+    assert used.label.endswith("put a transistor to ground between")
+    now = used.bench.link_from(output)
+    assert {stage.circuit for stage in now.gate_stages} == {"transistor to ground"}
+    assert judge_pair(used.bench, now, sink).verdict == "fits"
+    assert judge_pair(used.bench, now, beside).verdict == "needs-circuit"
+    again = gate_choices(used.bench, now, sink).choices
+    assert again[0].key == "in the link: transistor to ground"
+    assert again[0].fit.verdict == "fits"
+    alone = with_(one, links=(with_(one.links[0], inputs=(sink,)),))
+    assert gate_choices(alone, alone.links[0], sink).choices[0].spoils == ()
+
+
+def test_a_stretcher_stands_behind_what_mends_the_levels():
+    slow = with_(GATE_IN, gate=with_(GATE_IN.gate, on_volts=7.0, off_volts=2.0, min_seconds=0.02))
+    one = bench(PULSE, slow)
+    link, sink = one.links[0], one.links[0].inputs[0]
+    keys = [choice.key for choice in gate_choices(one, link, sink).choices]
+    assert keys == ["comparator and divider", "stretcher"]
+    for key in reversed(keys):
+        stage = next(c.stage for c in gate_choices(one, link, sink).choices if c.key == key)
+        one = use_stage(one, link.output, sink, stage).bench
+        link = one.links[0]
+    assert [stage.circuit for stage in link.gate_stages] == keys
+    assert link.gate_stages[1].seconds == pytest.approx(0.04)
+    assert judge_pair(one, link, sink).verdict == "fits"

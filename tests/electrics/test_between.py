@@ -12,9 +12,9 @@ from hypothesis import strategies as some
 from spice import ngspice, ngspice_at
 
 from dynamis.electrics.audio_levels import droop_left, seconds_until, sine_peak_volts
-from dynamis.electrics.gate_circuits import gate_circuit
-from dynamis.electrics.gate_stages import CIRCUITS, NEVER, becomes
-from dynamis.electrics.gates import GateInput, GateOutput, Span
+from dynamis.electrics.gates.circuits import gate_circuit
+from dynamis.electrics.gates.levels import GateInput, GateOutput, Span
+from dynamis.electrics.gates.stages import CIRCUITS, NEVER, becomes
 from dynamis.electrics.net import Net, Terminal
 from dynamis.electrics.potentiometer import LoadedPot
 from dynamis.electrics.stage import Stage

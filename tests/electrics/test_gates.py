@@ -16,10 +16,10 @@ from hypothesis import strategies as st
 from spice import ngspice, ngspice_at
 
 from dynamis.electrics.finding import CODES, Finding, verdict_of
-from dynamis.electrics.gate_circuits import gate_circuit, stretcher_parts
-from dynamis.electrics.gate_specs import parse_gate_input, parse_gate_output
-from dynamis.electrics.gate_spice import circuit_lines, gate_netlist, receiver_lines, sender_lines
-from dynamis.electrics.gates import judge_gate, levels_at
+from dynamis.electrics.gates.circuits import gate_circuit, stretcher_parts
+from dynamis.electrics.gates.levels import judge_gate, levels_at
+from dynamis.electrics.gates.specs import parse_gate_input, parse_gate_output
+from dynamis.electrics.gates.spice import circuit_lines, gate_netlist, receiver_lines, sender_lines
 from dynamis.electrics.series import SERIES, nearest, values_between
 from dynamis.errors import InputError
 

@@ -476,3 +476,52 @@ def test_a_late_answer_to_an_old_question_is_dropped(circuit):
     answered(circuit)
     assert circuit.chosen.wish.gain == 0.7
     assert circuit.answer.proposals.asked.gain == 0.7
+
+
+def test_a_gate_pair_has_its_circuits_side_by_side_and_one_is_used(window, tmp_path, monkeypatch):
+    """From the pair to the circuit in the link: parts stepped, SPICE that fires in ngspice, undone."""
+    output, sink = PortRef("workshop-board", "gate"), PortRef("pit-voice", "trigger")
+    session = window.session
+    session.judge.look_at(output, sink)
+    press(window, Qt.Key.Key_4, CONTROL)
+    settle()
+    page = window.station.gates
+    assert window.station.for_gates
+    rows = table_texts(page.table)
+    assert [row[0] for row in rows] == ["Transistor to ground", "Comparator and MOSFET to ground"]
+    assert any("shorting input" in text for text in page.meets.shown)
+    assert any("on the same link fits now" in text for text in page.words.shown)
+    ohms = {part.name: part.ohms for part in page.chosen.stage.parts}
+    spare = rows[0][4]
+    page.edits["R1"].setFocus()
+    QTest.keyClick(page.edits["R1"], Qt.Key.Key_Up)
+    assert page.chosen.stage.parts[0].ohms > ohms["R1"]
+    for _ in range(40):  # stepped so far that the transistor is no longer driven hard
+        page.step("R1", 1)
+    assert table_texts(page.table)[0][4] != spare
+    assert "needs" in table_texts(page.table)[0][6]
+    type_into(page.edits["R1"], "-4", enter=True)
+    assert "more than 0" in page.refusal.text()
+    type_into(page.edits["R1"], "12k", enter=True)
+    assert page.refusal.text() == ""
+    deck = page.spice.toPlainText()
+    (tmp_path / "fires.cir").write_text(deck)
+    assert "R1 out b 12000" in deck
+    saved = tmp_path / "parts.csv"
+    monkeypatch.setattr("dynamis.ui.views.circuit.saving.QFileDialog.getSaveFileName", lambda *_: (str(saved), ""))
+    click(page.save_parts)
+    assert "NPN transistor" in saved.read_text()
+    assert window.station.plot is page.drawing
+    assert window.station.table() is page.table
+    press(window, Qt.Key.Key_I, CONTROL, SHIFT)
+    settle()
+    link = session.bench.link_from(output)
+    assert [stage.circuit for stage in link.gate_stages] == ["transistor to ground"]
+    assert sink in link.inputs
+    assert table_texts(page.table)[0][0].startswith("In the link")
+    session.undo()
+    settle()
+    assert not session.bench.link_from(output).gate_stages
+    session.judge.look_at(BOARD, TONE)
+    settle()
+    assert not window.station.for_gates

@@ -10,8 +10,8 @@ import msgspec
 from dynamis.bench.document import Bench, GateStageRecord, Gear, Link
 from dynamis.bench.judging.switching import SWITCHING, gate_input, gate_output
 from dynamis.bench.ports import GateRecord, Port
-from dynamis.electrics.gate_stages import CIRCUITS, becomes
-from dynamis.electrics.gates import GateInput, GateOutput, Span
+from dynamis.electrics.gates.levels import GateInput, GateOutput, Span
+from dynamis.electrics.gates.stages import CIRCUITS, becomes
 from dynamis.electrics.potentiometer import LoadedPot
 from dynamis.errors import InputError
 from dynamis.notation.style import plain

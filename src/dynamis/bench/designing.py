@@ -138,15 +138,21 @@ def built(proposal: Proposal, transfer_id: str = "between", trimmed: bool = True
 
 def use_between(bench: Bench, output: PortRef, sink: PortRef, circuit: BuiltCircuit) -> Change:
     """The two joined with a designed circuit between, in the place of one that stood there."""
+    bench, link = joined(bench, output, sink)
+    kept = tuple(stored for stored in link.between if stored.kind not in (KIND, "stage"))
+    title = circuit.circuit.topology.title
+    words = f"put {title[0].lower()}{title[1:]} between"
+    return put_link(bench, replace(link, between=(*kept, circuit.stored())), words)
+
+
+def joined(bench: Bench, output: PortRef, sink: PortRef) -> tuple[Bench, Link]:
+    """The bench with the two joined, and their link."""
     link = bench.link_from(output)
     if link is None or sink not in link.inputs:
         bench = join(bench, output, sink).bench
         link = bench.link_from(output)
     assert link is not None
-    kept = tuple(stored for stored in link.between if stored.kind not in (KIND, "stage"))
-    title = circuit.circuit.topology.title
-    words = f"put {title[0].lower()}{title[1:]} between"
-    return put_link(bench, replace(link, between=(*kept, circuit.stored())), words)
+    return bench, link
 
 
 def standing(circuit: BuiltCircuit, wish: Wish) -> Proposal:

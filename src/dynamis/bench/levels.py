@@ -15,7 +15,7 @@ from dynamis.bench.judging.pairs import trial_link
 from dynamis.bench.judging.switching import SWITCHING, gate_input, meeting, pulse_seconds, sent_as
 from dynamis.bench.ports import EnvelopeRecord, Port, PortRef, VoltSpan
 from dynamis.electrics.finding import Finding
-from dynamis.electrics.gates import GateFit, GateInput, GateOutput, levels_at
+from dynamis.electrics.gates.levels import GateFit, GateInput, GateOutput, levels_at
 from dynamis.transfer.breakpoints import Breakpoints, Course
 
 _RELEASE_SHARE: Final = float(np.log(100.0))

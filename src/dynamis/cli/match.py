@@ -8,9 +8,9 @@ import click
 
 from dynamis.cli.options import WHOLE, naming_option
 from dynamis.cli.output import emit_json
-from dynamis.electrics.gate_circuits import GateCircuit, gate_circuit
-from dynamis.electrics.gate_specs import parse_gate_input, parse_gate_output
-from dynamis.electrics.gates import GateFit, judge_gate
+from dynamis.electrics.gates.circuits import GateCircuit, gate_circuit
+from dynamis.electrics.gates.levels import GateFit, judge_gate
+from dynamis.electrics.gates.specs import parse_gate_input, parse_gate_output
 from dynamis.errors import InputError
 from dynamis.notation.style import Style
 

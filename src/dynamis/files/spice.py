@@ -6,13 +6,13 @@ from msgspec.structs import replace as with_
 
 from dynamis.bench.chains import between_of
 from dynamis.bench.designing import asked_of
-from dynamis.bench.document import Bench, Link
+from dynamis.bench.document import Bench, GateStageRecord, Link
 from dynamis.bench.judging.switching import gate_input, sent_as
 from dynamis.bench.ports import PortRef
 from dynamis.electrics.circuits.built import BuiltCircuit
 from dynamis.electrics.circuits.spice import netlist
 from dynamis.electrics.design.wish import Wish
-from dynamis.electrics.gate_spice import gate_netlist
+from dynamis.electrics.gates.spice import gate_netlist
 from dynamis.errors import InputError
 
 _USUAL_VOLTS = (-5.0, 5.0)
@@ -24,7 +24,7 @@ def link_spice(bench: Bench, link: Link, sink: PortRef) -> str:
     Raises `InputError` where none stands there, or what does has no parts.
     """
     if link.gate_stages:
-        return _gate(bench, link, sink)
+        return stage_spice(bench, link, sink, link.gate_stages[-1])
     made = next((one for one in between_of(bench, link) or () if isinstance(one, BuiltCircuit)), None)
     if made is None:
         raise InputError(
@@ -38,16 +38,18 @@ def link_spice(bench: Bench, link: Link, sink: PortRef) -> str:
     return netlist(made.loaded(load), *ends, title, dict(made.travel))
 
 
-def _gate(bench: Bench, link: Link, sink: PortRef) -> str:
-    """The last circuit of a gate link, with what comes before it worked out as its sender."""
-    ahead = with_(link, gate_stages=link.gate_stages[:-1])
+def stage_spice(bench: Bench, link: Link, sink: PortRef, stage: GateStageRecord) -> str:
+    """One circuit of a gate link, with what comes before it worked out as its sender.
+
+    Raises `InputError` where levels, thresholds or parts are not known.
+    """
+    ahead = with_(link, gate_stages=link.gate_stages[: link.gate_stages.index(stage)])
     output, receiver = sent_as(bench, ahead)[0], gate_input(bench.port(sink))[0]
     if output is None or receiver is None:
         raise InputError(
             f"{bench.label(link.output)} > {bench.label(sink)}: its levels or thresholds are not known; enter them on "
             "Levels first."
         )
-    stage = link.gate_stages[-1]
     title = f"{bench.label(link.output)} > {bench.label(sink)}: {stage.circuit}"
     try:
         return gate_netlist(title, stage.circuit, stage.parts, output, receiver, len(link.inputs))

@@ -16,7 +16,7 @@ from dynamis.bench.judging.swings import sent_volts
 from dynamis.bench.judging.switching import SWITCHING, sent_as
 from dynamis.bench.ports import AudioRecord, Pole, Port, PortRef
 from dynamis.electrics.finding import Finding, Severity, cannot_tell
-from dynamis.electrics.gates import Span
+from dynamis.electrics.gates.levels import Span
 from dynamis.electrics.net import Net, Terminal
 from dynamis.notation.style import Style
 from dynamis.transfer.parameter import World

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from dynamis.bench.judging.pitch_sides import Receiver, Sender
 from dynamis.bench.ports import VoltSpan
 from dynamis.electrics.finding import Finding, Severity
-from dynamis.electrics.gates import Span
+from dynamis.electrics.gates.levels import Span
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import ExponentialLaw, Law, LinearLaw
 from dynamis.pitch.notes import note_label

@@ -17,8 +17,10 @@ from dynamis.bench.chains import converter_of, heard_by, make_dac
 from dynamis.bench.commands import Change, join, part, set_port
 from dynamis.bench.designing import asked_of, borne_by, built, smallest_with_op_amp
 from dynamis.bench.document import Bench, GateStageRecord, Link
+from dynamis.bench.gate_choices import stretcher
 from dynamis.bench.gear.commands import put_link, set_gear_field
 from dynamis.bench.gear.fields import GEAR_FIELDS
+from dynamis.bench.judging.beside import spoiled
 from dynamis.bench.judging.pairs import PairFit, judge_pair, trial_link
 from dynamis.bench.judging.patch import missing_gate, missing_reset, missing_trigger
 from dynamis.bench.judging.pitch_fit import reached_notes
@@ -34,13 +36,11 @@ from dynamis.electrics.circuits.parts import pieces_of
 from dynamis.electrics.circuits.supply import OP_AMPS, Supply
 from dynamis.electrics.circuits.topology import TOPOLOGIES
 from dynamis.electrics.finding import BEST_FIRST
-from dynamis.electrics.gate_circuits import stretcher_parts
 from dynamis.electrics.potentiometer import straightenings
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import Law, law_text, parse_law
 from dynamis.pitch.notes import note_label
 
-_STRETCH: Final = 2.0
 _BY_GAIN_AND_OFFSET: Final = {"scale-mismatch", "zero-hertz", "offset", "transposition", "below-cut-off"}
 _GOOD_PART: Final = 0.8
 Deed = Callable[[Bench], Change]
@@ -77,7 +77,8 @@ def remedies_for(
         now = trial_link(changed.link_from(output), output, fit.input)
         leaves = judge_pair(changed, now, fit.input, adoptions, style)
         if _helps(fit, leaves):
-            found.append(with_(one, leaves=leaves))
+            harm = spoiled(bench, now, fit.input) if one.kind == "circuit" else []
+            found.append(with_(one, leaves=leaves, text=" ".join([one.text, *harm])))
     return sorted(found, key=lambda one: (9, 0) if one.leaves is None else _asked(one.leaves))
 
 
@@ -200,9 +201,8 @@ def _gates(bench: Bench, link: Link, fit: PairFit, codes: set[str], style: Style
         yield Remedy("circuit", title, f"Of {parts}.", _add_stage(link, stage, found.name))
     gate = bench.port(fit.input).gate
     if "pulse-too-short" in codes and gate is not None and gate.min_seconds is not None:
-        seconds = _STRETCH * gate.min_seconds
-        text = f"A pulse stretcher of {style.engineering(seconds, 's')}, twice what the input takes."
-        stage = GateStageRecord("stretcher", stretcher_parts(seconds), seconds)
+        stage = stretcher(gate.min_seconds)
+        text = f"A pulse stretcher of {style.engineering(stage.seconds, 's')}, twice what the input takes."
         yield Remedy("circuit", "A pulse stretcher", text, _add_stage(link, stage, "a stretcher"))
     if "on-level" in codes or "trigger-kind" in codes:
         for one in workarounds(bench, link, fit.input, style):

@@ -15,7 +15,7 @@ from dynamis.bench.document import Bench, Link
 from dynamis.bench.judging.audio import coupling, peak_volts, unknown_of
 from dynamis.bench.ports import PortRef, SwingRecord
 from dynamis.electrics.finding import Finding, Severity, cannot_tell
-from dynamis.electrics.gates import Span
+from dynamis.electrics.gates.levels import Span
 from dynamis.electrics.potentiometer import LoadedPot
 from dynamis.notation.style import Style
 from dynamis.transfer.parameter import NOMINAL

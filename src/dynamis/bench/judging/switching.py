@@ -9,9 +9,9 @@ from dynamis.bench.document import Bench, Link
 from dynamis.bench.judging.audio import coupling, peak_volts, unknown_of
 from dynamis.bench.ports import ClockRecord, GateRecord, Port, PortRef
 from dynamis.electrics.finding import BEST_FIRST, Finding, cannot_tell
-from dynamis.electrics.gate_circuits import GateCircuit, gate_circuit
-from dynamis.electrics.gate_stages import becomes
-from dynamis.electrics.gates import GateFit, GateInput, GateOutput, Span, judge_gate
+from dynamis.electrics.gates.circuits import GateCircuit, gate_circuit, gate_circuits
+from dynamis.electrics.gates.levels import GateFit, GateInput, GateOutput, Span, judge_gate
+from dynamis.electrics.gates.stages import becomes
 from dynamis.notation.style import Style
 
 SWITCHING: Final = ("gate", "trigger", "clock")
@@ -85,12 +85,23 @@ def sent_as(bench: Bench, link: Link) -> tuple[GateOutput | None, list[str]]:
 
 def fitting_circuit(bench: Bench, link: Link, sink: PortRef) -> GateCircuit | None:
     """A circuit for gates that makes an input of a link fit; None where nothing is needed, known or found."""
+    asked = _bare(bench, link, sink)
+    return None if asked is None or link.gate_stages else gate_circuit(*asked)
+
+
+def fitting_circuits(bench: Bench, link: Link, sink: PortRef) -> list[GateCircuit]:
+    """One of each kind that would do, whatever stands there now."""
+    asked = _bare(bench, link, sink)
+    return [] if asked is None else gate_circuits(*asked)
+
+
+def _bare(bench: Bench, link: Link, sink: PortRef) -> tuple[GateOutput, GateInput, int] | None:
+    """What meets with nothing between, and how many equal inputs hang there; None where that is not known."""
     made, _ = gate_output(bench.port(link.output))
     taken, _ = gate_input(bench.port(sink))
-    if made is None or taken is None or link.gate_stages:
+    if made is None or taken is None:
         return None
-    alike = [gate_input(bench.port(ref))[0] == taken for ref in link.inputs]
-    return gate_circuit(made, taken, max(1, sum(alike)))
+    return made, taken, max(1, sum(gate_input(bench.port(ref))[0] == taken for ref in link.inputs))
 
 
 def pulse_seconds(bench: Bench, link: Link) -> float | None:

@@ -18,7 +18,7 @@ from dynamis.bench.document import Bench, Link
 from dynamis.bench.judging.pairs import judge_pair, trial_link
 from dynamis.bench.judging.switching import gate_input, gate_output
 from dynamis.bench.ports import EnvelopeRecord, PortRef
-from dynamis.electrics.gates import levels_at
+from dynamis.electrics.gates.levels import levels_at
 from dynamis.notation.style import Style
 
 _RESERVE_VOLTS: Final = 0.4

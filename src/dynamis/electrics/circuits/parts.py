@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 from dynamis.electrics.circuits.circuit import Circuit
 from dynamis.electrics.circuits.clamp import LOOP_NAME
+from dynamis.electrics.part import Part
 from dynamis.notation.style import Style, plain
 
 
@@ -21,6 +22,9 @@ class Piece:
     value: str
     role: str
     ohms: float | None = None
+
+
+_KINDS = {"C": "capacitor", "D": "diode", "Q": "transistor", "U": "op-amp"}
 
 
 @dataclass(frozen=True)
@@ -60,6 +64,22 @@ def pieces_of(circuit: Circuit, style: Style = Style()) -> list[Piece]:
         volts, within = circuit.reference.volts, plain(round(100 * circuit.reference.tolerance, 6))
         kind, role = f"voltage reference ±{within} %", "the offset is taken from it"
         found.append(Piece("VR1", kind, style.volts(volts, 3), role))
+    return found
+
+
+def pieces_from(parts: Sequence[Part], style: Style = Style()) -> list[Piece]:
+    """The parts of a circuit for gates, decoupling included.  Their names tell their kinds: R, C, D, Q, U."""
+    found = []
+    for one in parts:
+        what, _, role = one.role.partition(", ")
+        if one.ohms is not None:
+            found.append(Piece(one.name, "resistor", style.engineering(one.ohms, "Ω"), one.role, one.ohms))
+        else:
+            found.append(Piece(one.name, _KINDS.get(one.name[:1], "part"), what, role))
+    if any(one.name.startswith("U") for one in parts):
+        for k, rail in enumerate(("+ rail", "− rail")):
+            role = f"decoupling, {rail} to ground at the op-amps"
+            found.append(Piece(f"C{k + 11}", "ceramic capacitor", "100 nF", role))
     return found
 
 

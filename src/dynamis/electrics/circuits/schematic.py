@@ -1,4 +1,4 @@
-"""A circuit as a drawing: symbols, wires, dots and words on a grid; what paints it is elsewhere.
+"""A circuit as a drawing.
 
 One op-amp is one cell: its inputs at the left, the − input above the + input, feedback over it, bias and ground
 below or above.  Cells stand in a row from the sender to the receiver.
@@ -7,43 +7,14 @@ below or above.  Cells stand in a row from the sender to the receiver.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
-from typing import Final, Literal
+from typing import Final
 
 from dynamis.electrics.circuits.circuit import Circuit, Fitted, trimmer_name
 from dynamis.electrics.circuits.clamp import LOOP_NAME, Diode
 from dynamis.electrics.circuits.network import GROUND
 from dynamis.electrics.circuits.topology import JACK, RAIL, Place, Slot
+from dynamis.electrics.sketch import Pen, Point, Schematic
 from dynamis.notation.style import Style
-
-Kind = Literal["resistor", "trimmer", "op-amp", "ground", "rail", "diode", "terminal"]
-Point = tuple[float, float]
-
-
-@dataclass(frozen=True)
-class Symbol:
-    """at : its first end (of a diode the anode), or its middle for an op-amp; to : its other end.  words : name and
-    value beside it, at its left where `left`."""
-
-    kind: Kind
-    at: Point
-    to: Point
-    words: tuple[str, ...] = ()
-    slot: str = ""
-    left: bool = False
-
-
-@dataclass(frozen=True)
-class Schematic:
-    """On a grid of squares; y grows downwards."""
-
-    symbols: tuple[Symbol, ...]
-    wires: tuple[tuple[Point, ...], ...]
-    dots: tuple[Point, ...]
-    notes: tuple[str, ...]
-    width: float
-    height: float
-
 
 _CELL: Final = 19.5
 _IN, _NODE_P, _NODE_M, _LEFT, _TIP = 1.0, 9.0, 10.6, 12.2, 16.2
@@ -54,43 +25,33 @@ _LOOP, _CLAMP, _DIODE = 5.0, 3.2, 4.6
 _PLUS, _MINUS, _UP, _DOWN = 1.0, -1.0, -4.5, 6.0
 
 
-@dataclass
-class _Pen:
-    symbols: list[Symbol] = field(default_factory=list)
-    wires: list[tuple[Point, ...]] = field(default_factory=list)
-    dots: list[Point] = field(default_factory=list)
+def _fitted(pen: Pen, slot: str, fitted: Fitted, a: Point, b: Point, style: Style, *, left: bool = False) -> None:
+    """A resistor between two points, and its trimmer in series where it has one."""
+    sign = " + " if fitted.joined == "series" else " ∥ "
+    names = sign.join(fitted.names(slot))
+    value = sign.join(style.engineering(one, "Ω") for one in fitted.ohms)
+    if not fitted.trimmer_ohms:
+        pen.part("resistor", a, b, (names, value), slot, left=left)
+        return
+    middle = ((a[0] + b[0]) / 2, (a[1] + b[1]) / 2)
+    pen.part("resistor", a, middle, (names, value), slot, left=left)
+    pen.part("trimmer", middle, b, (trimmer_name(slot), style.engineering(fitted.trimmer_ohms, "Ω")), slot, left=left)
 
-    def wire(self, *points: Point) -> None:
-        self.wires.append(points)
 
-    def part(self, slot: str, fitted: Fitted, a: Point, b: Point, style: Style, *, left: bool = False) -> None:
-        """A resistor between two points, and its trimmer in series where it has one."""
-        sign = " + " if fitted.joined == "series" else " ∥ "
-        names = sign.join(fitted.names(slot))
-        value = sign.join(style.engineering(one, "Ω") for one in fitted.ohms)
-        if not fitted.trimmer_ohms:
-            self.symbols.append(Symbol("resistor", a, b, (names, value), slot, left))
-            return
-        middle = ((a[0] + b[0]) / 2, (a[1] + b[1]) / 2)
-        self.symbols.append(Symbol("resistor", a, middle, (names, value), slot, left))
-        words = (trimmer_name(slot), style.engineering(fitted.trimmer_ohms, "Ω"))
-        self.symbols.append(Symbol("trimmer", middle, b, words, slot, left))
-
-    def end(self, circuit: Circuit, node: str, at: Point, style: Style) -> None:
-        """What a branch ends at: ground, or the rail or reference with its volts."""
-        if node == RAIL:
-            volts = circuit.reference.volts
-            name = "ref " if circuit.reference.node == "ref" else ""
-            self.symbols.append(Symbol("rail", at, at, (f"{name}{style.volts(volts, 3 if name else 0, sign=True)}",)))
-        else:
-            self.symbols.append(Symbol("ground", at, at))
+def _ended(pen: Pen, circuit: Circuit, node: str, at: Point, style: Style) -> None:
+    """What a branch ends at: ground, or the rail or reference with its volts."""
+    if node == RAIL:
+        name = "ref " if circuit.reference.node == "ref" else ""
+        pen.rail(at, f"{name}{style.volts(circuit.reference.volts, 3 if name else 0, sign=True)}")
+    else:
+        pen.ground(at)
 
 
 def schematic(
     circuit: Circuit, style: Style = Style(), sender: str = "sender", receiver: str = "receiver"
 ) -> Schematic:
     """The drawing of a circuit between a sender and a receiver."""
-    pen, cells = _Pen(), max(1, len(circuit.topology.amplifiers))
+    pen, cells = Pen(), max(1, len(circuit.topology.amplifiers))
     for k in range(cells):
         slots = [one for one in circuit.topology.slots if one.stage == k]
         if circuit.topology.amplifiers:
@@ -100,14 +61,14 @@ def schematic(
     source = style.engineering(circuit.source_ohms, "Ω")
     load = "nothing" if circuit.load_ohms is None else style.engineering(circuit.load_ohms, "Ω")
     first = _entry(circuit)
-    pen.symbols.append(Symbol("terminal", (_IN - _BEFORE, first), (_IN, first), (sender, f"behind {source}")))
+    pen.sender((_IN - _BEFORE, first), (_IN, first), (sender, f"behind {source}"))
     last = (_CELL * (cells - 1) + (_TIP + 0.8 + _loop(circuit) if circuit.topology.amplifiers else 10.0), 0.0)
     hangs = last[0] + (_CLAMP if circuit.topology.amplifiers else _CLAMP + 3.0)
     end = (hangs + 1.8 if circuit.clamp.diodes else last[0] + 1.5, 0.0)
     pen.wire(last, end)
     for one in circuit.clamp.diodes:
         _diode(pen, one, hangs, style)
-    pen.symbols.append(Symbol("terminal", end, end, (receiver, f"{load} in all")))
+    pen.receiver(end, (receiver, f"{load} in all"))
     notes = []
     if circuit.topology.amplifiers:
         each = "100 nF from the rail" if circuit.supply.single else "100 nF from each rail"
@@ -115,25 +76,22 @@ def schematic(
         lead = style.engineering(circuit.op_amp.lead_farads, "F")
         if not circuit.loop_ohms:
             notes.append(f"A lead of more than {lead}, about a metre, wants 100 Ω behind the output, inside the loop.")
-    ys = [y for one in pen.symbols for y in (one.at[1], one.to[1])] + [y for wire in pen.wires for _, y in wire]
-    shift = 3.4 - min(ys)
-    right = _BEFORE - _IN + 0.5
-    return _moved(pen, (right, shift), tuple(notes), end[0] + right + _BEHIND, max(ys) + shift + 2.0)
+    return pen.finished(notes, 0.5, _BEHIND)
 
 
 def _loop(circuit: Circuit) -> float:
     return _LOOP if circuit.loop_ohms else 0.0
 
 
-def _diode(pen: _Pen, diode: Diode, x: float, style: Style) -> None:
+def _diode(pen: Pen, diode: Diode, x: float, style: Style) -> None:
     """From the output up to the rail that holds it below, or up to it from the one that holds it above."""
     out, far = (x, 0.0), (x, -_DIODE if diode.side == "high" else _DIODE)
     ends = (out, far) if diode.side == "high" else (far, out)
-    pen.symbols.append(Symbol("diode", *ends, (diode.name,), left=True))
+    pen.part("diode", *ends, (diode.name,), left=True)
     if diode.rail_volts:
-        pen.symbols.append(Symbol("rail", far, far, (style.volts(diode.rail_volts, 2, sign=True),)))
+        pen.rail(far, style.volts(diode.rail_volts, 2, sign=True))
     else:
-        pen.symbols.append(Symbol("ground", far, far))
+        pen.ground(far)
     pen.dots.append(out)
 
 
@@ -157,25 +115,25 @@ def _plus_level(circuit: Circuit, stage: int = 0) -> float:
     return _PLUS + words
 
 
-def _divider(pen: _Pen, circuit: Circuit, slots: list[Slot], style: Style) -> None:
+def _divider(pen: Pen, circuit: Circuit, slots: list[Slot], style: Style) -> None:
     for slot in slots:
         fitted = circuit.by_slot.get(slot.name)
         if fitted is None:
             continue
         if slot.place == "series":
-            pen.part(slot.name, fitted, (_IN, 0.0), (7.0, 0.0), style)
+            _fitted(pen, slot.name, fitted, (_IN, 0.0), (7.0, 0.0), style)
         elif slot.place == "to-ground":
-            pen.part(slot.name, fitted, (8.0, 0.0), (8.0, _DOWN), style)
-            pen.end(circuit, GROUND, (8.0, _DOWN), style)
+            _fitted(pen, slot.name, fitted, (8.0, 0.0), (8.0, _DOWN), style)
+            _ended(pen, circuit, GROUND, (8.0, _DOWN), style)
             pen.dots.append((8.0, 0.0))
         else:
-            pen.part(slot.name, fitted, (8.0, 0.0), (8.0, -_DOWN), style)
-            pen.end(circuit, RAIL, (8.0, -_DOWN), style)
+            _fitted(pen, slot.name, fitted, (8.0, 0.0), (8.0, -_DOWN), style)
+            _ended(pen, circuit, RAIL, (8.0, -_DOWN), style)
             pen.dots.append((8.0, 0.0))
     pen.wire((7.0, 0.0), (10.0, 0.0))
 
 
-def _amplifier(pen: _Pen, circuit: Circuit, k: int, slots: list[Slot], style: Style) -> None:
+def _amplifier(pen: Pen, circuit: Circuit, k: int, slots: list[Slot], style: Style) -> None:
     """One op-amp with what hangs on it."""
     x0, amp = _CELL * k, circuit.topology.amplifiers[k]
     here: dict[Place, Slot] = {
@@ -183,20 +141,20 @@ def _amplifier(pen: _Pen, circuit: Circuit, k: int, slots: list[Slot], style: St
     }
     more = [slot for slot in slots if slot.place == "more-in" and slot.name in circuit.by_slot]
     top = _UP - 3.2 * len(more)
-    pen.symbols.append(Symbol("op-amp", (x0 + (_LEFT + _TIP) / 2, 0.0), (x0 + _TIP, 0.0), (amp.name,)))
+    pen.part("op-amp", (x0 + (_LEFT + _TIP) / 2, 0.0), (x0 + _TIP, 0.0), (amp.name,))
     plus, minus, node = (x0 + _LEFT, _PLUS), (x0 + _LEFT, _MINUS), (x0 + _NODE_M, _MINUS)
     last = k == len(circuit.topology.amplifiers) - 1
     out = (x0 + _TIP + 0.8 + (_loop(circuit) if last else 0.0), 0.0)
     if last and circuit.loop_ohms:
         words = (LOOP_NAME, style.engineering(circuit.loop_ohms, "Ω"))
-        pen.symbols.append(Symbol("resistor", (x0 + _TIP, 0.0), out, words))
+        pen.part("resistor", (x0 + _TIP, 0.0), out, words)
     else:
         pen.wire((x0 + _TIP, 0.0), out)
     _plus_side(pen, circuit, here, amp.plus, (x0, _plus_level(circuit, k)), plus, style)
     pen.wire(node, minus)
     feedback = here.get("feedback")
     if feedback is not None:
-        pen.part(feedback.name, circuit.by_slot[feedback.name], (node[0], top), (out[0], top), style)
+        _fitted(pen, feedback.name, circuit.by_slot[feedback.name], (node[0], top), (out[0], top), style)
     pen.wire(*((node, (node[0], top)) if feedback else (node, (node[0], top), (out[0], top))))
     pen.wire((out[0], top), out)
     pen.dots += [node, out] if feedback or len(here) else [out]
@@ -206,18 +164,18 @@ def _amplifier(pen: _Pen, circuit: Circuit, k: int, slots: list[Slot], style: St
 
 
 def _plus_side(
-    pen: _Pen, circuit: Circuit, here: Mapping[Place, Slot], plus: str, start: Point, at: Point, style: Style
+    pen: Pen, circuit: Circuit, here: Mapping[Place, Slot], plus: str, start: Point, at: Point, style: Style
 ) -> None:
     named = circuit.by_slot
     x0, y = start
     node = (x0 + _NODE_P, y)
     if plus == GROUND:
         pen.wire(at, (at[0] - 0.7, _PLUS), (at[0] - 0.7, _PLUS + 1.4))
-        pen.end(circuit, GROUND, (at[0] - 0.7, _PLUS + 1.4), style)
+        _ended(pen, circuit, GROUND, (at[0] - 0.7, _PLUS + 1.4), style)
         return
     pen.wire(node, (node[0], at[1]), at)
     if "series" in here:
-        pen.part(here["series"].name, named[here["series"].name], (x0 + _IN, y), (node[0] - 1.0, y), style)
+        _fitted(pen, here["series"].name, named[here["series"].name], (x0 + _IN, y), (node[0] - 1.0, y), style)
         pen.wire((node[0] - 1.0, y), node)
     elif plus == JACK:
         pen.wire((x0 + _IN, y), node)
@@ -231,13 +189,13 @@ def _plus_side(
         pen.wire((x, y + (0.9 if k else 0.0)), (x, y + 2.8))
         low = y + _DOWN + (2.6 if named[slot.name].trimmer_ohms else 1.0)
         left = not k and len(down) > 1  # the other one's words stand at the right
-        pen.part(slot.name, named[slot.name], (x, y + 2.8), (x, low), style, left=left)
-        pen.end(circuit, slot.b if place == "to-ground" else RAIL, (x, low), style)
+        _fitted(pen, slot.name, named[slot.name], (x, y + 2.8), (x, low), style, left=left)
+        _ended(pen, circuit, slot.b if place == "to-ground" else RAIL, (x, low), style)
         pen.dots.append((x, y) if not k else node)
 
 
 def _minus_side(
-    pen: _Pen, circuit: Circuit, here: Mapping[Place, Slot], more: list[Slot], x0: float, style: Style
+    pen: Pen, circuit: Circuit, here: Mapping[Place, Slot], more: list[Slot], x0: float, style: Style
 ) -> None:
     named = circuit.by_slot
     node = (x0 + _NODE_M, _MINUS)
@@ -245,35 +203,26 @@ def _minus_side(
     into_minus: tuple[Place, ...] = ("minus-in", "minus-ground")
     for place in into_minus:
         if place in here:
-            pen.part(here[place].name, named[here[place].name], (x0 + _IN, _MINUS), into, style)
+            _fitted(pen, here[place].name, named[here[place].name], (x0 + _IN, _MINUS), into, style)
             pen.wire(into, node)
             if place == "minus-ground":
-                pen.end(circuit, GROUND, (x0 + _IN, _MINUS), style)
+                _ended(pen, circuit, GROUND, (x0 + _IN, _MINUS), style)
     if "minus-rail" in here:
         # Above the feedback and its words, so that none covers the other.
         x, slot, low = x0 + _NODE_P - 0.2, here["minus-rail"], _UP - 3.2 * len(more) - 3.4
         high = low - (6.8 if named[slot.name].trimmer_ohms else 3.2)
-        pen.part(slot.name, named[slot.name], (x, low), (x, high), style, left=True)
+        _fitted(pen, slot.name, named[slot.name], (x, low), (x, high), style, left=True)
         pen.wire((x, _MINUS), (x, low))
-        pen.end(circuit, RAIL, (x, high), style)
+        _ended(pen, circuit, RAIL, (x, high), style)
         pen.dots.append((x, _MINUS))
         if "minus-in" not in here and "minus-ground" not in here:
             pen.wire((x, _MINUS), node)
     for k, slot in enumerate(more):
         y = _MINUS - 3.2 * (k + 1)
-        pen.part(slot.name, named[slot.name], (x0 + _IN, y), (into[0], y), style)
+        _fitted(pen, slot.name, named[slot.name], (x0 + _IN, y), (into[0], y), style)
         pen.wire((into[0], y), (x0 + _NODE_P + 0.4, y), (x0 + _NODE_P + 0.4, _MINUS))
         if slot.a == RAIL:
-            pen.end(circuit, RAIL, (x0 + _IN, y), style)
+            _ended(pen, circuit, RAIL, (x0 + _IN, y), style)
         else:
-            pen.symbols.append(Symbol("terminal", (x0, y), (x0 + _IN, y), (slot.a,)))
+            pen.sender((x0, y), (x0 + _IN, y), (slot.a,))
         pen.dots.append((x0 + _NODE_P + 0.4, _MINUS))
-
-
-def _moved(pen: _Pen, shift: Point, notes: tuple[str, ...], wide: float, high: float) -> Schematic:
-    def at(point: Point) -> Point:
-        return point[0] + shift[0], point[1] + shift[1]
-
-    symbols = tuple(replace(one, at=at(one.at), to=at(one.to)) for one in pen.symbols)
-    wires = tuple(tuple(at(point) for point in wire) for wire in pen.wires)
-    return Schematic(symbols, wires, tuple(at(point) for point in pen.dots), notes, wide, high)

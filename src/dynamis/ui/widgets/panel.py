@@ -93,6 +93,16 @@ def scrolling(inner: QWidget) -> QScrollArea:
     return area
 
 
+def holding(layout: QLayout) -> QWidget:
+    """A column in a widget of its own, at the top of what room there is."""
+    inner = QWidget()
+    column = QVBoxLayout(inner)
+    column.setContentsMargins(0, 0, 6, 0)
+    column.addLayout(layout)
+    column.addStretch(1)
+    return inner
+
+
 def see_through(area: QScrollArea, inner: QWidget) -> None:
     """Put a widget into a scrolling area that shows what is behind it (a style sheet's child rule would cost
     every repaint of the window a third of its time)."""

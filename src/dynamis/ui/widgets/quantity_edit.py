@@ -42,8 +42,13 @@ class QuantityEdit(BenchEdit):
         super().__init__()
         self.setAccessibleName(name)
         self._read, self._take = read, take
-        self._shown = ""
+        self._shown = self._hint = ""
         self.editingFinished.connect(self.commit)
+
+    def set_hint(self, text: str) -> None:
+        """What is told of the field while nothing is wrong with it."""
+        self._hint = text
+        self.setToolTip(text)
 
     def untouched(self) -> bool:
         return self.text() == self._shown
@@ -77,7 +82,7 @@ class QuantityEdit(BenchEdit):
 
     def _mark(self, sentence: str) -> None:
         restyle(self, "wrong", bool(sentence))
-        self.setToolTip(sentence)
+        self.setToolTip(sentence or self._hint)
         self.setAccessibleDescription(sentence)
         self.refused.emit(sentence)
 

@@ -6,12 +6,10 @@ from PySide6.QtCore import QItemSelectionModel, Qt
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QApplication,
-    QButtonGroup,
     QComboBox,
     QHBoxLayout,
     QHeaderView,
     QPushButton,
-    QStackedWidget,
     QTableView,
     QWidget,
 )
@@ -33,6 +31,7 @@ from dynamis.ui.views.bench.pair_cell import PairCell
 from dynamis.ui.views.bench.pairs_model import PairsModel, number_text
 from dynamis.ui.widgets.panel import Panel, label
 from dynamis.ui.widgets.table import Table
+from dynamis.ui.widgets.tabs import Tabs
 from dynamis.ui.widgets.thread_strip import Field
 
 _ROLES = (("all roles", ""), ("pitch", "pitch"), ("gates, triggers, clocks", "gate trigger clock"),
@@ -113,19 +112,10 @@ class BenchStation(QWidget):
         side = Panel("The chosen pair")
         self.findings = FindingsPanel(self._session, self.colours)
         self.link, self.gear = LinkPanel(self._session), GearPanel(self._session)
-        self.stack = QStackedWidget()
-        self._tabs, self.tab_buttons = QButtonGroup(self), []
-        for k, ((name, key), page) in enumerate(zip(_TABS, (self.findings, self.link, self.gear), strict=True)):
-            button = QPushButton(name)
-            button.setProperty("tab", True)
-            button.setCheckable(True)
-            button.setToolTip(f"{name}, {key}")
-            button.clicked.connect(lambda _=False, k=k: self.show_tab(k))
-            self._tabs.addButton(button, k)
-            self.tab_buttons.append(button)
-            side.head.addWidget(button)
+        self.stack = Tabs([name for name, _ in _TABS], side.head, [f"{name}, {key}" for name, key in _TABS])
+        for k, page in enumerate((self.findings, self.link, self.gear)):
+            self.stack.buttons[k].clicked.connect(lambda _=False, k=k: self.show_tab(k))
             self.stack.addWidget(page)
-        self.tab_buttons[0].setChecked(True)
         self.sides = [QPushButton("its output"), QPushButton("its input")]
         side.head.addStretch(1)
         for k, button in enumerate(self.sides):
@@ -273,8 +263,7 @@ class BenchStation(QWidget):
 
     def show_tab(self, index: int) -> None:
         """Findings, Link or Gear."""
-        self.tab_buttons[index].setChecked(True)
-        self.stack.setCurrentIndex(index)
+        self.stack.show_page(index)
         if index == 2 and self.judge.pair is not None and self.gear.gear_id is None:
             self.gear.look_at(self.judge.pair[0])
         self.show_pair()

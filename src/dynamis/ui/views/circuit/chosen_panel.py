@@ -3,16 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from pathlib import Path
 
 from PySide6.QtWidgets import (
-    QButtonGroup,
     QCheckBox,
-    QFileDialog,
     QHBoxLayout,
     QPlainTextEdit,
     QPushButton,
-    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -23,16 +19,16 @@ from dynamis.electrics.circuits.variation import Counting, varied_in
 from dynamis.electrics.design.proposal import Proposal
 from dynamis.electrics.design.spread import Spread, budget, spread
 from dynamis.electrics.design.walk import walk
-from dynamis.errors import InputError
-from dynamis.files.text import write_whole
 from dynamis.notation.style import tied
 from dynamis.ui.background import Background
 from dynamis.ui.session import Session
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.views.circuit.histogram import Histogram, Laid
 from dynamis.ui.views.circuit.parts_panel import PartsPanel
+from dynamis.ui.views.circuit.saving import save_text
 from dynamis.ui.views.circuit.words import budget_words, spread_words, step_words
-from dynamis.ui.widgets.panel import Panel, Sentences, rule, scrolling
+from dynamis.ui.widgets.panel import Panel, Sentences, holding, rule, scrolling
+from dynamis.ui.widgets.tabs import Tabs
 
 TABS = ("Parts", "Trimmers", "Spread", "SPICE")
 
@@ -50,13 +46,7 @@ class ChosenPanel(Panel):
         self._sampling = Background()
         self._sampling.answered.connect(self._take_spread)
         row = QHBoxLayout()
-        self.tabs, self.pages = QButtonGroup(self), QStackedWidget()
-        for k, name in enumerate(TABS):
-            button = QPushButton(name)
-            button.setProperty("tab", True)
-            button.setCheckable(True)
-            self.tabs.addButton(button, k)
-            row.addWidget(button)
+        self.pages = Tabs(TABS, row)
         row.addStretch(1)
         self.body.addLayout(row)
         self.body.addWidget(self.pages, 1)
@@ -73,23 +63,25 @@ class ChosenPanel(Panel):
         self.use = QPushButton("Use this in the link (Ctrl+Shift+I)")
         self.use.setProperty("primary", True)
         self.body.addWidget(self.use)
-        self.tabs.button(0).setChecked(True)
-        self.tabs.idClicked.connect(self.pages.setCurrentIndex)
-        self.save_parts.clicked.connect(lambda: self._save("Save the parts list", "parts.csv", self.parts_text))
-        self.save_spice.clicked.connect(lambda: self._save("Save the SPICE text", "circuit.cir", self.spice_text))
+        self.save_parts.clicked.connect(
+            lambda: save_text(self, session, "Save the parts list", "parts.csv", self.parts_text)
+        )
+        self.save_spice.clicked.connect(
+            lambda: save_text(self, session, "Save the SPICE text", "circuit.cir", self.spice_text)
+        )
 
     def _make_pages(self, colours: Colours) -> None:
         self.parts = PartsPanel()
         self.pages.addWidget(scrolling(self.parts))
         self.steps = Sentences(spacing=9)
-        self.pages.addWidget(scrolling(_holding(self.steps)))
+        self.pages.addWidget(scrolling(holding(self.steps)))
         page = QWidget()
         column = QVBoxLayout(page)
         column.setContentsMargins(0, 0, 0, 0)
         self.histogram = Histogram(colours, self._session.style)
         column.addWidget(self.histogram, 2)
         self.spread_words = Sentences()
-        column.addWidget(scrolling(_holding(self.spread_words)), 3)
+        column.addWidget(scrolling(holding(self.spread_words)), 3)
         self.pages.addWidget(page)
         self.spice = QPlainTextEdit()
         self.spice.setReadOnly(True)
@@ -98,8 +90,7 @@ class ChosenPanel(Panel):
         self.pages.addWidget(self.spice)
 
     def show_tab(self, index: int) -> None:
-        self.tabs.button(index).setChecked(True)
-        self.pages.setCurrentIndex(index)
+        self.pages.show_page(index)
 
     def dress(self, colours: Colours) -> None:
         self.histogram.colours, self.histogram.number_style = colours, self._session.style
@@ -158,22 +149,3 @@ class ChosenPanel(Panel):
     def spice_text(self) -> str:
         wish = self.proposal.wish
         return netlist(self.proposal.circuit, wish.in_low, wish.in_high)
-
-    def _save(self, title: str, start: str, text: Callable[[], str]) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, title, start)
-        if not name:
-            return
-        try:
-            write_whole(Path(name), text())
-            self._session.said.emit(f"Saved {Path(name).name}.", False)
-        except InputError as error:
-            self._session.said.emit(str(error), True)
-
-
-def _holding(layout) -> QWidget:
-    inner = QWidget()
-    column = QVBoxLayout(inner)
-    column.setContentsMargins(0, 0, 6, 0)
-    column.addLayout(layout)
-    column.addStretch(1)
-    return inner

@@ -7,7 +7,7 @@ import math
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QFont, QPainter, QPen, QPolygonF
 
-from dynamis.electrics.circuits.schematic import Schematic, Symbol
+from dynamis.electrics.sketch import Schematic, Symbol
 from dynamis.notation.style import Style
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.widgets.picture import Drawn
@@ -87,11 +87,14 @@ class SchematicView(Drawn):
             body = QPolygonF([QPointF(at.x() - half, at.y() - 1.9 * u), QPointF(at.x() - half, at.y() + 1.9 * u),
                               QPointF(at.x() + half, at.y())])  # fmt: skip
             p.drawPolygon(body)
-            p.drawText(QRectF(at.x() - half + 3, at.y() - 1.5 * u, 14, u), Qt.AlignmentFlag.AlignVCenter, "−")
-            p.drawText(QRectF(at.x() - half + 3, at.y() + 0.5 * u, 14, u), Qt.AlignmentFlag.AlignVCenter, "+")
+            for y, sign in ((-1.5, "+" if symbol.turned else "−"), (0.5, "−" if symbol.turned else "+")):
+                box = QRectF(at.x() - half + 3, at.y() + y * u, 14, u)
+                p.drawText(box, Qt.AlignmentFlag.AlignVCenter, sign)
             p.drawText(QRectF(at.x() - u, at.y() - 9, 2 * u, 18), Qt.AlignmentFlag.AlignCenter, symbol.words[0])
-        elif symbol.kind == "diode":
-            self._diode(p, symbol)
+        elif symbol.kind in ("diode", "capacitor"):
+            (self._diode if symbol.kind == "diode" else self._capacitor)(p, symbol)
+        elif symbol.kind in ("npn", "mosfet"):
+            self._transistor(p, symbol)
         elif symbol.kind == "ground":
             for k, wide in enumerate((0.8, 0.5, 0.2)):
                 y = at.y() + 3.0 * k
@@ -124,22 +127,64 @@ class SchematicView(Drawn):
             p.drawText(QRectF(x - (8 if right else 0), above, wide, self._line), Qt.AlignmentFlag.AlignLeft, shown)
 
     def _diode(self, p: QPainter, symbol: Symbol) -> None:
-        """A standing one, its triangle towards the cathode."""
-        a, b, u = self._at(symbol.at), self._at(symbol.to), self._unit
-        way = 1.0 if b.y() > a.y() else -1.0
-        middle = (a + b) / 2
-        base, tip, wide = middle.y() - way * 0.7 * u, middle.y() + way * 0.7 * u, 0.75 * u
-        p.drawLine(a, QPointF(a.x(), base))
-        p.drawLine(QPointF(a.x(), tip), b)
-        p.drawPolygon(QPolygonF([QPointF(a.x() - wide, base), QPointF(a.x() + wide, base), QPointF(a.x(), tip)]))
-        p.drawLine(QPointF(a.x() - wide, tip), QPointF(a.x() + wide, tip))
-        self._words(p, symbol, middle, level=False)
+        """Its triangle towards the cathode."""
+        a, b, along, across = self._course(symbol)
+        base, tip = (a + b) / 2 - along * 0.7, (a + b) / 2 + along * 0.7
+        wide = across * 0.75
+        p.drawLine(a, base)
+        p.drawLine(tip, b)
+        p.drawPolygon(QPolygonF([base - wide, base + wide, tip]))
+        p.drawLine(tip - wide, tip + wide)
+        self._words(p, symbol, (a + b) / 2, abs(along.x()) > abs(along.y()))
+
+    def _capacitor(self, p: QPainter, symbol: Symbol) -> None:
+        a, b, along, across = self._course(symbol)
+        for end, way in ((a, -1.0), (b, 1.0)):
+            plate = (a + b) / 2 + along * (0.22 * way)
+            p.drawLine(end, plate)
+            p.drawLine(plate - across, plate + across)
+        self._words(p, symbol, (a + b) / 2, abs(along.x()) > abs(along.y()))
+
+    def _transistor(self, p: QPainter, symbol: Symbol) -> None:
+        """One that pulls down: its base or gate at the left, the arrow of its emitter, or into its channel."""
+        at, drain, u = self._at(symbol.at), self._at(symbol.to), self._unit
+        source = QPointF(drain.x(), 2 * at.y() - drain.y())
+        bipolar = symbol.kind == "npn"
+        bar, reach, leg = at.x() + 0.8 * u, 1.2 * u, (0.5 if bipolar else 0.9) * u
+        if not bipolar:
+            p.drawLine(QPointF(bar - 0.4 * u, at.y() - leg), QPointF(bar - 0.4 * u, at.y() + leg))
+        p.drawLine(at, QPointF(bar - (0.0 if bipolar else 0.4 * u), at.y()))
+        p.drawLine(QPointF(bar, at.y() - reach), QPointF(bar, at.y() + reach))
+        ends = []
+        for end, way in ((drain, -1.0), (source, 1.0)):
+            bend = QPointF(end.x(), at.y() + way * (1.5 * u if bipolar else leg))
+            first = QPointF(bar, at.y() + way * leg)
+            p.drawPolyline([first, bend, end])
+            ends.append((first, bend))
+        first, bend = ends[1] if bipolar else (QPointF(drain.x(), at.y()), QPointF(bar, at.y()))
+        if not bipolar:
+            p.drawPolyline([QPointF(bar, at.y()), QPointF(drain.x(), at.y()), QPointF(drain.x(), at.y() + leg)])
+        way = (bend - first) / max(1e-9, math.hypot(bend.x() - first.x(), bend.y() - first.y()))
+        tip, side = (first + bend) / 2 + way * 0.35 * u, QPointF(-way.y(), way.x()) * (0.3 * u)
+        back = tip - way * (0.7 * u)
+        p.setBrush(p.pen().color())
+        p.drawPolygon(QPolygonF([tip, back + side, back - side]))
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        box = QRectF(drain.x() + 0.5 * u, at.y() - self._line / 2, 4 * u, self._line)
+        p.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, symbol.words[0])
+
+    def _course(self, symbol: Symbol) -> tuple[QPointF, QPointF, QPointF, QPointF]:
+        """The ends of a part, and a square along it and across it."""
+        a, b = self._at(symbol.at), self._at(symbol.to)
+        length = math.hypot(b.x() - a.x(), b.y() - a.y())
+        along = (b - a) * (self._unit / length)
+        return a, b, along, QPointF(-along.y(), along.x())
 
     def _resistor(self, p: QPainter, symbol: Symbol) -> None:
-        a, b, u = self._at(symbol.at), self._at(symbol.to), self._unit
+        a, b, square, across = self._course(symbol)
+        u = self._unit
         length = math.hypot(b.x() - a.x(), b.y() - a.y())
-        along = QPointF((b.x() - a.x()) / length, (b.y() - a.y()) / length)
-        across = QPointF(-along.y(), along.x())
+        along, across = square / u, across / u
         middle = (a + b) / 2
         half = min(_BODY * u / 2, length * 0.42)
         first, last = middle - along * half, middle + along * half
@@ -166,11 +211,15 @@ class SchematicView(Drawn):
         if level:
             wide = max(3.4 * u, 60.0)
             # A trimmer's words stand below, its resistor's above, so that neither covers the other.
-            top = middle.y() + 1.1 * u if symbol.kind == "trimmer" else middle.y() - 0.5 * u - 2.1 * line
+            top = (
+                middle.y() + 1.1 * u
+                if symbol.kind == "trimmer"
+                else middle.y() - 0.5 * u - (len(symbol.words) + 0.1) * line
+            )
             boxes = [QRectF(middle.x() - wide, top + line * k, 2 * wide, line) for k in (0, 1)]
             side = Qt.AlignmentFlag.AlignHCenter
         else:
-            off = (1.3 if symbol.kind == "trimmer" else 0.75) * u
+            off = (1.3 if symbol.kind in ("trimmer", "capacitor") else 0.75) * u
             start = middle.x() - off - _WORDS_WIDE if symbol.left else middle.x() + off
             boxes = [QRectF(start, middle.y() + line * (k - 1), _WORDS_WIDE, line) for k in (0, 1)]
             side = Qt.AlignmentFlag.AlignRight if symbol.left else Qt.AlignmentFlag.AlignLeft

@@ -90,7 +90,7 @@ class PartsPanel(QWidget):
             name = label(slot, "heading")
             edit = ValueEdit(f"{slot}, {role}", lambda text, slot=slot: self._read(slot, text),
                              lambda fitted, slot=slot: self.changed.emit(slot, fitted))  # fmt: skip
-            edit.setToolTip("10k, 10k + 470, or 22k || 47k; Up and Down step through the series")
+            edit.set_hint("10k, 10k + 470, or 22k || 47k; Up and Down step through the series")
             edit.refused.connect(self.refused)
             edit.stepped.connect(lambda way, slot=slot: self.step(slot, way))
             name.setBuddy(edit)

@@ -5,10 +5,11 @@ from __future__ import annotations
 from msgspec.structs import replace as with_
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from dynamis.bench.designing import RESISTOR_PER_KELVIN, asked_of, built, circuit_of, standing, use_between
 from dynamis.bench.judging.pairs import trial_link
+from dynamis.bench.judging.switching import SWITCHING
 from dynamis.bench.notes_at import note_at_volts
 from dynamis.bench.ports import PortRef
 from dynamis.electrics.circuits.circuit import Fitted
@@ -26,6 +27,7 @@ from dynamis.ui.session import Session
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.views.circuit.chosen_panel import ChosenPanel
 from dynamis.ui.views.circuit.drawing import SchematicView
+from dynamis.ui.views.circuit.gate_page import GatePage
 from dynamis.ui.views.circuit.histogram import Laid
 from dynamis.ui.views.circuit.proposals_panel import STANDING, Answer, ProposalsPanel
 from dynamis.ui.views.circuit.wish_form import Ask, WishForm
@@ -59,8 +61,15 @@ class CircuitStation(QWidget):
         self.chosen: Proposal | None = None
         self._chosen_key, self._compared_key = "", ""
         self._design = Background()
-        across = QHBoxLayout(self)
-        across.setContentsMargins(18, 14, 18, 13)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(18, 14, 18, 13)
+        self.pages, self.gates = QStackedWidget(), GatePage(session, colours)
+        outer.addWidget(self.pages)
+        gain = QWidget()
+        self.pages.addWidget(gain)
+        self.pages.addWidget(self.gates)
+        across = QHBoxLayout(gain)
+        across.setContentsMargins(0, 0, 0, 0)
         across.setSpacing(13)
         across.addWidget(self._make_wish(), 0)
         across.addWidget(self._make_middle(), 1)
@@ -118,6 +127,7 @@ class CircuitStation(QWidget):
         self.side.parts.anew.connect(self._rest_anew)
         self.side.use.clicked.connect(lambda: self.window().guarded(self.use_in_link))
         self.drawing.slot_chosen.connect(self._slot_chosen)
+        self.gates.use.clicked.connect(lambda: self.window().guarded(self.use_in_link))
         self.zigzag.clicked.connect(self._draw_zigzag)
 
     def shut_down(self) -> None:
@@ -127,7 +137,14 @@ class CircuitStation(QWidget):
     @property
     def plot(self):
         """The picture that is copied, saved and printed: the schematic, or the spread while it is shown."""
+        if self.for_gates:
+            return self.gates.drawing
         return self.side.histogram if self.side.pages.currentIndex() == 2 else self.drawing
+
+    @property
+    def for_gates(self) -> bool:
+        """Whether what is looked at is a gate, trigger or clock link."""
+        return self.pages.currentWidget() is self.gates
 
     # -- what is asked -----------------------------------------------------------------------------
 
@@ -138,6 +155,7 @@ class CircuitStation(QWidget):
         self.side.setFixedWidth(int(_SIDE_WIDTH * min(larger, 1.15)))
         self.drawing.colours, self.drawing.number_style = colours, self._session.style
         self.side.dress(colours)
+        self.gates.dress(colours, larger, zigzag=self._session.preferences.zigzag)
         self.proposals.rows_model.current_colour = QColor(colours.thread_wash)
         self.drawing.zigzag = self._session.preferences.zigzag
         self.zigzag.setChecked(self.drawing.zigzag)
@@ -146,7 +164,7 @@ class CircuitStation(QWidget):
             self._show_chosen()
 
     def focus_first(self) -> None:
-        self.form.first().setFocus()
+        (self.gates.first() if self.for_gates else self.form.first()).setFocus()
 
     def showEvent(self, event) -> None:
         super().showEvent(event)
@@ -161,6 +179,13 @@ class CircuitStation(QWidget):
         if not self.isVisible():
             return
         pair, session = self.pair(), self._session
+        if pair is not None and session.bench.port(pair[1]).role in SWITCHING:
+            self.pages.setCurrentWidget(self.gates)
+            self.gates.show_pair(*pair)
+            if self.window().station is self:
+                self.window().show_thread()
+            return
+        self.pages.setCurrentIndex(0)
         sentence, wish, stands = "No link is looked at: the wish below is yours.", None, None
         if pair is not None:
             link = trial_link(session.bench.link_from(pair[0]), *pair)
@@ -305,6 +330,9 @@ class CircuitStation(QWidget):
 
     def use_in_link(self) -> None:
         """Put the chosen circuit into the link; one revision, taken back by undo."""
+        if self.for_gates:
+            self.gates.use_in_link()
+            return
         if self.chosen is None or self._pair is None or self._of_link is None:
             raise InputError("There is no pitch or modulation link to put the circuit in; choose a pair on Bench.")
         session, title = self._session, self.chosen.circuit.topology.title
@@ -318,7 +346,7 @@ class CircuitStation(QWidget):
 
     def table(self) -> Table:
         """The table that Copy and Save CSV work on."""
-        return self.proposals
+        return self.gates.table if self.for_gates else self.proposals
 
 
 def _link_part(wish: Wish | None) -> tuple[object, ...]:

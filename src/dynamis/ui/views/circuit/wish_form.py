@@ -99,12 +99,12 @@ class WishForm(QWidget):
             edit.refused.connect(self.refused)
             edit.setMinimumWidth(60)
             if row.key == "law":
-                edit.setToolTip(_LAW_TIP)
+                edit.set_hint(_LAW_TIP)
             self.edits[row.key] = edit
             self._add(grid, k, row.words, edit)
         at = len(_ROWS)
         self.supply = QuantityEdit("Supply", self._read_supply, self._take)
-        self.supply.setToolTip("12 is ± 12 V, 0:5 one rail of 5 V, -9:12 two unlike rails")
+        self.supply.set_hint("12 is ± 12 V, 0:5 one rail of 5 V, -9:12 two unlike rails")
         self.supply.refused.connect(self.refused)
         self._add(grid, at, "Supply", self.supply)
         self.op_amp = self._choice(grid, at + 1, "Op-amp", [(one.name, one.title) for one in OP_AMPS.values()],
@@ -118,7 +118,7 @@ class WishForm(QWidget):
         grid.addWidget(self.pairs, at + 4, 0, 1, 2)
         self.drawer = QuantityEdit("Values in the drawer", self._read_drawer, self._take)
         self.drawer.setPlaceholderText("all of the series")
-        self.drawer.setToolTip("Values at hand, such as 1k 10k 47k 100k; all of the series where none are named")
+        self.drawer.set_hint("Values at hand, such as 1k 10k 47k 100k; all of the series where none are named")
         self.drawer.refused.connect(self.refused)
         self._add(grid, at + 5, "Drawer", self.drawer)
 

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from dynamis.bench.gate_choices import GateChoice, GateChoices
 from dynamis.electrics.design.proposal import Proposal
 from dynamis.electrics.design.spread import Budget, Spread
 from dynamis.electrics.design.walk import Walk
+from dynamis.electrics.finding import VERDICT_WORDS
 from dynamis.notation.style import Style
 from dynamis.ui.views.circuit.histogram import Laid
 
@@ -21,6 +23,34 @@ def proposal_row(made: Proposal, drawn: Spread | None, style: Style) -> tuple[st
     trims = " + ".join(style.engineering(one.ohms, "Ω") for one in made.trims) or "none"
     return (made.title, str(made.count), f"{style.cents(made.nominal_cents)} ct", before, after,
             style.number(1e3 * made.supply_amperes, 1), trims)  # fmt: skip
+
+
+def gate_row(made: GateChoice, style: Style) -> tuple[str, ...]:
+    """The cells of a circuit for gates."""
+    met, count = made.met, str(len(made.stage.parts))
+    title = made.key[0].upper() + made.key[1:]
+    told = VERDICT_WORDS[made.fit.verdict] + ("" if made.holds is not False else ", not 5 % up")
+    if made.spoils:
+        told += " here only"
+    if met is None:
+        return title, count, "–", "–", "–", "–", told
+    levels = (style.volts(one, 2) for one in (met.low_volts, met.high_volts))
+    spare = (style.volts(one, 2, sign=True) for one in (met.on_margin, met.off_margin))
+    return title, count, *levels, *spare, told
+
+
+def gate_words(found: GateChoices, style: Style) -> list[str]:
+    """How the two meet with nothing between, and whether anything is found that mends it."""
+    met, told = found.met, []
+    if met is not None:
+        low, high = style.volts(met.low_volts, 2), style.volts(met.high_volts, 2)
+        on, off = style.volts(met.on_margin, 2, sign=True), style.volts(met.off_margin, 2, sign=True)
+        told.append(f"With nothing between, {low} and {high} arrive: {on} to spare for on, {off} for off.")
+    told += [one.text for one in found.bare.findings if one.asks]
+    if not found.choices:
+        told.append("Nothing has to stand between." if found.bare.verdict == "fits" else
+                    "None of the circuits known here mends that.")  # fmt: skip
+    return told
 
 
 def step_words(made: Proposal, steps: Walk | None, note_of: Callable[[float], str], style: Style) -> list[str]:

@@ -8,7 +8,6 @@ from collections.abc import Sequence
 import numpy as np
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QAction, QKeySequence
-from PySide6.QtWidgets import QButtonGroup, QPushButton, QStackedWidget
 
 from dynamis.bench.analysis import RunAnalysis
 from dynamis.bench.records import ReadingRecord
@@ -18,6 +17,7 @@ from dynamis.pitch.notes import note_name
 from dynamis.ui.session import Session
 from dynamis.ui.widgets.panel import Panel, label, set_text
 from dynamis.ui.widgets.table import Column, LazyRows, Row, Table
+from dynamis.ui.widgets.tabs import Tabs
 
 _READINGS = (
     Column("", "name", left=True, stretch=0.65),
@@ -54,24 +54,15 @@ class ReadingsPanel(Panel):
         self._session = session
         self.readings = Table("Readings", _READINGS)
         self.runs = Table("Runs", _RUNS)
-        self.stack = QStackedWidget()
-        self._tabs = QButtonGroup(self)
-        self.tab_buttons: list[QPushButton] = []
-        for k, (text, table) in enumerate((("Readings", self.readings), ("Runs", self.runs))):
-            button = QPushButton(text)
-            button.setProperty("tab", True)
-            button.setCheckable(True)
-            button.setChecked(k == 0)
-            self._tabs.addButton(button, k)
-            self.head.addWidget(button)
+        self.stack = Tabs(("Readings", "Runs"), self.head)
+        self.tab_buttons = self.stack.buttons
+        for table in (self.readings, self.runs):
             self.stack.addWidget(table)
-            self.tab_buttons.append(button)
         self.head.addStretch(1)
         self.head.addWidget(label("sharp is positive; ± is expanded, k = 2", "small"))
         self.body.addLayout(self.head)
         self.body.addWidget(self.stack, 1)
         self.body.setContentsMargins(17, 9, 12, 8)
-        self._tabs.idClicked.connect(self.stack.setCurrentIndex)
         self._reading_actions()
         self._run_actions()
 

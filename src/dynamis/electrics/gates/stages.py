@@ -1,6 +1,6 @@
 """Circuits for gates as built: what an output becomes behind the parts that stand between.
 
-The same levels of parts as in `gate_circuits.py`, which chooses them.
+The same levels of parts as in `circuits.py`, which chooses them.
 """
 
 from __future__ import annotations
@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Final
 
-from dynamis.electrics.gates import GateOutput
+from dynamis.electrics.gates.levels import GateOutput
 from dynamis.electrics.part import Part
 
 RAIL: Final = 12.0

@@ -14,7 +14,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Final
 
-from dynamis.electrics.gate_stages import (
+from dynamis.electrics.gates.levels import GateFit, GateInput, GateOutput, Span, judge_gate
+from dynamis.electrics.gates.stages import (
     JUNCTION_VOLTS,
     MOSFET_OHMS,
     OUT_OHMS,
@@ -25,7 +26,6 @@ from dynamis.electrics.gate_stages import (
     network_levels,
     transistor_drive,
 )
-from dynamis.electrics.gates import GateFit, GateInput, GateOutput, Span, judge_gate
 from dynamis.electrics.part import Part
 from dynamis.electrics.series import nearest, values_between
 from dynamis.electrics.signals.switching import DIODE_VOLTS
@@ -41,12 +41,16 @@ STRETCH_GATE_VOLTS: Final = 5.0
 
 @dataclass(frozen=True)
 class GateCircuit:
-    """A circuit between, and what it leaves.  becomes : the output that the input then meets."""
+    """A circuit between, and what it leaves.
+
+    becomes : the output that the input then meets.  holds : it also fits with rails or sender 5 % up.
+    """
 
     name: str
     parts: tuple[Part, ...]
     becomes: GateOutput
     leaves: GateFit
+    holds: bool = True
 
 
 @dataclass(frozen=True)
@@ -61,20 +65,34 @@ class _Tried:
 
 def gate_circuit(output: GateOutput, sink: GateInput, count: int = 1) -> GateCircuit | None:
     """The first of divider, buffer, transistor, comparator that fits; None where nothing does, or nothing is needed."""
-    if judge_gate(output, sink, count).verdict == "fits" or _hurts_itself(output):
-        return None
     second = None
+    for made in _fitting(output, sink, count):
+        if made.holds:
+            return made
+        second = second or made
+    return second
+
+
+def gate_circuits(output: GateOutput, sink: GateInput, count: int = 1) -> list[GateCircuit]:
+    """One of each kind that fits, the simplest first and those that hold with 5 % more ahead of the others."""
+    best: dict[str, GateCircuit] = {}
+    for made in _fitting(output, sink, count):
+        if made.name not in best or (made.holds and not best[made.name].holds):
+            best[made.name] = made
+    return sorted(best.values(), key=lambda one: not one.holds)
+
+
+def _fitting(output: GateOutput, sink: GateInput, count: int) -> Iterator[GateCircuit]:
+    """Circuits that fit at nominal rails and are safe with rails or sender 5 % up."""
+    if judge_gate(output, sink, count).verdict == "fits" or _hurts_itself(output):
+        return
     for tried in _candidates(output, sink, count):
         leaves = judge_gate(tried.becomes, sink, count)
         if leaves.verdict != "fits":
             continue
-        made = GateCircuit(tried.name, tried.parts, tried.becomes, leaves)
         up = judge_gate(tried.up, sink, count).verdict
-        if up == "fits":
-            return made
-        if second is None and up != "unsafe":
-            second = made
-    return second
+        if up != "unsafe":
+            yield GateCircuit(tried.name, tried.parts, tried.becomes, leaves, up == "fits")
 
 
 def _hurts_itself(output: GateOutput) -> bool:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Final
 
-from dynamis.electrics.gates import GateInput, GateOutput, Span
+from dynamis.electrics.gates.levels import GateInput, GateOutput, Span
 from dynamis.errors import InputError
 from dynamis.notation.keys import key_values
 from dynamis.notation.numbers import parse_plain

@@ -7,9 +7,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from dynamis.electrics.gate_circuits import STRETCH_FARADS, STRETCH_GATE_VOLTS, STRETCH_VOLTS
-from dynamis.electrics.gate_stages import RAIL, SWING
-from dynamis.electrics.gates import GateInput, GateOutput
+from dynamis.electrics.gates.circuits import STRETCH_FARADS, STRETCH_GATE_VOLTS, STRETCH_VOLTS
+from dynamis.electrics.gates.levels import GateInput, GateOutput
+from dynamis.electrics.gates.stages import RAIL, SWING
 from dynamis.electrics.part import Part
 from dynamis.electrics.signals import spice
 from dynamis.notation.style import plain
@@ -32,7 +32,7 @@ def receiver_lines(sink: GateInput, count: int, node: str = "in") -> list[str]:
 
 
 def circuit_lines(circuit: str, parts: Sequence[Part], *, contact: bool) -> list[str]:
-    """A circuit by its name and its parts, as `gate_circuits` chooses them.  contact : the sender is a switch."""
+    """A circuit by its name and its parts, as `circuits.py` chooses them.  contact : the sender is a switch."""
     ohms = {part.name: plain(part.ohms) for part in parts if part.ohms is not None}
     if circuit == "divider":
         return [f"R1 out in {ohms['R1']}", f"R2 in 0 {ohms['R2']}"]

@@ -1,0 +1,140 @@
+"""Circuits for a gate, trigger or clock link, side by side: each put between on trial and judged."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from dataclasses import replace as with_
+
+from msgspec.structs import replace
+
+from dynamis.bench.commands import Change
+from dynamis.bench.designing import joined
+from dynamis.bench.document import Bench, GateStageRecord, Link
+from dynamis.bench.gear.commands import put_link
+from dynamis.bench.judging.beside import spoiled
+from dynamis.bench.judging.pairs import PairFit, judge_pair
+from dynamis.bench.judging.switching import SWITCHING, fitting_circuits, gate_input, gate_output, meeting
+from dynamis.bench.ports import PortRef
+from dynamis.electrics.gates.circuits import stretcher_parts
+from dynamis.electrics.gates.levels import GateFit
+from dynamis.notation.style import Style
+
+STRETCHER = "stretcher"
+# A stretched pulse against the shortest that the input takes; common practice, no source.
+STRETCH = 2.0
+
+
+@dataclass(frozen=True)
+class GateChoice:
+    """One circuit, and the pair with it between.
+
+    key : its name, with "in the link" where it stands there.  met : the levels, None where they are not known.
+    holds : whether it also fits with its rails, or the sender, 5 % up; None where that is not worked out.
+    spoils : a sentence for each other input of the link that would no longer fit.
+    """
+
+    key: str
+    stage: GateStageRecord
+    fit: PairFit
+    met: GateFit | None
+    holds: bool | None
+    spoils: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class GateChoices:
+    """bare : the pair with nothing between.  choices : what stands in the link first, then what could."""
+
+    bare: PairFit
+    met: GateFit | None
+    choices: tuple[GateChoice, ...]
+
+
+def gate_choices(bench: Bench, link: Link, sink: PortRef, style: Style = Style()) -> GateChoices:
+    """What stands between and what could, for an input of a gate, trigger or clock link."""
+    empty = replace(link, gate_stages=())
+    bare = judge_pair(bench, empty, sink, (), style)
+    found = [choice(bench, link, sink, stage, style, stands=True) for stage in link.gate_stages]
+    for made in fitting_circuits(bench, empty, sink):
+        stage = GateStageRecord(made.name, made.parts)
+        found.append(with_(choice(bench, link, sink, stage, style), holds=made.holds))
+    gate = bench.port(sink).gate
+    if (
+        gate is not None
+        and gate.min_seconds is not None
+        and any(one.code == "pulse-too-short" for one in bare.findings)
+    ):
+        found.append(choice(bench, link, sink, stretcher(gate.min_seconds), style))
+    return GateChoices(bare, _met(bench, empty, sink), tuple(found))
+
+
+def stretcher(least_seconds: float) -> GateStageRecord:
+    """A pulse stretcher for an input that takes no shorter pulses than these."""
+    seconds = STRETCH * least_seconds
+    return GateStageRecord(STRETCHER, stretcher_parts(seconds), seconds)
+
+
+def choice(bench: Bench, link: Link, sink: PortRef, stage: GateStageRecord, style: Style = Style(), *,
+           stands: bool = False) -> GateChoice:  # fmt: skip
+    """A circuit on trial in a link, in the place of one of its kind.
+
+    A stretcher stands behind what mends the levels; one of each may be there.
+    """
+    tried = with_stage(link, stage)
+    key = f"in the link: {stage.circuit}" if stands else stage.circuit
+    spoils = () if stands else tuple(spoiled(bench, tried, sink))
+    return GateChoice(key, stage, judge_pair(bench, tried, sink, (), style), _met(bench, tried, sink), None, spoils)
+
+
+def with_stage(link: Link, stage: GateStageRecord) -> Link:
+    """The link with a circuit between, in the place of one of its kind."""
+    stretches = stage.circuit == STRETCHER
+    kept = tuple(one for one in link.gate_stages if (one.circuit == STRETCHER) != stretches)
+    return replace(link, gate_stages=(*kept, stage) if stretches else (stage, *kept))
+
+
+def use_stage(bench: Bench, output: PortRef, sink: PortRef, stage: GateStageRecord) -> Change:
+    """The two joined with a circuit for gates between."""
+    bench, link = joined(bench, output, sink)
+    return put_link(bench, with_stage(link, stage), f"put a {stage.circuit} between")
+
+
+def _met(bench: Bench, link: Link, sink: PortRef) -> GateFit | None:
+    met = meeting(bench, link, sink)
+    return None if isinstance(met, list) else met
+
+
+def meets_words(bench: Bench, link: Link, sink: PortRef, style: Style = Style()) -> list[str]:
+    """What the output gives and what the input takes, a sentence each."""
+    return [_sends(bench, link.output, style), _takes(bench, sink, style), *_beside(bench, link, sink)]
+
+
+def _sends(bench: Bench, ref: PortRef, style: Style) -> str:
+    made, label = gate_output(bench.port(ref))[0], bench.label(ref)
+    if made is None:
+        return f"What {label} gives is not known yet."
+    ohms = style.engineering(made.ohms, "Ω")
+    if made.kind == "switch":
+        return f"{label} is a contact to ground of {ohms}."
+    return f"{label} gives {style.volts(made.low_volts, 2)} and {style.volts(made.high_volts, 2)} behind {ohms}."
+
+
+def _takes(bench: Bench, ref: PortRef, style: Style) -> str:
+    made, label = gate_input(bench.port(ref))[0], bench.label(ref)
+    if made is None:
+        return f"What {label} takes is not known yet."
+    ohms, on, off = style.engineering(made.ohms, "Ω"), style.volts(made.on_volts, 2), style.volts(made.off_volts, 2)
+    if made.kind == "shorting":
+        pulled = style.volts(made.pullup_volts, 1)
+        told = f"{label} is pulled up to {pulled} by {ohms}, goes on below {on} and off above {off}"
+    else:
+        told = f"{label} goes on above {on} and off below {off}, with {ohms} to ground"
+    low, high = made.bears.low, made.bears.high
+    ends = [style.volts(one, 1, sign=True) for one in (low, high) if one is not None]
+    bears = f"; it bears {' to '.join(ends)}" if len(ends) == 2 else ""
+    return f"{told}{bears}."
+
+
+def _beside(bench: Bench, link: Link, sink: PortRef) -> list[str]:
+    others = [bench.label(one) for one in link.inputs if one != sink and bench.port(one).role in SWITCHING]
+    return [f"Beside it hang {', '.join(others)}."] if others else []

@@ -1,0 +1,95 @@
+"""Drawings of circuits for gates against the netlists that ngspice runs, and circuits side by side."""
+
+from __future__ import annotations
+
+import itertools
+
+import pytest
+from test_drawn import joined
+
+from dynamis.electrics.gates.circuits import gate_circuit, gate_circuits, stretcher_parts
+from dynamis.electrics.gates.levels import judge_gate
+from dynamis.electrics.gates.schematic import gate_schematic
+from dynamis.electrics.gates.specs import parse_gate_input, parse_gate_output
+from dynamis.electrics.gates.spice import circuit_lines
+from dynamis.electrics.series import SERIES
+
+GATE, SHORTING = "off_volts=0.8,on_volts=2.0", "kind=shorting,pullup_volts=5,on_volts=0.8,off_volts=2"
+CASES = {
+    "divider": ("low_volts=0,high_volts=10,ohms=100", GATE + ",max_volts=3.6"),
+    "buffer": ("low_volts=0,high_volts=5,ohms=100000", "off_volts=1,on_volts=2,ohms=22000"),
+    "transistor to ground": ("low_volts=0,high_volts=5", SHORTING),
+    "comparator and divider": ("low_volts=0,high_volts=1.2", "off_volts=1,on_volts=2"),
+    "comparator and divider, ahead a divider": ("low_volts=-15,high_volts=15", GATE + ",min_volts=-0.3,max_volts=5.3"),
+    "comparator and divider, of a contact": ("kind=switch", "off_volts=1,on_volts=2"),
+    "comparator and MOSFET to ground": ("low_volts=0,high_volts=1.2", SHORTING),
+}
+FIXED = {"0", "vcc", "vee"}
+
+
+def specs(case: str):
+    source, sink = CASES[case]
+    return parse_gate_output(source), parse_gate_input(sink)
+
+
+@pytest.mark.parametrize("case", [*CASES, "stretcher"])
+def test_what_is_drawn_is_what_ngspice_runs(case):
+    """Every resistor is drawn, and those that share a node of the netlist share one in the drawing, and no others."""
+    contact = case.endswith("contact")
+    if case == "stretcher":
+        name, parts = case, stretcher_parts(0.004)
+    else:
+        made = gate_circuit(*specs(case))
+        name, parts = made.name, made.parts
+        assert case.startswith(name)
+    drawn = gate_schematic(name, parts, contact=contact)
+    place = joined(drawn)
+    ends = {one.slot: frozenset((place[one.at], place[one.to])) for one in drawn.symbols if one.slot}
+    assert set(ends) == {one.name for one in parts if one.ohms is not None}
+    netlist: dict[str, set[str]] = {}
+    for line in circuit_lines(name, parts, contact=contact):
+        words = line.split()
+        for node in words[1:3] if words[0] in ends else ():
+            netlist.setdefault(node, set()).add(words[0])
+    shared = {}
+    for node, names in netlist.items():
+        common = frozenset.intersection(*(ends[one] for one in names))
+        if node not in FIXED and len(names) > 1:
+            assert len(common) == 1, f"{node} is drawn apart"
+            shared[node] = next(iter(common))
+    assert len(set(shared.values())) == len(shared)
+    first, last = (next(place[one.at] for one in drawn.symbols if one.kind == "terminal" and (one.at == one.to) is end)
+                   for end in (False, True))  # fmt: skip
+    for node, terminal in (("out", first), ("in", last)):
+        assert all(terminal in ends[one] for one in netlist.get(node, ()))
+    amplifiers = {one.words[0]: one for one in drawn.symbols if one.kind == "op-amp"}
+    assert set(amplifiers) == {one.name for one in parts if one.name.startswith("U")}
+    if "comparator" in name:
+        one = amplifiers["U1"]
+        x, y = one.at
+        plus = (x - 2.0, y + (-1.0 if one.turned else 1.0))
+        assert place[plus] == shared["k"]
+        assert place[(x + 2.0, y)] in ends["R2"]
+        minus = place[(x - 2.0, 2 * y - plus[1])]
+        assert minus == (first if contact else shared.get("ref", minus))
+    inside = [(x, y) for one in drawn.symbols for x, y in (one.at, one.to)]
+    assert all(0 <= x <= drawn.width and 0 <= y <= drawn.height for x, y in inside)
+
+
+@pytest.mark.parametrize("case", CASES)
+def test_circuits_side_by_side_all_fit_and_the_first_is_the_one_proposed(case):
+    output, sink = specs(case)
+    found = gate_circuits(output, sink)
+    assert found[0] == gate_circuit(output, sink)
+    assert len({one.name for one in found}) == len(found)
+    assert all(judge_gate(one.becomes, sink).verdict == "fits" for one in found)
+    order = [one.holds for one in found]
+    assert order == sorted(order, reverse=True)
+    common = {value for series in ("E24", "E96") for value in SERIES[series]}
+    for one, part in itertools.product(found, range(12)):
+        ohms = one.parts[part].ohms if part < len(one.parts) else None
+        assert ohms is None or any(abs(ohms / 10**decade - value) < 1e-6 for decade in range(7) for value in common)
+
+
+def test_nothing_is_offered_where_nothing_is_needed():
+    assert gate_circuits(parse_gate_output("low_volts=0,high_volts=5"), parse_gate_input(GATE)) == []
