@@ -13,9 +13,10 @@ from PySide6.QtTest import QTest
 from tests.electrics.spice import swept
 
 from dynamis.bench.chains import link_chain
+from dynamis.bench.commands import set_port
 from dynamis.bench.designing import circuit_of
 from dynamis.bench.nomogram import nomogram
-from dynamis.bench.ports import PortRef
+from dynamis.bench.ports import PortRef, PotRecord
 
 CONTROL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 BOARD, TONE = PortRef("workshop-board", "pitch-b"), PortRef("carousel-board", "tone")
@@ -476,6 +477,33 @@ def test_a_late_answer_to_an_old_question_is_dropped(circuit):
     answered(circuit)
     assert circuit.chosen.wish.gain == 0.7
     assert circuit.answer.proposals.asked.gain == 0.7
+
+
+def test_a_pedal_shows_its_curve_and_what_straightens_it(window, circuit):
+    """FACTS of the trade: 12 V through 10 kΩ onto 100 kΩ into 12 kΩ reaches 6.2 V and gives 1.7 V half-way."""
+    side, session = circuit.side, window.session
+    assert side.pages.buttons[4].isHidden()
+    wiper, pedal = PortRef("floor-pedal", "wiper"), PortRef("attic-filter", "pedal")
+    session.apply(set_port(session.bench, wiper, pot=PotRecord(100e3, 12.0, 10e3)))
+    session.judge.look_at(wiper, pedal)
+    answered(circuit)
+    side.show_tab(4)
+    settle()
+    assert not side.pages.buttons[4].isHidden()
+    told = side.curve_words.shown
+    assert "reaches 6.2" in told[0].replace("\u00a0", " ")
+    assert "gives 1.67" in told[0].replace("\u00a0", " ")
+    volts = {words: line for words, _, line in side.curve.lines()}
+    assert len(volts) == len(told) - 1
+    straight = {words: line[50] / line[-1] for words, line in volts.items()}
+    assert straight["as it is"] == pytest.approx(1.7 / 6.2, abs=0.01)
+    assert all(abs(one - 0.5) < 0.5 - straight["as it is"] for words, one in straight.items() if words != "as it is")
+    assert circuit.plot is side.curve
+    assert "a + input" in circuit.names.text().replace("\u00a0", " ")
+    session.judge.look_at(BOARD, TONE)
+    answered(circuit)
+    assert side.pages.buttons[4].isHidden()
+    assert side.pages.currentIndex() == 0
 
 
 def test_a_gate_pair_has_its_circuits_side_by_side_and_one_is_used(window, tmp_path, monkeypatch):

@@ -106,6 +106,12 @@ def straightenings(pot: LoadedPot) -> list[Straightening]:
     return found
 
 
+def straightened(pot: LoadedPot, way: Straightening, travel: ArrayLike) -> FloatArray:
+    """Volts at the wiper once it is straightened; travel : from 0 to 1, any shape."""
+    x = np.asarray(travel, float)
+    return replace(pot, ohms=way.ohms).volts(x) if way.kind == "lower" else _volts_with(pot, way.ohms, x)
+
+
 def _volts_with(pot: LoadedPot, upper: float, travel: FloatArray) -> FloatArray:
     """At the wiper, with a resistor from it to the fed end; solved as two nodes, the fed end and the wiper."""
     above, below = np.maximum((1.0 - travel) * pot.ohms, 1e-3), np.maximum(travel * pot.ohms, 1e-3)

@@ -112,7 +112,7 @@ def style_sheet(c: Colours, points: float) -> str:
     QPushButton[station="true"]:checked {{ color: {c.ink}; font-weight: 600; border-bottom-color: {c.ink}; }}
     QPushButton[station="true"]:focus {{ background: {c.blue_wash}; }}
     QPushButton[tab="true"] {{ border: none; background: transparent; color: {c.muted}; font-size: {title}pt;
-        padding: 2px 2px; margin-right: 12px; border-bottom: 2px solid transparent; border-radius: 0; }}
+        padding: 2px 2px; margin-right: 8px; border-bottom: 2px solid transparent; border-radius: 0; }}
     QPushButton[tab="true"]:checked {{ color: {c.ink}; font-weight: 600; }}
     QPushButton[tab="true"]:focus {{ border-bottom-color: {c.blue}; }}
     QLineEdit, QComboBox, QSpinBox, QPlainTextEdit {{ background: {c.field}; color: {c.ink};

@@ -23,14 +23,17 @@ from dynamis.notation.style import tied
 from dynamis.ui.background import Background
 from dynamis.ui.session import Session
 from dynamis.ui.theme.palette import Colours
+from dynamis.ui.views.circuit.curve import Pot, PotCurve, pot_words
 from dynamis.ui.views.circuit.histogram import Histogram, Laid
 from dynamis.ui.views.circuit.parts_panel import PartsPanel
 from dynamis.ui.views.circuit.saving import save_text
 from dynamis.ui.views.circuit.words import budget_words, spread_words, step_words
 from dynamis.ui.widgets.panel import Panel, Sentences, holding, rule, scrolling
+from dynamis.ui.widgets.picture import Drawn
 from dynamis.ui.widgets.tabs import Tabs
 
-TABS = ("Parts", "Trimmers", "Spread", "SPICE")
+TABS = ("Parts", "Trimmers", "Spread", "SPICE", "Curve")
+_CURVE = 4
 
 
 class ChosenPanel(Panel):
@@ -46,6 +49,7 @@ class ChosenPanel(Panel):
         self._sampling = Background()
         self._sampling.answered.connect(self._take_spread)
         row = QHBoxLayout()
+        row.setSpacing(0)
         self.pages = Tabs(TABS, row)
         row.addStretch(1)
         self.body.addLayout(row)
@@ -89,11 +93,34 @@ class ChosenPanel(Panel):
         self.spice.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
         self.pages.addWidget(self.spice)
 
+        curve = QWidget()
+        column = QVBoxLayout(curve)
+        column.setContentsMargins(0, 0, 0, 0)
+        self.curve, self.curve_words = PotCurve(colours, self._session.style), Sentences()
+        column.addWidget(self.curve, 3)
+        column.addWidget(scrolling(holding(self.curve_words)), 2)
+        self.pages.addWidget(curve)
+        self.show_pot(None)
+
+    def show_pot(self, pot: Pot | None) -> None:
+        """The potentiometer at either end of the link, with what loads it; None where there is none."""
+        self.pages.buttons[_CURVE].setVisible(pot is not None)
+        if pot is None and self.pages.currentIndex() == _CURVE:
+            self.show_tab(0)
+        self.curve.show_pot(pot)
+        self.curve_words.show_sentences([] if pot is None else pot_words(pot, self._session.style))
+
+    @property
+    def picture(self) -> Drawn | None:
+        """The picture of the page that is shown, None where it has none."""
+        return {2: self.histogram, _CURVE: self.curve}.get(self.pages.currentIndex())
+
     def show_tab(self, index: int) -> None:
         self.pages.show_page(index)
 
     def dress(self, colours: Colours) -> None:
-        self.histogram.colours, self.histogram.number_style = colours, self._session.style
+        for one in (self.histogram, self.curve):
+            one.colours, one.number_style = colours, self._session.style
 
     def stop(self) -> None:
         self._sampling.drop()

@@ -35,7 +35,7 @@ _COLUMNS = (
     Column("high", stretch=0.3), Column("on spare", stretch=0.3), Column("off spare", stretch=0.3),
     Column("verdict", left=True, stretch=0.3),
 )  # fmt: skip
-_WISH_WIDTH, _SIDE_WIDTH = 242, 322
+_WISH_WIDTH, _SIDE_WIDTH = 242, 336
 _SERIES = "E24"
 
 

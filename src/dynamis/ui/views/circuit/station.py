@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from msgspec.structs import replace as with_
+import numpy as np
+from msgspec.structs import replace
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from dynamis.bench.designing import RESISTOR_PER_KELVIN, asked_of, built, circuit_of, standing, use_between
+from dynamis.bench.document import Link
 from dynamis.bench.judging.pairs import trial_link
+from dynamis.bench.judging.swings import loaded_pots
 from dynamis.bench.judging.switching import SWITCHING
 from dynamis.bench.notes_at import note_at_volts
 from dynamis.bench.ports import PortRef
@@ -20,12 +23,14 @@ from dynamis.electrics.circuits.variation import Counting
 from dynamis.electrics.design.proposal import Proposal, propose, propose_one, with_values
 from dynamis.electrics.design.spread import spread
 from dynamis.electrics.design.wish import Wish
+from dynamis.electrics.potentiometer import LoadedPot
 from dynamis.errors import InputError
 from dynamis.ui.background import Background
 from dynamis.ui.course import CourseRunner
 from dynamis.ui.session import Session
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.views.circuit.chosen_panel import ChosenPanel
+from dynamis.ui.views.circuit.curve import Pot
 from dynamis.ui.views.circuit.drawing import SchematicView
 from dynamis.ui.views.circuit.gate_page import GatePage
 from dynamis.ui.views.circuit.histogram import Laid
@@ -36,7 +41,7 @@ from dynamis.ui.widgets.table import Table
 
 _START = Wish(1.0, op_amp=OP_AMPS["jfet"], resistor_per_kelvin=RESISTOR_PER_KELVIN)
 _TABLE_SAMPLES = 20_000
-_USUAL_POINTS, _WISH_WIDTH, _SIDE_WIDTH = 9.75, 242, 322
+_USUAL_POINTS, _WISH_WIDTH, _SIDE_WIDTH = 9.75, 242, 336
 
 
 class CircuitStation(QWidget):
@@ -139,7 +144,7 @@ class CircuitStation(QWidget):
         """The picture that is copied, saved and printed: the schematic, or the spread while it is shown."""
         if self.for_gates:
             return self.gates.drawing
-        return self.side.histogram if self.side.pages.currentIndex() == 2 else self.drawing
+        return self.side.picture or self.drawing
 
     @property
     def for_gates(self) -> bool:
@@ -186,7 +191,7 @@ class CircuitStation(QWidget):
                 self.window().show_thread()
             return
         self.pages.setCurrentIndex(0)
-        sentence, wish, stands = "No link is looked at: the wish below is yours.", None, None
+        sentence, wish, stands, pot = "No link is looked at: the wish below is yours.", None, None, None
         if pair is not None:
             link = trial_link(session.bench.link_from(pair[0]), *pair)
             start = _START if self.answer is None else self.form.ask.wish
@@ -194,11 +199,14 @@ class CircuitStation(QWidget):
             sentence = asked if isinstance(asked, str) else " → ".join(session.bench.label(one) for one in pair)
             if isinstance(asked, Wish) and session.bench.port(pair[1]).role == "modulation":
                 sentence += ". The whole swing stands for an octave: 12 ct are 1 % of it."
+            sentence += self._own_ohms(pair[0])
             wish = asked if isinstance(asked, Wish) else None
+            pot = self._pot(link, pair[1])
             there = circuit_of(link)
             if there is not None and wish is not None:
                 stands = standing(there, wish)
         set_text(self.names, sentence)
+        self.side.show_pot(pot)
         self.from_link.setEnabled(wish is not None)
         same = pair == self._pair and _link_part(wish) == _link_part(self._of_link)
         self._pair, self._of_link, self._standing = pair, wish, stands
@@ -209,6 +217,25 @@ class CircuitStation(QWidget):
             self.look_at(self._chosen_key)
         if self.window().station is self:
             self.window().show_thread()
+
+    def _own_ohms(self, output: PortRef) -> str:
+        """What a potentiometer's own resistance asks of a circuit behind it; "" for other senders."""
+        pot = self._session.bench.port(output).pot
+        if pot is None or not pot.ohms:
+            return ""
+        most = float(LoadedPot(pot.ohms, 1.0, pot.fed_ohms).source_ohms(np.linspace(0.0, 1.0, 101)).max())
+        return (
+            f" Its own resistance changes with its travel, up to {self._session.style.engineering(most, 'Ω')}: take a "
+            "circuit that meets it with a + input."
+        )
+
+    def _pot(self, link: Link, sink: PortRef) -> Pot | None:
+        """The potentiometer at either end that bends most, with nothing between."""
+        bench, bare = self._session.bench, replace(link, between=())
+        if not all(bench.port(one).ohms for one in link.inputs):
+            return None
+        found = [Pot(*one) for one in loaded_pots(bench, bare, sink)]
+        return max(found, key=lambda one: abs(one.made.bend[1]), default=None)
 
     def _ask(self, ask: Ask) -> None:
         """Work out the proposals beside the window."""
@@ -326,7 +353,7 @@ class CircuitStation(QWidget):
     def _draw_zigzag(self, on: bool) -> None:
         self.drawing.zigzag = on
         self.drawing.update()
-        self._session.set_preferences(with_(self._session.preferences, zigzag=on))
+        self._session.set_preferences(replace(self._session.preferences, zigzag=on))
 
     def use_in_link(self) -> None:
         """Put the chosen circuit into the link; one revision, taken back by undo."""

@@ -1,0 +1,120 @@
+"""The curve that a loaded potentiometer makes over its travel, and what straightens it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QPainter, QPen
+
+from dynamis.electrics.potentiometer import LoadedPot, Straightening, straightened, straightenings
+from dynamis.notation.style import Style
+from dynamis.ui.theme.palette import Colours
+from dynamis.ui.widgets.picture import Drawn, apart
+
+_LEFT, _RIGHT, _TOP, _BOTTOM = 46, 78, 26, 40
+_STEPS = 101
+_LINE = 16.0
+
+
+@dataclass(frozen=True)
+class Pot:
+    """A potentiometer as it is loaded, its name and what loads it."""
+
+    made: LoadedPot
+    name: str
+    load: str
+
+    @property
+    def ways(self) -> list[Straightening]:
+        return straightenings(self.made)
+
+
+def pot_words(pot: Pot, style: Style) -> list[str]:
+    """How it bends, and by how much less with each way to straighten it."""
+    travel, bend = pot.made.bend
+    half = style.volts(float(pot.made.volts(0.5)), 2)
+    reach = style.volts(pot.made.reach_volts, 2)
+    told = [
+        f"{pot.name} is loaded by {pot.load}: it reaches {reach} and gives {half} half-way. At "
+        f"{style.percent(100 * travel, 0)} of its travel it is {style.percent(100 * abs(bend), 0)} off a straight line."
+    ]
+    for way in pot.ways:
+        told.append(
+            f"{_way(way, style)}: off by {style.percent(100 * way.bend, 0)} at most, up to "
+            f"{style.volts(way.reach_volts, 2)}, for {style.engineering(way.amperes, 'A')}."
+        )
+    told.append("A buffer ahead of the load, and one ahead of the potentiometer, take the bend out wholly.")
+    return told
+
+
+def _way(way: Straightening, style: Style) -> str:
+    ohms = style.engineering(way.ohms, "Ω")
+    return f"A potentiometer of {ohms}" if way.kind == "lower" else f"{ohms} from the wiper to the fed end"
+
+
+class PotCurve(Drawn):
+    """Volts at the wiper over its travel: as it is in ink, straight as dashes, straightened in blue and amber."""
+
+    def __init__(self, colours: Colours, style: Style) -> None:
+        super().__init__("Curve of the potentiometer", colours, style)
+        self.pot: Pot | None = None
+
+    def sizeHint(self) -> QSize:
+        return QSize(320, 240)
+
+    def show_pot(self, pot: Pot | None) -> None:
+        self.pot = pot
+        self.setAccessibleDescription("" if pot is None else " ".join(pot_words(pot, self.number_style)))
+        self.update()
+
+    def lines(self) -> list[tuple[str, str, np.ndarray]]:
+        """Words, colour and volts of each curve over the travel."""
+        if self.pot is None:
+            return []
+        x, made, c = np.linspace(0.0, 1.0, _STEPS), self.pot.made, self.colours
+        found = [("as it is", c.ink, made.volts(x))]
+        for way, colour in zip(self.pot.ways, (c.blue, c.amber), strict=False):
+            ohms = self.number_style.engineering(way.ohms, "Ω")
+            found.append((ohms if way.kind == "lower" else f"+ {ohms}", colour, straightened(made, way, x)))
+        return found
+
+    def draw(self, p: QPainter) -> None:
+        lines = self.lines()
+        if not lines:
+            return
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        c, style = self.colours, self.number_style
+        every = np.concatenate([volts for _, _, volts in lines])
+        low, high = min(0.0, float(every.min())), max(0.0, float(every.max()))
+        box = QRectF(_LEFT, _TOP, max(10, self.width() - _LEFT - _RIGHT), max(10, self.height() - _TOP - _BOTTOM))
+
+        def at(travel: float, volts: float) -> QPointF:
+            return QPointF(
+                box.left() + box.width() * travel, box.bottom() - box.height() * (volts - low) / (high - low)
+            )
+
+        p.setPen(QPen(QColor(c.rule), 1.0))
+        for share in (0.0, 0.25, 0.5, 0.75, 1.0):
+            p.drawLine(at(share, low), at(share, high))
+        p.drawLine(at(0.0, 0.0), at(1.0, 0.0))
+        p.setPen(QColor(c.muted))
+        for share in (0.0, 0.5, 1.0):
+            words = QRectF(at(share, low).x() - 30, box.bottom() + 3, 60, _LINE)
+            p.drawText(words, Qt.AlignmentFlag.AlignCenter, style.percent(100 * share, 0))
+        p.drawText(
+            QRectF(box.left(), box.bottom() + 20, box.width(), _LINE), Qt.AlignmentFlag.AlignRight, "of its travel"
+        )
+        for volts in (low, high):
+            words = QRectF(0, at(0, volts).y() - 8, _LEFT - 5, _LINE)
+            p.drawText(words, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, style.volts(volts, 1))
+        first = lines[0][2]
+        p.setPen(QPen(QColor(c.muted), 1.0, Qt.PenStyle.DashLine))
+        p.drawLine(at(0.0, float(first[0])), at(1.0, float(first[-1])))
+        ends = apart([at(1.0, float(volts[-1])).y() for _, _, volts in lines], _LINE)
+        for (words, colour, volts), end in zip(lines, ends, strict=True):
+            p.setPen(QPen(QColor(colour), 1.8))
+            p.drawPolyline([at(k / (_STEPS - 1), float(one)) for k, one in enumerate(volts)])
+            place = QRectF(box.right() + 6, end - 8, _RIGHT - 6, _LINE)
+            p.drawText(place, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words)
