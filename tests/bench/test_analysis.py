@@ -8,10 +8,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from dynamis.bench.analysis import analyse, head_of
+from dynamis.bench.analysis import analyse, codes_of, head_of
+from dynamis.bench.chains import make_dac
+from dynamis.bench.measured_linearity import linearity_words, measured_linearity
 from dynamis.bench.records import HeadRecord, ReadingRecord, RunRecord
 from dynamis.calibration.words import correction_detail, shape_sentences
 from dynamis.demo.lantern import BENCH_METER, BOARD_DAC, BOARD_LAW, bench
+from dynamis.errors import InputError
 from dynamis.notation.style import Style
 from dynamis.pitch.tuning import EqualTemperament
 
@@ -29,9 +32,6 @@ def rows(*readings, run=RUN, voided=()):
 
 def simulated(run, gain=0.9957, offset=0.0017, notes=np.arange(36.0, 97.0, 5)):
     """Readings of a board with hidden values, as the run's own head plays it."""
-    from dynamis.bench.analysis import codes_of
-    from dynamis.bench.chains import make_dac
-
     codes = codes_of(run, make_dac("c", run.converter), notes)
     return rows(*zip(notes, BOARD_DAC.nominal_volts(codes) * gain + offset, strict=True), run=run)
 
@@ -162,3 +162,38 @@ def test_loading_is_known_where_the_resistances_are():
     run = msgspec.structs.replace(RUN, output_ohms=1000.0, plugged_ohms=(100e3, 100e3))
     assert analyse(run, []).loading_factor == pytest.approx(1 / 1.02)
     assert analyse(RUN, []).loading_factor is None
+
+
+def with_bend(run, notes=np.arange(36.0, 97.0, 3.0)):
+    """Readings of a converter with a step of 3 LSB at half scale, and what the end of its line then leaves by code."""
+    codes = codes_of(run, make_dac("c", run.converter), notes)
+    bend = np.where(codes >= 2048, 1.5, -1.5)
+    volts = (BOARD_DAC.nominal_volts(codes) + bend * BOARD_DAC.lsb_volts) * 0.9957 + 0.0017
+    line = np.polynomial.Polynomial.fit(codes, bend, 1)  # the best fit of the bend alone is taken out with the line
+    return rows(*zip(notes, volts, strict=True), run=run), codes, bend - line(codes)
+
+
+def test_a_run_shows_the_linearity_of_its_converter():
+    """Scale and offset do not count; by code it goes straight between what was read."""
+    readings, codes, left = with_bend(RUN)
+    made = measured_linearity(analyse(RUN, readings))
+    assert made.codes == pytest.approx(codes)
+    assert made.inl_lsb == pytest.approx(left, abs=0.02)
+    every = made.by_code(12)
+    assert len(every) == 4096
+    assert every[int(codes[5])] == pytest.approx(left[5], abs=0.02)
+    assert every[0] == every[int(codes[0])]
+    told = linearity_words(made, 0.5, Style())
+    assert "more than that" in told
+    assert "within" in linearity_words(made, 9.0, Style())
+    with pytest.raises(InputError, match="at most 16 bits"):
+        made.by_code(20)
+
+
+@pytest.mark.parametrize(("run", "readings", "words"), [
+    (None, [], "No run has been read"), (RUN, [(36, 0.2)], "second note"), (RUN, [(36, 0.2), (60, 2.2)], "fewer than three"),
+    (BARE, [(36, 0.2), (60, 2.2), (96, 5.2)], "converter of As found is not known"),
+    (msgspec.structs.replace(RUN, quantity="hertz", meter=None), [(36, 65.4), (60, 261.6), (96, 2093.0)], "read in hertz"),
+])  # fmt: skip
+def test_a_run_that_shows_no_linearity_says_why(run, readings, words):
+    assert words in measured_linearity(None if run is None else analyse(run, rows(*readings, run=run)))

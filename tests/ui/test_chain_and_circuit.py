@@ -357,6 +357,13 @@ def test_coding_supply_and_linearity_belong_to_the_channel(codes, window, tmp_pa
     assert len(values()["inl_lsb"]) == 4096
     click(codes.converter.drop_inl)
     assert "inl_lsb" not in values()
+    assert "not" not in codes.unit_words.text()  # what the run shows is drawn all the same
+    assert "As found" in codes.linearity_said.text()
+    click(codes.converter.from_run)
+    assert len(values()["inl_lsb"]) == 4096
+    assert max(map(abs, values()["inl_lsb"])) > 0.5
+    assert codes.converter.refusal.text() == ""
+    click(codes.converter.drop_inl)
     out = tmp_path / "codes.csv"
     window.session.file.copy_to(tmp_path / "copy.dynamis")
     assert (

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QFormLayout, QH
 from dynamis.bench.chains import converter_of
 from dynamis.bench.commands import Change, set_link, set_port, set_transfer
 from dynamis.bench.document import Bench
+from dynamis.bench.measured_linearity import measured_linearity
 from dynamis.bench.ports import PortRef
 from dynamis.converter.coding import CODINGS
 from dynamis.errors import InputError
@@ -77,7 +78,11 @@ class ConverterFields(Panel):
         self.take_inl.setToolTip("A table of code,volts as measured, or of code,inl_lsb from a data sheet")
         self.take_inl.clicked.connect(self.open_linearity)
         self.drop_inl.clicked.connect(lambda: self._apply("inl_lsb", None, self._transfer_change))
+        self.from_run = QPushButton("From the run")
+        self.from_run.setToolTip("What the readings of the run looked at leave of their line, by code")
+        self.from_run.clicked.connect(self.take_from_run)
         row.addWidget(self.take_inl)
+        row.addWidget(self.from_run)
         row.addWidget(self.drop_inl)
         form.addRow(row)
         form.addRow(rule())
@@ -172,6 +177,22 @@ class ConverterFields(Panel):
         except InputError as error:
             set_refusal(self.refusal, str(error))
 
+    def take_from_run(self) -> None:
+        """Take the linearity that the run looked at shows; its sentence is shown where it shows none."""
+        channel = self._session.channel
+        made = measured_linearity(self._session.analysis())
+        try:
+            if channel is None or isinstance(made, str):
+                raise InputError(made if isinstance(made, str) else "There is no channel with a converter.")
+            stored = converter_of(self._session.bench.port(channel[0]))
+            bits = 0 if stored is None else int(stored.values["bits"])
+            self._apply("inl_lsb", made.by_code(bits), self._transfer_change)
+            set_refusal(self.refusal, "")
+            every = f"The linearity of unit {channel[1]} is counted on for every unit now."
+            self._session.said.emit(every, False)
+        except InputError as error:
+            set_refusal(self.refusal, str(error))
+
     # -- showing -----------------------------------------------------------------------------------
 
     def show_channels(self) -> None:
@@ -189,7 +210,15 @@ class ConverterFields(Panel):
             self.channel.setCurrentIndex(channels.index(session.channel))
 
     def enable(self, on: bool) -> None:
-        for one in (*self.fields.values(), self.law, self.coding, self.supply, self.take_inl, self.drop_inl):
+        for one in (
+            *self.fields.values(),
+            self.law,
+            self.coding,
+            self.supply,
+            self.take_inl,
+            self.from_run,
+            self.drop_inl,
+        ):
             one.setEnabled(on)
         if not on:
             for field in self.fields.values():

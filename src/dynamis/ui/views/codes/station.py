@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from dynamis.bench.codes import ChannelCodes, channel_codes, codes_sentences, use_words
+from dynamis.bench.measured_linearity import linearity_words, measured_linearity
 from dynamis.bench.ports import PortRef
 from dynamis.errors import InputError
 from dynamis.notation.style import plain, tied
@@ -82,6 +83,8 @@ class CodesStation(QWidget):
         plot_panel.head.addStretch(1)
         plot_panel.body.addLayout(plot_panel.head)
         plot_panel.body.addWidget(self.plot, 1)
+        self.linearity_said = label("", "small", wrap=True, selectable=True)
+        plot_panel.body.addWidget(self.linearity_said)
         plot_panel.body.setContentsMargins(17, 11, 14, 6)
         table_panel = Panel("Codes", "Codes")
         self.as_law = QComboBox()
@@ -190,6 +193,7 @@ class CodesStation(QWidget):
         if self.picture.currentIndex() == 1:
             self._draw_linearity(codes)
         else:
+            self.linearity_said.setText("")
             self._draw(codes, channel[0])
 
     def _show_laws(self, ref: PortRef) -> None:
@@ -259,12 +263,21 @@ class CodesStation(QWidget):
         low, high = float(table.notes[0]), float(table.notes[-1])
         if limit:
             self.plot.tolerance(parse_tolerance(plain(limit)), low, high)
-        known = np.zeros(0) if inl is None else inl
+        known, c, told = [], self.colours, []
         if inl is not None:
-            self.plot.curve(table.notes, inl, self.colours.ink)
-            self.plot.points(PlotPoints(table.notes, inl, "disc", self.colours.ink, size=4.5))
-        words = "LSB, as it was taken from a table" if inl is not None else "not known by code; take it from a table"
-        set_text(self.unit_words, words)
+            known.append(inl)
+            self.plot.curve(table.notes, inl, c.ink)
+            self.plot.points(PlotPoints(table.notes, inl, "disc", c.ink, size=4.5))
+            told.append("the line as it is counted on")
+        read = measured_linearity(self._session.analysis())
+        if not isinstance(read, str):
+            known.append(read.inl_lsb)
+            self.plot.points(PlotPoints(read.notes, read.inl_lsb, "ring", c.blue, read.expanded_lsb, 7.0))
+            told.append("rings as the run was read")
+        unknown = "not known by code; take it from a table or a run"
+        set_text(self.unit_words, f"LSB: {', '.join(told)}" if told else unknown)
+        self.linearity_said.setText(linearity_words(read, limit, self._session.style))
+        known = np.concatenate(known) if known else np.zeros(0)
         self.plot.finish(low, high, known, self._session.note)
 
     def note_changed(self) -> None:
