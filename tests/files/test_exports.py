@@ -106,6 +106,12 @@ def test_the_correction_in_force_is_written(dynamis, demo_path, tmp_path):
         pytest.approx(2.2),
     )
     assert 1630 < int(rows[24]["code"]) < 1645  # 0.37 % up from the nominal 1630
+    as_json = tmp_path / "c.json"
+    assert dynamis("export", demo_path, "--what", "codes-json", *A03, "-o", as_json).status == 0
+    told = json.loads(as_json.read_text())
+    assert (told["unit"], told["channel"], told["hash"]) == ("03", "pitch A", answer.json["hash"])
+    assert [str(row["code"]) for row in told["codes"]] == [row["code"] for row in rows]
+    assert [row["wanted_volts"] for row in told["codes"]] == [float(row["wanted_volts"]) for row in rows]
 
 
 def test_nominal_values_say_so_and_end_with_1(dynamis, demo_path, tmp_path):

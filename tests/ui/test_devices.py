@@ -335,7 +335,8 @@ def test_exports_of_the_menu_are_those_of_the_command(window, dynamis, tmp_path,
     session = window.session
     for text, what in (
         ("Export the correction", "c-header"),
-        ("Export the codes", "codes-csv"),
+        ("Export the codes as CSV", "codes-csv"),
+        ("Export the codes as JSON", "codes-json"),
         ("Export the channel's", "readings-csv"),
     ):
         shown, made = tmp_path / "a.out", tmp_path / "b.out"

@@ -14,14 +14,12 @@ if TYPE_CHECKING:
     from dynamis.files.exports import ChannelExport
 
 _MOST_BYTES = 1024 * 1024
-_WHAT = ("c-header", "codes-csv", "readings-csv", "json", "spice", "template")
+_WHAT = ("c-header", "codes-csv", "codes-json", "readings-csv", "json", "spice", "template")
 
 
 @click.command()
 @click.argument("bench", metavar="BENCH", type=click.Path(path_type=Path))
-@click.option(
-    "--what", required=True, type=click.Choice(["c-header", "codes-csv", "readings-csv", "json", "spice", "template"])
-)
+@click.option("--what", required=True, type=click.Choice(_WHAT))
 @click.option("--gear", metavar="NAME", help="The board, where there is more than one.")
 @click.option("--unit", metavar="SERIAL", help="The unit, where there is more than one.")
 @click.option("--channel", metavar="NAME", help="The pitch output, where there is more than one.")
@@ -91,6 +89,8 @@ def _codes(made: ChannelExport, what: str, form: Path | None) -> str:
         return made.as_c_header()
     if what == "codes-csv":
         return made.as_codes_csv()
+    if what == "codes-json":
+        return made.as_codes_json()
     if form is None:
         raise InputError("--template is missing; --what template needs the file with the placeholders.")
     return made.as_template(read_text(form, _MOST_BYTES), str(form))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import json
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -133,6 +134,20 @@ class ChannelExport:
         writer.writerow(rows[0])
         writer.writerows(row.values() for row in rows)
         return out.getvalue()
+
+    def as_codes_json(self) -> str:
+        """The same as one JSON object: numbers at full precision, null for a key that plays nothing."""
+        port, correction = self.bench.port(self.channel), self.correction
+        kinds = {"note": int, "code": int, "word": int, "wanted_volts": float, "nominal_volts": float}
+        rows = [{key: (kinds[key](value) if value else None) if key in kinds else value
+                 for key, value in row.items() if key != "correction"} for row in self.code_rows()]  # fmt: skip
+        answer = {
+            "bench": self.bench.name, "gear": self.bench.gear_by(self.channel.gear).name, "unit": self.serial,
+            "channel": port.name, "law": port.law, "tuning": tuning_words(self.bench), "bits": self.bits,
+            "correction": self.kind, "adopted": None if self.adopted is None else self.adopted.adopted,
+            "hash": correction.hash, "codes": rows,
+        }  # fmt: skip
+        return json.dumps(answer, ensure_ascii=False, allow_nan=False, indent=1) + "\n"
 
     def as_template(self, template: str, where: str = "The template") -> str:
         """A text of the user's own with its placeholders filled; raises `InputError` as `template.filled`."""

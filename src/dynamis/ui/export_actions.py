@@ -20,6 +20,8 @@ def add_export_actions(actions, menu: QMenu) -> None:
         actions, "Export a C header", ".h", lambda made, held: made.as_c_header()))  # fmt: skip
     actions.add(menu, "Export the codes as CSV…", "", lambda: _channel(
         actions, "Export the codes", ".csv", lambda made, held: made.as_codes_csv()))  # fmt: skip
+    actions.add(menu, "Export the codes as &JSON…", "", lambda: _channel(
+        actions, "Export the codes", ".json", lambda made, held: made.as_codes_json()))  # fmt: skip
     actions.add(menu, "Export the codes by a &template…", "", lambda: export_template(actions))
     actions.add(menu, "Export the channel's readings as CSV…", "", lambda: export_readings(actions))
 
