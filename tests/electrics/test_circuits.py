@@ -41,7 +41,7 @@ SPECIMENS = {
     "biased-inverting": Circuit(TOPOLOGIES["biased-inverting"], (("R1", Fitted((22e3,))), ("R2", Fitted((22e3,))), ("R3", Fitted((33e3,))), ("R4", Fitted((10e3,))))),
     "inverting-pair": Circuit(TOPOLOGIES["inverting-pair"], (("R1", Fitted((62e3,))), ("R2", Fitted((24.3e3,))), ("R4", Fitted((95e3,), trimmer_ohms=10e3)), ("R5", Fitted((100e3,))), ("R3", Fitted((732e3, 8.66e3)))), reference=RAIL),
     "difference": Circuit(TOPOLOGIES["difference"], (("R1", Fitted((41.2e3,))), ("R2", Fitted((22.1e3, 267e3), "parallel")), ("R3", Fitted((100e3,))), ("R4", Fitted((13.5e3,)))), reference=RAIL),
-    "summer": Circuit(TOPOLOGIES["summer"], (("R1", Fitted((99e3,))), ("R2", Fitted((100e3,))), ("R6", Fitted((100e3,))), ("R8", Fitted((1.2e6,))), ("R4", Fitted((100e3,))), ("R5", Fitted((100e3,)))), reference=RAIL),
+    "summer": Circuit(TOPOLOGIES["summer"], (("R1", Fitted((99e3,))), ("R2", Fitted((100e3,))), ("R6", Fitted((100e3,))), ("R8", Fitted((1.2e6,))), ("R4", Fitted((100e3,))), ("R5", Fitted((100e3,)))), reference=RAIL, closed=frozenset({"R8"})),
 }  # fmt: skip
 
 

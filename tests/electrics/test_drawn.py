@@ -10,19 +10,22 @@ import pytest
 from test_circuits import SPECIMENS
 from tests.electrics.spice import ngspice, swept
 
+from dynamis.electrics.circuits.built import BuiltCircuit
 from dynamis.electrics.circuits.network import GROUND
+from dynamis.electrics.circuits.parts import pieces_of
 from dynamis.electrics.circuits.schematic import schematic
 from dynamis.electrics.circuits.spice import netlist
 from dynamis.electrics.circuits.supply import OP_AMPS, Supply
 from dynamis.electrics.circuits.topology import INPUT, JACK, OUT, RAIL, TOPOLOGIES
 from dynamis.electrics.circuits.variation import Counting, varied_in
-from dynamis.electrics.design.proposal import Proposal, propose, propose_one, with_values
-from dynamis.electrics.design.summer import summer, with_switches
+from dynamis.electrics.design.proposal import ORDER, Proposal, propose, propose_one, with_values
+from dynamis.electrics.design.summer import propose_summer, summer, with_switches
 from dynamis.electrics.design.trims import corner_values
 from dynamis.electrics.design.walk import walk
 from dynamis.electrics.design.wish import Wish
 from dynamis.electrics.potentiometer import LoadedPot, straightenings
 from dynamis.errors import InputError
+from dynamis.transfer.registry import REGISTRY
 
 _NEAR = 1e-6
 
@@ -237,11 +240,38 @@ def test_a_summer_adds_octaves_semitones_and_other_pitches(tmp_path):
     assert found[True, True][1] - bare[1] == pytest.approx(13 / 12, abs=1e-3)
     other = made.line({"in2": 0.5}).offset - made.line({"in2": 0.0}).offset
     assert float(other) == pytest.approx(0.5 * 100 / 99, rel=2e-3)  # 99 kΩ and no sender's kilohm in this sum
+    # The first case again at another scale, with an offset either way: an octave is then 0.37 V.
+    for offset in (1.25, -0.4):
+        scaled = summer(Wish(0.37, offset, reference_volts=5.0), 2, octaves=1.0)
+        lines = []
+        for octave in (False, True):
+            deck = netlist(with_switches(scaled, octave=octave, semitones=False), 0.0, 4.0)
+            lines.append(np.polyfit(*swept(deck, tmp_path).T, 1))
+        assert lines[0] == pytest.approx([0.37, offset], abs=5e-4)
+        assert lines[1][1] - lines[0][1] == pytest.approx(0.37, abs=1e-3)
+        assert float(scaled.line({"in2": 1.0}).offset - scaled.line().offset) == pytest.approx(0.37, rel=2e-2)
     for count, words in ((0, "1 to 3"), (4, "1 to 3")):
         with pytest.raises(InputError, match=words):
             summer(wish, count)
-    with pytest.raises(InputError, match="two rails"):
-        summer(replace(wish, supply=Supply(0, 5)))
+    for wrong, words in ((replace(wish, supply=Supply(0, 5)), "two rails"), (replace(wish, gain=-1.0), "positive gain"),
+                         (Wish(1.0, 0.0, 1.0, 5.0, zero_volts=0.0), "does not transpose"), (replace(wish, in_high=10.0), "11")):  # fmt: skip
+        with pytest.raises(InputError, match=words):
+            summer(wrong, 2, octaves=1.0)
+
+
+def test_a_summer_is_proposed_with_a_trimmer_that_reaches():
+    proposals = propose_summer(Wish(1.0, op_amp=OP_AMPS["precision"]), 2, 1.0, 1.0)
+    made = proposals.found[0]
+    assert {one.topology.name for one in proposals.rejected} == set(ORDER)
+    assert made.nominal_cents < 1.0
+    (trim,) = made.trims
+    assert trim.reach >= 1.1 * trim.needed > 0
+    switched = [one.name for one in pieces_of(made.circuit) if one.kind == "switch"]
+    assert switched == ["S1", "S2"]
+    kept = REGISTRY.make("c", BuiltCircuit("c", with_switches(made.circuit, octave=True, semitones=False)).stored())
+    assert kept.circuit.closed == {"R8"}
+    assert kept.offset_volts == pytest.approx(1.0, abs=2e-3)
+    assert len(propose_summer(replace(Wish(1.0), tolerance=0.0), 2, 0.0, 0.0).found[0].trims) == 0
 
 
 def test_a_reference_is_proposed_where_the_rail_would_move_the_pitch():

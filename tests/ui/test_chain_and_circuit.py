@@ -52,6 +52,15 @@ def answered(station) -> None:
     raise AssertionError(f"no answer: {station.state.text()} {station.refusal.text()}")
 
 
+def answered_or_refused(station) -> None:
+    for _ in range(400):
+        settle()
+        if station.refusal.text():
+            return
+        time.sleep(0.01)
+    raise AssertionError("no sentence came")
+
+
 # -- the chain -------------------------------------------------------------------------------------
 
 
@@ -484,6 +493,29 @@ def test_a_late_answer_to_an_old_question_is_dropped(circuit):
     answered(circuit)
     assert circuit.chosen.wish.gain == 0.7
     assert circuit.answer.proposals.asked.gain == 0.7
+
+
+def test_a_summer_is_designed_and_used(window, circuit):
+    """Other pitches and switches are asked for in the wish; one proposal, with its switches among the parts."""
+    row, voice = PortRef("curtain-sequencer", "row-A"), PortRef("balcony-voice", "pitch")
+    window.session.judge.look_at(row, voice)
+    answered(circuit)
+    circuit.form.adds.setCurrentIndex(5)
+    circuit.form.adds.activated.emit(5)
+    answered(circuit)
+    assert circuit.chosen.circuit.topology.name == "summer"
+    assert "1 of 10" in circuit.state.text().replace("\u00a0", " ")
+    kinds = [one.kind for one in circuit.drawing.drawing.symbols]
+    assert (kinds.count("switch"), kinds.count("terminal")) == (2, 3)
+    assert "switch" in circuit.side.parts_text()
+    press(window, Qt.Key.Key_I, CONTROL, SHIFT)
+    answered(circuit)
+    assert circuit_of(window.session.bench.link_from(row)).circuit.topology.name == "summer"
+    left = {one.code for one in window.session.judge.fit().findings}
+    assert not {"scale-mismatch", "offset", "transposition", "loading"} & left
+    window.session.judge.look_at(BOARD, TONE)  # which bears 3.3 V: an octave more is too much
+    answered_or_refused(circuit)
+    assert "switches closed" in circuit.refusal.text()
 
 
 def test_a_pedal_shows_its_curve_and_what_straightens_it(window, circuit):

@@ -6,7 +6,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
-Kind = Literal["resistor", "trimmer", "capacitor", "op-amp", "npn", "mosfet", "ground", "rail", "diode", "terminal"]
+Kind = Literal[
+    "resistor", "trimmer", "capacitor", "op-amp", "npn", "mosfet", "switch", "ground", "rail", "diode", "terminal"
+]
 Point = tuple[float, float]
 
 

@@ -160,6 +160,7 @@ class BuiltCircuit:
             ("trimmed", self.trimmed, False),
             ("low_volts", circuit.clamp.low, None),
             ("high_volts", circuit.clamp.high, None),
+            ("closed", sorted(circuit.closed), []),
         ):
             if value != default:
                 values[key] = value
@@ -211,7 +212,7 @@ def _make(transfer_id: str, values: dict[str, Any]) -> BuiltCircuit:
         TOPOLOGIES[name], (), Supply(low, high, values.get("supply_tolerance", 0.0)), OP_AMPS[op_amp],
         Reference(**values.get("reference", {})), values.get("source_ohms", 0.0), values.get("load_ohms"),
         values.get("resistor_tolerance", 0.01), values.get("resistor_per_kelvin", 0.0),
-        Clamp(values.get("low_volts"), values.get("high_volts")),
+        Clamp(values.get("low_volts"), values.get("high_volts")), frozenset(values.get("closed", ())),
     )  # fmt: skip
     unknown = [slot for slot in slots if slot not in {one.name for one in circuit.topology.slots}]
     if unknown:

@@ -93,6 +93,7 @@ class Circuit:
     source_ohms : of the sender.  load_ohms : of all inputs together, None for none.  out_ohms : outside the
     feedback loop.  resistor_tolerance : a fraction, of every resistor that `tolerances` does not name;
     resistor_per_kelvin : what its data sheet allows.  clamp : at the output, its diodes as they are fitted.
+    closed : the slots whose switch is closed.
     """
 
     topology: Topology
@@ -105,6 +106,7 @@ class Circuit:
     resistor_tolerance: float = 0.01
     resistor_per_kelvin: float = 0.0
     clamp: Clamp = Clamp()
+    closed: frozenset[str] = frozenset()
 
     def __post_init__(self) -> None:
         known = [slot.name for slot in self.topology.slots]
@@ -122,6 +124,11 @@ class Circuit:
     @cached_property
     def by_slot(self) -> dict[str, Fitted]:
         return dict(self.slots)
+
+    @cached_property
+    def connected(self) -> tuple[str, ...]:
+        """The slots that are fitted and not switched off."""
+        return tuple(name for name, _ in self.slots if name in self.closed or not self.topology.slot(name).switched)
 
     @property
     def resistors(self) -> list[tuple[str, float, str]]:
@@ -181,10 +188,10 @@ class Circuit:
     def _asked(self, values: Mapping[str, Value], loaded: bool) -> tuple[Network, dict[str, Value], Held]:
         load = self.load_ohms if loaded else None
         network = _network(
-            self.topology, tuple(name for name, _ in self.slots), self.reference.node, self.source_ohms > 0,
+            self.topology, self.connected, self.reference.node, self.source_ohms > 0,
             load is not None, self.op_amp.gain,
         )  # fmt: skip
-        ohms: dict[str, Value] = {name: fitted.value(name, values) for name, fitted in self.slots}
+        ohms: dict[str, Value] = {name: self.by_slot[name].value(name, values) for name in self.connected}
         if self.source_ohms > 0:
             ohms[SOURCE] = values.get(SOURCE, self.source_ohms)
         if load is not None:

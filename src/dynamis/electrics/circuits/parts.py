@@ -53,6 +53,9 @@ def pieces_of(circuit: Circuit, style: Style = Style()) -> list[Piece]:
         for k, rail in enumerate(rails):
             role = f"decoupling, {rail} to ground at the op-amps"
             found.append(Piece(f"C{k + 1}", "ceramic capacitor", "100 nF", role))
+    switched = [name for name, _ in circuit.slots if circuit.topology.slot(name).switched]
+    for k, name in enumerate(switched):
+        found.append(Piece(f"S{k + 1}", "switch", "one pole, on and off", f"to {name}"))
     if circuit.loop_ohms:
         value = style.engineering(circuit.loop_ohms, "Ω")
         found.append(Piece(LOOP_NAME, f"resistor {tolerance}", value, "behind the op-amp, inside the loop"))

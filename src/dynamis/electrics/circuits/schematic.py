@@ -21,6 +21,7 @@ _IN, _NODE_P, _NODE_M, _LEFT, _TIP = 1.0, 9.0, 10.6, 12.2, 16.2
 # Room for the words at the sender's and the receiver's end.
 _BEFORE, _BEHIND = 6.5, 8.5
 # A clamp: its resistor inside the loop, and how far behind the output its diodes hang.
+_MORE: Final = 4.4
 _LOOP, _CLAMP, _DIODE = 5.0, 3.2, 4.6
 _PLUS, _MINUS, _UP, _DOWN = 1.0, -1.0, -4.5, 6.0
 
@@ -140,7 +141,7 @@ def _amplifier(pen: Pen, circuit: Circuit, k: int, slots: list[Slot], style: Sty
         slot.place: slot for slot in slots if slot.name in circuit.by_slot and slot.place != "more-in"
     }
     more = [slot for slot in slots if slot.place == "more-in" and slot.name in circuit.by_slot]
-    top = _UP - 3.2 * len(more)
+    top = _UP - _MORE * len(more)
     pen.part("op-amp", (x0 + (_LEFT + _TIP) / 2, 0.0), (x0 + _TIP, 0.0), (amp.name,))
     plus, minus, node = (x0 + _LEFT, _PLUS), (x0 + _LEFT, _MINUS), (x0 + _NODE_M, _MINUS)
     last = k == len(circuit.topology.amplifiers) - 1
@@ -209,7 +210,7 @@ def _minus_side(
                 _ended(pen, circuit, GROUND, (x0 + _IN, _MINUS), style)
     if "minus-rail" in here:
         # Above the feedback and its words, so that none covers the other.
-        x, slot, low = x0 + _NODE_P - 0.2, here["minus-rail"], _UP - 3.2 * len(more) - 3.4
+        x, slot, low = x0 + _NODE_P - 0.2, here["minus-rail"], _UP - _MORE * len(more) - 3.4
         high = low - (6.8 if named[slot.name].trimmer_ohms else 3.2)
         _fitted(pen, slot.name, named[slot.name], (x, low), (x, high), style, left=True)
         pen.wire((x, _MINUS), (x, low))
@@ -218,11 +219,15 @@ def _minus_side(
         if "minus-in" not in here and "minus-ground" not in here:
             pen.wire((x, _MINUS), node)
     for k, slot in enumerate(more):
-        y = _MINUS - 3.2 * (k + 1)
+        y, end = _MINUS - _MORE * (k + 1), x0 - 2.5
         _fitted(pen, slot.name, named[slot.name], (x0 + _IN, y), (into[0], y), style)
         pen.wire((into[0], y), (x0 + _NODE_P + 0.4, y), (x0 + _NODE_P + 0.4, _MINUS))
-        if slot.a == RAIL:
-            _ended(pen, circuit, RAIL, (x0 + _IN, y), style)
-        else:
-            pen.sender((x0, y), (x0 + _IN, y), (slot.a,))
         pen.dots.append((x0 + _NODE_P + 0.4, _MINUS))
+        if slot.a != RAIL:
+            pen.sender((x0 + _IN - _BEFORE, y), (x0 + _IN, y), (slot.role.removeprefix("from the "),))
+            continue
+        if slot.switched:
+            pen.part("switch", (end, y), (x0 + _IN, y), ())
+        else:
+            pen.wire((end, y), (x0 + _IN, y))
+        _ended(pen, circuit, RAIL, (end, y), style)

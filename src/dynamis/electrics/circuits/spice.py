@@ -85,7 +85,7 @@ def _slots(circuit: Circuit, jack: str, travel: Mapping[str, float]) -> list[str
     lines = []
     for slot in circuit.topology.slots:
         a, b = (_named(circuit, node, jack) for node in (slot.a, slot.b))
-        fitted = circuit.by_slot.get(slot.name)
+        fitted = circuit.by_slot.get(slot.name) if slot.name in circuit.connected else None
         if fitted is None:
             if slot.place in ("feedback", "series"):
                 lines.append(f"V{slot.name} {a} {b} DC 0")

@@ -21,7 +21,10 @@ RAIL: Final = "rail"
 
 @dataclass(frozen=True)
 class Slot:
-    """A resistance between two nodes.  role : for the parts list.  place, stage : where it is drawn."""
+    """A resistance between two nodes.
+
+    role : for the parts list.  place, stage : where it is drawn.  switched : it counts only while its switch is closed.
+    """
 
     name: str
     a: str
@@ -29,6 +32,7 @@ class Slot:
     role: str
     place: Place
     stage: int = 0
+    switched: bool = False
 
 
 @dataclass(frozen=True)
@@ -105,8 +109,9 @@ _ALL: Final = (
               Slot("R2", "b", "a", "feedback of the first", "feedback"),
               Slot("R6", "in2", "a", "from the second input", "more-in"),
               Slot("R7", "in3", "a", "from the third input", "more-in"),
-              Slot("R8", RAIL, "a", "octave, through its switch", "more-in"),
-              Slot("R9", RAIL, "a", "semitones, through their switch", "more-in"),
+              Slot("R8", RAIL, "a", "octave, through its switch", "more-in", switched=True),
+              Slot("R9", RAIL, "a", "semitones, through their switch", "more-in", switched=True),
+              Slot("R10", RAIL, "a", "to the rail: the offset", "more-in"),
               Slot("R4", "b", "c", "from the first to the second: the gain", "minus-in", 1),
               Slot("R5", OUT, "c", "feedback of the second", "feedback", 1),
               Slot("R3", "c", RAIL, "from the second's − input to the rail: the offset", "minus-rail", 1)),

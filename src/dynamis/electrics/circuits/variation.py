@@ -47,6 +47,7 @@ def varied_in(circuit: Circuit, counting: Counting = Counting()) -> list[Varied]
     found = [
         Varied(name, f"{name}, {role}", ohms, circuit.resistor_tolerance * ohms, circuit.resistor_per_kelvin * ohms)
         for name, ohms, role in circuit.resistors
+        if name.rstrip("ab") in circuit.connected
     ]
     reference = circuit.reference
     if circuit.uses_reference:

@@ -1,59 +1,103 @@
-"""A summer of pitch voltages: inputs at a gain of one, octaves and semitones added from a reference by switches.
+"""A summer of pitch voltages: inputs at one gain, octaves and semitones added from a reference by switches.
 
 Adding two pitch voltages transposes on an exponential law.  Source: derived, Kirchhoff's laws.
 """
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Final
 
-from dynamis.electrics.circuits.circuit import Circuit, Fitted, Reference
+import numpy as np
+
+from dynamis.electrics.circuits.circuit import MID, Circuit, Fitted, Reference
 from dynamis.electrics.circuits.topology import TOPOLOGIES
+from dynamis.electrics.circuits.variation import Counting, varied_in
 from dynamis.electrics.design.preferred import choices, stock
+from dynamis.electrics.design.proposal import ORDER, Proposal, Proposals, Rejected
+from dynamis.electrics.design.spread import cents_off
+from dynamis.electrics.design.trims import Bench, Trim, corner_values, needed_range, trimmer_sizes
 from dynamis.electrics.design.wish import Wish
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
 
-_OHMS: Final = 100e3
+_OHMS: Final = (100e3, 47e3, 22e3, 10e3)
 MOST_INPUTS: Final = 3
+_MARGIN: Final = 1.1
 
 
 def summer(wish: Wish, inputs: int = 2, octaves: float = 0.0, semitones: float = 0.0) -> Circuit:
-    """A summer whose first input has the wish's gain, and the others a gain of one, behind senders of the same ohms.
+    """A summer whose inputs all have the wish's gain, behind senders of the same ohms; the wish's offset is added.
 
     octaves, semitones : what their switches add while they are closed, 0 for none.  Raises `InputError` for a count of
-    inputs or an offset that it cannot do.
+    inputs, a gain or volts that it cannot do.
     """
     if not 1 <= inputs <= MOST_INPUTS:
         raise InputError(f"A summer of {inputs} inputs was asked for; 1 to {MOST_INPUTS} were expected.")
     if wish.supply.single:
         raise InputError("A summer works round 0 V and needs two rails.")
+    if wish.gain <= 0:
+        raise InputError(f"A summer of two inverting stages has a positive gain, not {plain(wish.gain)}.")
+    if wish.zero_volts is not None:
+        raise InputError("Under Hz/V adding volts does not transpose; a summer is for V/oct.")
+    an_octave = wish.volts_per_octave * wish.gain
+    most = max(wish.ends) + an_octave * (octaves + semitones / 12.0)
+    low, high = wish.reach()
+    if min(wish.ends) < low or most > high:
+        raise InputError(
+            f"With its switches closed {plain(round(most, 3))} V would be wanted; from {wish.supply.words} "
+            f"{plain(round(low, 3))} V to {plain(round(high, 3))} V can be had."
+        )
     reference = Reference("vp", wish.supply.high, wish.supply.tolerance)
     if wish.reference_volts is not None:
         reference = Reference("ref", wish.reference_volts, wish.reference_tolerance)
-    values = stock(wish.series, wish.drawer)
-    wanted = {"R1": _OHMS / wish.gain - wish.source_ohms, "R2": _OHMS, "R4": _OHMS, "R5": _OHMS}
-    for slot in ("R6", "R7")[: inputs - 1]:
-        wanted[slot] = _OHMS - wish.source_ohms
-    for slot, steps in (("R8", octaves), ("R9", semitones / 12.0)):
-        if steps:
-            wanted[slot] = _OHMS * reference.volts / (steps * wish.volts_per_octave)
-    fitted = {}
-    for slot, ohms in wanted.items():
-        found = choices(ohms, values, wish.pairs)
-        if not found:
-            raise InputError(f"{slot} would be {plain(round(ohms, 1))} Ω, which no values at hand make.")
-        fitted[slot] = min(found, key=lambda one, ohms=ohms: abs(one.total - ohms))  # type: ignore[misc]
+    volts = {"R8": octaves * an_octave, "R9": semitones / 12.0 * an_octave, "R10": max(0.0, wish.offset_volts),
+             "R3": max(0.0, -wish.offset_volts)}  # fmt: skip
+    fitted, refused = {}, ""
+    for ohms in _OHMS:  # a semitone from a high rail asks for many megohms, so the rest comes down
+        wanted = {"R1": ohms / wish.gain - wish.source_ohms, "R2": ohms, "R4": ohms, "R5": ohms}
+        wanted |= dict.fromkeys(("R6", "R7")[: inputs - 1], wanted["R1"])
+        wanted |= {slot: ohms * reference.volts / one for slot, one in volts.items() if one}
+        try:
+            fitted = {slot: _nearest(slot, one, wish) for slot, one in wanted.items()}
+            break
+        except InputError as error:
+            refused = refused or str(error)
+    if not fitted:
+        raise InputError(refused)
     bare = Circuit(TOPOLOGIES["summer"], (), wish.supply, wish.op_amp, reference, wish.source_ohms,
                    wish.load_ohms, wish.tolerance, wish.resistor_per_kelvin, wish.clamp(amplified=True))  # fmt: skip
     return bare.fitting(**fitted)
 
 
+def _nearest(slot: str, ohms: float, wish: Wish) -> Fitted:
+    found = choices(ohms, stock(wish.series, wish.drawer), wish.pairs)
+    if not found:
+        raise InputError(f"{slot} would be {plain(round(ohms, 1))} Ω, which no values at hand make.")
+    return min(found, key=lambda one: abs(one.total - ohms))
+
+
+def propose_summer(
+    wish: Wish, inputs: int, octaves: float, semitones: float, counting: Counting = Counting(op_amps=False)
+) -> Proposals:
+    """The summer as the one proposal, with a scale trimmer where the tolerances ask for one; its switches are open.
+
+    Raises `InputError` as `summer`.
+    """
+    circuit = summer(wish, inputs, octaves, semitones)
+    varied = varied_in(circuit, counting)
+    trims: tuple[Trim, ...] = ()
+    if varied and float(np.max(cents_off(Bench(circuit, wish), corner_values(varied, circuit)))) > wish.tolerance_cents:
+        needed = needed_range(circuit, wish, varied)
+        total = circuit.by_slot["R4"].total
+        size = next(one for one in trimmer_sizes() if one >= 2.0 * _MARGIN * needed["scale"] * total)
+        fixed = _nearest("R4", total - MID * size, wish)
+        circuit = circuit.fitting(R4=replace(fixed, trimmer_ohms=size))
+        trims = tuple(Bench(circuit, wish).describe(needed))
+    others = tuple(Rejected(TOPOLOGIES[name], "it has one input and no switches") for name in ORDER)
+    return Proposals((Proposal(circuit, wish, trims),), others, wish, wish)
+
+
 def with_switches(circuit: Circuit, *, octave: bool, semitones: bool) -> Circuit:
-    """The summer as it stands with its switches; an open one leaves its resistor out."""
-    open_ones: dict[str, Fitted | None] = {}
-    if not octave:
-        open_ones["R8"] = None
-    if not semitones:
-        open_ones["R9"] = None
-    return circuit.fitting(**open_ones)
+    """The summer as it stands with its switches."""
+    return replace(circuit, closed=frozenset(slot for slot, on in (("R8", octave), ("R9", semitones)) if on))

@@ -93,6 +93,8 @@ class SchematicView(Drawn):
             p.drawText(QRectF(at.x() - u, at.y() - 9, 2 * u, 18), Qt.AlignmentFlag.AlignCenter, symbol.words[0])
         elif symbol.kind in ("diode", "capacitor"):
             (self._diode if symbol.kind == "diode" else self._capacitor)(p, symbol)
+        elif symbol.kind == "switch":
+            self._switch(p, symbol)
         elif symbol.kind in ("npn", "mosfet"):
             self._transistor(p, symbol)
         elif symbol.kind == "ground":
@@ -144,6 +146,16 @@ class SchematicView(Drawn):
             p.drawLine(end, plate)
             p.drawLine(plate - across, plate + across)
         self._words(p, symbol, (a + b) / 2, abs(along.x()) > abs(along.y()))
+
+    def _switch(self, p: QPainter, symbol: Symbol) -> None:
+        """An open one, level."""
+        a, b, along, across = self._course(symbol)
+        first, last = (a + b) / 2 - along * 0.9, (a + b) / 2 + along * 0.9
+        p.drawLine(a, first)
+        p.drawLine(last, b)
+        p.drawLine(first, last - across * 0.9)
+        for one in (first, last):
+            p.drawEllipse(one, 2.2, 2.2)
 
     def _transistor(self, p: QPainter, symbol: Symbol) -> None:
         """One that pulls down: its base or gate at the left, the arrow of its emitter, or into its channel."""

@@ -22,6 +22,7 @@ from dynamis.electrics.circuits.supply import OP_AMPS
 from dynamis.electrics.circuits.variation import Counting
 from dynamis.electrics.design.proposal import Proposal, propose, propose_one, with_values
 from dynamis.electrics.design.spread import spread
+from dynamis.electrics.design.summer import propose_summer
 from dynamis.electrics.design.wish import Wish
 from dynamis.electrics.potentiometer import LoadedPot
 from dynamis.errors import InputError
@@ -35,7 +36,7 @@ from dynamis.ui.views.circuit.drawing import SchematicView
 from dynamis.ui.views.circuit.gate_page import GatePage
 from dynamis.ui.views.circuit.histogram import Laid
 from dynamis.ui.views.circuit.proposals_panel import STANDING, Answer, ProposalsPanel
-from dynamis.ui.views.circuit.wish_form import Ask, WishForm
+from dynamis.ui.views.circuit.wish_form import NOTHING, Ask, WishForm
 from dynamis.ui.widgets.panel import Panel, label, scrolling, set_refusal, set_text
 from dynamis.ui.widgets.table import Table
 
@@ -211,7 +212,7 @@ class CircuitStation(QWidget):
         same = pair == self._pair and _link_part(wish) == _link_part(self._of_link)
         self._pair, self._of_link, self._standing = pair, wish, stands
         if self.answer is None or anew or not same:
-            self._ask(Ask(wish or self.form.ask.wish, self.form.ask.kelvin))
+            self._ask(Ask(wish or self.form.ask.wish, self.form.ask.kelvin, self.form.ask.adds))
         else:
             self._show_table()
             self.look_at(self._chosen_key)
@@ -243,7 +244,8 @@ class CircuitStation(QWidget):
         wish, counting = ask.wish, self._counting()
 
         def work(wanted) -> Answer:
-            found, spreads = propose(wish, Counting()), {}
+            found = propose(wish, Counting()) if ask.adds == NOTHING else propose_summer(wish, *ask.adds, Counting())
+            spreads = {}
             for one in found.found:
                 if wanted():
                     spreads[one.key] = spread(one.circuit, one.wish, counting, samples=_TABLE_SAMPLES)

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLineEdit, QWidget
+from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QWidget
 
 from dynamis.electrics.circuits.supply import OP_AMPS, Supply
 from dynamis.electrics.design.wish import Wish
@@ -17,13 +17,20 @@ from dynamis.notation.style import Style, plain
 from dynamis.ui.widgets.panel import label
 from dynamis.ui.widgets.quantity_edit import QuantityEdit
 
+Adds = tuple[int, float, float]
+NOTHING: Adds = (1, 0.0, 0.0)
+
 
 @dataclass(frozen=True)
 class Ask:
-    """A wish and at what temperature it has to hold.  kelvin : away from 25 °C."""
+    """A wish and at what temperature it has to hold.
+
+    kelvin : away from 25 °C.  adds : inputs, and the octaves and semitones that switches add.
+    """
 
     wish: Wish
     kelvin: float = 10.0
+    adds: Adds = NOTHING
 
 
 @dataclass(frozen=True)
@@ -75,6 +82,11 @@ _ROWS = (
     _Row("law", "Law", "V", lambda ask, s: _law(ask.wish, s), _wished("volts_per_octave")),
 )  # fmt: skip
 _LAW_TIP = "The sender's scale, 1.2 V/oct; or Hz/V with the receiver's volts at 0 Hz, Hz/V 0.12 V"
+_ADDS: tuple[tuple[Adds, str], ...] = (
+    (NOTHING, "nothing"), ((2, 0.0, 0.0), "another pitch"), ((3, 0.0, 0.0), "two more pitches"),
+    ((1, 1.0, 0.0), "an octave, switched"), ((1, 1.0, 1.0), "octave and semitone"),
+    ((2, 1.0, 1.0), "pitch, octave, semitone"),
+)  # fmt: skip
 _REFERENCES = ((None, "the rail"), (2.5, "reference 2.5 V"), (5.0, "reference 5 V"), (10.0, "reference 10 V"))
 
 
@@ -111,11 +123,21 @@ class WishForm(QWidget):
                                    lambda wish, name: replace(wish, op_amp=OP_AMPS[name]))  # fmt: skip
         self.reference = self._choice(grid, at + 2, "Offset from", list(_REFERENCES),
                                       lambda wish, volts: replace(wish, reference_volts=volts))  # fmt: skip
-        self.series = self._choice(grid, at + 3, "Series", [(name, name) for name in SERIES],
-                                   lambda wish, name: replace(wish, series=name))  # fmt: skip
-        self.pairs = QCheckBox("pairs where one misses")
-        self.pairs.clicked.connect(lambda on: self._wish(lambda wish: replace(wish, pairs=on)))
-        grid.addWidget(self.pairs, at + 4, 0, 1, 2)
+        both = [
+            ((name, pairs), f"{name}, {'pairs' if pairs else 'single'}") for name in SERIES for pairs in (True, False)
+        ]
+        self.series = self._choice(grid, at + 3, "Series", both,
+                                   lambda wish, one: replace(wish, series=one[0], pairs=one[1]))  # fmt: skip
+        self.series.setToolTip("Preferred values; pairs in series or parallel where a single one misses")
+        self.adds = QComboBox()
+        self.adds.setAccessibleName("Adds")
+        self.adds.setToolTip("A summer: other pitches, or an octave and a semitone by switches, added to the first")
+        self.adds.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.adds.setMinimumContentsLength(4)
+        for value, shown in _ADDS:
+            self.adds.addItem(shown, value)
+        self.adds.activated.connect(lambda k: self._take(replace(self.ask, adds=_ADDS[k][0])))
+        self._add(grid, at + 4, "Adds", self.adds)
         self.drawer = QuantityEdit("Values in the drawer", self._read_drawer, self._take)
         self.drawer.setPlaceholderText("all of the series")
         self.drawer.set_hint("Values at hand, such as 1k 10k 47k 100k; all of the series where none are named")
@@ -150,11 +172,12 @@ class WishForm(QWidget):
         text = plain(supply.high) if supply.low == -supply.high else f"{plain(supply.low)}:{plain(supply.high)}"
         self.supply.show_text(text)
         self.op_amp.setCurrentIndex(max(0, self.op_amp.findData(ask.wish.op_amp.name)))
-        self.series.setCurrentIndex(max(0, self.series.findData(ask.wish.series)))
+        both = (ask.wish.series, ask.wish.pairs)
+        self.series.setCurrentIndex([self.series.itemData(k) for k in range(self.series.count())].index(both))
         known = [volts for volts, _ in _REFERENCES]
         volts = ask.wish.reference_volts
         self.reference.setCurrentIndex(known.index(volts) if volts in known else 0)
-        self.pairs.setChecked(ask.wish.pairs)
+        self.adds.setCurrentIndex([value for value, _ in _ADDS].index(ask.adds))
         self.drawer.show_text(" ".join(style.engineering(one, "").replace(" ", "") for one in ask.wish.drawer))
 
     def _read(self, row: _Row, text: str) -> Ask:
