@@ -241,7 +241,7 @@ def test_another_law_is_judged_at_once_and_keeps_the_limits():
     output, sink = PortRef("curtain-sequencer", "row-A"), PortRef("gallery-voice", "pitch-1")
     for ref in (output, sink):
         one = set_port_field(one, ref, field("law"), "voct:scale=1.2,note=48,volts=0.5").bench
-    chain = link_chain(one, trial_link(None, output, sink), sink).chain
+    chain = link_chain(one, trial_link(None, output, sink)).chain
     trace = chain.trace(np.array([48.0, 60.0]), NOMINAL, NOMINAL)
     assert trace[1] == pytest.approx([0.5, 1.7])
     assert trace[-1][1] - trace[-1][0] == pytest.approx(1.0, abs=0.03)

@@ -273,3 +273,16 @@ def test_the_parts_list_counts_equal_parts_and_prices_them():
     assert f"{hundred.quantity},{hundred.kind},100 kΩ" in text
     assert f"0.07,{round(0.07 * hundred.quantity, 4)}" in text
     assert parts_csv(rows).splitlines()[0] == "quantity,kind,value,names,role"
+
+
+@pytest.mark.parametrize("offset", [3e-4, -8e-4, 1.5e-3, -3e-3, 8e-3, -0.02, 0.05])
+@pytest.mark.parametrize(("gain", "source"), [(1.0, 1e4), (-0.3, 1e4), (0.5, 1e3), (-1.0, 100.0), (2.0, 0.0)])
+def test_a_slight_offset_from_a_high_rail_is_made_too(gain, source, offset):
+    """By a stage of fewer ohms, two resistors in series, or left out where it is within what counts as done."""
+    proposals = propose(Wish(gain, offset, 0.2, 5.0, source_ohms=source, supply=Supply(-15, 15)), smallest=True)
+    made = proposals.found[0]
+    assert proposals.delivered
+    assert abs(made.gain_error) <= 1e-3
+    assert abs(made.offset_error_volts) <= 1e-3
+    values = stock("E96")
+    assert all(np.isclose(values, ohms, rtol=1e-9).any() for _, ohms, _ in made.circuit.resistors)

@@ -85,6 +85,10 @@ def tour(folder: Path, notes: tuple[float, ...] = _NOTES) -> list[Path]:
         picture("circuit")
         window.station.side.show_tab(2)
         picture("circuit-spread")
+        session.judge.look_at(PortRef("workshop-board", "gate"), PortRef("pit-voice", "trigger"))
+        window.station.gates.look_at("comparator and MOSFET to ground")
+        picture("circuit-gate")
+        session.judge.look_at(PortRef("workshop-board", "pitch-b"), PortRef("carousel-board", "tone"))
         window.show_station("Codes")
         picture("codes")
         with contextlib.closing(LanternStandins()) as bench:

@@ -16,9 +16,14 @@ from dynamis.errors import InputError
 from dynamis.notation.style import plain
 
 Ohms = dict[str, float]
+# An offset that may be left out where nothing makes it: within what counts as done.
+SLIGHT_VOLTS: Final = 0.9e-3
 # An offset under this share of the rail, and a branch under this share of a node, are left out.
 _NOTHING: Final = 1e-9
 _SECOND_STAGE_OHMS: Final = 100e3
+_LEAST_STAGE_OHMS, _LEAST_BIAS_OHMS = 620.0, 100.0
+_HIGH_OHMS: Final = 5e6
+_BIAS_OHMS: Final = (10e3, 33e3, 22e3, 15e3, 47e3)
 
 
 @dataclass(frozen=True)
@@ -88,7 +93,7 @@ def _attenuated(wish: Wish, seeds: Sequence[float]) -> Iterator[Set]:
 
 
 def _follower(wish: Wish, seeds: Sequence[float]) -> Iterator[Set]:
-    if abs(wish.gain - 1.0) > 5e-4 or abs(wish.offset_volts) > 5e-4:
+    if abs(wish.gain - 1.0) > 5e-4 or abs(wish.offset_volts) > SLIGHT_VOLTS:
         raise InputError("a follower has a gain of 1 and no offset")
     yield Set({}, Reference("vp", wish.supply.high))
 
@@ -135,9 +140,12 @@ def _inverting_pair(wish: Wish, seeds: Sequence[float]) -> Iterator[Set]:
     if wish.gain <= 0:
         raise InputError("two inversions leave the sign as it is, and the gain is negative")
     for one in _summing(wish, seeds, wish.gain):
-        more = {"R4": _SECOND_STAGE_OHMS, "R5": _SECOND_STAGE_OHMS}
+        # A slight offset from a high rail asks for more megohms than there are, so the stage comes down.
+        share = abs(wish.offset_volts / one.reference.volts)
+        second = min(_SECOND_STAGE_OHMS, max(_LEAST_STAGE_OHMS, _HIGH_OHMS * share)) if share else _SECOND_STAGE_OHMS
+        more = {"R4": second, "R5": second}
         if "R3" in one.ohms:
-            more["R3"] = _SECOND_STAGE_OHMS * abs(one.reference.volts) / abs(wish.offset_volts)
+            more["R3"] = second / share
         yield Set({**one.ohms, **more}, one.reference)
 
 
@@ -158,8 +166,9 @@ def _biased_inverting(wish: Wish, seeds: Sequence[float]) -> Iterator[Set]:
     share = wish.offset_volts / (1.0 - wish.gain) / reference.volts
     if not 0 < share < 1:
         raise InputError("its bias would lie outside the supply")
-    for seed in seeds:
-        bias = 10e3 if seed < 30e3 else 33e3
+    for k, seed in enumerate(seeds):
+        # Of several dividers one comes nearer where a series is coarse.
+        bias = min(_BIAS_OHMS[k % len(_BIAS_OHMS)], max(_LEAST_BIAS_OHMS, _HIGH_OHMS * share))
         yield Set({"R1": seed, "R2": -wish.gain * (seed + wish.source_ohms), "R4": bias,
                    "R3": bias * (1.0 / share - 1.0)}, reference)  # fmt: skip
 

@@ -36,8 +36,8 @@ def near(ohms: float, values: FloatArray, count: int = 2) -> list[float]:
 
 
 def choices(ohms: float, values: FloatArray, pairs: bool) -> list[Fitted]:
-    """What may stand for a wanted resistance; none outside 10 Ω to 10 MΩ."""
-    if not LEAST_OHMS <= ohms <= MOST_OHMS or not values.size:
+    """What may stand for a wanted resistance; none outside 10 Ω to 10 MΩ, or of two in series 20 MΩ."""
+    if not LEAST_OHMS <= ohms <= MOST_OHMS * (2.0 if pairs else 1.0) or not values.size:
         return []
     found = [Fitted((one,)) for one in near(ohms, values)]
     if abs(found[0].total / ohms - 1.0) < _EXACT:

@@ -197,6 +197,8 @@ def _nearest(wish: Wish) -> list[Wish]:
             worst = max(worst, abs(other - wish.ends[0 if nearer else 1]))
         if first != last:
             found.append((worst, wish.line(first, last)))
+    if wish.offset_volts:  # too slight for any resistor from this rail
+        found.append((abs(wish.offset_volts), replace(wish, offset_volts=0.0)))
     return [one for _, one in sorted(found, key=lambda pair: pair[0])]
 
 

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from dynamis.electrics.circuits.circuit import Circuit, Fitted
 from dynamis.electrics.circuits.topology import Topology
-from dynamis.electrics.design.equations import Set, equations_for
+from dynamis.electrics.design.equations import SLIGHT_VOLTS, Set, equations_for
 from dynamis.electrics.design.preferred import choices, near, stock
 from dynamis.electrics.design.wish import GAIN_WITHIN, OFFSET_WITHIN_VOLTS, Wish
 from dynamis.errors import InputError
@@ -59,10 +59,23 @@ def choose(topology: Topology, wish: Wish, trimmers: Mapping[str, float] | None 
     near_ohms : where the free value is looked for, None for everywhere.  Raises `InputError` with the reason where
     the topology, its supply or the values at hand cannot do it.
     """
-    first = _choose(topology, wish, trimmers or {}, locked or {}, near_ohms, wide=False)
+    try:
+        return _chosen(topology, wish, wish, trimmers or {}, locked or {}, near_ohms)
+    except InputError:
+        if not 0 < abs(wish.offset_volts) <= SLIGHT_VOLTS:
+            raise
+        bare_wish = replace(wish, offset_volts=0.0)
+        return _chosen(topology, wish, bare_wish, trimmers or {}, locked or {}, near_ohms)
+
+
+def _chosen(
+    topology: Topology, wish: Wish, built: Wish, trimmers: Mapping[str, float], locked: Held, near_ohms: float | None
+) -> Circuit:
+    """built : what the parts are worked out for; the wish is what they are judged by."""
+    first = _choose(topology, wish, built, trimmers, locked, near_ohms, wide=False)
     if first is not None and not first[1]:
         return first[0]
-    found = [one for one in (first, _choose(topology, wish, trimmers or {}, locked or {}, None, wide=True))
+    found = [one for one in (first, _choose(topology, wish, built, trimmers, locked, None, wide=True))
              if one is not None]  # fmt: skip
     if not found:
         raise InputError("no preferred values come near what it needs")
@@ -70,14 +83,20 @@ def choose(topology: Topology, wish: Wish, trimmers: Mapping[str, float] | None 
 
 
 def _choose(
-    topology: Topology, wish: Wish, trimmers: Mapping[str, float], locked: Held, near_ohms: float | None, wide: bool
+    topology: Topology,
+    wish: Wish,
+    built: Wish,
+    trimmers: Mapping[str, float],
+    locked: Held,
+    near_ohms: float | None,
+    wide: bool,
 ) -> tuple[Circuit, float] | None:
     """The best, and by what share of what counts as done it misses, 0 where it does not; None where there is none."""
     if topology.needs_two_rails and wish.supply.single:
         raise InputError("it works round 0 V and needs two rails")
     values = stock(wish.series, wish.drawer)
-    seeds = _locked_seeds(topology, wish, trimmers, locked) or _seeds(values, near_ohms, wide)
-    sets = _sets(topology, wish, seeds, trimmers)
+    seeds = _locked_seeds(topology, built, trimmers, locked) or _seeds(values, near_ohms, wide)
+    sets = _sets(topology, built, seeds, trimmers)
     found: list[tuple[tuple[float, ...], Circuit]] = []
     for names, group in _by_slots(sets):
         fillings = [_fillings(made, values, wish, trimmers, locked, topology) for made in group]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from PySide6.QtCore import Qt, Signal
@@ -95,15 +96,15 @@ class ProposalsPanel(Panel):
             rows.append(Row((one.topology.title, "–", "–", "–", "–", "–", "cannot"), key, "muted", tip=one.reason))
         self.table.set_rows(rows)
 
-    def warn(self, made: Proposal, style: Style) -> None:
-        """Say what moves the chosen one, where its rail does."""
-        told = ""
+    def warn(self, made: Proposal, style: Style, spoils: Sequence[str] = ()) -> None:
+        """Say what moves the chosen one, where its rail does, and which other inputs it would spoil."""
+        told = list(spoils)
         if made.rail_cents > made.wish.tolerance_cents and not made.takes_reference:
-            told = (
+            told.append(
                 f"The rail that its offset is taken from may move it by {style.cents(made.rail_cents)} ct within its "
                 "tolerance: take the offset from a reference."
             )
-        set_text(self.why_not, tied(told))
+        set_text(self.why_not, tied(" ".join(told)))
 
     def _chose(self, key: str) -> None:
         if key in self._reasons:

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QStackedWidge
 
 from dynamis.bench.designing import RESISTOR_PER_KELVIN, asked_of, built, circuit_of, standing, use_between
 from dynamis.bench.document import Link
+from dynamis.bench.judging.beside import spoiled
 from dynamis.bench.judging.pairs import trial_link
 from dynamis.bench.judging.swings import loaded_pots
 from dynamis.bench.judging.switching import SWITCHING
@@ -291,7 +292,18 @@ class CircuitStation(QWidget):
         self._chosen_key, self.chosen = key, found
         self._show_table()
         self._show_chosen()
-        self.panel.warn(found, self._session.style)
+        self.panel.warn(found, self._session.style, self._spoils(found))
+
+    def _spoils(self, made: Proposal) -> list[str]:
+        """The other inputs of the link that hang behind the circuit too and would no longer fit."""
+        if self._pair is None or self._of_link is None:
+            return []
+        bench, (output, sink) = self._session.bench, self._pair
+        link = bench.link_from(output)
+        if link is None or set(link.inputs) <= {sink}:
+            return []
+        tried = use_between(bench, output, sink, built(made)).bench.link_from(output)
+        return [] if tried is None else spoiled(bench, tried, sink)
 
     def compare(self, key: str) -> None:
         """Lay the spread of another proposal over the one looked at, or no longer."""
