@@ -212,12 +212,9 @@ class Circuit:
         """The least and the most input volts between which no op-amp leaves its swing or its common mode."""
         low, high = -np.inf, np.inf
         swing, common = self.op_amp.swing(self.supply), self.op_amp.common(self.supply)
-        loaded = 1.0 if self.load_ohms is None else self.load_ohms / (self.load_ohms + self.loop_ohms)
         for amp in self.topology.amplifiers:
-            reaches = (swing[0] * loaded, swing[1] * loaded) if amp.out == OUT else swing
-            for node, ends in ((amp.out, reaches), (amp.plus, common)):
-                line = self.line(node=node)
-                gain, offset = float(line.gain), float(line.offset)
+            for node, ends in ((amp.out, swing), (amp.plus, common)):
+                gain, offset = self._tip() if node == OUT and self.loop_ohms else self._at(node)
                 if abs(gain) < 1e-9:
                     if not ends[0] - 1e-9 <= offset <= ends[1] + 1e-9:
                         return np.nan, np.nan
@@ -225,6 +222,24 @@ class Circuit:
                 first, last = sorted((end - offset) / gain for end in ends)
                 low, high = max(low, first), min(high, last)
         return (low, high) if low <= high else (np.nan, np.nan)
+
+    def _at(self, node: str) -> tuple[float, float]:
+        """Gain and offset of a node."""
+        line = self.line(node=node)
+        return float(line.gain), float(line.offset)
+
+    def _tip(self) -> tuple[float, float]:
+        """Of the last op-amp's own output, ahead of the resistor that a clamp has: what load and feedback draw more."""
+        gain, offset = out = self._at(OUT)
+        if self.load_ohms is not None:
+            share = self.loop_ohms / self.load_ohms
+            gain, offset = gain + share * out[0], offset + share * out[1]
+        for name in self.connected:
+            slot = self.topology.slot(name)
+            if OUT in (slot.a, slot.b):
+                other, share = self._at(slot.b if slot.a == OUT else slot.a), self.loop_ohms / self.by_slot[name].total
+                gain, offset = gain + share * (out[0] - other[0]), offset + share * (out[1] - other[1])
+        return gain, offset
 
     def supply_amperes(self, most_volts: float) -> float:
         """What it draws: its op-amps at rest and what they and the dividers carry with `most_volts` at the output."""

@@ -19,6 +19,8 @@ GAIN_WITHIN = 1e-3
 OFFSET_WITHIN_VOLTS = 1e-3
 # A sender goes beyond the notes that are used, as a share of their range; common practice, no source.
 _BEYOND = 0.1
+# What a feedback network draws through a clamp's resistor at most.
+_FEEDBACK_OHMS = 8e3
 
 
 @dataclass(frozen=True)
@@ -128,8 +130,9 @@ class Wish:
     def reach(self) -> tuple[float, float]:
         """The volts that an op-amp brings to the receiver at most, and that it bears."""
         low, high = self.op_amp.swing(self.supply)
-        if self.clamp(amplified=True).diodes and self.load_ohms is not None:
-            share = self.load_ohms / (self.load_ohms + LOOP_OHMS)
+        if self.clamp(amplified=True).diodes:
+            load = 0.0 if self.load_ohms is None else LOOP_OHMS / self.load_ohms
+            share = 1.0 / (1.0 + load + LOOP_OHMS / _FEEDBACK_OHMS)
             low, high = low * share, high * share
         return self.bears.within(low, high)
 
