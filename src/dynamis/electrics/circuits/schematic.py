@@ -77,7 +77,7 @@ def schematic(
         lead = style.engineering(circuit.op_amp.lead_farads, "F")
         if not circuit.loop_ohms:
             notes.append(f"A lead of more than {lead}, about a metre, wants 100 Ω behind the output, inside the loop.")
-    return pen.finished(notes, 0.5, _BEHIND)
+    return pen.finished(notes, 0.9, _BEHIND)
 
 
 def _loop(circuit: Circuit) -> float:

@@ -103,7 +103,7 @@ def gate_schematic(
     notes = []
     if any(name.startswith("U") for name in made.parts):
         notes.append(f"Op-amps from ± {style.number(RAIL, 0)} V, 100 nF from each rail to ground.")
-    return made.pen.finished(notes, 0.5, _BEHIND)
+    return made.pen.finished(notes, 0.9, _BEHIND)
 
 
 def _divider(made: _Drawing) -> Point:

@@ -49,7 +49,9 @@ class SchematicView(Drawn):
             return
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         made, c = self.drawing, self.colours
-        notes = 18.0 * len(made.notes)
+        told, wrap = "\n".join(made.notes), Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignLeft
+        wide = self.fontMetrics().boundingRect(0, 0, max(1, self.width() - 16), 400, int(wrap), told)
+        notes = float(wide.height()) if told else 0.0
         self._unit = max(4.0, min(self.width() / made.width, (self.height() - notes) / made.height, 22.0))
         share = max(_SMALLEST, min(1.0, self._unit / _FULL_UNIT))
         self._line, font = _LINE * share, QFont(self.font())
@@ -68,9 +70,7 @@ class SchematicView(Drawn):
             self._symbol(p, symbol)
         p.setPen(QColor(c.muted))
         p.setFont(self.font())
-        for k, note in enumerate(made.notes):
-            box = QRectF(8, self.height() - notes + 18.0 * k - 2, self.width() - 16, 18)
-            p.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, note)
+        p.drawText(QRectF(8, self.height() - notes - 2, self.width() - 16, notes), int(wrap), told)
 
     def _at(self, point: tuple[float, float]) -> QPointF:
         return QPointF(point[0] * self._unit, point[1] * self._unit) + self._shift

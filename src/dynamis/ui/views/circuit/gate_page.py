@@ -31,11 +31,10 @@ from dynamis.ui.widgets.table import Column, Row, Table
 from dynamis.ui.widgets.tabs import Tabs
 
 _COLUMNS = (
-    Column("circuit", left=True, stretch=1), Column("parts", stretch=0.3), Column("low", stretch=0.3),
+    Column("circuit", left=True, stretch=2, fits=False), Column("parts", stretch=0.3), Column("low", stretch=0.3),
     Column("high", stretch=0.3), Column("on spare", stretch=0.3), Column("off spare", stretch=0.3),
     Column("verdict", left=True, stretch=0.3),
 )  # fmt: skip
-_WISH_WIDTH, _SIDE_WIDTH = 242, 336
 _SERIES = "E24"
 
 
@@ -125,10 +124,12 @@ class GatePage(QWidget):
             button.clicked.connect(lambda _=False, what=what: save_text(self, self._session, *what))
         return self._side
 
-    def dress(self, colours: Colours, larger: float, *, zigzag: bool) -> None:
+    def sides(self, wish: int, side: int) -> tuple[tuple[QWidget, int], ...]:
+        """The panels at both sides with the widths they should have."""
+        return (self._wish_panel, wish), (self._side, side)
+
+    def dress(self, colours: Colours, *, zigzag: bool) -> None:
         self.colours = colours
-        self._wish_panel.setFixedWidth(int(_WISH_WIDTH * larger))
-        self._side.setFixedWidth(int(_SIDE_WIDTH * min(larger, 1.15)))
         self.drawing.colours, self.drawing.number_style = colours, self._session.style
         self.drawing.zigzag = zigzag
         self.table.rows_model.current_colour = QColor(colours.thread_wash)
@@ -160,7 +161,8 @@ class GatePage(QWidget):
         style, rows = self._session.style, []
         for key, one in self._choices.items():
             shown = self.chosen if self.chosen is not None and self.chosen.key == key else one
-            rows.append(Row(gate_row(shown, style), key, "current" if shown is self.chosen else ""))
+            cells, tip = gate_row(shown, style), " ".join([key, *shown.spoils])
+            rows.append(Row(cells, key, "current" if shown is self.chosen else "", tip=tip))
         self.table.set_rows(rows)
 
     def _show_chosen(self) -> None:

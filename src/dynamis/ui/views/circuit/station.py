@@ -158,11 +158,12 @@ class CircuitStation(QWidget):
     def dress(self, colours: Colours, points: float) -> None:
         self.colours = colours
         larger = max(1.0, points / _USUAL_POINTS)
-        self._wish_panel.setFixedWidth(int(_WISH_WIDTH * larger))
-        self.side.setFixedWidth(int(_SIDE_WIDTH * min(larger, 1.15)))
+        wish, side = int(_WISH_WIDTH * larger), int(_SIDE_WIDTH * min(larger, 1.15))
+        for one, width in ((self._wish_panel, wish), (self.side, side), *self.gates.sides(wish, side)):
+            one.setFixedWidth(width)
         self.drawing.colours, self.drawing.number_style = colours, self._session.style
         self.side.dress(colours)
-        self.gates.dress(colours, larger, zigzag=self._session.preferences.zigzag)
+        self.gates.dress(colours, zigzag=self._session.preferences.zigzag)
         self.proposals.rows_model.current_colour = QColor(colours.thread_wash)
         self.drawing.zigzag = self._session.preferences.zigzag
         self.zigzag.setChecked(self.drawing.zigzag)

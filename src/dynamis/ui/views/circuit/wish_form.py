@@ -102,7 +102,7 @@ class WishForm(QWidget):
         self.style_of_numbers = style
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
-        grid.setVerticalSpacing(4)
+        grid.setVerticalSpacing(2)
         grid.setHorizontalSpacing(6)
         grid.setColumnStretch(1, 1)
         self.edits: dict[str, QuantityEdit] = {}
