@@ -2,17 +2,13 @@
 
 from __future__ import annotations
 
-import numpy as np
 from msgspec.structs import replace
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from dynamis.bench.designing import RESISTOR_PER_KELVIN, asked_of, built, circuit_of, standing, use_between
-from dynamis.bench.document import Link
-from dynamis.bench.judging.beside import spoiled
 from dynamis.bench.judging.pairs import trial_link
-from dynamis.bench.judging.swings import loaded_pots
 from dynamis.bench.judging.switching import SWITCHING
 from dynamis.bench.notes_at import note_at_volts
 from dynamis.bench.ports import PortRef
@@ -25,17 +21,16 @@ from dynamis.electrics.design.proposal import Proposal, propose, propose_one, wi
 from dynamis.electrics.design.spread import spread
 from dynamis.electrics.design.summer import propose_summer
 from dynamis.electrics.design.wish import Wish
-from dynamis.electrics.potentiometer import LoadedPot
 from dynamis.errors import InputError
 from dynamis.ui.background import Background
 from dynamis.ui.course import CourseRunner
 from dynamis.ui.session import Session
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.views.circuit.chosen_panel import ChosenPanel
-from dynamis.ui.views.circuit.curve import Pot
 from dynamis.ui.views.circuit.drawing import SchematicView
 from dynamis.ui.views.circuit.gate_page import GatePage
 from dynamis.ui.views.circuit.histogram import Laid
+from dynamis.ui.views.circuit.linked import loaded_pot, own_ohms_words, spoils
 from dynamis.ui.views.circuit.proposals_panel import STANDING, Answer, ProposalsPanel
 from dynamis.ui.views.circuit.wish_form import NOTHING, Ask, WishForm
 from dynamis.ui.widgets.panel import Panel, label, scrolling, set_refusal, set_text
@@ -202,9 +197,9 @@ class CircuitStation(QWidget):
             sentence = asked if isinstance(asked, str) else " → ".join(session.bench.label(one) for one in pair)
             if isinstance(asked, Wish) and session.bench.port(pair[1]).role == "modulation":
                 sentence += ". The whole swing stands for an octave: 12 ct are 1 % of it."
-            sentence += self._own_ohms(pair[0])
+            sentence += own_ohms_words(session.bench, pair[0], session.style)
             wish = asked if isinstance(asked, Wish) else None
-            pot = self._pot(link, pair[1])
+            pot = loaded_pot(session.bench, link, pair[1])
             there = circuit_of(link)
             if there is not None and wish is not None:
                 stands = standing(there, wish)
@@ -220,25 +215,6 @@ class CircuitStation(QWidget):
             self.look_at(self._chosen_key)
         if self.window().station is self:
             self.window().show_thread()
-
-    def _own_ohms(self, output: PortRef) -> str:
-        """What a potentiometer's own resistance asks of a circuit behind it; "" for other senders."""
-        pot = self._session.bench.port(output).pot
-        if pot is None or not pot.ohms:
-            return ""
-        most = float(LoadedPot(pot.ohms, 1.0, pot.fed_ohms).source_ohms(np.linspace(0.0, 1.0, 101)).max())
-        return (
-            f" Its own resistance changes with its travel, up to {self._session.style.engineering(most, 'Ω')}: take a "
-            "circuit that meets it with a + input."
-        )
-
-    def _pot(self, link: Link, sink: PortRef) -> Pot | None:
-        """The potentiometer at either end that bends most, with nothing between."""
-        bench, bare = self._session.bench, replace(link, between=())
-        if not all(bench.port(one).ohms for one in link.inputs):
-            return None
-        found = [Pot(*one) for one in loaded_pots(bench, bare, sink)]
-        return max(found, key=lambda one: abs(one.made.bend[1]), default=None)
 
     def _ask(self, ask: Ask) -> None:
         """Work out the proposals beside the window."""
@@ -293,18 +269,9 @@ class CircuitStation(QWidget):
         self._chosen_key, self.chosen = key, found
         self._show_table()
         self._show_chosen()
-        self.panel.warn(found, self._session.style, self._spoils(found))
-
-    def _spoils(self, made: Proposal) -> list[str]:
-        """The other inputs of the link that hang behind the circuit too and would no longer fit."""
-        if self._pair is None or self._of_link is None:
-            return []
-        bench, (output, sink) = self._session.bench, self._pair
-        link = bench.link_from(output)
-        if link is None or set(link.inputs) <= {sink}:
-            return []
-        tried = use_between(bench, output, sink, built(made)).bench.link_from(output)
-        return [] if tried is None else spoiled(bench, tried, sink)
+        linked = self._pair is not None and self._of_link is not None
+        harm = spoils(self._session.bench, *self._pair, found) if linked else []
+        self.panel.warn(found, self._session.style, harm)
 
     def compare(self, key: str) -> None:
         """Lay the spread of another proposal over the one looked at, or no longer."""

@@ -1,0 +1,45 @@
+"""What the link that is looked at adds to a circuit of gain and offset: its potentiometers, its other inputs."""
+
+from __future__ import annotations
+
+import numpy as np
+from msgspec.structs import replace
+
+from dynamis.bench.designing import built, use_between
+from dynamis.bench.document import Bench, Link
+from dynamis.bench.judging.beside import spoiled
+from dynamis.bench.judging.swings import loaded_pots
+from dynamis.bench.ports import PortRef
+from dynamis.electrics.design.proposal import Proposal
+from dynamis.electrics.potentiometer import LoadedPot
+from dynamis.notation.style import Style
+from dynamis.ui.views.circuit.curve import Pot
+
+
+def own_ohms_words(bench: Bench, output: PortRef, style: Style) -> str:
+    """What a potentiometer's own resistance asks of a circuit behind it; "" for other senders."""
+    pot = bench.port(output).pot
+    if pot is None or not pot.ohms:
+        return ""
+    most = float(LoadedPot(pot.ohms, 1.0, pot.fed_ohms).source_ohms(np.linspace(0.0, 1.0, 101)).max())
+    return (
+        f" Its own resistance changes with its travel, up to {style.engineering(most, 'Ω')}: take a circuit that meets "
+        "it with a + input."
+    )
+
+
+def loaded_pot(bench: Bench, link: Link, sink: PortRef) -> Pot | None:
+    """The potentiometer at either end that bends most, with nothing between."""
+    if not all(bench.port(one).ohms for one in link.inputs):
+        return None
+    found = [Pot(*one) for one in loaded_pots(bench, replace(link, between=()), sink)]
+    return max(found, key=lambda one: abs(one.made.bend[1]), default=None)
+
+
+def spoils(bench: Bench, output: PortRef, sink: PortRef, made: Proposal) -> list[str]:
+    """The other inputs of the link that hang behind the circuit too and would no longer fit."""
+    link = bench.link_from(output)
+    if link is None or set(link.inputs) <= {sink}:
+        return []
+    tried = use_between(bench, output, sink, built(made)).bench.link_from(output)
+    return [] if tried is None else spoiled(bench, tried, sink)
