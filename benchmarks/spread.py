@@ -90,6 +90,8 @@ def main() -> None:
     wish = Wish(0.37, 1.676, 0.2, 5.2, supply=Supply(-12, 12, 0.01), op_amp=op_amp, pairs=False)
     measured("one op-amp, linear in the note", "attenuator-follower", wish)
     measured("two op-amps, linear in the note", "inverting-pair", wish)
+    linear = replace(wish, gain=0.6, offset_volts=0.12, in_low=0.5, in_high=8.0, zero_volts=0.12)
+    measured("Hz/V, not linear in the note", "attenuator-follower", linear)
     trimmed = propose_one(TOPOLOGIES["attenuator-follower"], wish)
     spent = best(lambda: spread(trimmed.circuit, wish, Counting(), samples=SAMPLES))
     print(f"with {len(trimmed.trims)} trimmers set in every sample: {1e3 * spent:.0f} ms")

@@ -140,9 +140,20 @@ def _in_streams(draw: Callable[[int, np.random.Generator], None], seed: int, tro
 
 def cents_off(bench: Bench, values: dict[str, Value]) -> FloatArray:
     """The largest error over the input range, cents; shape of the values."""
-    first, last = bench.errors(values)
     wish = bench.wish
-    return np.maximum(np.abs(wish.cents(first, wish.in_low)), np.abs(wish.cents(last, wish.in_high)))
+    if wish.zero_volts is not None:
+        first, last = bench.errors(values)
+        return np.maximum(np.abs(wish.cents(first, wish.in_low)), np.abs(wish.cents(last, wish.in_high)))
+    # Of a line the larger end is |at the middle| + |slope|·half the range; in place, since a spread waits for this.
+    line = bench.circuit.line(values)
+    slope, off = np.asarray(line.gain - wish.gain), line.offset - wish.offset_volts
+    off = np.asarray(off + slope * (0.5 * (wish.in_low + wish.in_high)))
+    np.abs(off, out=off)
+    np.abs(slope, out=slope)
+    slope *= 0.5 * (wish.in_high - wish.in_low)
+    off += slope
+    off *= wish.cents_per_volt(wish.in_low)
+    return off
 
 
 def _drawn(rng: np.random.Generator, varied: Sequence[Varied], count: int, shape: Shape) -> dict[str, Value]:
