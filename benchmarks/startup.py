@@ -46,6 +46,8 @@ app.exec()
 
 DYNAMIS = (
     """
+import gc
+gc.disable()  # as dynamis.app does until the first paint
 import sys
 from dynamis.files.store import BenchFile
 from dynamis.ui.preferences import Preferences

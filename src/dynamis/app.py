@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import sys
 from collections.abc import Sequence
 
@@ -10,9 +11,14 @@ def main(argv: Sequence[str] | None = None) -> int:
     """Run Dynamis with the arguments after the program's name; returns the exit status."""
     arguments = list(sys.argv[1:] if argv is None else argv)
     if wants_window(arguments):
-        from dynamis.ui.start import run_window
+        # All that starting makes lives as long as the window: collecting meanwhile would only walk it over and over.
+        gc.disable()
+        try:
+            from dynamis.ui.start import run_window
 
-        return run_window(arguments)
+            return run_window(arguments)
+        finally:
+            gc.enable()
     from dynamis.cli.main import run
 
     return run(arguments)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import logging
 import signal
 import socket
@@ -82,15 +83,18 @@ def end_on_signals(app: QApplication) -> QSocketNotifier:
 
 
 def warm() -> None:
-    """Import in a thread what the first dialogs and reports need."""
+    """Let rubbish be collected from here on, and import in a thread what the next stations and dialogs need."""
+    gc.freeze()
+    gc.enable()
 
     def work() -> None:
-
         import dynamis.bench.judging.matrix
         import dynamis.devices.scpi_meter
         import dynamis.devices.serial_board
         import dynamis.files.report_html
         import dynamis.ui.views.bench.station
+        import dynamis.ui.views.chain.station
+        import dynamis.ui.views.circuit.station
         import dynamis.ui.views.codes.station
         import dynamis.ui.views.devices.station
         import dynamis.ui.views.levels.station
