@@ -1,8 +1,7 @@
-"""Circuits that remember and the exponential converter: against ngspice's transients, SI constants, and by hand."""
+"""Circuits that remember: against ngspice's transients, and by hand."""
 
 from __future__ import annotations
 
-import json
 import re
 import subprocess
 from pathlib import Path
@@ -11,15 +10,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from tests.electrics.spice import asked
 
-from dynamis.electrics.exponential import (
-    ExponentialConverter,
-    drift_cents,
-    ppm_per_kelvin,
-    thermal_volts,
-    volts_per_octave,
-)
 from dynamis.electrics.potentiometer import LoadedPot
 from dynamis.electrics.signals import spice
 from dynamis.electrics.signals.shaping import Extreme, Glide, SwitchedJack
@@ -28,7 +19,6 @@ from dynamis.errors import InputError
 from dynamis.transfer.breakpoints import Breakpoints
 from dynamis.transfer.parameter import NOMINAL, World
 
-THERMAL = json.loads((Path(__file__).parent.parent / "oracles" / "thermal.json").read_text())["cases"]
 H, R, D = 0, 1, 2
 
 
@@ -138,31 +128,3 @@ def test_a_knob_behind_a_switched_jack_is_an_offset_or_an_attenuator():
     assert float(made.forward(2.0, into)) == pytest.approx(0.8)  # half of 100 kΩ is 25 kΩ on 100 kΩ
     assert float(made.backward(0.8, into).x) == pytest.approx(2.0)
     assert int(made.backward(0.8, out).reason) != 0
-
-
-@pytest.mark.parametrize("case", THERMAL, ids=lambda case: case["id"])
-def test_the_exponential_pair_is_that_of_the_si_constants(case):
-    given_values, expected = case["given"], case["expect"]
-    if "celsius" in given_values:
-        celsius = given_values["celsius"]
-        found = {
-            "volts_per_octave": volts_per_octave(celsius),
-            "thermal_volts": thermal_volts(celsius),
-            "ppm_per_kelvin": ppm_per_kelvin(celsius),
-        }
-    else:
-        found = {"cents": drift_cents(given_values["octaves"], given_values["celsius_reference"], given_values["kelvin_change"],
-                                      given_values.get("resistor_ppm_per_kelvin", 0.0))}  # fmt: skip
-        made = ExponentialConverter("e", resistor_ppm_per_kelvin=given_values.get("resistor_ppm_per_kelvin", 0.0))
-        warm = World(celsius=given_values["celsius_reference"] + given_values["kelvin_change"])
-        moved = made.forward(given_values["octaves"], warm) - made.forward(given_values["octaves"], NOMINAL)
-        assert 1200.0 * float(moved) == pytest.approx(expected["cents"], rel=1e-9)  # as a transfer it does the same
-    for key, value in expected.items():
-        assert float(found[key]) == pytest.approx(value, rel=1e-9)
-
-
-@pytest.mark.parametrize("celsius", [10.0, 25.0, 40.0])
-def test_a_transistor_of_ngspice_doubles_its_current_in_an_octave(celsius, tmp_path):
-    lines = spice.octave_pair(1e3 * float(volts_per_octave(celsius)), celsius)
-    ratio = asked(lines, ["op", "print v(out)"], r"v\(out\) = ([-+0-9.e]+)", tmp_path)
-    assert ratio == pytest.approx(2.0, rel=1e-4)

@@ -13,7 +13,9 @@ from dynamis.electrics.circuits.built import BuiltCircuit
 from dynamis.electrics.circuits.circuit import Circuit, Fitted, Reference
 from dynamis.electrics.circuits.supply import OP_AMPS, Supply
 from dynamis.electrics.circuits.topology import TOPOLOGIES
-from dynamis.electrics.exponential import ExponentialConverter
+from dynamis.electrics.exponential.choose import choose
+from dynamis.electrics.exponential.converter import ExponentialConverter
+from dynamis.electrics.exponential.wish import ExponentialWish
 from dynamis.electrics.net import Net, Terminal
 from dynamis.electrics.signals.shaping import SwitchedJack
 from dynamis.electrics.stage import Stage
@@ -36,6 +38,7 @@ PAIR = Circuit(
 )  # fmt: skip
 DIVIDER = Circuit(TOPOLOGIES["resistors"], (("R1", Fitted((10e3, 470.0))), ("R2", Fitted((22e3, 47e3), "parallel")), ("R3", Fitted((33e3,)))),
                   Supply(-12, 12, 0.05))  # fmt: skip
+PAIRED = choose(ExponentialWish(0.0, 5.0, 0.25, 8.0))
 
 
 @dataclass(frozen=True)
@@ -75,7 +78,8 @@ SPECIMENS = {
     "trimmed circuit": Specimen(BuiltCircuit("c", PAIR, (("RV4", 0.61),), True), np.linspace(-5, 5, 7),
                                 _moved("c.RV4", "c.R1/drift")),
     "resistors": Specimen(BuiltCircuit("c", DIVIDER), np.linspace(-5, 5, 7), _moved("c.R1a", "c.R3", "c.vp")),
-    "exponential converter": Specimen(ExponentialConverter("e", 1.0, 2.0, 0.5, 0.01, 3300.0, 100.0), np.linspace(-2, 6, 7), _moved("e.scale", "e.scale/drift")),
+    "exponential converter": Specimen(PAIRED, np.linspace(-0.5, 5, 7), _moved("between.R1", "between.VR2", "between.U3", "between.R5/drift")),
+    "trimmed converter": Specimen(ExponentialConverter("e", PAIRED.parts, PAIRED.travel, True, 1e3), np.linspace(0, 5, 7), _moved("e.bulk", "e.RV4")),
     "switched jack": Specimen(SwitchedJack("j", "p", 5.0, 100e3, 0.7, 22e3, 1e3), np.linspace(-5, 5, 7), (World(), World(plugged=frozenset({"p"})))),
     "biased node": Specimen(Net("n", (Terminal("out", "o", 1000.0, True), Terminal("in", "i", 100e3, False, 0.01, 1.62))).transfer("out", "in"),
                             np.linspace(-5, 5, 5), _moved("in.ohms")),

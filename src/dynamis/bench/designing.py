@@ -30,10 +30,11 @@ from dynamis.electrics.design.proposal import ORDER, Proposal, propose_one
 from dynamis.electrics.design.trims import Bench as TrimBench
 from dynamis.electrics.design.trims import needed_range
 from dynamis.electrics.design.wish import Wish
+from dynamis.electrics.exponential.converter import KIND as CONVERTER
 from dynamis.errors import InputError
 from dynamis.pitch.laws import ExponentialLaw, LinearLaw, parse_law
 from dynamis.pitch.tolerance import parse_tolerance
-from dynamis.transfer.registry import REGISTRY
+from dynamis.transfer.registry import REGISTRY, StoredTransfer
 
 # Of metal film resistors of 1 %; common practice, no source.
 RESISTOR_PER_KELVIN: Final = 50e-6
@@ -98,7 +99,7 @@ def _pitch(bench: Bench, link: Link, sink: PortRef, known: Wish) -> Wish | str:
     else:
         return (
             f"{bench.label(link.output)} and {bench.label(sink)} differ in their law, V/oct and Hz/V: no gain and "
-            "offset turns one into the other. It takes a table per note, or an exponential converter."
+            "offset turns one into the other. It takes a table per note, or a logarithmic converter."
         )
     notes = np.array([link.low_note, max(link.high_note, link.low_note + 1.0)])
     volts = sent.volts(tuning.octaves(notes, sent.reference_note))
@@ -139,10 +140,14 @@ def built(proposal: Proposal, transfer_id: str = "between", trimmed: bool = True
 def use_between(bench: Bench, output: PortRef, sink: PortRef, circuit: BuiltCircuit) -> Change:
     """The two joined with a designed circuit between, in the place of one that stood there."""
     bench, link = joined(bench, output, sink)
-    kept = tuple(stored for stored in link.between if stored.kind not in (KIND, "stage"))
-    title = circuit.circuit.topology.title
+    return put_between(bench, link, circuit.stored(), circuit.circuit.topology.title)
+
+
+def put_between(bench: Bench, link: Link, stored: StoredTransfer, title: str) -> Change:
+    """A link with a circuit between, in the place of one that stood there."""
+    kept = tuple(one for one in link.between if one.kind not in (KIND, CONVERTER, "stage"))
     words = f"put {title[0].lower()}{title[1:]} between"
-    return put_link(bench, replace(link, between=(*kept, circuit.stored())), words)
+    return put_link(bench, replace(link, between=(*kept, stored)), words)
 
 
 def joined(bench: Bench, output: PortRef, sink: PortRef) -> tuple[Bench, Link]:

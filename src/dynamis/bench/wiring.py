@@ -12,6 +12,7 @@ from dynamis.bench.judging.patch import joined_poles, needs_of, plug_poles
 from dynamis.bench.ports import Pole, PortRef
 from dynamis.electrics.circuits.built import BuiltCircuit
 from dynamis.electrics.circuits.parts import pieces_of
+from dynamis.electrics.exponential.converter import ExponentialConverter
 from dynamis.electrics.stage import Stage
 from dynamis.notation.style import Style
 from dynamis.transfer.registry import REGISTRY
@@ -87,6 +88,9 @@ def between_words(link: Link, style: Style) -> list[str]:
                 f"{circuit.topology.title[0].lower()}{circuit.topology.title[1:]}, gain {style.number(made.gain, 4)}, "
                 f"offset {style.volts(made.offset_volts, 3, sign=True)}: {each or 'the op-amp alone'}"
             )
+        elif isinstance(made, ExponentialConverter):
+            each = ", ".join(f"{one.name} {one.value}" for one in made.parts.pieces(style) if one.kind != "op-amp")
+            said.append(f"exponential converter, V/oct to Hz/V: {each}")
         elif isinstance(made, Stage):
             said.append(
                 f"{'buffer' if made.gain == 1 and not made.offset_volts else 'amplifier'}: gain "

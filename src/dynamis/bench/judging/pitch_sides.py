@@ -17,6 +17,7 @@ from dynamis.bench.tunings import tuning_of
 from dynamis.converter.heads import ConstantsHead, TableHead
 from dynamis.converter.transfers import DacTransfer
 from dynamis.electrics.circuits.built import BuiltCircuit
+from dynamis.electrics.exponential.converter import ExponentialConverter
 from dynamis.electrics.net import Loading, Terminal
 from dynamis.electrics.stage import Stage
 from dynamis.pitch.laws import ExponentialLaw, Law, LinearLaw, parse_law
@@ -28,6 +29,7 @@ from dynamis.transfer.quantity import Reason
 FloatArray = NDArray[np.float64]
 # Trimmed or rounded parts come that near to a limit without anybody hearing that it clips.
 _CLIPPED_VOLTS: Final = 1e-4
+_BETWEEN: Final = (Stage, BuiltCircuit, ExponentialConverter)
 
 
 @dataclass(frozen=True, eq=False)
@@ -153,11 +155,11 @@ def _unreached(first: Transfer, out: Transfer, notes: FloatArray) -> NDArray[np.
 def _clipped(tail: Sequence[Transfer], codes: FloatArray, true: World) -> NDArray[np.bool_]:
     """Notes at which a circuit between stops short."""
     clipped, x = np.zeros(codes.shape, bool), codes
-    if not any(isinstance(one, Stage | BuiltCircuit) for one in tail):
+    if not any(isinstance(one, _BETWEEN) for one in tail):
         return clipped
     for one in tail:
         y = one.forward(x, true)
-        if isinstance(one, Stage | BuiltCircuit):
+        if isinstance(one, _BETWEEN):
             clipped |= np.abs(y - one.exact(x, true)) > _CLIPPED_VOLTS
         x = y
     return clipped
@@ -165,6 +167,8 @@ def _clipped(tail: Sequence[Transfer], codes: FloatArray, true: World) -> NDArra
 
 def _law_after(law: Law, one: Transfer) -> Law:
     """The law that stands behind a circuit between, or behind the node ahead of it."""
+    if isinstance(one, ExponentialConverter) and isinstance(law, ExponentialLaw):
+        return LinearLaw(law.reference_note, float(one.exact(law.reference_volts, NOMINAL)))
     if isinstance(one, Loading):
         gain, offset = (float(value) for value in one.net.share(one.source, NOMINAL))
     elif isinstance(one, Stage | BuiltCircuit) and one.gain > 0:

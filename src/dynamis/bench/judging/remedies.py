@@ -27,6 +27,7 @@ from dynamis.bench.judging.pitch_fit import reached_notes
 from dynamis.bench.judging.swings import Swing, loaded_pots, swing_at
 from dynamis.bench.judging.switching import SWITCHING, fitting_circuit
 from dynamis.bench.judging.workaround import workarounds
+from dynamis.bench.law_change import TITLE, changes_law, chosen_for, converter_asked
 from dynamis.bench.ports import PortRef
 from dynamis.bench.records import AdoptionRecord
 from dynamis.bench.tunings import tuning_of
@@ -35,11 +36,14 @@ from dynamis.electrics.circuits.circuit import Circuit
 from dynamis.electrics.circuits.parts import pieces_of
 from dynamis.electrics.circuits.supply import OP_AMPS, Supply
 from dynamis.electrics.circuits.topology import TOPOLOGIES
+from dynamis.electrics.exponential.adjust import left
 from dynamis.electrics.finding import BEST_FIRST
 from dynamis.electrics.potentiometer import straightenings
+from dynamis.errors import InputError
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import Law, law_text, parse_law
 from dynamis.pitch.notes import note_label
+from dynamis.transfer.parameter import World
 
 _BY_GAIN_AND_OFFSET: Final = {"scale-mismatch", "zero-hertz", "offset", "transposition", "below-cut-off"}
 _GOOD_PART: Final = 0.8
@@ -130,7 +134,7 @@ def _pitch(bench: Bench, link: Link, sink: PortRef, codes: set[str], style: Styl
         if codes & _BY_GAIN_AND_OFFSET and not link.between and sent.kind == other.kind:
             yield from _designed(bench, link, sink, "for the interval and the offset", style)
         if "law-mismatch" in codes:
-            yield from _other_law(bench, link, heard.law, style)
+            yield from _other_law(bench, link, sink, heard.law, style)
     if "range-not-covered" in codes or "below-cut-off" in codes:
         yield from _fewer_notes(bench, link, sink, style)
     own = converter_of(output) is not None or output.trimmers != "none"
@@ -143,7 +147,7 @@ def _pitch(bench: Bench, link: Link, sink: PortRef, codes: set[str], style: Styl
         yield Remedy("calibrate", "Calibrate loaded", text)
 
 
-def _other_law(bench: Bench, link: Link, heard: Law, style: Style) -> Iterator[Remedy]:
+def _other_law(bench: Bench, link: Link, sink: PortRef, heard: Law, style: Style) -> Iterator[Remedy]:
     port = bench.port(link.output)
     stored = converter_of(port)
     if stored is not None:
@@ -166,8 +170,35 @@ def _other_law(bench: Bench, link: Link, heard: Law, style: Style) -> Iterator[R
                 return _changed_link(link, f"play {law}, {ends}", low_note=first, high_note=last)(changed)
 
             yield Remedy("table", "Its own table", text, deed)
+    if changes_law(bench, link.output, sink):
+        if not link.between:
+            yield from _converter(bench, link, sink, style)
+        return
     text = "It moves 4.0 ct per °C and octave unless it is compensated; keep it away from what warms up."
-    yield Remedy("advice", "An exponential or logarithmic converter", text)
+    yield Remedy("advice", "A logarithmic converter", text)
+
+
+def _converter(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterator[Remedy]:
+    """V/oct into Hz/V by a pair of transistors, compensated and trimmed."""
+    try:
+        wish = converter_asked(bench, link, sink)
+        made = None if isinstance(wish, str) else chosen_for(wish)
+    except InputError as error:
+        yield Remedy("advice", TITLE, str(error))
+        return
+    if made is None or isinstance(wish, str):
+        yield Remedy("advice", TITLE, str(wish))
+        return
+    warmer = [float(wish.cents(made, wish.in_high, World(celsius=celsius))) for celsius in (25.0, 26.0)]
+    parts = ", ".join(f"{one.name} {one.value}" for one in made.parts.pieces(style) if one.ohms is not None)
+    text = (
+        f"A matched pair doubles the volts with every {style.volts(wish.volts_per_octave, 3)}: {parts}. Trimmed, "
+        f"{style.cents(left(with_(made, trimmed=True), wish).most)} ct are left at most; the highest note moves "
+        f"{style.cents(warmer[1] - warmer[0], sign=True)} ct per °C."
+    )
+    stored = with_(made, trimmed=True).stored()
+    deed = _changed_link(link, "put an exponential converter between", between=(stored,))
+    yield Remedy("circuit", TITLE, text, deed, circuit="exponential")
 
 
 def _fewer_notes(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterator[Remedy]:

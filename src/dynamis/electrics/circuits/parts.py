@@ -8,7 +8,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from dynamis.electrics.circuits.circuit import Circuit
-from dynamis.electrics.circuits.clamp import LOOP_NAME
+from dynamis.electrics.circuits.clamp import LOOP_NAME, Clamp
 from dynamis.electrics.part import Part
 from dynamis.notation.style import Style, plain
 
@@ -49,25 +49,35 @@ def pieces_of(circuit: Circuit, style: Style = Style()) -> list[Piece]:
     for one in amplifiers:
         found.append(Piece(one.name, "op-amp", circuit.op_amp.title, f"from {circuit.supply.words}"))
     if amplifiers:
-        rails = ["+ rail"] if circuit.supply.single else ["+ rail", "− rail"]
-        for k, rail in enumerate(rails):
-            role = f"decoupling, {rail} to ground at the op-amps"
-            found.append(Piece(f"C{k + 1}", "ceramic capacitor", "100 nF", role))
+        found += decoupling(1, ["+ rail"] if circuit.supply.single else ["+ rail", "− rail"])
     switched = [name for name, _ in circuit.slots if circuit.topology.slot(name).switched]
     for k, name in enumerate(switched):
         found.append(Piece(f"S{k + 1}", "switch", "one pole, on and off", f"to {name}"))
-    if circuit.loop_ohms:
-        value = style.engineering(circuit.loop_ohms, "Ω")
-        found.append(Piece(LOOP_NAME, f"resistor {tolerance}", value, "behind the op-amp, inside the loop"))
-    for diode in circuit.clamp.diodes:
-        rail = style.volts(diode.rail_volts, 2, sign=True) if diode.rail_volts else "ground"
-        role = f"from the output to {rail}" if diode.side == "high" else f"from {rail} to the output"
-        found.append(Piece(diode.name, "diode", "small Schottky diode", f"{role}: the clamp"))
+    found += clamp_pieces(circuit.clamp, circuit.loop_ohms, circuit.resistor_tolerance, style)
     if circuit.uses_reference and circuit.reference.node == "ref":
         volts, within = circuit.reference.volts, plain(round(100 * circuit.reference.tolerance, 6))
         kind, role = f"voltage reference ±{within} %", "the offset is taken from it"
         found.append(Piece("VR1", kind, style.volts(volts, 3), role))
     return found
+
+
+def clamp_pieces(clamp: Clamp, loop_ohms: float, tolerance: float, style: Style = Style()) -> list[Piece]:
+    """The diodes of a clamp, and its resistor inside the loop where there is one."""
+    found = []
+    if loop_ohms:
+        kind, value = f"resistor ±{plain(round(100 * tolerance, 6))} %", style.engineering(loop_ohms, "Ω")
+        found.append(Piece(LOOP_NAME, kind, value, "behind the op-amp, inside the loop"))
+    for diode in clamp.diodes:
+        rail = style.volts(diode.rail_volts, 2, sign=True) if diode.rail_volts else "ground"
+        role = f"from the output to {rail}" if diode.side == "high" else f"from {rail} to the output"
+        found.append(Piece(diode.name, "diode", "small Schottky diode", f"{role}: the clamp"))
+    return found
+
+
+def decoupling(first: int, rails: Sequence[str]) -> list[Piece]:
+    """A capacitor at each rail, their names counted from `first`."""
+    return [Piece(f"C{first + k}", "ceramic capacitor", "100 nF", f"decoupling, {rail} to ground at the op-amps")
+            for k, rail in enumerate(rails)]  # fmt: skip
 
 
 def pieces_from(parts: Sequence[Part], style: Style = Style()) -> list[Piece]:
@@ -80,9 +90,7 @@ def pieces_from(parts: Sequence[Part], style: Style = Style()) -> list[Piece]:
         else:
             found.append(Piece(one.name, _KINDS.get(one.name[:1], "part"), what, role))
     if any(one.name.startswith("U") for one in parts):
-        for k, rail in enumerate(("+ rail", "− rail")):
-            role = f"decoupling, {rail} to ground at the op-amps"
-            found.append(Piece(f"C{k + 11}", "ceramic capacitor", "100 nF", role))
+        found += decoupling(11, ("+ rail", "− rail"))
     return found
 
 

@@ -68,7 +68,7 @@ def schematic(
     end = (hangs + 1.8 if circuit.clamp.diodes else last[0] + 1.5, 0.0)
     pen.wire(last, end)
     for one in circuit.clamp.diodes:
-        _diode(pen, one, hangs, style)
+        clamp_diode(pen, one, hangs, style)
     pen.receiver(end, (receiver, f"{load} in all"))
     notes = []
     if circuit.topology.amplifiers:
@@ -84,9 +84,9 @@ def _loop(circuit: Circuit) -> float:
     return _LOOP if circuit.loop_ohms else 0.0
 
 
-def _diode(pen: Pen, diode: Diode, x: float, style: Style) -> None:
+def clamp_diode(pen: Pen, diode: Diode, x: float, style: Style, y: float = 0.0) -> None:
     """From the output up to the rail that holds it below, or up to it from the one that holds it above."""
-    out, far = (x, 0.0), (x, -_DIODE if diode.side == "high" else _DIODE)
+    out, far = (x, y), (x, y - _DIODE if diode.side == "high" else y + _DIODE)
     ends = (out, far) if diode.side == "high" else (far, out)
     pen.part("diode", *ends, (diode.name,), left=True)
     if diode.rail_volts:

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from dynamis.electrics.circuits.circuit import LOAD, MID, SOURCE, Circuit, trimmer_name
-from dynamis.electrics.circuits.clamp import LOOP_NAME
+from dynamis.electrics.circuits.clamp import LOOP_NAME, Clamp
 from dynamis.electrics.circuits.network import GROUND
+from dynamis.electrics.circuits.supply import OpAmp
 from dynamis.electrics.circuits.topology import INPUT, JACK, OUT, RAIL
 from dynamis.notation.style import plain
 
@@ -26,7 +27,7 @@ _OP_AMP = (
 )
 STEPS = 50
 # The op-amp's own output where a resistor follows inside the loop.
-_BEHIND = "u"
+BEHIND = "u"
 # 0.3 V at some milliamperes.
 _SCHOTTKY = ".model schottky D(IS=2e-7 N=1.05 RS=2)"
 
@@ -50,13 +51,13 @@ def netlist(
     for one in circuit.topology.amplifiers:
         plus, minus, out = (_named(circuit, node, jack) for node in (one.plus, one.minus, one.out))
         if one.out == OUT and circuit.loop_ohms:
-            lines.append(f"{LOOP_NAME} {_BEHIND} {OUT} {plain(circuit.loop_ohms)}")
-            out = _BEHIND
+            lines.append(f"{LOOP_NAME} {BEHIND} {OUT} {plain(circuit.loop_ohms)}")
+            out = BEHIND
         more = (disturbed or {}).get(one.name, "")
         lines.append(f"X{one.name} {plus} {minus} {out} vp vn opamp {more}".rstrip())
     if circuit.topology.amplifiers:
-        lines += [line.format(gain=plain(circuit.op_amp.gain)) for line in _OP_AMP]
-    lines += _clamp(circuit)
+        lines += op_amp_lines(circuit.op_amp)
+    lines += clamp_lines(circuit.clamp)
     step = (in_high - in_low) / STEPS
     lines += [f".dc Vin {plain(in_low)} {plain(in_high)} {plain(step)}", f".print dc v({INPUT}) v({OUT})", ".end"]
     return "\n".join(lines) + "\n"
@@ -69,9 +70,15 @@ def _rails(circuit: Circuit) -> list[str]:
     return lines
 
 
-def _clamp(circuit: Circuit) -> list[str]:
+def op_amp_lines(op_amp: OpAmp) -> list[str]:
+    """The model that the op-amps of a circuit share."""
+    return [line.format(gain=plain(op_amp.gain)) for line in _OP_AMP]
+
+
+def clamp_lines(clamp: Clamp) -> list[str]:
+    """The diodes of a clamp with what they are tied to."""
     lines = []
-    for one in circuit.clamp.diodes:
+    for one in clamp.diodes:
         rail = GROUND
         if one.rail_volts:
             rail = f"v{one.name.lower()}"

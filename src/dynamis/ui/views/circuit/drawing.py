@@ -226,7 +226,7 @@ class SchematicView(Drawn):
             top = (
                 middle.y() + 1.1 * u
                 if symbol.kind == "trimmer"
-                else middle.y() - 0.5 * u - (len(symbol.words) + 0.1) * line
+                else middle.y() - (1.1 if symbol.kind == "capacitor" else 0.5) * u - (len(symbol.words) + 0.1) * line
             )
             boxes = [QRectF(middle.x() - wide, top + line * k, 2 * wide, line) for k in (0, 1)]
             side = Qt.AlignmentFlag.AlignHCenter

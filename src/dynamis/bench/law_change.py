@@ -1,0 +1,88 @@
+"""What a V/oct output into a hertz-per-volt input asks of an exponential converter between."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace as with_
+from functools import lru_cache
+from typing import Final
+
+import numpy as np
+
+from dynamis.bench.chains import heard_by
+from dynamis.bench.commands import Change
+from dynamis.bench.designing import borne_by, joined, put_between
+from dynamis.bench.document import Bench, Link
+from dynamis.bench.ports import PortRef
+from dynamis.bench.tunings import tuning_of
+from dynamis.electrics.exponential.choose import choose
+from dynamis.electrics.exponential.converter import KIND, ExponentialConverter
+from dynamis.electrics.exponential.wish import ExponentialWish
+from dynamis.pitch.laws import ExponentialLaw, LinearLaw, parse_law
+from dynamis.pitch.tolerance import parse_tolerance
+from dynamis.transfer.registry import REGISTRY
+
+TITLE: Final = "Exponential converter"
+_USUAL: Final = ExponentialWish(0.0, 5.0, 0.25, 8.0)
+_ZERO_VOLTS: Final = 1e-3
+
+
+def changes_law(bench: Bench, output: PortRef, sink: PortRef) -> bool:
+    """Whether a pair is V/oct into Hz/V, which an exponential converter is for."""
+    sent, heard = bench.port(output).law, heard_by("heard", bench.port(sink), tuning_of(bench))
+    if sent is None or heard is None or bench.port(sink).role != "pitch":
+        return False
+    return isinstance(parse_law(sent), ExponentialLaw) and isinstance(heard.law, LinearLaw)
+
+
+def converter_asked(bench: Bench, link: Link, sink: PortRef, start: ExponentialWish = _USUAL) -> ExponentialWish | str:
+    """What a converter has to do, or the sentence that says why a link asks for none.
+
+    start : the supply, the series and whatever else the link does not decide.  Raises `InputError` where its notes
+    cannot be had from one.
+    """
+    if not changes_law(bench, link.output, sink):
+        return f"{bench.label(link.output)} and {bench.label(sink)} do not change V/oct into Hz/V."
+    output, tuning = bench.port(link.output), tuning_of(bench)
+    loads = [bench.port(ref).ohms for ref in link.inputs or (sink,)]
+    if output.ohms is None or any(one is None for one in loads):
+        where = link.output if output.ohms is None else sink
+        return f"Measure the resistance of {bench.label(where)} first: the converter hangs on it."
+    sent, heard = parse_law(output.law or ""), heard_by("heard", bench.port(sink), tuning)
+    assert isinstance(sent, ExponentialLaw)
+    assert heard is not None
+    assert isinstance(heard.law, LinearLaw)
+    if abs(heard.law.offset_volts) > _ZERO_VOLTS:
+        return (
+            f"{bench.label(sink)} is silent at {heard.law.offset_volts:g} V, not at 0 V: set its own zero first, or "
+            "add that offset behind the converter."
+        )
+    notes = np.array([link.low_note, max(link.high_note, link.low_note + 1.0)])
+    sends = sent.volts(tuning.octaves(notes, sent.reference_note))
+    wants = heard.law.volts(tuning.octaves(notes, heard.law.reference_note))
+    allowed = parse_tolerance(link.tolerance).cents_at(np.arange(math.ceil(link.low_note), link.high_note + 1e-9))
+    judged = allowed[np.isfinite(allowed)]
+    return with_(
+        start, in_low=float(sends[0]), in_high=float(sends[1]), out_low=float(wants[0]), out_high=float(wants[1]),
+        source_ohms=output.ohms, load_ohms=1.0 / sum(1.0 / one for one in loads if one),
+        tolerance_cents=float(judged.min()) if judged.size else 5.0, bears=borne_by(bench, link, sink),
+    )  # fmt: skip
+
+
+@lru_cache(maxsize=64)
+def chosen_for(wish: ExponentialWish) -> ExponentialConverter:
+    """As `choose`, kept."""
+    return choose(wish)
+
+
+def use_converter(bench: Bench, output: PortRef, sink: PortRef, converter: ExponentialConverter) -> Change:
+    """The two joined with a converter between, in the place of what stood there."""
+    bench, link = joined(bench, output, sink)
+    return put_between(bench, link, converter.stored(), TITLE)
+
+
+def converter_of_link(link: Link) -> ExponentialConverter | None:
+    """The converter that stands in a link, None where there is none."""
+    stored = next((one for one in link.between if one.kind == KIND and REGISTRY.knows(one)), None)
+    made = None if stored is None else REGISTRY.make(f"{link.id}.converter", stored)
+    return made if isinstance(made, ExponentialConverter) else None

@@ -1,0 +1,162 @@
+"""Setting the trimmers of an exponential converter, and what is left of its errors."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dynamis.electrics.circuits.circuit import MID, TURNS
+from dynamis.electrics.exponential.converter import ExponentialConverter
+from dynamis.electrics.exponential.parts import LEVEL_TRIMMER, SCALE_TRIMMER, TRIMMERS
+from dynamis.electrics.exponential.wish import ExponentialWish
+from dynamis.transfer.chain import varied
+from dynamis.transfer.parameter import NOMINAL, World
+
+FloatArray = NDArray[np.float64]
+_MOST_ROUNDS: Final = 6
+
+
+@dataclass(frozen=True)
+class Left:
+    """Cents over the notes, shape (49,): with nominal parts, in the worst case, as a root sum of squares (k = 2); and
+    how much each part adds at its limit, the most first."""
+
+    volts: FloatArray
+    nominal: FloatArray
+    worst: FloatArray
+    rss: FloatArray
+    shares: tuple[tuple[str, float], ...]
+
+    @property
+    def most(self) -> float:
+        return float(self.worst.max())
+
+
+def trim(converter: ExponentialConverter, wish: ExponentialWish, world: World = NOMINAL) -> ExponentialConverter:
+    """The converter with its trimmers where both ends are right, or as near as their travel goes."""
+    travel = {SCALE_TRIMMER: MID, LEVEL_TRIMMER: MID}
+    ends = np.array([wish.in_low, wish.in_high])
+
+    def off(at: Mapping[str, float]) -> FloatArray:
+        return wish.cents(replace(converter, travel=tuple(at.items()), trimmed=False), ends, world)
+
+    for _ in range(6):
+        now = off(travel)
+        slopes = np.column_stack([(off({**travel, name: travel[name] + 1e-4}) - now) / 1e-4 for name in travel])
+        moves = np.linalg.solve(slopes, -now)
+        travel = {name: float(np.clip(travel[name] + move, 0.0, 1.0)) for name, move in zip(travel, moves, strict=True)}
+        if np.abs(moves).max() < 1e-9:
+            break
+    return replace(converter, travel=tuple(travel.items()))
+
+
+def left(converter: ExponentialConverter, wish: ExponentialWish, world: World = NOMINAL) -> Left:
+    """How far a converter is off over the notes; where it is trimmed, what trimming leaves."""
+    volts = wish.volts()
+    nominal = wish.cents(converter, volts, world)
+    wanted, worst, squares, shares = wish.out(volts), np.abs(nominal), np.zeros(volts.size), []
+    for _, label, fraction, moved in varied([converter], volts, world):
+        off = 1200.0 * np.log2(np.maximum(moved, 1e-12) / wanted) - nominal
+        worst, squares = worst + np.abs(off), squares + (fraction * off) ** 2
+        shares.append((label, float(off[np.abs(off).argmax()])))
+    shares.sort(key=lambda one: -abs(one[1]))
+    return Left(volts, nominal, worst, 2.0 * np.sqrt(squares), tuple(shares))
+
+
+@dataclass(frozen=True)
+class Step:
+    """Send `send_volts` and turn the trimmer until the input gets `read_volts`; a turn moves that by `volts_per_turn`
+    and the note by `cents_per_turn`.  reach_cents, needed_cents : ±, how far it goes and what the worst parts need."""
+
+    trimmer: str
+    send_volts: float
+    read_volts: float
+    volts_per_turn: float
+    cents_per_turn: float
+    reach_cents: float
+    needed_cents: float
+
+
+@dataclass(frozen=True)
+class Walk:
+    """steps : one round, the level first.  rounds : how many the worst parts need.  left_cents : what is then left."""
+
+    steps: tuple[Step, Step]
+    rounds: int
+    left_cents: float
+
+
+def steps(converter: ExponentialConverter, wish: ExponentialWish) -> tuple[Step, Step]:
+    """What to send and to read: the level where the scale moves nothing, the scale at the end furthest from there."""
+    bare = replace(converter, trimmed=False)
+    pivot = float(np.clip(bare.pivot_volts, wish.in_low, wish.in_high))
+    far = max((wish.in_low, wish.in_high), key=lambda volts: abs(volts - pivot))
+    effects = np.abs(_pushed(bare, wish, pivot, far)).sum(axis=1)
+    return (_step(bare, wish, LEVEL_TRIMMER, pivot, float(effects[0])),
+            _step(bare, wish, SCALE_TRIMMER, far, float(effects[1])))  # fmt: skip
+
+
+def walk(converter: ExponentialConverter, wish: ExponentialWish) -> Walk:
+    """How the trimmers are set, and how far that gets with the worst parts."""
+    bare, found = replace(converter, trimmed=False), steps(converter, wish)
+    rounds, most = 0, 0.0
+    for pushed in _pushed(bare, wish, *(one.send_volts for one in found)):
+        world = World(dict(zip(_sources(bare), np.sign(pushed), strict=True)))
+        took, off = _turned(bare, wish, found, world)
+        rounds, most = max(rounds, took), max(most, off)
+    return Walk(found, rounds, most)
+
+
+def _pushed(converter: ExponentialConverter, wish: ExponentialWish, pivot: float, far: float) -> FloatArray:
+    """Cents by which each source at its limit moves the pivot, and stretches the notes from there to the far end;
+    shape (2, sources)."""
+    effects = _effects(converter, wish, np.array([pivot, far]))
+    return np.array([effects[:, 0], effects[:, 1] - effects[:, 0]])
+
+
+def _sources(converter: ExponentialConverter) -> list[str]:
+    return [one[0] for one in varied([converter], np.zeros(1), NOMINAL)]
+
+
+def _effects(converter: ExponentialConverter, wish: ExponentialWish, volts: FloatArray) -> FloatArray:
+    """Cents at input volts that each source at its limit makes, shape (sources, volts)."""
+    nominal = converter.exact(volts, NOMINAL)
+    return np.array([1200.0 * np.log2(moved / nominal) for *_, moved in varied([converter], volts, NOMINAL)])
+
+
+def _at(converter: ExponentialConverter, name: str, travel: float) -> ExponentialConverter:
+    return replace(converter, travel=tuple({**dict(converter.travel), name: travel}.items()))
+
+
+def _step(converter: ExponentialConverter, wish: ExponentialWish, name: str, send: float, needed: float) -> Step:
+    set_to = dict(converter.travel).get(name, MID)
+    low, middle, high = (float(wish.cents(_at(converter, name, at), send)) for at in (0.0, set_to, 1.0))
+    near = [float(_at(converter, name, set_to + step).exact(send, NOMINAL)) for step in (-0.01, 0.01)]
+    per_turn = (near[1] - near[0]) / 0.02 / TURNS
+    read = float(wish.out(send))
+    return Step(name, send, read, per_turn, 1200.0 * float(np.log2(near[1] / near[0])) / 0.02 / TURNS,
+                min(abs(low - middle), abs(high - middle)), needed)  # fmt: skip
+
+
+def _turned(
+    converter: ExponentialConverter, wish: ExponentialWish, found: tuple[Step, Step], world: World
+) -> tuple[int, float]:
+    """Rounds until another one changes little, and the worst note then, cents."""
+    made = replace(converter, travel=tuple(dict.fromkeys(TRIMMERS, MID).items()))
+    rounds, most = 0, float("inf")
+    while rounds < _MOST_ROUNDS:
+        for step in found:
+            for _ in range(5):
+                at = dict(made.travel)[step.trimmer]
+                off = float(wish.cents(made, step.send_volts, world))
+                made = _at(made, step.trimmer, float(np.clip(at - off / (step.cents_per_turn * TURNS), 0.0, 1.0)))
+        rounds += 1
+        now = float(np.abs(wish.cents(made, wish.volts(), world)).max())
+        if now <= 0.1 * wish.tolerance_cents or now > 0.9 * most:
+            return rounds, min(now, most)
+        most = now
+    return rounds, most

@@ -1,0 +1,125 @@
+"""Choosing the parts of an exponential converter.
+
+The middle of the notes lies at the pair's own pivot, where temperature does least.  The largest current is the one of
+a few that leaves the least after trimming: the more, the less op-amps' bias weighs at the bottom and the more the
+emitters' bulk resistance takes off at the top.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+from typing import Final
+
+from dynamis.electrics.design.trims import next_size, trimmer_sizes
+from dynamis.electrics.exponential.adjust import left, steps, trim
+from dynamis.electrics.exponential.converter import ExponentialConverter
+from dynamis.electrics.exponential.parts import (
+    LEVEL_TRIMMER,
+    SCALE_TRIMMER,
+    ExponentialParts,
+)
+from dynamis.electrics.exponential.thermal import volts_per_octave
+from dynamis.electrics.exponential.wish import ExponentialWish
+from dynamis.electrics.series import nearest
+from dynamis.errors import InputError
+from dynamis.notation.style import plain
+
+_INPUT_OHMS: Final = 100e3
+_BASE_OHMS: Final = 1e3
+_TOP_AMPERES: Final = (20e-6, 50e-6, 100e-6, 200e-6)
+_FEED_AMPERES: Final = 1e-3
+_EMITTER_VOLTS: Final = 0.75
+_MOST_EMITTER_OHMS: Final = 10e3
+_LEAST_MIDDLE_VOLTS: Final = 0.02
+# A trimmer reaches beyond what the worst parts need.
+_MARGIN: Final = 1.15
+_SIZINGS: Final = 3
+# How far the nearest preferred value may be off.
+_ROUNDING: Final = {"E12": 0.1, "E24": 0.05, "E48": 0.025, "E96": 0.0125, "E192": 0.0065}
+# Rails from which a shunt reference of 5 V is fed; below it is one of 2.5 V.
+_FOR_FIVE_VOLTS: Final = 6.5
+
+
+@dataclass(frozen=True)
+class _Reach:
+    """What the trimmers have to reach, as a share of all that stands where they stand."""
+
+    scale: float
+    level: float
+
+
+def choose(wish: ExponentialWish) -> ExponentialConverter:
+    """The parts, with the trimmers where nominal ones want them; raises `InputError` where the supply cannot."""
+    if wish.supply.single:
+        raise InputError("An exponential converter needs a rail below 0 V: the pair's emitters go there.")
+    found = [made for top in _TOP_AMPERES if (made := _of_current(wish, top)) is not None]
+    if not found:
+        raise InputError(_too_high(wish))
+    return min(found, key=lambda one: (_short(one, wish), left(replace(one, trimmed=True), wish).most))
+
+
+def _short(converter: ExponentialConverter, wish: ExponentialWish) -> float:
+    """Cents that the trimmers lack for the worst parts."""
+    return sum(max(0.0, one.needed_cents - one.reach_cents) for one in steps(converter, wish))
+
+
+def _too_high(wish: ExponentialWish) -> str:
+    high = wish.bears.within(0.0, wish.op_amp.swing(wish.supply)[1])[1]
+    reached = max(0.0, wish.octaves + math.log2(high / wish.out_high))
+    return (
+        f"The highest note wants {plain(round(wish.out_high, 3))} V, and an op-amp from {wish.supply.words} gives at "
+        f"most {plain(round(high, 3))} V: {plain(round(reached, 2))} of {plain(round(wish.octaves, 2))} octaves."
+    )
+
+
+def _of_current(wish: ExponentialWish, top: float) -> ExponentialConverter | None:
+    """The converter whose largest current is about `top` amperes; None where its output does not reach."""
+    made, reach = None, _Reach(4.0 * wish.tolerance + 0.02, 6.0 * wish.tolerance + 0.05)
+    for _ in range(_SIZINGS):
+        parts = _parts(wish, top, reach)
+        if parts.highest_volts < wish.out_high:
+            return None
+        made = trim(ExponentialConverter("between", parts, source_ohms=wish.source_ohms), wish)
+        level, scale = steps(made, wish)
+        octaves = abs(scale.send_volts - level.send_volts) / wish.volts_per_octave
+        reach = _Reach(
+            _MARGIN * scale.needed_cents / (1200.0 * octaves) + _ROUNDING[wish.series],
+            _MARGIN * (2.0 ** (level.needed_cents / 1200.0) - 1.0) + _ROUNDING[wish.series],
+        )
+    return made
+
+
+def _parts(wish: ExponentialWish, top: float, reach: _Reach) -> ExponentialParts:
+    swing, series = wish.op_amp.swing(wish.supply), wish.series
+    half = (wish.in_high - wish.in_low) / 2.0
+    ohms = {"R1": nearest(_INPUT_OHMS, series)}
+    ohms["R2"] = nearest(ohms["R1"] * min(1.0, 0.8 * min(-swing[0], swing[1]) / half), series)
+    into, middle = ohms["R1"] + wish.source_ohms, wish.middle_volts
+    reference = 5.0 if min(-wish.supply.low, wish.supply.high) >= _FOR_FIVE_VOLTS else 2.5
+    if abs(middle) >= _LEAST_MIDDLE_VOLTS:
+        ohms["R3"] = nearest(into * reference / abs(middle), series)
+    ohms["R5"] = nearest(_BASE_OHMS, series)
+    share = float(volts_per_octave(25.0)) / (wish.volts_per_octave * ohms["R2"] / into)
+    if share >= 0.5:
+        raise InputError(f"{plain(round(wish.volts_per_octave, 4))} V/oct is too little; amplify it first.")
+    trimmers: dict[str, float] = {}
+    trimmers[SCALE_TRIMMER], ohms["R4"] = _split(ohms["R5"] * (1.0 / share - 1.0), reach.scale, series)
+    ohms["R8"] = nearest(wish.out_high / top, series)
+    rest = wish.out_high / ohms["R8"] / 2.0 ** (wish.octaves / 2.0)
+    trimmers[LEVEL_TRIMMER], ohms["R6"] = _split(reference / rest, reach.level, series)
+    current = rest + swing[1] / ohms["R8"]
+    ohms["R7"] = nearest(min(_MOST_EMITTER_OHMS, 0.7 * (-swing[0] - _EMITTER_VOLTS) / current), "E24")
+    ohms["R9"] = nearest((wish.supply.high - reference) / (_FEED_AMPERES + rest), "E24")
+    if "R3" in ohms and middle > 0:
+        ohms["R10"] = nearest((-wish.supply.low - reference) / _FEED_AMPERES, "E24")
+    return ExponentialParts(
+        ohms, trimmers, wish.base_ppm, reference, middle < 0, wish.supply, wish.op_amp, wish.tolerance,
+        clamp=wish.bears.needed(*swing), load_ohms=wish.load_ohms,
+    )  # fmt: skip
+
+
+def _split(total: float, within: float, series: str) -> tuple[float, float]:
+    """A trimmer that reaches ± `within` of `total`, and the part in series with it that comes to it in the middle."""
+    size = next_size(2.0 * within * total) or trimmer_sizes()[-1]
+    return size, nearest(max(total - size / 2.0, 0.05 * total), series)

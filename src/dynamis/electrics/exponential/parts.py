@@ -1,0 +1,132 @@
+"""The parts of an exponential converter, and which of them stands where.
+
+U1 adds the input and, through R3, what brings it to 0 V in the middle of the notes; R4 with its trimmer and R5 bring
+that down to the base of Q1, a sixtieth or so.  U2 holds the collector current of Q1 at what R6 with its trimmer lets
+through from the reference, by pulling at both emitters through R7.  The current of Q2 then doubles with every octave,
+and U3 makes volts of it in R8.  R5 may be one that grows with temperature as the pair's own volts do.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Final
+
+from dynamis.electrics.circuits.clamp import LOOP_OHMS, Clamp
+from dynamis.electrics.circuits.parts import Piece, clamp_pieces, decoupling
+from dynamis.electrics.circuits.supply import OP_AMPS, OpAmp, Supply
+from dynamis.errors import InputError
+from dynamis.notation.style import Style, plain
+
+ROLES: Final = {
+    "R1": "from the input to U1",
+    "R2": "across U1",
+    "R3": "from a reference to U1: brings the middle of the notes to 0 V",
+    "R4": "from U1 to the base of Q1",
+    "R5": "from the base of Q1 to ground",
+    "R6": "from the reference to the collector of Q1",
+    "R7": "from U2 to both emitters",
+    "R8": "across U3: volts of the current of Q2",
+    "R9": "feeds the reference from the + rail",
+    "R10": "feeds the reference from the − rail",
+}
+SCALE_TRIMMER: Final = "RV4"
+LEVEL_TRIMMER: Final = "RV6"
+TRIMMERS: Final = {SCALE_TRIMMER: "R4", LEVEL_TRIMMER: "R6"}
+# Of a matched pair on one chip and of shunt references; common practice, no source.
+PAIR_OFFSET_LIMIT_VOLTS: Final = 0.5e-3
+BETA: Final = 200.0
+BULK_OHMS: Final = 0.5
+BULK_LIMIT_OHMS: Final = 0.3
+REFERENCE_LIMIT: Final = 0.01
+REFERENCE_PER_KELVIN: Final = 50e-6
+# How far a resistor made for compensation may grow otherwise than it should.
+PPM_LIMIT: Final = 150.0
+COMPENSATING_PPM: Final = 3300.0
+BASE_LIMIT: Final = 0.05
+
+
+@dataclass(frozen=True)
+class ExponentialParts:
+    """Values by name.
+
+    ohms : of R1 to R10; R3 is absent where the middle of the notes lies at 0 V.  trimmers : of RV4 and RV6, ohms.
+    base_ppm : how R5 grows, parts per million and kelvin; 0 for an ordinary resistor.  reference_volts : of each of
+    the two references.  middle_below : R3 hangs on the one of the + rail.  tolerance, per_kelvin : of the resistors,
+    fractions.  load_ohms : of all inputs behind it, None for none.
+    """
+
+    ohms: Mapping[str, float]
+    trimmers: Mapping[str, float]
+    base_ppm: float = COMPENSATING_PPM
+    reference_volts: float = 5.0
+    middle_below: bool = False
+    supply: Supply = Supply()
+    op_amp: OpAmp = OP_AMPS["precision"]
+    tolerance: float = 0.01
+    per_kelvin: float = 50e-6
+    clamp: Clamp = Clamp()
+    load_ohms: float | None = None
+
+    def __post_init__(self) -> None:
+        missing = [name for name in ROLES if name not in self.ohms and name not in ("R3", "R10")]
+        missing += [name for name in TRIMMERS if name not in self.trimmers]
+        if missing:
+            raise InputError(f"The exponential converter lacks {', '.join(missing)}.")
+        for name, ohms in (*self.ohms.items(), *self.trimmers.items()):
+            if name not in ROLES and name not in TRIMMERS:
+                raise InputError(f"An exponential converter has no place {name}.")
+            if not ohms > 0:
+                raise InputError(f"{name} is {plain(ohms)} Ω; more than 0 Ω was expected.")
+        if self.supply.single:
+            raise InputError("An exponential converter needs a rail below 0 V: the pair's emitters go there.")
+
+    def limit(self, name: str) -> float:
+        """Tolerance of a resistor, a fraction."""
+        return BASE_LIMIT if name == "R5" and self.base_ppm else self.tolerance
+
+    @cached_property
+    def middle_reference(self) -> float:
+        """Volts that R3 hangs on."""
+        return self.reference_volts if self.middle_below else -self.reference_volts
+
+    @property
+    def loop_ohms(self) -> float:
+        """Of the resistor that a clamp has behind U3, inside its loop; 0 without one."""
+        return LOOP_OHMS if self.clamp.diodes else 0.0
+
+    @property
+    def highest_volts(self) -> float:
+        """At the output: where U3 ends, less what load and R8 drop in the clamp's resistor, or where the clamp is."""
+        drawn = self.loop_ohms * (1.0 / self.ohms["R8"] + (1.0 / self.load_ohms if self.load_ohms else 0.0))
+        high = self.op_amp.swing(self.supply)[1] / (1.0 + drawn)
+        return min(high, self.clamp.ends(amplified=True)[1])
+
+    def pieces(self, style: Style = Style()) -> list[Piece]:
+        """All parts, decoupling included, in the order in which they are placed."""
+        found = []
+        for name in ROLES:
+            if name not in self.ohms:
+                continue
+            kind, role = f"resistor ±{plain(round(100 * self.limit(name), 6))} %", ROLES[name]
+            if name == "R5" and self.base_ppm:
+                kind += f", {plain(self.base_ppm)} ppm/K"
+                role += ", touching the pair"
+            found.append(Piece(name, kind, style.engineering(self.ohms[name], "Ω"), role, self.ohms[name]))
+        for name, ohms in self.trimmers.items():
+            found.append(
+                Piece(name, "trimmer, 25 turns", style.engineering(ohms, "Ω"), f"in series with {TRIMMERS[name]}")
+            )
+        found.append(Piece("Q1, Q2", "matched pair", "two NPN transistors on one chip", "the exponential"))
+        for name, role in (("U1", "adds"), ("U2", "holds the current of Q1"), ("U3", "current to volts")):
+            found.append(Piece(name, "op-amp", self.op_amp.title, f"{role}, from {self.supply.words}"))
+        volts = style.volts(self.reference_volts, 3)
+        within = plain(round(100 * REFERENCE_LIMIT, 6))
+        found.append(Piece("VR1", f"shunt reference ±{within} %", volts, "of the + rail"))
+        if "R10" in self.ohms:
+            found.append(Piece("VR2", f"shunt reference ±{within} %", volts, "of the − rail"))
+        found.append(Piece("C1", "ceramic capacitor", "1 nF", "from U2's output to its − input: keeps it from singing"))
+        found.append(Piece("C2", "ceramic capacitor", "100 pF", "across R8"))
+        return [*found, *clamp_pieces(self.clamp, self.loop_ohms, self.tolerance, style),
+                *decoupling(11, ("+ rail", "− rail"))]  # fmt: skip

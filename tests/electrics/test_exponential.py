@@ -1,0 +1,182 @@
+"""The exponential converter: the pair against the SI constants, its parts against ngspice, cold, warm and trimmed."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+from tests.electrics.spice import asked, swept
+from tests.electrics.test_drawn import joined
+
+from dynamis.electrics.circuits.clamp import Clamp
+from dynamis.electrics.circuits.parts import parts_list
+from dynamis.electrics.circuits.supply import OP_AMPS, Supply
+from dynamis.electrics.exponential.adjust import left, trim, walk
+from dynamis.electrics.exponential.choose import choose
+from dynamis.electrics.exponential.converter import ExponentialConverter
+from dynamis.electrics.exponential.parts import ROLES, TRIMMERS, ExponentialParts
+from dynamis.electrics.exponential.schematic import exponential_schematic
+from dynamis.electrics.exponential.spice import exponential_netlist
+from dynamis.electrics.exponential.thermal import drift_cents, ppm_per_kelvin, thermal_volts, volts_per_octave
+from dynamis.electrics.exponential.wish import ExponentialWish
+from dynamis.electrics.series import SERIES
+from dynamis.electrics.signals import spice
+from dynamis.errors import InputError
+from dynamis.transfer.parameter import NOMINAL, World
+from dynamis.transfer.registry import REGISTRY
+
+THERMAL = json.loads((Path(__file__).parent.parent / "oracles" / "thermal.json").read_text())["cases"]
+WISHES = {
+    "five octaves": ExponentialWish(0.0, 5.0, 0.25, 8.0),
+    "below 0 V, clamped": ExponentialWish(-4.0, 1.0, 0.1, 3.2, bears=Clamp(-0.5, 6.0)),
+    "0.32 V/oct, ordinary R5": ExponentialWish(0.5, 2.1, 0.3, 9.6, source_ohms=100.0, base_ppm=0.0),
+    "round 0 V, ± 15 V": ExponentialWish(-3.5, 3.5, 0.05, 6.4, supply=Supply(-15, 15), tolerance=0.001),
+    "rail to rail": ExponentialWish(
+        1.0, 4.0, 0.5, 4.0, load_ohms=None, supply=Supply(-5, 5), op_amp=OP_AMPS["rail-to-rail"]
+    ),
+    "no source, 1.2 V/oct": ExponentialWish(0.0, 7.2, 0.1, 6.4, source_ohms=0.0, series="E24"),
+}
+
+
+@pytest.mark.parametrize("case", THERMAL, ids=lambda case: case["id"])
+def test_the_pair_is_that_of_the_si_constants(case):
+    given, expected = case["given"], case["expect"]
+    if "celsius" in given:
+        found = {f.__name__: f(given["celsius"]) for f in (volts_per_octave, thermal_volts, ppm_per_kelvin)}
+    else:
+        found = {"cents": drift_cents(given["octaves"], given["celsius_reference"], given["kelvin_change"],
+                                      given.get("resistor_ppm_per_kelvin", 0.0))}  # fmt: skip
+    for key, value in expected.items():
+        assert float(found[key]) == pytest.approx(value, rel=1e-9)
+
+
+@pytest.mark.parametrize("celsius", [10.0, 25.0, 40.0])
+def test_a_transistor_of_ngspice_doubles_its_current_in_an_octave(celsius, tmp_path):
+    lines = spice.octave_pair(1e3 * float(volts_per_octave(celsius)), celsius)
+    ratio = asked(lines, ["op", "print v(out)"], r"v\(out\) = ([-+0-9.e]+)", tmp_path)
+    assert ratio == pytest.approx(2.0, rel=1e-4)
+
+
+@pytest.mark.parametrize("celsius", [25.0, 40.0])
+@pytest.mark.parametrize("name", WISHES)
+def test_the_parts_do_in_ngspice_what_they_are_said_to_do(name, celsius, tmp_path):
+    """Within 0.002 % of the span and a tenth of a cent at every note; cold and warm."""
+    wish = WISHES[name]
+    made = choose(wish)
+    rows = swept(exponential_netlist(made, wish.in_low, wish.in_high, name, celsius), tmp_path)
+    said = made.exact(rows[:, 0], World(celsius=celsius))
+    assert np.abs(rows[:, 1] - said).max() < 2e-5 * (wish.out_high - wish.out_low)
+    assert np.abs(1200.0 * np.log2(rows[:, 1] / said)).max() < 0.1
+    if celsius == 25.0:
+        assert np.abs(wish.cents(made, wish.volts())).max() < 4.0  # the emitters' bulk is all that is left
+
+
+@pytest.mark.parametrize("name", WISHES)
+def test_the_trimmers_reach_and_setting_them_by_readings_ends_near(name):
+    wish = WISHES[name]
+    made = choose(wish)
+    found = walk(made, wish)
+    for step in found.steps:
+        assert step.reach_cents > step.needed_cents
+        turned = replace(
+            made, travel=tuple({**dict(made.travel), step.trimmer: dict(made.travel)[step.trimmer] + 0.01}.items())
+        )
+        moved = float(turned.exact(step.send_volts, NOMINAL) - made.exact(step.send_volts, NOMINAL))
+        assert moved == pytest.approx(step.volts_per_turn / 4.0, rel=0.02)  # a quarter of one of 25 turns
+        assert step.read_volts == pytest.approx(float(wish.out(step.send_volts)))
+    after = left(replace(made, trimmed=True), wish)
+    assert found.left_cents <= after.most + 0.1 * wish.tolerance_cents
+    assert after.most < left(made, wish).most / 5.0
+    assert (
+        after.rss <= 2.0 / np.sqrt(3.0) * after.worst + 1e-9
+    ).all()  # k = 2 of one source alone is more than its limit
+    for slot in ("R1", "R4", "R6", "R8"):
+        assert any(
+            made.parts.ohms[slot] == pytest.approx(base * 10.0**k) for base in SERIES[wish.series] for k in range(1, 7)
+        )
+
+
+@pytest.mark.parametrize("name", WISHES)
+def test_whatever_parts_come_trimming_takes_out_all_but_the_bend(name):
+    """Random parts within their limits: both ends are right again, the middle within what `left` says stays."""
+    wish, rng = WISHES[name], np.random.default_rng(3)
+    made = choose(wish)
+    for _ in range(5):
+        world = World({one.source: float(rng.uniform(-1, 1)) for one in made.parameters()})
+        off = np.abs(wish.cents(trim(made, wish, world), wish.volts(), world))
+        assert off[[0, -1]].max() < 1e-3
+        assert off.max() <= left(replace(made, trimmed=True), wish).most
+
+
+def test_temperature_moves_octaves_from_the_pivot_as_the_si_constants_say():
+    """Bulk and base currents leave the pair within a part in a hundred of the bare exponential."""
+    wish = replace(WISHES["five octaves"], base_ppm=0.0, op_amp=OP_AMPS["ideal"])
+    plain = choose(wish)
+    ends = np.array([wish.in_low, wish.in_high])
+    moved = wish.cents(plain, ends, World(celsius=26.0)) - wish.cents(plain, ends)
+    octaves = (ends - plain.pivot_volts) / wish.volts_per_octave
+    assert moved == pytest.approx(drift_cents(octaves, 25.0, 1.0), rel=0.02)
+    kept = choose(replace(wish, base_ppm=3300.0))
+    assert np.abs(wish.cents(kept, ends, World(celsius=26.0)) - wish.cents(kept, ends)).max() < np.abs(moved).max() / 20
+
+
+@pytest.mark.parametrize("name", WISHES)
+def test_what_is_drawn_is_what_ngspice_runs(name):
+    made = choose(WISHES[name])
+    drawn = exponential_schematic(made.parts)
+    place = joined(drawn)
+    ends = {
+        one.words[0]: {place[one.at], place[one.to]}
+        for one in drawn.symbols
+        if one.words and one.kind in ("resistor", "trimmer", "capacitor")
+    }
+    wanted = {name for name in (*made.parts.ohms, *TRIMMERS) if name not in ("R9", "R10")} | {"C1", "C2"}
+    assert set(ends) - {"RC"} == wanted
+    nodes: dict[str, list[set[int]]] = {}
+    for line in exponential_netlist(made, 0.0, 1.0, name).splitlines():
+        words = line.split()
+        found = words[0] if words[0] in ends else f"R{words[0]}" if f"R{words[0]}" in ends else ""
+        for node in words[1:3] if found else ():
+            nodes.setdefault(node, []).append(ends[found])
+    for node, pairs in nodes.items():
+        if node not in ("0", "refp", "refn", "in", "jack") and len(pairs) > 1:
+            assert set.intersection(*pairs), f"{node} is drawn apart"
+    inside = [(x, y) for one in drawn.symbols for x, y in (one.at, one.to)]
+    assert all(0 <= x <= drawn.width and 0 <= y <= drawn.height for x, y in inside)
+    listed = made.parts.pieces()
+    assert {one.name for one in listed} >= {*wanted, "U1", "U2", "U3", "Q1, Q2", "VR1", "C11", "C12"}
+    assert sum(row.quantity for row in parts_list(listed)) == len(listed)
+
+
+@pytest.mark.parametrize("name", WISHES)
+def test_a_converter_at_rest_comes_back_as_it_was(name):
+    made = replace(choose(WISHES[name]), id="x", trimmed=True, source_ohms=0.0)
+    again = REGISTRY.make("x", made.stored())
+    assert isinstance(again, ExponentialConverter)
+    assert again == made
+
+
+PARTS = {**dict.fromkeys(ROLES, 1e4)}, dict.fromkeys(TRIMMERS, 1e3)
+
+
+@pytest.mark.parametrize(("make", "words"), [
+    (lambda: choose(ExponentialWish(0, 5, 0.25, 8, supply=Supply(0, 12))), "a rail below 0 V"),
+    (lambda: choose(ExponentialWish(0, 5, 0.5, 16)), "10.5 V: 4.39 of 5 octaves"),
+    (lambda: choose(ExponentialWish(0, 5, 0.25, 8, bears=Clamp(None, 5.0))), "at most 5 V: 4.32 of 5 octaves"),
+    (lambda: choose(ExponentialWish(0, 0.05, 0.25, 8)), "0.01 V/oct is too little"),
+    (lambda: ExponentialWish(5, 0, 0.25, 8), "the lower end first"),
+    (lambda: ExponentialWish(0, 5, 0.0, 8), "more than 0 V"),
+    (lambda: ExponentialWish(0, 13, 1e-3, 9), "at most 12"),
+    (lambda: ExponentialWish(0, 5, 0.25, 8, series="E7"), "'E7' is no series"),
+    (lambda: ExponentialWish(0, 5, 0.25, 8, tolerance=0.5), "50 % cannot be"),
+    (lambda: ExponentialWish(0, 5, 0.25, 8, base_ppm=1e5), "3300 compensates"),
+    (lambda: ExponentialParts({**PARTS[0], "R4": -1.0}, PARTS[1]), "R4 is -1 Ω"),
+    (lambda: ExponentialParts({**PARTS[0], "R77": 1.0}, PARTS[1]), "no place R77"),
+    (lambda: ExponentialParts({"R1": 1e5}, {}), "lacks R2"),
+])  # fmt: skip
+def test_what_cannot_be_is_refused_in_a_sentence(make, words):
+    with pytest.raises(InputError, match=words):
+        make()
