@@ -553,30 +553,30 @@ def test_a_gate_pair_has_its_circuits_side_by_side_and_one_is_used(window, tmp_p
     press(window, Qt.Key.Key_4, CONTROL)
     settle()
     page = window.station.gates
-    assert window.station.for_gates
+    assert window.station.page is page
     rows = table_texts(page.table)
     assert [row[0] for row in rows] == ["Transistor to ground", "Comparator and MOSFET to ground"]
     assert any("shorting input" in text for text in page.meets.shown)
     assert any("on the same link fits now" in text for text in page.words.shown)
     ohms = {part.name: part.ohms for part in page.chosen.stage.parts}
     spare = rows[0][4]
-    page.edits["R1"].setFocus()
-    QTest.keyClick(page.edits["R1"], Qt.Key.Key_Up)
+    page.side.values.edits["R1"].setFocus()
+    QTest.keyClick(page.side.values.edits["R1"], Qt.Key.Key_Up)
     assert page.chosen.stage.parts[0].ohms > ohms["R1"]
     for _ in range(40):  # stepped so far that the transistor is no longer driven hard
-        page.step("R1", 1)
+        page.side.values.step("R1", 1)
     assert table_texts(page.table)[0][4] != spare
     assert "needs" in table_texts(page.table)[0][6]
-    type_into(page.edits["R1"], "-4", enter=True)
-    assert "more than 0" in page.refusal.text()
-    type_into(page.edits["R1"], "12k", enter=True)
-    assert page.refusal.text() == ""
+    type_into(page.side.values.edits["R1"], "-4", enter=True)
+    assert "more than 0" in page.side.refusal.text()
+    type_into(page.side.values.edits["R1"], "12k", enter=True)
+    assert page.side.refusal.text() == ""
     deck = page.spice.toPlainText()
     (tmp_path / "fires.cir").write_text(deck)
     assert "R1 out b 12000" in deck
     saved = tmp_path / "parts.csv"
     monkeypatch.setattr("dynamis.ui.views.circuit.saving.QFileDialog.getSaveFileName", lambda *_: (str(saved), ""))
-    click(page.save_parts)
+    click(page.side.save_parts)
     assert "NPN transistor" in saved.read_text()
     assert window.station.plot is page.drawing
     assert window.station.table() is page.table
@@ -591,4 +591,4 @@ def test_a_gate_pair_has_its_circuits_side_by_side_and_one_is_used(window, tmp_p
     assert not session.bench.link_from(output).gate_stages
     session.judge.look_at(BOARD, TONE)
     settle()
-    assert not window.station.for_gates
+    assert window.station.page is None

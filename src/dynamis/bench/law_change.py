@@ -8,6 +8,7 @@ from functools import lru_cache
 from typing import Final
 
 import numpy as np
+from msgspec.structs import replace
 
 from dynamis.bench.chains import heard_by
 from dynamis.bench.commands import Change
@@ -69,15 +70,35 @@ def converter_asked(bench: Bench, link: Link, sink: PortRef, start: ExponentialW
     )  # fmt: skip
 
 
+def in_reach(bench: Bench, link: Link, sink: PortRef, start: ExponentialWish = _USUAL) -> Link:
+    """The link with its highest note so low that the supply gives the volts for it; itself where it does already.
+
+    Raises `InputError` where not even an octave is left.
+    """
+    while True:
+        asked = converter_asked(bench, link, sink, start)
+        if isinstance(asked, str) or asked.out_high <= asked.reach_volts:
+            return link
+        fewer = max(1, math.floor(12.0 * math.log2(asked.out_high / asked.reach_volts)))
+        if link.high_note - fewer < link.low_note + 12.0:
+            chosen_for(asked)  # says how far the supply reaches
+            return link
+        link = replace(link, high_note=link.high_note - fewer)
+
+
 @lru_cache(maxsize=64)
 def chosen_for(wish: ExponentialWish) -> ExponentialConverter:
     """As `choose`, kept."""
     return choose(wish)
 
 
-def use_converter(bench: Bench, output: PortRef, sink: PortRef, converter: ExponentialConverter) -> Change:
-    """The two joined with a converter between, in the place of what stood there."""
+def use_converter(
+    bench: Bench, output: PortRef, sink: PortRef, converter: ExponentialConverter, high_note: float | None = None
+) -> Change:
+    """The two joined with a converter between, in the place of what stood there.  high_note : of the link then."""
     bench, link = joined(bench, output, sink)
+    if high_note is not None:
+        link = replace(link, high_note=high_note)
     return put_between(bench, link, converter.stored(), TITLE)
 
 

@@ -5,29 +5,26 @@ A remedy with a deed changes the bench when it is pressed, with undo; one withou
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator, Sequence
 from dataclasses import replace as with_
-from typing import Final, Literal
+from typing import Final
 
-import numpy as np
-from msgspec.structs import replace
-
-from dynamis.bench.chains import converter_of, heard_by, make_dac
-from dynamis.bench.commands import Change, join, part, set_port
+from dynamis.bench.chains import converter_of, heard_by
+from dynamis.bench.commands import Change, join, part
 from dynamis.bench.designing import asked_of, borne_by, built, smallest_with_op_amp
 from dynamis.bench.document import Bench, GateStageRecord, Link
 from dynamis.bench.gate_choices import stretcher
-from dynamis.bench.gear.commands import put_link, set_gear_field
+from dynamis.bench.gear.commands import set_gear_field
 from dynamis.bench.gear.fields import GEAR_FIELDS
 from dynamis.bench.judging.beside import spoiled
+from dynamis.bench.judging.other_law import other_law
 from dynamis.bench.judging.pairs import PairFit, judge_pair, trial_link
 from dynamis.bench.judging.patch import missing_gate, missing_reset, missing_trigger
 from dynamis.bench.judging.pitch_fit import reached_notes
+from dynamis.bench.judging.remedy import Deed, Remedy, changed_link
 from dynamis.bench.judging.swings import Swing, loaded_pots, swing_at
 from dynamis.bench.judging.switching import SWITCHING, fitting_circuit
 from dynamis.bench.judging.workaround import workarounds
-from dynamis.bench.law_change import TITLE, changes_law, chosen_for, converter_asked
 from dynamis.bench.ports import PortRef
 from dynamis.bench.records import AdoptionRecord
 from dynamis.bench.tunings import tuning_of
@@ -36,34 +33,14 @@ from dynamis.electrics.circuits.circuit import Circuit
 from dynamis.electrics.circuits.parts import pieces_of
 from dynamis.electrics.circuits.supply import OP_AMPS, Supply
 from dynamis.electrics.circuits.topology import TOPOLOGIES
-from dynamis.electrics.exponential.adjust import left
 from dynamis.electrics.finding import BEST_FIRST
 from dynamis.electrics.potentiometer import straightenings
-from dynamis.errors import InputError
 from dynamis.notation.style import Style
-from dynamis.pitch.laws import Law, law_text, parse_law
+from dynamis.pitch.laws import parse_law
 from dynamis.pitch.notes import note_label
-from dynamis.transfer.parameter import World
 
 _BY_GAIN_AND_OFFSET: Final = {"scale-mismatch", "zero-hertz", "offset", "transposition", "below-cut-off"}
 _GOOD_PART: Final = 0.8
-Deed = Callable[[Bench], Change]
-Kind = Literal["circuit", "patch", "setting", "calibrate", "table", "advice"]
-
-
-@dataclass(frozen=True)
-class Remedy:
-    """title : what to do.  text : how, with its numbers.  leaves : the pair as it would be afterwards, None where
-    nothing is changed on the bench.  deed : makes the change.  by : the output that drives the input afterwards, where
-    it is another one.  circuit : the topology of a circuit of gain and offset, "" for any other remedy."""
-
-    kind: Kind
-    title: str
-    text: str
-    deed: Deed | None = None
-    leaves: PairFit | None = None
-    by: PortRef | None = None
-    circuit: str = ""
 
 
 def remedies_for(
@@ -134,7 +111,7 @@ def _pitch(bench: Bench, link: Link, sink: PortRef, codes: set[str], style: Styl
         if codes & _BY_GAIN_AND_OFFSET and not link.between and sent.kind == other.kind:
             yield from _designed(bench, link, sink, "for the interval and the offset", style)
         if "law-mismatch" in codes:
-            yield from _other_law(bench, link, sink, heard.law, style)
+            yield from other_law(bench, link, sink, heard.law, style)
     if "range-not-covered" in codes or "below-cut-off" in codes:
         yield from _fewer_notes(bench, link, sink, style)
     own = converter_of(output) is not None or output.trimmers != "none"
@@ -145,60 +122,6 @@ def _pitch(bench: Bench, link: Link, sink: PortRef, codes: set[str], style: Styl
             "unplugging one retunes the others."
         )
         yield Remedy("calibrate", "Calibrate loaded", text)
-
-
-def _other_law(bench: Bench, link: Link, sink: PortRef, heard: Law, style: Style) -> Iterator[Remedy]:
-    port = bench.port(link.output)
-    stored = converter_of(port)
-    if stored is not None:
-        law = law_text(heard)
-        dac = make_dac("dac", stored).dac
-        notes = np.arange(link.low_note, link.high_note + 1.0)
-        volts = heard.volts(tuning_of(bench).octaves(notes, heard.reference_note))
-        low, high = (float(one) for one in dac.nominal_volts(np.array([0, 2**dac.bits - 1])))
-        inside = notes[(volts >= min(low, high)) & (volts <= max(low, high))]
-        if inside.size:
-            ends = f"{note_label(float(inside[0]), style)} to {note_label(float(inside[-1]), style)}"
-            text = (
-                f"No circuit: the channel plays the input's own law from a table. {inside.size} of {notes.size} notes, "
-                f"{ends}, lie within {style.volts(high, 2)}."
-            )
-
-            def deed(one: Bench) -> Change:
-                changed = set_port(one, link.output, law=law).bench
-                first, last = float(inside[0]), float(inside[-1])
-                return _changed_link(link, f"play {law}, {ends}", low_note=first, high_note=last)(changed)
-
-            yield Remedy("table", "Its own table", text, deed)
-    if changes_law(bench, link.output, sink):
-        if not link.between:
-            yield from _converter(bench, link, sink, style)
-        return
-    text = "It moves 4.0 ct per °C and octave unless it is compensated; keep it away from what warms up."
-    yield Remedy("advice", "A logarithmic converter", text)
-
-
-def _converter(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterator[Remedy]:
-    """V/oct into Hz/V by a pair of transistors, compensated and trimmed."""
-    try:
-        wish = converter_asked(bench, link, sink)
-        made = None if isinstance(wish, str) else chosen_for(wish)
-    except InputError as error:
-        yield Remedy("advice", TITLE, str(error))
-        return
-    if made is None or isinstance(wish, str):
-        yield Remedy("advice", TITLE, str(wish))
-        return
-    warmer = [float(wish.cents(made, wish.in_high, World(celsius=celsius))) for celsius in (25.0, 26.0)]
-    parts = ", ".join(f"{one.name} {one.value}" for one in made.parts.pieces(style) if one.ohms is not None)
-    text = (
-        f"A matched pair doubles the volts with every {style.volts(wish.volts_per_octave, 3)}: {parts}. Trimmed, "
-        f"{style.cents(left(with_(made, trimmed=True), wish).most)} ct are left at most; the highest note moves "
-        f"{style.cents(warmer[1] - warmer[0], sign=True)} ct per °C."
-    )
-    stored = with_(made, trimmed=True).stored()
-    deed = _changed_link(link, "put an exponential converter between", between=(stored,))
-    yield Remedy("circuit", TITLE, text, deed, circuit="exponential")
 
 
 def _fewer_notes(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterator[Remedy]:
@@ -213,7 +136,7 @@ def _fewer_notes(bench: Bench, link: Link, sink: PortRef, style: Style) -> Itera
         first, last = float(notes[-best[1]]), float(notes[-best[1] + best[0] - 1])
         ends = f"{note_label(first, style)} to {note_label(last, style)}"
 
-        deed = _changed_link(link, f"use {ends}", low_note=first, high_note=last)
+        deed = changed_link(link, f"use {ends}", low_note=first, high_note=last)
         yield Remedy("setting", f"Use {ends}", f"{best[0]} of {good.size} notes are reached without a circuit.", deed)
 
 
@@ -241,7 +164,7 @@ def _gates(bench: Bench, link: Link, fit: PairFit, codes: set[str], style: Style
 
 
 def _add_stage(link: Link, stage: GateStageRecord, words: str) -> Deed:
-    return _changed_link(link, f"put {words} between", gate_stages=(*link.gate_stages, stage))
+    return changed_link(link, f"put {words} between", gate_stages=(*link.gate_stages, stage))
 
 
 # -- gain and offset -------------------------------------------------------------------------------
@@ -299,7 +222,7 @@ def _buffer(bench: Bench, link: Link, sink: PortRef, text: str, kind: str, style
 
 def _between(link: Link, title: str, text: str, circuit: BuiltCircuit) -> Remedy:
     words = f"put {title[0].lower()}{title[1:]} between"
-    deed = _changed_link(link, words, between=(*link.between, circuit.stored()))
+    deed = changed_link(link, words, between=(*link.between, circuit.stored()))
     return Remedy("circuit", title, text, deed, circuit=circuit.circuit.topology.name)
 
 
@@ -322,13 +245,13 @@ def _patch(bench: Bench, link: Link, sink: PortRef, codes: set[str]) -> Iterator
     if "channel-map" in codes and bench.port(link.output).audio is not None:
         channel = bench.port(link.output).audio.channel  # type: ignore[union-attr]
         yield Remedy("setting", f"Channel {channel} in the program", "Keeps the channel with the link.",
-                     _changed_link(link, f"the program sends on {channel}", program_channel=channel))  # fmt: skip
+                     changed_link(link, f"the program sends on {channel}", program_channel=channel))  # fmt: skip
     if "supply-pole" in codes:
         yield Remedy("patch", "A lead with an open ring", "Three poles, nothing joined on the ring, at both ends.",
-                     _changed_link(link, "a lead with an open ring", lead="ring-open"))  # fmt: skip
+                     changed_link(link, "a lead with an open ring", lead="ring-open"))  # fmt: skip
     if "second-signal-lost" in codes and link.lead in ("two-pole", "ring-open"):
         yield Remedy("patch", "A lead of three poles", "Tip, ring and sleeve joined through.",
-                     _changed_link(link, "a lead of three poles", lead="three-pole"))  # fmt: skip
+                     changed_link(link, "a lead of three poles", lead="three-pole"))  # fmt: skip
     if "setting-otherwise" in codes:
         yield from _set(bench, link, sink)
     if "outputs-contending" in codes:
@@ -375,14 +298,3 @@ def _set(bench: Bench, link: Link, sink: PortRef) -> Iterator[Remedy]:
             yield Remedy(
                 "setting", f"Set {setting.name} to {need.value}", f"On {gear.name}, before you join them.", deed
             )
-
-
-def _changed_link(link: Link, words: str, **values: object) -> Deed:
-    def deed(bench: Bench) -> Change:
-        for sink in link.inputs:
-            joined = bench.link_from(link.output)
-            if joined is None or sink not in joined.inputs:
-                bench = join(bench, link.output, sink).bench
-        return put_link(bench, replace(bench.link_from(link.output) or link, **values), words)
-
-    return deed

@@ -91,9 +91,12 @@ class Walk:
 
 
 def steps(converter: ExponentialConverter, wish: ExponentialWish) -> tuple[Step, Step]:
-    """What to send and to read: the level where the scale moves nothing, the scale at the end furthest from there."""
+    """What to send and to read: the level at the note where the scale does least, the scale at the end furthest from
+    there."""
     bare = replace(converter, trimmed=False)
-    pivot = float(np.clip(bare.pivot_volts, wish.in_low, wish.in_high))
+    semitone = wish.volts_per_octave / 12.0
+    nearest = wish.in_low + semitone * round((bare.pivot_volts - wish.in_low) / semitone)
+    pivot = float(np.clip(nearest, wish.in_low, wish.in_high))
     far = max((wish.in_low, wish.in_high), key=lambda volts: abs(volts - pivot))
     effects = np.abs(_pushed(bare, wish, pivot, far)).sum(axis=1)
     return (_step(bare, wish, LEVEL_TRIMMER, pivot, float(effects[0])),

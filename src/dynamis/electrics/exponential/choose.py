@@ -34,7 +34,7 @@ _MOST_EMITTER_OHMS: Final = 10e3
 _LEAST_MIDDLE_VOLTS: Final = 0.02
 # A trimmer reaches beyond what the worst parts need.
 _MARGIN: Final = 1.15
-_SIZINGS: Final = 3
+_SIZINGS: Final = 2
 # How far the nearest preferred value may be off.
 _ROUNDING: Final = {"E12": 0.1, "E24": 0.05, "E48": 0.025, "E96": 0.0125, "E192": 0.0065}
 # Rails from which a shunt reference of 5 V is fed; below it is one of 2.5 V.
@@ -53,10 +53,17 @@ def choose(wish: ExponentialWish) -> ExponentialConverter:
     """The parts, with the trimmers where nominal ones want them; raises `InputError` where the supply cannot."""
     if wish.supply.single:
         raise InputError("An exponential converter needs a rail below 0 V: the pair's emitters go there.")
-    found = [made for top in _TOP_AMPERES if (made := _of_current(wish, top)) is not None]
-    if not found:
+    first = [one for top in _TOP_AMPERES if (one := _made(wish, top, _first_reach(wish))) is not None]
+    if not first:
         raise InputError(_too_high(wish))
-    return min(found, key=lambda one: (_short(one, wish), left(replace(one, trimmed=True), wish).most))
+    best: ExponentialConverter | None = None
+    for one in sorted(first, key=lambda made: left(replace(made, trimmed=True), wish).most):
+        sized = _sized(wish, wish.out_high / one.parts.ohms["R8"], one)
+        if _short(sized, wish) == 0.0:
+            return sized
+        best = sized if best is None or _short(sized, wish) < _short(best, wish) else best
+    assert best is not None
+    return best
 
 
 def _short(converter: ExponentialConverter, wish: ExponentialWish) -> float:
@@ -65,7 +72,7 @@ def _short(converter: ExponentialConverter, wish: ExponentialWish) -> float:
 
 
 def _too_high(wish: ExponentialWish) -> str:
-    high = wish.bears.within(0.0, wish.op_amp.swing(wish.supply)[1])[1]
+    high = wish.reach_volts
     reached = max(0.0, wish.octaves + math.log2(high / wish.out_high))
     return (
         f"The highest note wants {plain(round(wish.out_high, 3))} V, and an op-amp from {wish.supply.words} gives at "
@@ -73,20 +80,30 @@ def _too_high(wish: ExponentialWish) -> str:
     )
 
 
-def _of_current(wish: ExponentialWish, top: float) -> ExponentialConverter | None:
+def _first_reach(wish: ExponentialWish) -> _Reach:
+    return _Reach(4.0 * wish.tolerance + 0.02, 6.0 * wish.tolerance + 0.05)
+
+
+def _made(wish: ExponentialWish, top: float, reach: _Reach) -> ExponentialConverter | None:
     """The converter whose largest current is about `top` amperes; None where its output does not reach."""
-    made, reach = None, _Reach(4.0 * wish.tolerance + 0.02, 6.0 * wish.tolerance + 0.05)
+    parts = _parts(wish, top, reach)
+    if parts.highest_volts < wish.out_high:
+        return None
+    return trim(ExponentialConverter("between", parts, source_ohms=wish.source_ohms), wish)
+
+
+def _sized(wish: ExponentialWish, top: float, made: ExponentialConverter) -> ExponentialConverter:
+    """The same with trimmers that reach what the worst of its parts need."""
     for _ in range(_SIZINGS):
-        parts = _parts(wish, top, reach)
-        if parts.highest_volts < wish.out_high:
-            return None
-        made = trim(ExponentialConverter("between", parts, source_ohms=wish.source_ohms), wish)
         level, scale = steps(made, wish)
         octaves = abs(scale.send_volts - level.send_volts) / wish.volts_per_octave
         reach = _Reach(
             _MARGIN * scale.needed_cents / (1200.0 * octaves) + _ROUNDING[wish.series],
             _MARGIN * (2.0 ** (level.needed_cents / 1200.0) - 1.0) + _ROUNDING[wish.series],
         )
+        again = _made(wish, top, reach)
+        assert again is not None  # its output reaches as far as before
+        made = again
     return made
 
 

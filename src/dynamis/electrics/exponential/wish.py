@@ -10,7 +10,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from dynamis.electrics.circuits.clamp import Clamp
+from dynamis.electrics.circuits.clamp import LOOP_OHMS, Clamp
 from dynamis.electrics.circuits.supply import OP_AMPS, OpAmp, Supply
 from dynamis.electrics.exponential.converter import ExponentialConverter
 from dynamis.electrics.exponential.parts import COMPENSATING_PPM
@@ -22,6 +22,8 @@ from dynamis.transfer.parameter import NOMINAL, World
 FloatArray = NDArray[np.float64]
 _MOST_OCTAVES: Final = 12.0
 _POINTS: Final = 49
+# U3's resistor is at least so large with the currents that a pair is used at.
+_LEAST_FEEDBACK: Final = 10e3
 
 
 @dataclass(frozen=True)
@@ -75,6 +77,15 @@ class ExponentialWish:
     def volts_per_octave(self) -> float:
         """Of the sender, at its own volts."""
         return (self.in_high - self.in_low) / self.octaves
+
+    @property
+    def reach_volts(self) -> float:
+        """The most that the output gives, with the clamp that the input asks for."""
+        high = self.op_amp.swing(self.supply)[1]
+        clamp = self.bears.needed(*self.op_amp.swing(self.supply))
+        if clamp.diodes:  # the resistor inside the loop drops some of it, by load and feedback
+            high /= 1.0 + LOOP_OHMS * (1.0 / self.load_ohms if self.load_ohms else 0.0) + LOOP_OHMS / _LEAST_FEEDBACK
+        return clamp.within(0.0, high)[1]
 
     @property
     def middle_volts(self) -> float:

@@ -9,7 +9,8 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWi
 from dynamis.bench.cautions import cautions_for
 from dynamis.bench.gear.commands import dismiss
 from dynamis.bench.judging.pairs import PairFit
-from dynamis.bench.judging.remedies import Remedy, remedies_for
+from dynamis.bench.judging.remedies import remedies_for
+from dynamis.bench.judging.remedy import Remedy
 from dynamis.electrics.finding import CODES, VERDICT_WORDS
 from dynamis.errors import InputError
 from dynamis.notation.style import tied

@@ -7,7 +7,8 @@ from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from dynamis.bench.judging.pairs import judge_pair, trial_link
-from dynamis.bench.judging.remedies import Remedy, remedies_for
+from dynamis.bench.judging.remedies import remedies_for
+from dynamis.bench.judging.remedy import Remedy
 from dynamis.bench.nomogram import Nomogram, nomogram
 from dynamis.bench.ports import PortRef
 from dynamis.bench.shares import cure_of

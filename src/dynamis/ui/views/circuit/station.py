@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QStackedWidge
 from dynamis.bench.designing import RESISTOR_PER_KELVIN, asked_of, built, circuit_of, standing, use_between
 from dynamis.bench.judging.pairs import trial_link
 from dynamis.bench.judging.switching import SWITCHING
+from dynamis.bench.law_change import changes_law
 from dynamis.bench.notes_at import note_at_volts
 from dynamis.bench.ports import PortRef
 from dynamis.electrics.circuits.circuit import Fitted
@@ -27,6 +28,7 @@ from dynamis.ui.course import CourseRunner
 from dynamis.ui.session import Session
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.views.circuit.chosen_panel import ChosenPanel
+from dynamis.ui.views.circuit.converter_page import ConverterPage
 from dynamis.ui.views.circuit.drawing import SchematicView
 from dynamis.ui.views.circuit.gate_page import GatePage
 from dynamis.ui.views.circuit.histogram import Laid
@@ -66,10 +68,12 @@ class CircuitStation(QWidget):
         outer = QVBoxLayout(self)
         outer.setContentsMargins(18, 14, 18, 13)
         self.pages, self.gates = QStackedWidget(), GatePage(session, colours)
+        self.converter = ConverterPage(session, colours)
         outer.addWidget(self.pages)
         gain = QWidget()
         self.pages.addWidget(gain)
         self.pages.addWidget(self.gates)
+        self.pages.addWidget(self.converter)
         across = QHBoxLayout(gain)
         across.setContentsMargins(0, 0, 0, 0)
         across.setSpacing(13)
@@ -129,7 +133,8 @@ class CircuitStation(QWidget):
         self.side.parts.anew.connect(self._rest_anew)
         self.side.use.clicked.connect(lambda: self.window().guarded(self.use_in_link))
         self.drawing.slot_chosen.connect(self._slot_chosen)
-        self.gates.use.clicked.connect(lambda: self.window().guarded(self.use_in_link))
+        for page in (self.gates, self.converter):
+            page.use.clicked.connect(lambda: self.window().guarded(self.use_in_link))
         self.zigzag.clicked.connect(self._draw_zigzag)
 
     def shut_down(self) -> None:
@@ -139,14 +144,14 @@ class CircuitStation(QWidget):
     @property
     def plot(self):
         """The picture that is copied, saved and printed: the schematic, or the spread while it is shown."""
-        if self.for_gates:
-            return self.gates.drawing
+        if self.page is not None:
+            return self.page.drawing
         return self.side.picture or self.drawing
 
     @property
-    def for_gates(self) -> bool:
-        """Whether what is looked at is a gate, trigger or clock link."""
-        return self.pages.currentWidget() is self.gates
+    def page(self) -> GatePage | ConverterPage | None:
+        """The page of a gate, trigger or clock link, or of V/oct into Hz/V; None for gain and offset."""
+        return next((one for one in (self.gates, self.converter) if self.pages.currentWidget() is one), None)
 
     # -- what is asked -----------------------------------------------------------------------------
 
@@ -154,11 +159,13 @@ class CircuitStation(QWidget):
         self.colours = colours
         larger = max(1.0, points / _USUAL_POINTS)
         wish, side = int(_WISH_WIDTH * larger), int(_SIDE_WIDTH * min(larger, 1.15))
-        for one, width in ((self._wish_panel, wish), (self.side, side), *self.gates.sides(wish, side)):
+        for one, width in ((self._wish_panel, wish), (self.side, side), *self.gates.sides(wish, side),
+                           *self.converter.sides(wish, side)):  # fmt: skip
             one.setFixedWidth(width)
         self.drawing.colours, self.drawing.number_style = colours, self._session.style
         self.side.dress(colours)
-        self.gates.dress(colours, zigzag=self._session.preferences.zigzag)
+        for page in (self.gates, self.converter):
+            page.dress(colours, zigzag=self._session.preferences.zigzag)
         self.proposals.rows_model.current_colour = QColor(colours.thread_wash)
         self.drawing.zigzag = self._session.preferences.zigzag
         self.zigzag.setChecked(self.drawing.zigzag)
@@ -167,7 +174,7 @@ class CircuitStation(QWidget):
             self._show_chosen()
 
     def focus_first(self) -> None:
-        (self.gates.first() if self.for_gates else self.form.first()).setFocus()
+        (self.form if self.page is None else self.page).first().setFocus()
 
     def showEvent(self, event) -> None:
         super().showEvent(event)
@@ -182,9 +189,10 @@ class CircuitStation(QWidget):
         if not self.isVisible():
             return
         pair, session = self.pair(), self._session
-        if pair is not None and session.bench.port(pair[1]).role in SWITCHING:
-            self.pages.setCurrentWidget(self.gates)
-            self.gates.show_pair(*pair)
+        page = None if pair is None else self._page_for(*pair)
+        if pair is not None and page is not None:
+            self.pages.setCurrentWidget(page)
+            page.show_pair(*pair)
             if self.window().station is self:
                 self.window().show_thread()
             return
@@ -215,6 +223,11 @@ class CircuitStation(QWidget):
             self.look_at(self._chosen_key)
         if self.window().station is self:
             self.window().show_thread()
+
+    def _page_for(self, output: PortRef, sink: PortRef) -> GatePage | ConverterPage | None:
+        if self._session.bench.port(sink).role in SWITCHING:
+            return self.gates
+        return self.converter if changes_law(self._session.bench, output, sink) else None
 
     def _ask(self, ask: Ask) -> None:
         """Work out the proposals beside the window."""
@@ -339,8 +352,8 @@ class CircuitStation(QWidget):
 
     def use_in_link(self) -> None:
         """Put the chosen circuit into the link; one revision, taken back by undo."""
-        if self.for_gates:
-            self.gates.use_in_link()
+        if self.page is not None:
+            self.page.use_in_link()
             return
         if self.chosen is None or self._pair is None or self._of_link is None:
             raise InputError("There is no pitch or modulation link to put the circuit in; choose a pair on Bench.")
@@ -355,7 +368,7 @@ class CircuitStation(QWidget):
 
     def table(self) -> Table:
         """The table that Copy and Save CSV work on."""
-        return self.gates.table if self.for_gates else self.proposals
+        return self.proposals if self.page is None else self.page.table
 
 
 def _link_part(wish: Wish | None) -> tuple[object, ...]:

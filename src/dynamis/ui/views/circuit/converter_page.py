@@ -1,0 +1,322 @@
+"""The Circuit station for V/oct into Hz/V: an exponential converter, its parts, trimmers, errors and warmth."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from dynamis.bench.judging.pairs import trial_link
+from dynamis.bench.law_change import TITLE, chosen_for, converter_asked, converter_of_link, in_reach, use_converter
+from dynamis.bench.notes_at import note_at_volts
+from dynamis.bench.ports import PortRef
+from dynamis.electrics.circuits.parts import parts_csv, parts_list
+from dynamis.electrics.circuits.supply import OP_AMPS, Supply
+from dynamis.electrics.design.trims import trimmer_sizes
+from dynamis.electrics.exponential.adjust import left, trim, walk
+from dynamis.electrics.exponential.converter import ExponentialConverter
+from dynamis.electrics.exponential.parts import ROLES, TRIMMERS
+from dynamis.electrics.exponential.schematic import exponential_schematic
+from dynamis.electrics.exponential.spice import exponential_netlist
+from dynamis.electrics.exponential.wish import ExponentialWish
+from dynamis.electrics.series import SERIES
+from dynamis.errors import InputError
+from dynamis.notation.numbers import parse_quantity
+from dynamis.notation.style import plain
+from dynamis.ui.session import Session
+from dynamis.ui.theme.palette import Colours
+from dynamis.ui.views.circuit.converter_words import (
+    WARMER_KELVIN,
+    asks_words,
+    higher_words,
+    left_words,
+    walk_words,
+    warm_words,
+    warmer,
+)
+from dynamis.ui.views.circuit.drawing import SchematicView
+from dynamis.ui.views.circuit.left_plot import LeftOver, LeftPlot
+from dynamis.ui.views.circuit.side import SidePanel
+from dynamis.ui.widgets.panel import Panel, Sentences, label, scrolling, set_text
+from dynamis.ui.widgets.quantity_edit import QuantityEdit
+from dynamis.ui.widgets.table import Column, Row, Table
+
+_START = ExponentialWish(0.0, 5.0, 0.25, 8.0)
+_ROOM = 25.0
+_COLUMNS = (Column("adds, trimmed", left=True, stretch=2, fits=False), Column("± ct", stretch=0.3))
+
+
+class ConverterPage(QWidget):
+    """What the link asks, the converter that does it, and the way into the link."""
+
+    def __init__(self, session: Session, colours: Colours) -> None:
+        super().__init__()
+        self._session, self.colours = session, colours
+        self._pair: tuple[PortRef, PortRef] | None = None
+        self._options, self.wish, self._high_note = _START, None, 0.0
+        self.chosen: ExponentialConverter | None = None
+        across = QHBoxLayout(self)
+        across.setContentsMargins(0, 0, 0, 0)
+        across.setSpacing(13)
+        across.addWidget(self._make_wish(), 0)
+        across.addWidget(self._make_middle(), 1)
+        self.side = SidePanel(session, ("Trimmers", "Errors"), self.parts_text)
+        self.use, self.spice = self.side.use, self.side.spice
+        self.side.values.changed.connect(self._part_changed)
+        self.side.values.sizes = dict.fromkeys(TRIMMERS, trimmer_sizes())
+        across.addWidget(self.side, 0)
+
+    def _make_wish(self) -> Panel:
+        panel = self._wish_panel = Panel("What it has to do", "What it has to do")
+        inner = QWidget()
+        column = QVBoxLayout(inner)
+        column.setContentsMargins(0, 0, 6, 0)
+        self.asks = Sentences(spacing=9)
+        column.addLayout(self.asks)
+        grid = QGridLayout()
+        grid.setVerticalSpacing(2)
+        grid.setHorizontalSpacing(6)
+        grid.setColumnStretch(1, 1)
+        column.addSpacing(9)
+        column.addLayout(grid)
+        self.supply = self._edit(grid, 0, "Supply", self._read_supply, "12 is ± 12 V, -9:12 two unlike rails")
+        self.op_amp = self._choice(grid, 1, "Op-amps", [(one.name, one.title) for one in OP_AMPS.values()], "op_amp")
+        self.series = self._choice(grid, 2, "Series", [(name, name) for name in SERIES], "series")
+        self.tolerance = self._edit(grid, 3, "Resistors ±", self._read_tolerance, "Tolerance of the resistors")
+        self.grows = self._edit(grid, 4, "R5, ppm/K", self._read_grows, "3300 compensates; 0 is an ordinary resistor")
+        self.as_trimmed = QCheckBox("trimmed by readings")
+        self.as_trimmed.setChecked(True)
+        self.as_trimmed.setToolTip("In the link, what the trimmers take out then no longer counts")
+        column.addWidget(self.as_trimmed)
+        column.addStretch(1)
+        panel.body.addWidget(scrolling(inner), 1)
+        self.anew = QPushButton("Choose the parts anew")
+        self.anew.clicked.connect(self.choose_anew)
+        panel.body.addWidget(self.anew)
+        return panel
+
+    def _edit(self, grid: QGridLayout, row: int, words: str, read, hint: str) -> QuantityEdit:
+        made = QuantityEdit(words, read, self._take)
+        made.set_hint(hint)
+        made.setMinimumWidth(60)
+        made.refused.connect(lambda text: self.side.refuse(text))
+        self._place(grid, row, words, made)
+        return made
+
+    def _choice(self, grid: QGridLayout, row: int, words: str, choices, field: str) -> QComboBox:
+        made = QComboBox()
+        made.setAccessibleName(words)
+        made.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        made.setMinimumContentsLength(4)
+        for value, shown in choices:
+            made.addItem(shown, value)
+
+        def chosen(_: int) -> None:
+            value = made.currentData()
+            self._take(replace(self._options, **{field: OP_AMPS[value] if field == "op_amp" else value}))
+
+        made.activated.connect(chosen)
+        self._place(grid, row, words, made)
+        return made
+
+    def _place(self, grid: QGridLayout, row: int, words: str, edit: QWidget) -> None:
+        name = label(words, "muted")
+        name.setBuddy(edit)
+        grid.addWidget(name, row, 0)
+        grid.addWidget(edit, row, 1)
+
+    def _make_middle(self) -> QWidget:
+        middle = QWidget()
+        column = QVBoxLayout(middle)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(11)
+        panel = Panel("What is left", "What is left")
+        self.state = label("", "small")
+        panel.head.addWidget(self.state)
+        self.left = LeftPlot(self.colours, self._session.style)
+        row = QHBoxLayout()
+        row.addWidget(self.left, 5)
+        self.table = Table("What each part adds", _COLUMNS)
+        row.addWidget(self.table, 3)
+        panel.body.addLayout(row, 1)
+        column.addWidget(panel, 4)
+        under = Panel("Schematic", "Schematic")
+        self.drawing = SchematicView(self.colours, self._session.style)
+        self.drawing.slot_chosen.connect(self._slot_chosen)
+        under.body.addWidget(self.drawing, 1)
+        column.addWidget(under, 5)
+        return middle
+
+    def sides(self, wish: int, side: int) -> tuple[tuple[QWidget, int], ...]:
+        """The panels at both sides with the widths they should have."""
+        return (self._wish_panel, wish), (self.side, side)
+
+    def dress(self, colours: Colours, *, zigzag: bool) -> None:
+        self.colours = colours
+        for one in (self.drawing, self.left):
+            one.colours, one.number_style = colours, self._session.style
+        self.drawing.zigzag = zigzag
+
+    # -- what is shown -----------------------------------------------------------------------------
+
+    def show_pair(self, output: PortRef, sink: PortRef, *, anew: bool = False) -> None:
+        """Show what could stand between; what was changed by hand stays while the link asks the same.
+
+        anew : the parts are chosen again, also where a converter stands in the link.
+        """
+        session = self._session
+        link = trial_link(session.bench.link_from(output), output, sink)
+        there = None if anew else converter_of_link(link)
+        if (output, sink) != self._pair and there is not None:
+            parts = there.parts
+            self._options = replace(self._options, supply=parts.supply, op_amp=parts.op_amp, tolerance=parts.tolerance,
+                                    base_ppm=parts.base_ppm)  # fmt: skip
+        told, wish = [], None
+        try:
+            link, highest = in_reach(session.bench, link, sink, self._options), link.high_note
+            asked = converter_asked(session.bench, link, sink, self._options)
+            wish = None if isinstance(asked, str) else asked
+            told = [asked] if isinstance(asked, str) else (
+                asks_words(asked, (session.bench.label(output), session.bench.label(sink)), session.style))  # fmt: skip
+            if wish is not None and (wish != self.wish or (output, sink) != self._pair or self.chosen is None or anew):
+                self.chosen = None if there is None else replace(there, source_ohms=wish.source_ohms)
+                self.chosen = self.chosen or chosen_for(wish)
+            if wish is not None and link.high_note < highest:
+                told.append(higher_words(wish, link.high_note, session.style))
+            self._high_note = link.high_note
+            self.side.refuse("")
+        except InputError as error:
+            wish = None
+            self.side.refuse(str(error))
+        self._pair, self.wish = (output, sink), wish
+        if wish is None:
+            self.chosen = None
+        self.asks.show_sentences(told)
+        self._show_options()
+        self._show_chosen()
+
+    def _show_options(self) -> None:
+        wish, style = self._options, self._session.style
+        supply = wish.supply
+        even = supply.low == -supply.high
+        self.supply.show_text(plain(supply.high) if even else f"{plain(supply.low)}:{plain(supply.high)}")
+        self.op_amp.setCurrentIndex(self.op_amp.findData(wish.op_amp.name))
+        self.series.setCurrentIndex(self.series.findData(wish.series))
+        self.side.values.series = wish.series
+        self.tolerance.show_text(f"{plain(round(100 * wish.tolerance, 6))} %")
+        self.grows.show_text(style.number(wish.base_ppm, 0, sign=bool(wish.base_ppm)))
+
+    def _show_chosen(self) -> None:
+        made, wish, style = self.chosen, self.wish, self._session.style
+        self.side.allow(made is not None)
+        set_text(self.state, "")
+        if made is None or wish is None or self._pair is None:
+            self.side.values.show_values((), style)
+            for one in (self.side.words, *self.side.told):
+                one.show_sentences([])
+            self.drawing.show_drawing(None, "")
+            self.left.show_left(None, "")
+            self.table.set_rows([])
+            self.spice.setPlainText("")
+            return
+        parts, names = made.parts, [self._session.bench.label(one) for one in self._pair]
+        resistors = [(name, ROLES[name], parts.ohms[name]) for name in ROLES if name in parts.ohms]
+        trimmers = [(name, f"in series with {TRIMMERS[name]}", ohms) for name, ohms in parts.trimmers.items()]
+        self.side.values.show_values([*resistors, *trimmers], style)
+        pieces = parts.pieces(style)
+        self.side.words.show_sentences([f"{one.name}  {one.value}, {one.role}" for one in pieces if one.ohms is None
+                                        and one.name not in TRIMMERS])  # fmt: skip
+        trimmed = left(replace(made, trimmed=True), wish)
+        told = left_words(left(replace(made, trimmed=False), wish), trimmed, style)
+        self.side.told[0].show_sentences(walk_words(walk(made, wish), self._note_of, style))
+        self.side.told[1].show_sentences([*told, *warm_words(made, wish, style)])
+        self.table.set_rows([Row((name, style.cents(abs(cents))), name, tip=name) for name, cents in trimmed.shares])
+        self.drawing.show_drawing(exponential_schematic(parts, style, *names),
+                                  ", ".join(f"{one.name} {one.value}" for one in pieces))  # fmt: skip
+        self._show_left(made, wish, trimmed, f"{told[0]} {told[-1]}")
+        self.spice.setPlainText(exponential_netlist(made, wish.in_low, wish.in_high, f"{names[0]} > {names[1]}", _ROOM))
+        where = "in the link" if self._stands() else "not in the link yet"
+        set_text(self.state, f"trimmed {style.cents(trimmed.most)} ct at most, {where}")
+
+    def _show_left(self, made: ExponentialConverter, wish: ExponentialWish, trimmed, words: str) -> None:
+        volts, warm = wish.volts(), f"{WARMER_KELVIN:.0f} °C warmer"
+        lines = [(warm, wish.cents(made, volts, warmer()))]
+        if made.parts.base_ppm:
+            bare = replace(made, parts=replace(made.parts, base_ppm=0.0))
+            lines.append(("ordinary R5", wish.cents(bare, volts, warmer())))
+        ends = tuple(self._tick(float(one)) for one in (volts[0], np.mean(volts[[0, -1]]), volts[-1]))
+        shown = LeftOver(volts, trimmed.nominal, trimmed.worst, tuple(lines), wish.tolerance_cents, ends)
+        self.left.show_left(shown, words)
+
+    def _note_of(self, volts: float) -> str:
+        return note_at_volts(self._session.bench, self._pair[0], volts, self._session.style)
+
+    def _tick(self, volts: float) -> str:
+        return self._note_of(volts) or self._session.style.volts(volts, 2)
+
+    def _stands(self) -> bool:
+        link = self._session.bench.link_from(self._pair[0])
+        there = None if link is None or self._pair[1] not in link.inputs else converter_of_link(link)
+        return there is not None and there.parts == self.chosen.parts
+
+    # -- changing it -------------------------------------------------------------------------------
+
+    def _read_supply(self, text: str) -> ExponentialWish:
+        return replace(self._options, supply=Supply.parse(text.replace("±", "").replace("V", "").replace("−", "-")))
+
+    def _read_tolerance(self, text: str) -> ExponentialWish:
+        comma = self._session.style.decimal_comma
+        value = parse_quantity(text.strip().lstrip("±"), "%", "Resistors ±", decimal_comma=comma)
+        return replace(self._options, tolerance=value / 100.0)
+
+    def _read_grows(self, text: str) -> ExponentialWish:
+        comma = self._session.style.decimal_comma
+        return replace(self._options, base_ppm=parse_quantity(text, "", "R5, ppm/K", decimal_comma=comma))
+
+    def _take(self, options: ExponentialWish) -> None:
+        """Choose the parts for other means; what cannot be is told and changes nothing."""
+        before = self._options
+        self._options = options
+        try:
+            if self.wish is not None:
+                chosen_for(replace(self.wish, supply=options.supply, op_amp=options.op_amp, series=options.series,
+                                   tolerance=options.tolerance, base_ppm=options.base_ppm))  # fmt: skip
+        except InputError:
+            self._options = before
+            self._show_options()
+            raise
+        self.choose_anew()
+
+    def choose_anew(self) -> None:
+        """The parts as they are chosen for what the link asks."""
+        if self._pair is None:
+            return
+        self.show_pair(*self._pair, anew=True)
+
+    def _part_changed(self, name: str, ohms: float) -> None:
+        made = self.chosen
+        fitted = {"trimmers" if name in TRIMMERS else "ohms": {
+            **(made.parts.trimmers if name in TRIMMERS else made.parts.ohms), name: ohms}}  # fmt: skip
+        self.chosen = trim(replace(made, parts=replace(made.parts, **fitted)), self.wish)
+        self._show_chosen()
+
+    def _slot_chosen(self, name: str) -> None:
+        self.drawing.choose(name)
+        self.side.tabs.show_page(0)
+        self.side.values.focus(name)
+
+    def use_in_link(self) -> None:
+        """Put the converter into the link; one revision, taken back by undo."""
+        if self.chosen is None or self._pair is None:
+            raise InputError("No converter is chosen; nothing was put between.")
+        made = replace(self.chosen, trimmed=self.as_trimmed.isChecked())
+        self._session.apply(use_converter(self._session.bench, *self._pair, made, self._high_note))
+        self._session.said.emit(f"{TITLE} stands in the link now.", False)
+
+    def parts_text(self) -> str:
+        """The parts list with its columns of prices, to be filled in."""
+        return parts_csv(parts_list(self.chosen.parts.pieces()), {})
+
+    def first(self) -> QWidget:
+        return self.supply

@@ -1,0 +1,100 @@
+"""An exponential converter in words: what it has to do, how it is set, and what is left of its errors."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+from dynamis.electrics.exponential.adjust import Left, Walk
+from dynamis.electrics.exponential.converter import ExponentialConverter
+from dynamis.electrics.exponential.parts import LEVEL_TRIMMER
+from dynamis.electrics.exponential.thermal import ppm_per_kelvin
+from dynamis.electrics.exponential.wish import ExponentialWish
+from dynamis.notation.style import Style
+from dynamis.pitch.notes import note_label
+from dynamis.transfer.parameter import World
+
+WARMER_KELVIN = 10.0
+_MOST_SHARES = 8
+_LEAST_CENTS = 0.05
+
+
+def asks_words(wish: ExponentialWish, names: tuple[str, str], style: Style) -> list[str]:
+    """What one side sends and the other wants."""
+    sends = style.volts(wish.in_low, 3), style.volts(wish.in_high, 3)
+    wants = style.volts(wish.out_low, 3), style.volts(wish.out_high, 3)
+    return [
+        f"{names[0]} sends {sends[0]} to {sends[1]}, {style.volts(wish.volts_per_octave, 3)} an octave.",
+        f"{names[1]} wants {wants[0]} to {wants[1]}: twice the volts with every octave.",
+        f"A pair of transistors does that over {style.number(wish.octaves, 2)} octaves; no gain and offset can.",
+    ]
+
+
+def higher_words(wish: ExponentialWish, high_note: float, style: Style) -> str:
+    """Why the notes end where they do."""
+    return (
+        f"It ends at note {note_label(high_note, style)}: higher ones want more than the "
+        f"{style.volts(wish.reach_volts, 1)} that an op-amp from {wish.supply.words} gives. In the link, that ends "
+        "there too."
+    )
+
+
+def walk_words(found: Walk, note_of: Callable[[float], str], style: Style) -> list[str]:
+    """How the trimmers are set, one sentence a step."""
+    told = ["Let it warm up. Measure at the input, with everything plugged in that will be."]
+    for k, step in enumerate(found.steps):
+        note = note_of(step.send_volts)
+        where = f" (note {note})" if note else ""
+        level = step.trimmer == LEVEL_TRIMMER
+        why = ", where the scale does least" if level else ""
+        told.append(
+            f"{k + 1}. Send {style.volts(step.send_volts, 3)}{where}{why}. Turn {step.trimmer}, the "
+            f"{'level' if level else 'scale'}, until you read {style.volts(step.read_volts, 4, sign=True)}. A turn "
+            f"moves it by {style.millivolts(abs(step.volts_per_turn))}, {style.cents(abs(step.cents_per_turn))} ct."
+        )
+    again = "Once is enough" if found.rounds == 1 else f"Go through it {found.rounds} times"
+    told.append(f"{again}, also for the worst parts: at most {style.cents(found.left_cents)} ct are then left.")
+    told += [
+        f"{step.trimmer} reaches ± {style.cents(step.reach_cents)} ct; the parts at their worst need ± "
+        f"{style.cents(step.needed_cents)} ct."
+        for step in found.steps
+    ]
+    return told
+
+
+def left_words(untrimmed: Left, trimmed: Left, style: Style) -> list[str]:
+    """The worst case before and after trimming, and what each part adds then."""
+    return [
+        f"Untrimmed, in the worst case {style.cents(untrimmed.most)} ct; as a root sum of squares "
+        f"{style.cents(float(untrimmed.rss.max()))} ct (k\u00a0=\u00a02). The most of it:",
+        *(
+            f"{style.cents(cents, sign=True)} ct  {label}"
+            for label, cents in untrimmed.shares[:_MOST_SHARES]
+            if abs(cents) >= _LEAST_CENTS
+        ),
+        f"Trimmed, {style.cents(trimmed.most)} ct and {style.cents(float(trimmed.rss.max()))} ct.",
+    ]
+
+
+def warm_words(made: ExponentialConverter, wish: ExponentialWish, style: Style) -> list[str]:
+    """What temperature does, with R5 as it is and with an ordinary one, and what R5 would have to grow by."""
+
+    def moved(one: ExponentialConverter) -> str:
+        ends = [wish.in_low, wish.in_high]
+        cents = wish.cents(one, ends, warmer()) - wish.cents(one, ends)
+        low, high = (style.cents(float(one), sign=True) for one in cents)
+        return f"{low} ct and the highest by {high} ct"
+
+    parts = made.parts
+    share = parts.ohms["R5"] / (parts.ohms["R5"] + parts.ohms["R4"] + 0.5 * parts.trimmers["RV4"])
+    exact = float(ppm_per_kelvin(25.0)) / (1.0 - share)
+    told = [f"{style.number(WARMER_KELVIN, 0)} °C warmer the lowest note moves by {moved(made)}."]
+    if parts.base_ppm:
+        bare = replace(made, parts=replace(parts, base_ppm=0.0))
+        told.append(f"With an ordinary R5 by {moved(bare)}.")
+    told.append(f"R5 that grows by {style.number(exact, 0, sign=True)} ppm/K, close to the pair, takes it out wholly.")
+    return told
+
+
+def warmer() -> World:
+    return World(celsius=25.0 + WARMER_KELVIN)

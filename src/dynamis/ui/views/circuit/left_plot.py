@@ -1,0 +1,109 @@
+"""What an exponential converter leaves over the notes: with nominal parts, at their limits, and warmer."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
+
+from dynamis.notation.style import Style
+from dynamis.ui.theme.palette import Colours
+from dynamis.ui.widgets.picture import Drawn, apart
+
+_LEFT, _RIGHT, _TOP, _BOTTOM = 46, 116, 24, 40
+_LINE = 16.0
+
+
+@dataclass(frozen=True, eq=False)
+class LeftOver:
+    """Cents over input volts, all of one shape: nominal, the worst that parts add, and lines by their words.
+
+    ends : what the lowest, the middle and the highest input stand for.
+    """
+
+    volts: NDArray[np.float64]
+    nominal: NDArray[np.float64]
+    worst: NDArray[np.float64]
+    lines: tuple[tuple[str, NDArray[np.float64]], ...]
+    tolerance: float
+    ends: tuple[str, str, str]
+
+
+class LeftPlot(Drawn):
+    """Nominal in ink inside a band of what parts may add, the tolerance in blue, warmer in amber and dashed."""
+
+    def __init__(self, colours: Colours, style: Style) -> None:
+        super().__init__("What is left over the notes", colours, style)
+        self.shown: LeftOver | None = None
+
+    def sizeHint(self) -> QSize:
+        return QSize(420, 200)
+
+    def show_left(self, shown: LeftOver | None, words: str) -> None:
+        self.shown = shown
+        self.setAccessibleDescription(words)
+        self.update()
+
+    def draw(self, p: QPainter) -> None:
+        made = self.shown
+        if made is None:
+            return
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        c, style = self.colours, self.number_style
+        first = made.lines[0][1] if made.lines else made.nominal
+        most = 1.15 * max(1.1 * made.tolerance, float(made.worst.max()), float(np.abs(first).max()))
+        box = QRectF(_LEFT, _TOP, max(10, self.width() - _LEFT - _RIGHT), max(10, self.height() - _TOP - _BOTTOM))
+        low, high = float(made.volts[0]), float(made.volts[-1])
+
+        def at(volts: float, cents: float) -> QPointF:
+            x = box.left() + box.width() * (volts - low) / (high - low)
+            return QPointF(x, box.center().y() - box.height() * cents / 2 / most)
+
+        allowed = made.tolerance
+        p.fillRect(QRectF(at(low, allowed), at(high, -allowed)), QColor(c.blue_wash))
+        p.save()
+        p.setClipRect(box)
+        self._curves(p, made, at)
+        p.restore()
+        p.setPen(QPen(QColor(c.rule), 1.0))
+        p.drawRect(box)
+        p.drawLine(at(low, 0.0), at(high, 0.0))
+        p.setPen(QColor(c.muted))
+        digits = 0 if allowed >= 2 else 1
+        for cents in (-allowed, 0.0, allowed):
+            words = QRectF(0, at(low, cents).y() - 8, _LEFT - 5, _LINE)
+            text = style.number(cents, digits, sign=bool(cents))
+            p.drawText(words, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
+        for volts, text in zip((low, (low + high) / 2, high), made.ends, strict=True):
+            p.drawText(QRectF(at(volts, 0).x() - 60, box.bottom() + 3, 120, _LINE), Qt.AlignmentFlag.AlignCenter, text)
+        p.drawText(QRectF(0, 3, _LEFT + 40, _LINE), Qt.AlignmentFlag.AlignLeft, "cents off")
+
+    def _curves(self, p: QPainter, made: LeftOver, at) -> None:
+        c = self.colours
+        over = [at(v, y) for v, y in zip(made.volts, made.worst, strict=True)]
+        under = [at(v, -y) for v, y in zip(made.volts[::-1], made.worst[::-1], strict=True)]
+        band = QColor(c.grey)
+        band.setAlpha(70)
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(band)
+        p.drawPolygon(QPolygonF([*over, *under]))
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        for k, (_, cents) in enumerate(made.lines):
+            pen = QPen(QColor(c.amber), 1.6, Qt.PenStyle.SolidLine if k == 0 else Qt.PenStyle.DashLine)
+            p.setPen(pen)
+            p.drawPolyline([at(v, y) for v, y in zip(made.volts, cents, strict=True)])
+        p.setPen(QPen(QColor(c.ink), 1.8))
+        p.drawPolyline([at(v, y) for v, y in zip(made.volts, made.nominal, strict=True)])
+        p.setClipping(False)
+        box = at(float(made.volts[-1]), 0.0)
+        told = [("as trimmed", c.ink, made.nominal), *((words, c.amber, cents) for words, cents in made.lines)]
+        high = [
+            float(np.clip(at(0.0, float(cents[-1])).y(), _TOP + 6, self.height() - _BOTTOM - 6)) for _, _, cents in told
+        ]
+        for (words, colour, _), y in zip(told, apart(high, _LINE), strict=True):
+            p.setPen(QColor(colour))
+            place = QRectF(box.x() + 6, y - 8, _RIGHT - 6, _LINE)
+            p.drawText(place, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words)

@@ -1,0 +1,86 @@
+"""A field for each resistor of a circuit that steps through the preferred values."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QGridLayout, QWidget
+
+from dynamis.electrics.series import values_between
+from dynamis.errors import InputError
+from dynamis.notation.numbers import parse_quantity
+from dynamis.notation.style import Style
+from dynamis.ui.views.circuit.parts_panel import ValueEdit
+from dynamis.ui.widgets.panel import clear, label
+
+# Name, what it does, ohms.
+Resistor = tuple[str, str, float]
+
+
+class ValueGrid(QWidget):
+    """changed : the name and the ohms that were typed or stepped to.  refused : a sentence, empty when it is over."""
+
+    changed = Signal(str, float)
+    refused = Signal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._style, self.series = Style(), "E24"
+        self.sizes: dict[str, Sequence[float]] = {}  # of what does not come in a series, by name
+        self._shown: dict[str, Resistor] = {}
+        self._grid = QGridLayout(self)
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setColumnStretch(1, 1)
+        self._grid.setVerticalSpacing(3)
+        self.edits: dict[str, ValueEdit] = {}
+
+    def show_values(self, resistors: Sequence[Resistor], style: Style) -> None:
+        """Show what is fitted; the fields stay while the resistors are the same ones."""
+        self._style = style
+        if [one[:2] for one in resistors] != [one[:2] for one in self._shown.values()]:
+            self._build(resistors)
+        self._shown = {one[0]: one for one in resistors}
+        for name, _, ohms in resistors:
+            self.edits[name].show_text(style.engineering(ohms, "Ω"))
+
+    def _build(self, resistors: Sequence[Resistor]) -> None:
+        clear(self._grid)
+        self.edits = {}
+        for k, (name, role, _) in enumerate(resistors):
+            edit = ValueEdit(f"{name}, {role}", lambda text, name=name: self._read(name, text), self._take)
+            edit.set_hint("Up and Down step through the series")
+            edit.refused.connect(self.refused)
+            edit.stepped.connect(lambda way, name=name: self.step(name, way))
+            head = label(name, "heading")
+            head.setBuddy(edit)
+            self._grid.addWidget(head, 2 * k, 0)
+            self._grid.addWidget(edit, 2 * k, 1)
+            self._grid.addWidget(label(role, "small", wrap=True), 2 * k + 1, 1)
+            self.edits[name] = edit
+
+    def _read(self, name: str, text: str) -> tuple[str, float]:
+        ohms = parse_quantity(text, "Ω", name, decimal_comma=self._style.decimal_comma)
+        if ohms <= 0:
+            raise InputError(f"{name} is {text.strip()}; more than 0 Ω was expected.")
+        return name, ohms
+
+    def _take(self, what: tuple[str, float]) -> None:
+        self.refused.emit("")
+        self.changed.emit(*what)
+
+    def step(self, name: str, way: int) -> None:
+        """The next preferred value up or down."""
+        ohms = self._shown[name][2]
+        span = (ohms * 1.0001, ohms * 3.0) if way > 0 else (ohms / 3.0, ohms / 1.0001)
+        values = [one for one in self.sizes[name] if span[0] <= one <= span[1]] if name in self.sizes else (
+            values_between(*span, self.series))  # fmt: skip
+        if not values:
+            self.refused.emit(f"{name} stands at the end of its sizes.")
+            return
+        self._take((name, values[0] if way > 0 else values[-1]))
+
+    def focus(self, name: str) -> None:
+        if name in self.edits:
+            self.edits[name].setFocus()
+            self.edits[name].selectAll()
