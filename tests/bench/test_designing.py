@@ -9,12 +9,14 @@ import numpy as np
 import pytest
 from msgspec.structs import replace as with_
 from test_findings import GATE_IN, GATE_OUT, LFO, PITCH_IN, PITCH_OUT, bench, swing
+from tests.electrics.spice import swept
 
 from dynamis.bench.chains import between_of, driving, link_chain
 from dynamis.bench.commands import set_port
 from dynamis.bench.designing import asked_of, borne_by, built, circuit_of, smallest_with_op_amp, standing, use_between
 from dynamis.bench.judging.pairs import judge_link
 from dynamis.bench.judging.remedies import remedies_for
+from dynamis.bench.law_change import chosen_for, converter_asked, converter_of_link, in_reach, use_converter
 from dynamis.bench.nomogram import nomogram
 from dynamis.bench.notes_at import note_at_volts
 from dynamis.bench.ports import PortRef, PotRecord, VoltSpan
@@ -29,6 +31,7 @@ from dynamis.electrics.design.spread import cents_off, spread
 from dynamis.electrics.design.trims import Bench as TrimBench
 from dynamis.electrics.design.wish import Wish
 from dynamis.errors import InputError
+from dynamis.files.spice import link_spice
 from dynamis.notation.style import Style
 from dynamis.transfer.parameter import NOMINAL
 from dynamis.transfer.registry import REGISTRY, StoredTransfer
@@ -312,3 +315,50 @@ def test_a_supply_is_read_as_people_write_it():
     for wrong in ("", "5:0", "1:5", "x", "0:100", "12:12:12"):
         with pytest.raises(InputError):
             Supply.parse(wrong)
+
+
+HERTZ = with_(PITCH_IN, law="hzv:note=36,volts=0.25", ohms=100e3)
+
+
+@pytest.mark.parametrize(("ports", "words"), [
+    ((SENDS, with_(HERTZ, law="hzv:note=36,volts=0.25,offset=0.1")), "silent at 0.1 V"),
+    ((with_(SENDS, ohms=None), HERTZ), "Measure the resistance"),
+    ((SENDS, with_(HERTZ, ohms=None)), "Measure the resistance"),
+    ((with_(SENDS, law="hzv:note=36,volts=1"), HERTZ), "do not change V/oct into Hz/V"),
+    ((SENDS, TONE), "do not change V/oct into Hz/V"),
+])  # fmt: skip
+def test_a_link_that_wants_no_converter_says_why(ports, words):
+    one = bench(*ports)
+    assert words in converter_asked(one, one.links[0], one.links[0].inputs[0])
+
+
+def test_a_converter_is_asked_for_the_volts_of_both_laws_and_ends_where_the_supply_does():
+    """By hand: 0.2 V and 1 V an octave from note 36; 0.25 V there and twice that with every octave."""
+    one = bench(SENDS, HERTZ)
+    link = one.links[0]
+    wish = converter_asked(one, link, link.inputs[0])
+    octaves = (link.high_note - 36.0) / 12.0
+    assert (wish.in_low, wish.in_high) == pytest.approx((0.2, 0.2 + octaves))
+    assert (wish.out_low, wish.out_high) == pytest.approx((0.25, 0.25 * 2.0**octaves))
+    assert in_reach(one, link, link.inputs[0]) is link
+    higher = with_(link, high_note=108.0)  # 16 V; 10.5 V are 5.39 octaves up
+    assert in_reach(one, higher, link.inputs[0]).high_note == 100.0
+    with pytest.raises(InputError, match="of 6 octaves"):
+        in_reach(one, higher, link.inputs[0], replace(wish, supply=Supply(-1.8, 1.8)))
+
+
+def test_a_converter_in_a_link_is_kept_read_and_written(tmp_path):
+    one = bench(SENDS, HERTZ)
+    link = one.links[0]
+    made = chosen_for(converter_asked(one, link, link.inputs[0]))
+    used = use_converter(one, link.output, link.inputs[0], replace(made, trimmed=True)).bench
+    there = converter_of_link(used.links[0])
+    assert there.parts == made.parts
+    assert driving(used, used.links[0]).ohms == 0.0
+    assert "Hz/V" in between_words(used.links[0], Style())[0]
+    again = use_converter(used, link.output, link.inputs[0], made).bench
+    assert len(again.links[0].between) == 1  # in the place of the first
+    codes = {found.code for found in judge_link(used, used.links[0])[0].findings}
+    assert "law-mismatch" not in codes
+    text = link_spice(used, used.links[0], link.inputs[0])
+    assert swept(text, tmp_path)[0] == pytest.approx([0.2, 0.25], rel=1e-3)

@@ -56,6 +56,12 @@ def test_each_remedy_leaves_what_it_says_on_the_demo_bench():
     (bench(with_(PITCH_OUT, law="voct:scale=1,note=36,volts=0.2"), with_(PITCH_IN, law="voct:scale=0.37,note=36,volts=1.75")),
      "Gain 0.370, offset +1.676 V", "RV1 for the interval", "fits"),
     (bench(with_(PITCH_OUT, ohms=1000.0), PITCH_IN), "A buffer", "75 µV", "fits"),
+    # 0.25 V at the lowest note and 1 V an octave below the pair's four octaves: 4 V at the highest.
+    (bench(with_(PITCH_OUT, law="voct:scale=1,note=36,volts=0.2"), with_(PITCH_IN, law="hzv:note=36,volts=0.25")),
+     "Exponential converter", "with every 1.000 V: R1 100 kΩ", "fits"),
+    # 1 V at the lowest note would be 16 V at the highest; 10.5 V are 3.39 octaves up: note 76.
+    (bench(with_(PITCH_OUT, law="voct:scale=1,note=36,volts=0.2"), with_(PITCH_IN, law="hzv:note=36,volts=1")),
+     "Exponential converter, 36 C2 to 76 E5", "more than the 10.5 V", "fits"),
     # ±5 V into 0.02 to 3.22 V: 3.2/10 and 1.62 V.
     (bench(LFO, swing(0.02, 3.22, 1.62)), "Gain 0.320, offset +1.620 V", "adds the bias", "fits"),
     (bench(with_(GATE_OUT, gate=GateRecord("driven", 0.0, 5.0, seconds=0.001)), with_(GATE_IN, gate=with_(GATE_IN.gate, min_seconds=0.005))),

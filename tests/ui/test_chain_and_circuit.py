@@ -15,6 +15,7 @@ from tests.electrics.spice import swept
 from dynamis.bench.chains import link_chain
 from dynamis.bench.commands import set_port
 from dynamis.bench.designing import circuit_of
+from dynamis.bench.judging.pairs import judge_pair
 from dynamis.bench.nomogram import nomogram
 from dynamis.bench.ports import PortRef, PotRecord
 
@@ -592,3 +593,70 @@ def test_a_gate_pair_has_its_circuits_side_by_side_and_one_is_used(window, tmp_p
     session.judge.look_at(BOARD, TONE)
     settle()
     assert window.station.page is None
+
+
+def test_a_keyboard_drives_hertz_per_volt_through_a_converter(window, tmp_path, monkeypatch):
+    """From the pair to the converter in the link, with parts and means of one's own; undone again."""
+    output, sink = PortRef("foyer-keyboard", "pitch"), PortRef("pit-voice", "pitch")
+    session = window.session
+    session.judge.look_at(output, sink)
+    press(window, Qt.Key.Key_4, CONTROL)
+    settle()
+    page, side = window.station.converter, window.station.converter.side
+    assert window.station.page is page
+    assert window.station.table() is page.table
+    assert any("twice the volts with every octave" in text for text in page.asks.shown)
+    assert any(text.startswith("It ends at note 86 D6") for text in page.asks.shown)
+    assert any("10\u00a0°C warmer" in text for text in side.told[1].shown)
+    assert any("Turn RV6, the level" in text for text in side.told[0].shown)
+    assert table_texts(page.table)[0][0] == "Bulk resistance of the emitters"
+    before = page.chosen.parts
+    side.values.edits["R8"].setFocus()
+    QTest.keyClick(side.values.edits["R8"], Qt.Key.Key_Down)
+    assert page.chosen.parts.ohms["R8"] < before.ohms["R8"]
+    assert abs(page.wish.cents(page.chosen, [page.wish.in_low, page.wish.in_high])).max() < 0.01  # set anew
+    type_into(side.values.edits["RV6"], "200k", enter=True)
+    QTest.keyClick(side.values.edits["RV6"], Qt.Key.Key_Up)
+    assert page.chosen.parts.trimmers["RV6"] == 500e3
+    QTest.keyClick(side.values.edits["RV6"], Qt.Key.Key_Up)
+    assert "end of its sizes" in side.refusal.text()
+    for edit, text, words in ((page.supply, "0:12", "a rail below 0 V"), (page.tolerance, "90 %", "0 % to 20 %"),
+                              (page.grows, "1e6", "no resistor's"), (side.values.edits["R1"], "-1", "more than 0")):  # fmt: skip
+        type_into(edit, text, enter=True)
+        assert words in side.refusal.text()
+    type_into(page.grows, "0", enter=True)
+    assert side.refusal.text() == ""
+    assert page.chosen.parts.base_ppm == 0.0
+    page.series.setCurrentIndex(page.series.findData("E24"))
+    page.series.activated.emit(0)
+    type_into(page.supply, "15", enter=True)
+    assert page.chosen.parts.supply.high == 15.0
+    assert not any(text.startswith("It ends at note 86") for text in page.asks.shown)  # ± 15 V reach further
+    rows = swept(page.spice.toPlainText(), tmp_path)
+    assert rows[-1, 1] == pytest.approx(page.wish.out_high, rel=1e-3)
+    saved = tmp_path / "parts.csv"
+    monkeypatch.setattr("dynamis.ui.views.circuit.saving.QFileDialog.getSaveFileName", lambda *_: (str(saved), ""))
+    click(side.save_parts)
+    assert "matched pair" in saved.read_text()
+    high = page._high_note
+    press(window, Qt.Key.Key_I, CONTROL, SHIFT)
+    settle()
+    link = session.bench.link_from(output)
+    assert [stored.kind for stored in link.between] == ["exponential"]
+    assert (link.high_note, sink in link.inputs) == (high, True)
+    assert "in the link" in page.state.text()
+    fit = judge_pair(session.bench, link, sink)
+    assert {"law-mismatch", "error"}.isdisjoint(one.code for one in fit.findings)
+    press(window, Qt.Key.Key_3, CONTROL)
+    settle()
+    made = nomogram(session.bench, link, link_chain(session.bench, link, sink=sink), np.arange(36.0, 80.0))
+    assert "after the converter" in [one.quantity.label for one in made.scales]
+    assert np.abs(made.error_cents).max() < 3.0
+    session.undo()
+    settle()
+    assert session.bench.link_from(output) is None
+    press(window, Qt.Key.Key_4, CONTROL)
+    settle()
+    assert "not in the link yet" in page.state.text()
+    click(page.anew)
+    assert page.chosen.parts.supply.high == 15.0
