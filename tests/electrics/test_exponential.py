@@ -164,6 +164,7 @@ PARTS = {**dict.fromkeys(ROLES, 1e4)}, dict.fromkeys(TRIMMERS, 1e3)
 
 @pytest.mark.parametrize(("make", "words"), [
     (lambda: choose(ExponentialWish(0, 5, 0.25, 8, supply=Supply(0, 12))), "a rail below 0 V"),
+    (lambda: choose(ExponentialWish(0, 5, 0.01, 0.3, supply=Supply(-3, 3))), "at least 4 V"),
     (lambda: choose(ExponentialWish(0, 5, 0.5, 16)), "10.5 V: 4.39 of 5 octaves"),
     (lambda: choose(ExponentialWish(0, 5, 0.25, 8, bears=Clamp(None, 5.0))), "at most 5 V: 4.32 of 5 octaves"),
     (lambda: choose(ExponentialWish(0, 0.05, 0.25, 8)), "0.01 V/oct is too little"),

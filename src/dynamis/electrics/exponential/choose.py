@@ -39,6 +39,8 @@ _SIZINGS: Final = 2
 _ROUNDING: Final = {"E12": 0.1, "E24": 0.05, "E48": 0.025, "E96": 0.0125, "E192": 0.0065}
 # Rails from which a shunt reference of 5 V is fed; below it is one of 2.5 V.
 _FOR_FIVE_VOLTS: Final = 6.5
+_LOW_REFERENCE: Final = 2.5
+_LEAST_RAIL_VOLTS: Final = 4.0
 
 
 @dataclass(frozen=True)
@@ -53,6 +55,11 @@ def choose(wish: ExponentialWish) -> ExponentialConverter:
     """The parts, with the trimmers where nominal ones want them; raises `InputError` where the supply cannot."""
     if wish.supply.single:
         raise InputError("An exponential converter needs a rail below 0 V: the pair's emitters go there.")
+    if min(-wish.supply.low, wish.supply.high) < _LEAST_RAIL_VOLTS:
+        raise InputError(
+            f"{wish.supply.words} feeds no reference of {plain(_LOW_REFERENCE)} V; rails of at least "
+            f"{plain(_LEAST_RAIL_VOLTS)} V were expected."
+        )
     first = [one for top in _TOP_AMPERES if (one := _made(wish, top, _first_reach(wish))) is not None]
     if not first:
         raise InputError(_too_high(wish))
@@ -113,7 +120,7 @@ def _parts(wish: ExponentialWish, top: float, reach: _Reach) -> ExponentialParts
     ohms = {"R1": nearest(_INPUT_OHMS, series)}
     ohms["R2"] = nearest(ohms["R1"] * min(1.0, 0.8 * min(-swing[0], swing[1]) / half), series)
     into, middle = ohms["R1"] + wish.source_ohms, wish.middle_volts
-    reference = 5.0 if min(-wish.supply.low, wish.supply.high) >= _FOR_FIVE_VOLTS else 2.5
+    reference = 5.0 if min(-wish.supply.low, wish.supply.high) >= _FOR_FIVE_VOLTS else _LOW_REFERENCE
     if abs(middle) >= _LEAST_MIDDLE_VOLTS:
         ohms["R3"] = nearest(into * reference / abs(middle), series)
     ohms["R5"] = nearest(_BASE_OHMS, series)
