@@ -19,6 +19,8 @@ from dynamis.electrics.circuits.supply import OP_AMPS, Supply
 from dynamis.electrics.circuits.variation import Counting
 from dynamis.electrics.design.proposal import propose
 from dynamis.electrics.design.wish import Wish
+from dynamis.electrics.exponential.choose import choose
+from dynamis.electrics.exponential.wish import ExponentialWish
 from dynamis.files.store import BenchFile
 from dynamis.ui.preferences import Preferences
 from dynamis.ui.session import Session
@@ -84,6 +86,13 @@ def main() -> None:
             propose(wish, Counting())
             spent.append(1e3 * (time.perf_counter() - start))
     told("synthesis, all topologies with trimmers", spent)
+    spent = []
+    for k in range(24):
+        asked = ExponentialWish(0.1 * k - 1.0, 0.1 * k + 4.0, 0.25, 8.0, series=("E12", "E24", "E96")[k % 3])
+        start = time.perf_counter()
+        choose(asked)
+        spent.append(1e3 * (time.perf_counter() - start))
+    told("an exponential converter, its parts and trimmers", spent)
 
 
 if __name__ == "__main__":

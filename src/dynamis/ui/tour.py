@@ -88,6 +88,8 @@ def tour(folder: Path, notes: tuple[float, ...] = _NOTES) -> list[Path]:
         session.judge.look_at(PortRef("workshop-board", "gate"), PortRef("pit-voice", "trigger"))
         window.station.gates.look_at("comparator and MOSFET to ground")
         picture("circuit-gate")
+        session.judge.look_at(PortRef("foyer-keyboard", "pitch"), PortRef("pit-voice", "pitch"))
+        picture("circuit-converter")
         session.judge.look_at(PortRef("workshop-board", "pitch-b"), PortRef("carousel-board", "tone"))
         window.show_station("Codes")
         picture("codes")
