@@ -9,8 +9,9 @@ from pathlib import Path
 
 import pytest
 from drive import action, click, press, settle, table_texts, type_into, with_dialog
+from msgspec.structs import replace
 from PySide6.QtCore import QMimeData, QObject, QPointF, Qt, QUrl
-from PySide6.QtGui import QDropEvent, QGuiApplication, QTextLayout
+from PySide6.QtGui import QColor, QDropEvent, QGuiApplication, QTextLayout
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
     QAbstractButton,
@@ -376,6 +377,29 @@ def contrast(first: str, second: str) -> float:
 def test_every_colour_that_words_are_written_in_can_be_read(colours):
     for name in ("ink", "muted", "blue", "amber", "vermilion", "violet", "thread"):
         assert contrast(getattr(colours, name), colours.panel) >= 4.5, name
+
+
+def test_a_theme_reaches_every_table_and_sentence_that_is_on_the_screen(window):
+    """Seen in pixels: a dark table is dark, a light one light, whatever was shown before."""
+    window.say("Something was said.", False)
+    for theme, least, most in (("dark", 0, 90), ("light", 190, 255)):
+        for name in ("Measure", "Bench", "Levels", "Circuit", "Codes"):
+            window.show_station(name)
+            settle()
+            window.session.set_preferences(
+                replace(window.session.preferences, theme="light" if theme == "dark" else "dark")
+            )
+            settle()
+            window.session.set_preferences(replace(window.session.preferences, theme=theme))
+            settle()
+            for table in window.station.findChildren(QTableView):
+                if table.isVisible():
+                    shown = (
+                        table.viewport().grab().toImage().scaled(1, 1, mode=Qt.TransformationMode.SmoothTransformation)
+                    )
+                    assert least <= shown.pixelColor(0, 0).lightness() <= most, (name, table.accessibleName(), theme)
+    colours = [window.sentence.palette().windowText().color().name(), QColor(window.colours.ink).name()]
+    assert colours[0] == colours[1]
 
 
 def test_verdicts_differ_in_shape_also_without_colour(qapp):

@@ -139,7 +139,7 @@ class MainWindow(QMainWindow):
         self.sentence_bar.setProperty("bar", True)
         row = QHBoxLayout(self.sentence_bar)
         row.setContentsMargins(20, 4, 14, 4)
-        self.sentence = label("", wrap=True, selectable=True)
+        self.sentence, self._refuses = label("", wrap=True, selectable=True), False
         row.addWidget(self.sentence, 1)
         close = QPushButton("Close")
         close.clicked.connect(lambda: self.say("", False))
@@ -286,17 +286,22 @@ class MainWindow(QMainWindow):
     def say(self, sentence: str, refusal: bool) -> None:
         """Show a sentence; a refusal stays until it is closed or another takes its place."""
         self.sentence.setText(sentence)
-        colour = self.colours.vermilion if refusal else self.colours.ink
-        self.sentence.setStyleSheet(f"color: {colour};")
+        self._refuses = refusal
+        self._colour_sentence()
         self.sentence_bar.setVisible(bool(sentence))
         self._quiet.stop()
         if sentence and not refusal:
             self._quiet.start(_SENTENCE_MILLISECONDS)
 
+    def _colour_sentence(self) -> None:
+        colour = self.colours.vermilion if self._refuses else self.colours.ink
+        self.sentence.setStyleSheet(f"color: {colour};")
+
     def dress(self, *_: object) -> None:
         """Take the theme, text size and style of numbers that are preferred."""
         self.colours = colours_for(self.session.preferences.theme, self.app)
         apply_theme(self.app, self.colours, self._points())
+        self._colour_sentence()
         self.thread_strip.setFixedHeight(self._strip_height())
         for station in self.stations.values():
             station.dress(self.colours, self._points())

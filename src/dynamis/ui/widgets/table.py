@@ -203,6 +203,7 @@ class Table(QTableView):
         role = QPalette.ColorRole.Link if focused else QPalette.ColorRole.Base
         palette.setColor(QPalette.ColorRole.WindowText, palette.color(role))
         self.setPalette(palette)
+        self.viewport().setPalette(palette)  # it has one of its own, which keeps the colours of an earlier theme
 
     def keyPressEvent(self, event) -> None:
         if event.matches(QKeySequence.StandardKey.Copy):

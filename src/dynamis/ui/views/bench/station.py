@@ -134,7 +134,8 @@ class BenchStation(QWidget):
 
     def dress(self, colours: Colours, points: float) -> None:
         self.colours = self.model.colours = colours
-        self.pairs.setPalette(QApplication.palette(self.pairs))
+        for one in (self.pairs, self.pairs.viewport()):
+            one.setPalette(QApplication.palette(self.pairs))
         self.findings.dress(colours)
         self.cell.dress(colours)
         self.refresh()
