@@ -82,12 +82,15 @@ def rule() -> QFrame:
     return made
 
 
-def scrolling(inner: QWidget) -> QScrollArea:
-    """A column that scrolls when it does not fit."""
+def scrolling(inner: QWidget, *, across: bool = False) -> QScrollArea:
+    """A column that scrolls when it does not fit; across : a picture that scrolls sideways instead."""
     area = QScrollArea()
     area.setWidgetResizable(True)
     area.setFrameShape(QFrame.Shape.NoFrame)
-    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    if across:
+        area.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    else:
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
     area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
     see_through(area, inner)
     return area

@@ -37,6 +37,7 @@ from dynamis.ui.views.circuit.converter_words import (
 )
 from dynamis.ui.views.circuit.drawing import SchematicView
 from dynamis.ui.views.circuit.left_plot import LeftOver, LeftPlot
+from dynamis.ui.views.circuit.linked import spoils
 from dynamis.ui.views.circuit.side import SidePanel
 from dynamis.ui.widgets.panel import Panel, Sentences, label, scrolling, set_text
 from dynamis.ui.widgets.quantity_edit import QuantityEdit
@@ -44,6 +45,7 @@ from dynamis.ui.widgets.table import Column, Row, Table
 
 _START = ExponentialWish(0.0, 5.0, 0.25, 8.0)
 _ROOM = 25.0
+_ROOM_FOR_BOTH = 560
 _COLUMNS = (Column("adds, trimmed", left=True, stretch=2, fits=False), Column("± ct", stretch=0.3))
 
 
@@ -144,13 +146,19 @@ class ConverterPage(QWidget):
         under = Panel("Schematic", "Schematic")
         self.drawing = SchematicView(self.colours, self._session.style)
         self.drawing.slot_chosen.connect(self._slot_chosen)
-        under.body.addWidget(self.drawing, 1)
+        under.body.addWidget(scrolling(self.drawing, across=True), 1)
         column.addWidget(under, 5)
         return middle
 
     def sides(self, wish: int, side: int) -> tuple[tuple[QWidget, int], ...]:
         """The panels at both sides with the widths they should have."""
         return (self._wish_panel, wish), (self.side, side)
+
+    def resizeEvent(self, event) -> None:
+        """Where there is little room the plot has it; what each part adds stands under Errors too."""
+        super().resizeEvent(event)
+        room = self.width() - self._wish_panel.width() - self.side.width()
+        self.table.setVisible(room >= _ROOM_FOR_BOTH)
 
     def dress(self, colours: Colours, *, zigzag: bool) -> None:
         self.colours = colours
@@ -225,8 +233,11 @@ class ConverterPage(QWidget):
         trimmers = [(name, f"in series with {TRIMMERS[name]}", ohms) for name, ohms in parts.trimmers.items()]
         self.side.values.show_values([*resistors, *trimmers], style)
         pieces = parts.pieces(style)
-        self.side.words.show_sentences([f"{one.name}  {one.value}, {one.role}" for one in pieces if one.ohms is None
-                                        and one.name not in TRIMMERS])  # fmt: skip
+        bench = self._session.bench
+        harm = spoils(bench, *self._pair, lambda: use_converter(bench, *self._pair, made, self._high_note))
+        others = [f"{one.name}  {one.value}, {one.role}" for one in pieces
+                  if one.ohms is None and one.name not in TRIMMERS]  # fmt: skip
+        self.side.words.show_sentences([*harm, *others])
         trimmed = left(replace(made, trimmed=True), wish)
         told = left_words(left(replace(made, trimmed=False), wish), trimmed, style)
         self.side.told[0].show_sentences(walk_words(walk(made, wish), self._note_of, style))

@@ -18,6 +18,8 @@ _WORDS_WIDE = 160.0
 _LINE = 16.0
 # Below so many pixels a square words shrink with the drawing, down to this share.
 _FULL_UNIT, _SMALLEST = 14.0, 0.7
+# Squares are at least so wide, pixels: smaller, words would cover one another.
+_LEAST_UNIT = 6.4
 
 
 class SchematicView(Drawn):
@@ -37,6 +39,7 @@ class SchematicView(Drawn):
 
     def show_drawing(self, drawing: Schematic | None, words: str) -> None:
         self.drawing = drawing
+        self.setMinimumWidth(0 if drawing is None else int(drawing.width * _LEAST_UNIT))
         self.setAccessibleDescription(words)
         self.update()
 

@@ -74,7 +74,7 @@ class GatePage(QWidget):
         under = Panel("Schematic", "Schematic")
         self.drawing = SchematicView(self.colours, self._session.style)
         self.drawing.slot_chosen.connect(self._slot_chosen)
-        under.body.addWidget(self.drawing, 1)
+        under.body.addWidget(scrolling(self.drawing, across=True), 1)
         column.addWidget(under, 5)
         return middle
 

@@ -15,6 +15,7 @@ from dynamis.ui.widgets.picture import Drawn, apart
 
 _LEFT, _RIGHT, _TOP, _BOTTOM = 46, 116, 24, 40
 _LINE = 16.0
+_THREE_TICKS = 170
 
 
 @dataclass(frozen=True, eq=False)
@@ -77,7 +78,8 @@ class LeftPlot(Drawn):
             words = QRectF(0, at(low, cents).y() - 8, _LEFT - 5, _LINE)
             text = style.number(cents, digits, sign=bool(cents))
             p.drawText(words, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
-        for volts, text in zip((low, (low + high) / 2, high), made.ends, strict=True):
+        ticks = list(zip((low, (low + high) / 2, high), made.ends, strict=True))
+        for volts, text in ticks if box.width() > _THREE_TICKS else ticks[::2]:
             p.drawText(QRectF(at(volts, 0).x() - 60, box.bottom() + 3, 120, _LINE), Qt.AlignmentFlag.AlignCenter, text)
         p.drawText(QRectF(0, 3, _LEFT + 40, _LINE), Qt.AlignmentFlag.AlignLeft, "cents off")
 

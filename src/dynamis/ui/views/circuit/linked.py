@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from msgspec.structs import replace
 
-from dynamis.bench.designing import built, use_between
+from dynamis.bench.commands import Change
 from dynamis.bench.document import Bench, Link
 from dynamis.bench.judging.beside import spoiled
 from dynamis.bench.judging.swings import loaded_pots
 from dynamis.bench.ports import PortRef
-from dynamis.electrics.design.proposal import Proposal
 from dynamis.electrics.potentiometer import LoadedPot
 from dynamis.notation.style import Style
 from dynamis.ui.views.circuit.curve import Pot
@@ -36,10 +37,10 @@ def loaded_pot(bench: Bench, link: Link, sink: PortRef) -> Pot | None:
     return max(found, key=lambda one: abs(one.made.bend[1]), default=None)
 
 
-def spoils(bench: Bench, output: PortRef, sink: PortRef, made: Proposal) -> list[str]:
-    """The other inputs of the link that hang behind the circuit too and would no longer fit."""
+def spoils(bench: Bench, output: PortRef, sink: PortRef, use: Callable[[], Change]) -> list[str]:
+    """The other inputs of the link that hang behind the circuit too and would no longer fit.  use : puts it there."""
     link = bench.link_from(output)
     if link is None or set(link.inputs) <= {sink}:
         return []
-    tried = use_between(bench, output, sink, built(made)).bench.link_from(output)
+    tried = use().bench.link_from(output)
     return [] if tried is None else spoiled(bench, tried, sink)

@@ -111,7 +111,7 @@ class CircuitStation(QWidget):
         self.zigzag.setToolTip("Draw resistors as zig-zags rather than boxes")
         under.head.addWidget(self.zigzag)
         self.drawing = SchematicView(self.colours, self._session.style)
-        under.body.addWidget(self.drawing, 1)
+        under.body.addWidget(scrolling(self.drawing, across=True), 1)
         column.addWidget(under, 5)
         return middle
 
@@ -282,8 +282,8 @@ class CircuitStation(QWidget):
         self._chosen_key, self.chosen = key, found
         self._show_table()
         self._show_chosen()
-        linked = self._pair is not None and self._of_link is not None
-        harm = spoils(self._session.bench, *self._pair, found) if linked else []
+        linked, bench = self._pair is not None and self._of_link is not None, self._session.bench
+        harm = spoils(bench, *self._pair, lambda: use_between(bench, *self._pair, built(found))) if linked else []
         self.panel.warn(found, self._session.style, harm)
 
     def compare(self, key: str) -> None:
