@@ -20,7 +20,7 @@ from dynamis.electrics.circuits.variation import Counting
 from dynamis.electrics.design.proposal import propose
 from dynamis.electrics.design.wish import Wish
 from dynamis.electrics.exponential.choose import choose
-from dynamis.electrics.exponential.wish import ExponentialWish
+from dynamis.electrics.exponential.wish import LawWish
 from dynamis.files.store import BenchFile
 from dynamis.ui.preferences import Preferences
 from dynamis.ui.session import Session
@@ -88,7 +88,7 @@ def main() -> None:
     told("synthesis, all topologies with trimmers", spent)
     spent = []
     for k in range(24):
-        asked = ExponentialWish(0.1 * k - 1.0, 0.1 * k + 4.0, 0.25, 8.0, series=("E12", "E24", "E96")[k % 3])
+        asked = LawWish(0.1 * k - 1.0, 0.1 * k + 4.0, 0.25, 8.0, series=("E12", "E24", "E96")[k % 3])
         start = time.perf_counter()
         choose(asked)
         spent.append(1e3 * (time.perf_counter() - start))

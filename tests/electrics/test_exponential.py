@@ -17,11 +17,11 @@ from dynamis.electrics.circuits.supply import OP_AMPS, Supply
 from dynamis.electrics.exponential.adjust import left, trim, walk
 from dynamis.electrics.exponential.choose import choose
 from dynamis.electrics.exponential.converter import ExponentialConverter
-from dynamis.electrics.exponential.parts import ROLES, TRIMMERS, ExponentialParts
-from dynamis.electrics.exponential.schematic import exponential_schematic
-from dynamis.electrics.exponential.spice import exponential_netlist
+from dynamis.electrics.exponential.parts import ROLES, TRIMMERS, PairParts
+from dynamis.electrics.exponential.schematic import pair_schematic
+from dynamis.electrics.exponential.spice import pair_netlist
 from dynamis.electrics.exponential.thermal import drift_cents, ppm_per_kelvin, thermal_volts, volts_per_octave
-from dynamis.electrics.exponential.wish import ExponentialWish
+from dynamis.electrics.exponential.wish import LawWish
 from dynamis.electrics.series import SERIES
 from dynamis.electrics.signals import spice
 from dynamis.errors import InputError
@@ -30,14 +30,12 @@ from dynamis.transfer.registry import REGISTRY
 
 THERMAL = json.loads((Path(__file__).parent.parent / "oracles" / "thermal.json").read_text())["cases"]
 WISHES = {
-    "five octaves": ExponentialWish(0.0, 5.0, 0.25, 8.0),
-    "below 0 V, clamped": ExponentialWish(-4.0, 1.0, 0.1, 3.2, bears=Clamp(-0.5, 6.0)),
-    "0.32 V/oct, ordinary R5": ExponentialWish(0.5, 2.1, 0.3, 9.6, source_ohms=100.0, base_ppm=0.0),
-    "round 0 V, ± 15 V": ExponentialWish(-3.5, 3.5, 0.05, 6.4, supply=Supply(-15, 15), tolerance=0.001),
-    "rail to rail": ExponentialWish(
-        1.0, 4.0, 0.5, 4.0, load_ohms=None, supply=Supply(-5, 5), op_amp=OP_AMPS["rail-to-rail"]
-    ),
-    "no source, 1.2 V/oct": ExponentialWish(0.0, 7.2, 0.1, 6.4, source_ohms=0.0, series="E24"),
+    "five octaves": LawWish(0.0, 5.0, 0.25, 8.0),
+    "below 0 V, clamped": LawWish(-4.0, 1.0, 0.1, 3.2, bears=Clamp(-0.5, 6.0)),
+    "0.32 V/oct, ordinary R5": LawWish(0.5, 2.1, 0.3, 9.6, source_ohms=100.0, base_ppm=0.0),
+    "round 0 V, ± 15 V": LawWish(-3.5, 3.5, 0.05, 6.4, supply=Supply(-15, 15), tolerance=0.001),
+    "rail to rail": LawWish(1.0, 4.0, 0.5, 4.0, load_ohms=None, supply=Supply(-5, 5), op_amp=OP_AMPS["rail-to-rail"]),
+    "no source, 1.2 V/oct": LawWish(0.0, 7.2, 0.1, 6.4, source_ohms=0.0, series="E24"),
 }
 
 
@@ -66,7 +64,7 @@ def test_the_parts_do_in_ngspice_what_they_are_said_to_do(name, celsius, tmp_pat
     """Within 0.002 % of the span and a tenth of a cent at every note; cold and warm."""
     wish = WISHES[name]
     made = choose(wish)
-    rows = swept(exponential_netlist(made, wish.in_low, wish.in_high, name, celsius), tmp_path)
+    rows = swept(pair_netlist(made, wish.in_low, wish.in_high, name, celsius), tmp_path)
     said = made.exact(rows[:, 0], World(celsius=celsius))
     assert np.abs(rows[:, 1] - said).max() < 2e-5 * (wish.out_high - wish.out_low)
     assert np.abs(1200.0 * np.log2(rows[:, 1] / said)).max() < 0.1
@@ -126,7 +124,7 @@ def test_temperature_moves_octaves_from_the_pivot_as_the_si_constants_say():
 @pytest.mark.parametrize("name", WISHES)
 def test_what_is_drawn_is_what_ngspice_runs(name):
     made = choose(WISHES[name])
-    drawn = exponential_schematic(made.parts)
+    drawn = pair_schematic(made.parts)
     place = joined(drawn)
     ends = {
         one.words[0]: {place[one.at], place[one.to]}
@@ -136,7 +134,7 @@ def test_what_is_drawn_is_what_ngspice_runs(name):
     wanted = {name for name in (*made.parts.ohms, *TRIMMERS) if name not in ("R9", "R10")} | {"C1", "C2"}
     assert set(ends) - {"RC"} == wanted
     nodes: dict[str, list[set[int]]] = {}
-    for line in exponential_netlist(made, 0.0, 1.0, name).splitlines():
+    for line in pair_netlist(made, 0.0, 1.0, name).splitlines():
         words = line.split()
         found = words[0] if words[0] in ends else f"R{words[0]}" if f"R{words[0]}" in ends else ""
         for node in words[1:3] if found else ():
@@ -163,20 +161,20 @@ PARTS = {**dict.fromkeys(ROLES, 1e4)}, dict.fromkeys(TRIMMERS, 1e3)
 
 
 @pytest.mark.parametrize(("make", "words"), [
-    (lambda: choose(ExponentialWish(0, 5, 0.25, 8, supply=Supply(0, 12))), "a rail below 0 V"),
-    (lambda: choose(ExponentialWish(0, 5, 0.01, 0.3, supply=Supply(-3, 3))), "at least 4 V"),
-    (lambda: choose(ExponentialWish(0, 5, 0.5, 16)), "10.5 V: 4.39 of 5 octaves"),
-    (lambda: choose(ExponentialWish(0, 5, 0.25, 8, bears=Clamp(None, 5.0))), "at most 5 V: 4.32 of 5 octaves"),
-    (lambda: choose(ExponentialWish(0, 0.05, 0.25, 8)), "0.01 V/oct is too little"),
-    (lambda: ExponentialWish(5, 0, 0.25, 8), "the lower end first"),
-    (lambda: ExponentialWish(0, 5, 0.0, 8), "more than 0 V"),
-    (lambda: ExponentialWish(0, 13, 1e-3, 9), "at most 12"),
-    (lambda: ExponentialWish(0, 5, 0.25, 8, series="E7"), "'E7' is no series"),
-    (lambda: ExponentialWish(0, 5, 0.25, 8, tolerance=0.5), "50 % cannot be"),
-    (lambda: ExponentialWish(0, 5, 0.25, 8, base_ppm=1e5), "3300 compensates"),
-    (lambda: ExponentialParts({**PARTS[0], "R4": -1.0}, PARTS[1]), "R4 is -1 Ω"),
-    (lambda: ExponentialParts({**PARTS[0], "R77": 1.0}, PARTS[1]), "no place R77"),
-    (lambda: ExponentialParts({"R1": 1e5}, {}), "lacks R2"),
+    (lambda: choose(LawWish(0, 5, 0.25, 8, supply=Supply(0, 12))), "a rail below 0 V"),
+    (lambda: choose(LawWish(0, 5, 0.01, 0.3, supply=Supply(-3, 3))), "at least 4 V"),
+    (lambda: choose(LawWish(0, 5, 0.5, 16)), "10.5 V: 4.39 of 5 octaves"),
+    (lambda: choose(LawWish(0, 5, 0.25, 8, bears=Clamp(None, 5.0))), "at most 5 V: 4.32 of 5 octaves"),
+    (lambda: choose(LawWish(0, 0.05, 0.25, 8)), "0.01 V/oct is too little"),
+    (lambda: LawWish(5, 0, 0.25, 8), "the lower end first"),
+    (lambda: LawWish(0, 5, 0.0, 8), "more than 0 V"),
+    (lambda: LawWish(0, 13, 1e-3, 9), "at most 12"),
+    (lambda: LawWish(0, 5, 0.25, 8, series="E7"), "'E7' is no series"),
+    (lambda: LawWish(0, 5, 0.25, 8, tolerance=0.5), "50 % cannot be"),
+    (lambda: LawWish(0, 5, 0.25, 8, base_ppm=1e5), "3300 compensates"),
+    (lambda: PairParts({**PARTS[0], "R4": -1.0}, PARTS[1]), "R4 is -1 Ω"),
+    (lambda: PairParts({**PARTS[0], "R77": 1.0}, PARTS[1]), "no place R77"),
+    (lambda: PairParts({"R1": 1e5}, {}), "lacks R2"),
 ])  # fmt: skip
 def test_what_cannot_be_is_refused_in_a_sentence(make, words):
     with pytest.raises(InputError, match=words):

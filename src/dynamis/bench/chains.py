@@ -15,7 +15,7 @@ from dynamis.converter.dac import MOST_BITS_WITH_INL, Dac
 from dynamis.converter.heads import ConstantsHead, TableHead, inl_behind
 from dynamis.converter.transfers import DacTransfer
 from dynamis.electrics.circuits.built import BuiltCircuit
-from dynamis.electrics.exponential.converter import ExponentialConverter
+from dynamis.electrics.exponential.converter import Converter
 from dynamis.electrics.net import Net, Terminal
 from dynamis.electrics.stage import Stage
 from dynamis.errors import InputError
@@ -185,7 +185,7 @@ def between_of(bench: Bench, link: Link) -> tuple[Transfer, ...] | None:
     label = f"{bench.gear_by(link.output.gear).name} {port.name}"
     for k, stored in enumerate(link.between):
         transfer = REGISTRY.make(f"{link.id}.{k}", stored)
-        if isinstance(transfer, BuiltCircuit | ExponentialConverter):
+        if isinstance(transfer, BuiltCircuit | Converter):
             if ohms is None:
                 return None
             own = Terminal(source, label, ohms, True, limit).parameter if ohms and k == 0 else None
@@ -210,7 +210,7 @@ def driving(bench: Bench, link: Link) -> Terminal | None:
         for one in reversed(between_of(bench, link) or ()):
             if isinstance(one, Stage):
                 return Terminal(terminal_id, label, one.out_ohms, True)
-            if isinstance(one, BuiltCircuit | ExponentialConverter):
+            if isinstance(one, BuiltCircuit | Converter):
                 return Terminal(terminal_id, label, float(one.out_ohms(NOMINAL)), True, behind=one)
     return None if port.ohms is None else Terminal(terminal_id, label, port.ohms, True, port.ohms_limit)
 

@@ -30,7 +30,7 @@ from dynamis.electrics.design.proposal import ORDER, Proposal, propose_one
 from dynamis.electrics.design.trims import Bench as TrimBench
 from dynamis.electrics.design.trims import needed_range
 from dynamis.electrics.design.wish import Wish
-from dynamis.electrics.exponential.converter import KIND as CONVERTER
+from dynamis.electrics.exponential.converter import KINDS as CONVERTERS
 from dynamis.errors import InputError
 from dynamis.pitch.laws import ExponentialLaw, LinearLaw, parse_law
 from dynamis.pitch.tolerance import parse_tolerance
@@ -99,7 +99,7 @@ def _pitch(bench: Bench, link: Link, sink: PortRef, known: Wish) -> Wish | str:
     else:
         return (
             f"{bench.label(link.output)} and {bench.label(sink)} differ in their law, V/oct and Hz/V: no gain and "
-            "offset turns one into the other. It takes a table per note, or a logarithmic converter."
+            "offset turns one into the other. It takes a table per note, or a converter of the law."
         )
     notes = np.array([link.low_note, max(link.high_note, link.low_note + 1.0)])
     volts = sent.volts(tuning.octaves(notes, sent.reference_note))
@@ -145,7 +145,7 @@ def use_between(bench: Bench, output: PortRef, sink: PortRef, circuit: BuiltCirc
 
 def put_between(bench: Bench, link: Link, stored: StoredTransfer, title: str) -> Change:
     """A link with a circuit between, in the place of one that stood there."""
-    kept = tuple(one for one in link.between if one.kind not in (KIND, CONVERTER, "stage"))
+    kept = tuple(one for one in link.between if one.kind not in (KIND, *CONVERTERS, "stage"))
     words = f"put {title[0].lower()}{title[1:]} between"
     return put_link(bench, replace(link, between=(*kept, stored)), words)
 

@@ -1,4 +1,4 @@
-"""What a V/oct output into a hertz-per-volt input asks of an exponential converter between."""
+"""What a link between V/oct and hertz per volt asks of a converter of the law."""
 
 from __future__ import annotations
 
@@ -17,47 +17,54 @@ from dynamis.bench.document import Bench, Link
 from dynamis.bench.ports import PortRef
 from dynamis.bench.tunings import tuning_of
 from dynamis.electrics.exponential.choose import choose
-from dynamis.electrics.exponential.converter import KIND, ExponentialConverter
-from dynamis.electrics.exponential.wish import ExponentialWish
+from dynamis.electrics.exponential.converter import KINDS, Converter
+from dynamis.electrics.exponential.parts import Way
+from dynamis.electrics.exponential.wish import LawWish
 from dynamis.pitch.laws import ExponentialLaw, LinearLaw, parse_law
 from dynamis.pitch.tolerance import parse_tolerance
 from dynamis.transfer.registry import REGISTRY
 
-TITLE: Final = "Exponential converter"
-_USUAL: Final = ExponentialWish(0.0, 5.0, 0.25, 8.0)
+_TITLES: Final[dict[Way, str]] = {"exponential": "Exponential converter", "logarithmic": "Logarithmic converter"}
+_USUAL: Final = LawWish(0.0, 5.0, 0.25, 8.0)
 _ZERO_VOLTS: Final = 1e-3
 
 
-def changes_law(bench: Bench, output: PortRef, sink: PortRef) -> bool:
-    """Whether a pair is V/oct into Hz/V, which an exponential converter is for."""
+def title_of(way: Way) -> str:
+    """What a converter is called."""
+    return _TITLES[way]
+
+
+def law_way(bench: Bench, output: PortRef, sink: PortRef) -> Way | None:
+    """Which way a pair changes the law, None where it does not."""
     sent, heard = bench.port(output).law, heard_by("heard", bench.port(sink), tuning_of(bench))
     if sent is None or heard is None or bench.port(sink).role != "pitch":
-        return False
-    return isinstance(parse_law(sent), ExponentialLaw) and isinstance(heard.law, LinearLaw)
+        return None
+    if isinstance(parse_law(sent), ExponentialLaw):
+        return "exponential" if isinstance(heard.law, LinearLaw) else None
+    return "logarithmic" if isinstance(heard.law, ExponentialLaw) else None
 
 
-def converter_asked(bench: Bench, link: Link, sink: PortRef, start: ExponentialWish = _USUAL) -> ExponentialWish | str:
+def converter_asked(bench: Bench, link: Link, sink: PortRef, start: LawWish = _USUAL) -> LawWish | str:
     """What a converter has to do, or the sentence that says why a link asks for none.
 
     start : the supply, the series and whatever else the link does not decide.  Raises `InputError` where its notes
     cannot be had from one.
     """
-    if not changes_law(bench, link.output, sink):
-        return f"{bench.label(link.output)} and {bench.label(sink)} do not change V/oct into Hz/V."
-    output, tuning = bench.port(link.output), tuning_of(bench)
+    way, output, tuning = law_way(bench, link.output, sink), bench.port(link.output), tuning_of(bench)
+    heard = heard_by("heard", bench.port(sink), tuning)
+    if way is None or heard is None:
+        return f"{bench.label(link.output)} and {bench.label(sink)} are of one law: there is none to change."
     loads = [bench.port(ref).ohms for ref in link.inputs or (sink,)]
     if output.ohms is None or any(one is None for one in loads):
         where = link.output if output.ohms is None else sink
         return f"Measure the resistance of {bench.label(where)} first: the converter hangs on it."
-    sent, heard = parse_law(output.law or ""), heard_by("heard", bench.port(sink), tuning)
-    assert isinstance(sent, ExponentialLaw)
-    assert heard is not None
-    assert isinstance(heard.law, LinearLaw)
-    if abs(heard.law.offset_volts) > _ZERO_VOLTS:
-        return (
-            f"{bench.label(sink)} is silent at {heard.law.offset_volts:g} V, not at 0 V: set its own zero first, or "
-            "add that offset behind the converter."
-        )
+    sent = parse_law(output.law or "")
+    for law, ref in ((sent, link.output), (heard.law, sink)):
+        if isinstance(law, LinearLaw) and abs(law.offset_volts) > _ZERO_VOLTS:
+            return (
+                f"{bench.label(ref)} has 0 Hz at {law.offset_volts:g} V, not at 0 V: set its own zero first, or take "
+                "that offset out on its side of the converter."
+            )
     notes = np.array([link.low_note, max(link.high_note, link.low_note + 1.0)])
     sends = sent.volts(tuning.octaves(notes, sent.reference_note))
     wants = heard.law.volts(tuning.octaves(notes, heard.law.reference_note))
@@ -65,21 +72,21 @@ def converter_asked(bench: Bench, link: Link, sink: PortRef, start: ExponentialW
     judged = allowed[np.isfinite(allowed)]
     return with_(
         start, in_low=float(sends[0]), in_high=float(sends[1]), out_low=float(wants[0]), out_high=float(wants[1]),
-        source_ohms=output.ohms, load_ohms=1.0 / sum(1.0 / one for one in loads if one),
+        way=way, source_ohms=output.ohms, load_ohms=1.0 / sum(1.0 / one for one in loads if one),
         tolerance_cents=float(judged.min()) if judged.size else 5.0, bears=borne_by(bench, link, sink),
     )  # fmt: skip
 
 
-def in_reach(bench: Bench, link: Link, sink: PortRef, start: ExponentialWish = _USUAL) -> Link:
+def in_reach(bench: Bench, link: Link, sink: PortRef, start: LawWish = _USUAL) -> Link:
     """The link with its highest note so low that the supply gives the volts for it; itself where it does already.
 
     Raises `InputError` where not even an octave is left.
     """
     while True:
         asked = converter_asked(bench, link, sink, start)
-        if isinstance(asked, str) or asked.out_high <= asked.reach_volts:
+        if isinstance(asked, str) or not asked.octaves_beyond:
             return link
-        fewer = max(1, math.floor(12.0 * math.log2(asked.out_high / asked.reach_volts)))
+        fewer = max(1, math.floor(12.0 * asked.octaves_beyond))
         if link.high_note - fewer < link.low_note + 12.0:
             chosen_for(asked)  # says how far the supply reaches
             return link
@@ -87,23 +94,23 @@ def in_reach(bench: Bench, link: Link, sink: PortRef, start: ExponentialWish = _
 
 
 @lru_cache(maxsize=64)
-def chosen_for(wish: ExponentialWish) -> ExponentialConverter:
+def chosen_for(wish: LawWish) -> Converter:
     """As `choose`, kept."""
     return choose(wish)
 
 
 def use_converter(
-    bench: Bench, output: PortRef, sink: PortRef, converter: ExponentialConverter, high_note: float | None = None
+    bench: Bench, output: PortRef, sink: PortRef, converter: Converter, high_note: float | None = None
 ) -> Change:
     """The two joined with a converter between, in the place of what stood there.  high_note : of the link then."""
     bench, link = joined(bench, output, sink)
     if high_note is not None:
         link = replace(link, high_note=high_note)
-    return put_between(bench, link, converter.stored(), TITLE)
+    return put_between(bench, link, converter.stored(), title_of(converter.parts.way))
 
 
-def converter_of_link(link: Link) -> ExponentialConverter | None:
+def converter_of_link(link: Link) -> Converter | None:
     """The converter that stands in a link, None where there is none."""
-    stored = next((one for one in link.between if one.kind == KIND and REGISTRY.knows(one)), None)
+    stored = next((one for one in link.between if one.kind in KINDS and REGISTRY.knows(one)), None)
     made = None if stored is None else REGISTRY.make(f"{link.id}.converter", stored)
-    return made if isinstance(made, ExponentialConverter) else None
+    return made if isinstance(made, Converter) else None

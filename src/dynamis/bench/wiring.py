@@ -12,12 +12,14 @@ from dynamis.bench.judging.patch import joined_poles, needs_of, plug_poles
 from dynamis.bench.ports import Pole, PortRef
 from dynamis.electrics.circuits.built import BuiltCircuit
 from dynamis.electrics.circuits.parts import pieces_of
-from dynamis.electrics.exponential.converter import ExponentialConverter
+from dynamis.electrics.exponential.converter import Converter
+from dynamis.electrics.exponential.parts import Way
 from dynamis.electrics.stage import Stage
 from dynamis.notation.style import Style
 from dynamis.transfer.registry import REGISTRY
 
 _LEADS: Final = {2: "two poles: tip and sleeve", 3: "three poles: tip, ring and sleeve", 4: "four poles"}
+_LAWS: Final[dict[Way, str]] = {"exponential": "V/oct to Hz/V", "logarithmic": "Hz/V to V/oct"}
 
 
 @dataclass(frozen=True)
@@ -88,9 +90,9 @@ def between_words(link: Link, style: Style) -> list[str]:
                 f"{circuit.topology.title[0].lower()}{circuit.topology.title[1:]}, gain {style.number(made.gain, 4)}, "
                 f"offset {style.volts(made.offset_volts, 3, sign=True)}: {each or 'the op-amp alone'}"
             )
-        elif isinstance(made, ExponentialConverter):
+        elif isinstance(made, Converter):
             each = ", ".join(f"{one.name} {one.value}" for one in made.parts.pieces(style) if one.kind != "op-amp")
-            said.append(f"exponential converter, V/oct to Hz/V: {each}")
+            said.append(f"{made.kind} converter, {_LAWS[made.parts.way]}: {each}")
         elif isinstance(made, Stage):
             said.append(
                 f"{'buffer' if made.gain == 1 and not made.offset_volts else 'amplifier'}: gain "

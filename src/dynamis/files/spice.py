@@ -8,14 +8,14 @@ from dynamis.bench.chains import between_of
 from dynamis.bench.designing import asked_of
 from dynamis.bench.document import Bench, GateStageRecord, Link
 from dynamis.bench.judging.switching import gate_input, sent_as
-from dynamis.bench.law_change import TITLE, converter_asked
+from dynamis.bench.law_change import converter_asked, title_of
 from dynamis.bench.ports import PortRef
 from dynamis.electrics.circuits.built import BuiltCircuit
 from dynamis.electrics.circuits.spice import netlist
 from dynamis.electrics.design.wish import Wish
-from dynamis.electrics.exponential.converter import ExponentialConverter
-from dynamis.electrics.exponential.spice import exponential_netlist
-from dynamis.electrics.exponential.wish import ExponentialWish
+from dynamis.electrics.exponential.converter import Converter
+from dynamis.electrics.exponential.spice import pair_netlist
+from dynamis.electrics.exponential.wish import LawWish
 from dynamis.electrics.gates.spice import gate_netlist
 from dynamis.errors import InputError
 
@@ -30,12 +30,13 @@ def link_spice(bench: Bench, link: Link, sink: PortRef) -> str:
     if link.gate_stages:
         return stage_spice(bench, link, sink, link.gate_stages[-1])
     between = between_of(bench, link) or ()
-    converter = next((one for one in between if isinstance(one, ExponentialConverter)), None)
+    converter = next((one for one in between if isinstance(one, Converter)), None)
     if converter is not None:
         asks = converter_asked(bench, link, sink)
-        span = (asks.in_low, asks.in_high) if isinstance(asks, ExponentialWish) else _USUAL_VOLTS
-        title = f"{bench.label(link.output)} > {bench.label(sink)}: {TITLE[0].lower()}{TITLE[1:]}"
-        return exponential_netlist(converter, *span, title)
+        span = (asks.in_low, asks.in_high) if isinstance(asks, LawWish) else _USUAL_VOLTS
+        what = title_of(converter.parts.way)
+        title = f"{bench.label(link.output)} > {bench.label(sink)}: {what[0].lower()}{what[1:]}"
+        return pair_netlist(converter, *span, title)
     made = next((one for one in between if isinstance(one, BuiltCircuit)), None)
     if made is None:
         raise InputError(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import replace as with_
+from typing import Final
 
 import numpy as np
 
@@ -11,15 +12,21 @@ from dynamis.bench.chains import converter_of, make_dac
 from dynamis.bench.commands import Change, set_port
 from dynamis.bench.document import Bench, Link
 from dynamis.bench.judging.remedy import Remedy, changed_link
-from dynamis.bench.law_change import TITLE, changes_law, chosen_for, converter_asked, in_reach
+from dynamis.bench.law_change import chosen_for, converter_asked, in_reach, law_way, title_of
 from dynamis.bench.ports import PortRef
 from dynamis.bench.tunings import tuning_of
 from dynamis.electrics.exponential.adjust import left
+from dynamis.electrics.exponential.parts import Way
 from dynamis.errors import InputError
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import Law, law_text
 from dynamis.pitch.notes import note_label
 from dynamis.transfer.parameter import World
+
+_DOES: Final[dict[Way, str]] = {
+    "exponential": "doubles the volts with every {}",
+    "logarithmic": "gives {} more with every doubling",
+}
 
 
 def other_law(bench: Bench, link: Link, sink: PortRef, heard: Law, style: Style) -> Iterator[Remedy]:
@@ -45,38 +52,36 @@ def other_law(bench: Bench, link: Link, sink: PortRef, heard: Law, style: Style)
                 return changed_link(link, f"play {law}, {ends}", low_note=first, high_note=last)(changed)
 
             yield Remedy("table", "Its own table", text, deed)
-    if changes_law(bench, link.output, sink):
-        if not link.between:
-            yield from _converter(bench, link, sink, style)
-        return
-    text = "It moves 4.0 ct per °C and octave unless it is compensated; keep it away from what warms up."
-    yield Remedy("advice", "A logarithmic converter", text)
+    way = law_way(bench, link.output, sink)
+    if way is not None and not link.between:
+        yield from _converter(bench, link, sink, way, style)
 
 
-def _converter(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterator[Remedy]:
-    """V/oct into Hz/V by a pair of transistors, compensated and trimmed."""
+def _converter(bench: Bench, link: Link, sink: PortRef, way: Way, style: Style) -> Iterator[Remedy]:
+    """By a pair of transistors, compensated and trimmed."""
+    name = title_of(way)
     try:
         link, notes = in_reach(bench, link, sink), link.high_note
         wish = converter_asked(bench, link, sink)
         made = None if isinstance(wish, str) else chosen_for(wish)
     except InputError as error:
-        yield Remedy("advice", TITLE, str(error))
+        yield Remedy("advice", name, str(error))
         return
     if made is None or isinstance(wish, str):
-        yield Remedy("advice", TITLE, str(wish))
+        yield Remedy("advice", name, str(wish))
         return
     warmer = [float(wish.cents(made, wish.in_high, World(celsius=celsius))) for celsius in (25.0, 26.0)]
     parts = ", ".join(f"{one.name} {one.value}" for one in made.parts.pieces(style) if one.ohms is not None)
     text = (
-        f"A matched pair doubles the volts with every {style.volts(wish.volts_per_octave, 3)}: {parts}. Trimmed, "
+        f"A matched pair {_DOES[way].format(style.volts(wish.volts_per_octave, 3))}: {parts}. Trimmed, "
         f"{style.cents(left(with_(made, trimmed=True), wish).most)} ct are left at most; the highest note moves "
         f"{style.cents(warmer[1] - warmer[0], sign=True)} ct per °C."
     )
-    title = TITLE
+    title = name
     if link.high_note < notes:
         ends = " to ".join(note_label(one, style) for one in (link.low_note, link.high_note))
-        title = f"{TITLE}, {ends}"
+        title = f"{name}, {ends}"
         text += f" Higher notes want more than the {style.volts(wish.reach_volts, 1)} that {wish.supply.words} gives."
     stored = with_(made, trimmed=True).stored()
-    deed = changed_link(link, "put an exponential converter between", between=(stored,), high_note=link.high_note)
-    yield Remedy("circuit", title, text, deed, circuit="exponential")
+    deed = changed_link(link, f"put a converter between, {way}", between=(stored,), high_note=link.high_note)
+    yield Remedy("circuit", title, text, deed, circuit=way)

@@ -17,7 +17,7 @@ from dynamis.bench.tunings import tuning_of
 from dynamis.converter.heads import ConstantsHead, TableHead
 from dynamis.converter.transfers import DacTransfer
 from dynamis.electrics.circuits.built import BuiltCircuit
-from dynamis.electrics.exponential.converter import ExponentialConverter
+from dynamis.electrics.exponential.converter import ExponentialConverter, LogarithmicConverter
 from dynamis.electrics.net import Loading, Terminal
 from dynamis.electrics.stage import Stage
 from dynamis.pitch.laws import ExponentialLaw, Law, LinearLaw, parse_law
@@ -29,7 +29,7 @@ from dynamis.transfer.quantity import Reason
 FloatArray = NDArray[np.float64]
 # Trimmed or rounded parts come that near to a limit without anybody hearing that it clips.
 _CLIPPED_VOLTS: Final = 1e-4
-_BETWEEN: Final = (Stage, BuiltCircuit, ExponentialConverter)
+_BETWEEN: Final = (Stage, BuiltCircuit, ExponentialConverter, LogarithmicConverter)
 
 
 @dataclass(frozen=True, eq=False)
@@ -169,6 +169,9 @@ def _law_after(law: Law, one: Transfer) -> Law:
     """The law that stands behind a circuit between, or behind the node ahead of it."""
     if isinstance(one, ExponentialConverter) and isinstance(law, ExponentialLaw):
         return LinearLaw(law.reference_note, float(one.exact(law.reference_volts, NOMINAL)))
+    if isinstance(one, LogarithmicConverter) and isinstance(law, LinearLaw):
+        below, above = (float(one.exact(times * law.reference_volts, NOMINAL)) for times in (0.5, 1.0))
+        return ExponentialLaw(above - below, law.reference_note, above) if above > below else law
     if isinstance(one, Loading):
         gain, offset = (float(value) for value in one.net.share(one.source, NOMINAL))
     elif isinstance(one, Stage | BuiltCircuit) and one.gain > 0:

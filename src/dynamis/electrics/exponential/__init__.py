@@ -1,1 +1,1 @@
-"""The exponential converter: V/oct at its input, Hz/V at its output, of real parts."""
+"""Converters of the law, V/oct to Hz/V (exponential) and back (logarithmic), of real parts."""

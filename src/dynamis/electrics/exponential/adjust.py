@@ -1,4 +1,4 @@
-"""Setting the trimmers of an exponential converter, and what is left of its errors."""
+"""Setting the trimmers of an converter of the law, and what is left of its errors."""
 
 from __future__ import annotations
 
@@ -10,9 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dynamis.electrics.circuits.circuit import MID, TURNS
-from dynamis.electrics.exponential.converter import ExponentialConverter
+from dynamis.electrics.exponential.converter import Converter
 from dynamis.electrics.exponential.parts import LEVEL_TRIMMER, SCALE_TRIMMER, TRIMMERS
-from dynamis.electrics.exponential.wish import ExponentialWish
+from dynamis.electrics.exponential.wish import LawWish
 from dynamis.transfer.chain import varied
 from dynamis.transfer.parameter import NOMINAL, World
 
@@ -36,7 +36,7 @@ class Left:
         return float(self.worst.max())
 
 
-def trim(converter: ExponentialConverter, wish: ExponentialWish, world: World = NOMINAL) -> ExponentialConverter:
+def trim(converter: Converter, wish: LawWish, world: World = NOMINAL) -> Converter:
     """The converter with its trimmers where both ends are right, or as near as their travel goes."""
     travel = {SCALE_TRIMMER: MID, LEVEL_TRIMMER: MID}
     ends = np.array([wish.in_low, wish.in_high])
@@ -54,13 +54,13 @@ def trim(converter: ExponentialConverter, wish: ExponentialWish, world: World = 
     return replace(converter, travel=tuple(travel.items()))
 
 
-def left(converter: ExponentialConverter, wish: ExponentialWish, world: World = NOMINAL) -> Left:
+def left(converter: Converter, wish: LawWish, world: World = NOMINAL) -> Left:
     """How far a converter is off over the notes; where it is trimmed, what trimming leaves."""
     volts = wish.volts()
     nominal = wish.cents(converter, volts, world)
-    wanted, worst, squares, shares = wish.out(volts), np.abs(nominal), np.zeros(volts.size), []
+    worst, squares, shares = np.abs(nominal), np.zeros(volts.size), []
     for _, label, fraction, moved in varied([converter], volts, world):
-        off = 1200.0 * np.log2(np.maximum(moved, 1e-12) / wanted) - nominal
+        off = wish.off(moved, volts) - nominal
         worst, squares = worst + np.abs(off), squares + (fraction * off) ** 2
         shares.append((label, float(off[np.abs(off).argmax()])))
     shares.sort(key=lambda one: -abs(one[1]))
@@ -90,20 +90,20 @@ class Walk:
     left_cents: float
 
 
-def steps(converter: ExponentialConverter, wish: ExponentialWish) -> tuple[Step, Step]:
+def steps(converter: Converter, wish: LawWish) -> tuple[Step, Step]:
     """What to send and to read: the level at the note where the scale does least, the scale at the end furthest from
     there."""
     bare = replace(converter, trimmed=False)
-    semitone = wish.volts_per_octave / 12.0
-    nearest = wish.in_low + semitone * round((bare.pivot_volts - wish.in_low) / semitone)
-    pivot = float(np.clip(nearest, wish.in_low, wish.in_high))
-    far = max((wish.in_low, wish.in_high), key=lambda volts: abs(volts - pivot))
+    place = (bare.pivot_volts - wish.sides[0][0]) / wish.volts_per_octave
+    middle = min(max(round(12.0 * place) / 12.0, 0.0), wish.octaves)
+    end = max((0.0, wish.octaves), key=lambda octaves: abs(octaves - middle))
+    pivot, far = (float(wish.sends(one)) for one in (middle, end))
     effects = np.abs(_pushed(bare, wish, pivot, far)).sum(axis=1)
     return (_step(bare, wish, LEVEL_TRIMMER, pivot, float(effects[0])),
             _step(bare, wish, SCALE_TRIMMER, far, float(effects[1])))  # fmt: skip
 
 
-def walk(converter: ExponentialConverter, wish: ExponentialWish) -> Walk:
+def walk(converter: Converter, wish: LawWish) -> Walk:
     """How the trimmers are set, and how far that gets with the worst parts."""
     bare, found = replace(converter, trimmed=False), steps(converter, wish)
     rounds, most = 0, 0.0
@@ -114,40 +114,40 @@ def walk(converter: ExponentialConverter, wish: ExponentialWish) -> Walk:
     return Walk(found, rounds, most)
 
 
-def _pushed(converter: ExponentialConverter, wish: ExponentialWish, pivot: float, far: float) -> FloatArray:
+def _pushed(converter: Converter, wish: LawWish, pivot: float, far: float) -> FloatArray:
     """Cents by which each source at its limit moves the pivot, and stretches the notes from there to the far end;
     shape (2, sources)."""
     effects = _effects(converter, wish, np.array([pivot, far]))
     return np.array([effects[:, 0], effects[:, 1] - effects[:, 0]])
 
 
-def _sources(converter: ExponentialConverter) -> list[str]:
+def _sources(converter: Converter) -> list[str]:
     return [one[0] for one in varied([converter], np.zeros(1), NOMINAL)]
 
 
-def _effects(converter: ExponentialConverter, wish: ExponentialWish, volts: FloatArray) -> FloatArray:
+def _effects(converter: Converter, wish: LawWish, volts: FloatArray) -> FloatArray:
     """Cents at input volts that each source at its limit makes, shape (sources, volts)."""
-    nominal = converter.exact(volts, NOMINAL)
-    return np.array([1200.0 * np.log2(moved / nominal) for *_, moved in varied([converter], volts, NOMINAL)])
+    nominal = wish.cents(converter, volts)
+    return np.array([wish.off(moved, volts) - nominal for *_, moved in varied([converter], volts, NOMINAL)])
 
 
-def _at(converter: ExponentialConverter, name: str, travel: float) -> ExponentialConverter:
+def _at(converter: Converter, name: str, travel: float) -> Converter:
     return replace(converter, travel=tuple({**dict(converter.travel), name: travel}.items()))
 
 
-def _step(converter: ExponentialConverter, wish: ExponentialWish, name: str, send: float, needed: float) -> Step:
+def _step(converter: Converter, wish: LawWish, name: str, send: float, needed: float) -> Step:
     set_to = dict(converter.travel).get(name, MID)
     low, middle, high = (float(wish.cents(_at(converter, name, at), send)) for at in (0.0, set_to, 1.0))
-    near = [float(_at(converter, name, set_to + step).exact(send, NOMINAL)) for step in (-0.01, 0.01)]
+    beside = [_at(converter, name, set_to + step) for step in (-0.01, 0.01)]
+    near = [float(one.exact(send, NOMINAL)) for one in beside]
+    cents = [float(wish.cents(one, send)) for one in beside]
     per_turn = (near[1] - near[0]) / 0.02 / TURNS
     read = float(wish.out(send))
-    return Step(name, send, read, per_turn, 1200.0 * float(np.log2(near[1] / near[0])) / 0.02 / TURNS,
+    return Step(name, send, read, per_turn, (cents[1] - cents[0]) / 0.02 / TURNS,
                 min(abs(low - middle), abs(high - middle)), needed)  # fmt: skip
 
 
-def _turned(
-    converter: ExponentialConverter, wish: ExponentialWish, found: tuple[Step, Step], world: World
-) -> tuple[int, float]:
+def _turned(converter: Converter, wish: LawWish, found: tuple[Step, Step], world: World) -> tuple[int, float]:
     """Rounds until another one changes little, and the worst note then, cents."""
     made = replace(converter, travel=tuple(dict.fromkeys(TRIMMERS, MID).items()))
     rounds, most = 0, float("inf")

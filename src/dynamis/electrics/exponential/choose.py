@@ -1,4 +1,4 @@
-"""Choosing the parts of an exponential converter.
+"""Choosing the parts of a converter of the law.
 
 The middle of the notes lies at the pair's own pivot, where temperature does least.  The largest current is the one of
 a few that leaves the least after trimming: the more, the less op-amps' bias weighs at the bottom and the more the
@@ -7,20 +7,19 @@ emitters' bulk resistance takes off at the top.
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass, replace
 from typing import Final
 
 from dynamis.electrics.design.trims import next_size, trimmer_sizes
 from dynamis.electrics.exponential.adjust import left, steps, trim
-from dynamis.electrics.exponential.converter import ExponentialConverter
+from dynamis.electrics.exponential.converter import CONVERTERS, Converter
 from dynamis.electrics.exponential.parts import (
     LEVEL_TRIMMER,
     SCALE_TRIMMER,
-    ExponentialParts,
+    PairParts,
 )
 from dynamis.electrics.exponential.thermal import volts_per_octave
-from dynamis.electrics.exponential.wish import ExponentialWish
+from dynamis.electrics.exponential.wish import LawWish
 from dynamis.electrics.series import nearest
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
@@ -41,6 +40,8 @@ _ROUNDING: Final = {"E12": 0.1, "E24": 0.05, "E48": 0.025, "E96": 0.0125, "E192"
 _FOR_FIVE_VOLTS: Final = 6.5
 _LOW_REFERENCE: Final = 2.5
 _LEAST_RAIL_VOLTS: Final = 4.0
+# How far a sender goes beyond the notes that are used.
+_LOUDER: Final = 1.5
 
 
 @dataclass(frozen=True)
@@ -51,21 +52,22 @@ class _Reach:
     level: float
 
 
-def choose(wish: ExponentialWish) -> ExponentialConverter:
+def choose(wish: LawWish) -> Converter:
     """The parts, with the trimmers where nominal ones want them; raises `InputError` where the supply cannot."""
     if wish.supply.single:
-        raise InputError("An exponential converter needs a rail below 0 V: the pair's emitters go there.")
+        raise InputError("A converter of the law needs a rail below 0 V: the pair's emitters go there.")
     if min(-wish.supply.low, wish.supply.high) < _LEAST_RAIL_VOLTS:
         raise InputError(
             f"{wish.supply.words} feeds no reference of {plain(_LOW_REFERENCE)} V; rails of at least "
             f"{plain(_LEAST_RAIL_VOLTS)} V were expected."
         )
-    first = [one for top in _TOP_AMPERES if (one := _made(wish, top, _first_reach(wish))) is not None]
+    made = ((top, _made(wish, top, _first_reach(wish))) for top in _TOP_AMPERES)
+    first = [(top, one) for top, one in made if one is not None]
     if not first:
         raise InputError(_too_high(wish))
-    best: ExponentialConverter | None = None
-    for one in sorted(first, key=lambda made: left(replace(made, trimmed=True), wish).most):
-        sized = _sized(wish, wish.out_high / one.parts.ohms["R8"], one)
+    best: Converter | None = None
+    for top, one in sorted(first, key=lambda made: left(replace(made[1], trimmed=True), wish).most):
+        sized = _sized(wish, top, one)
         if _short(sized, wish) == 0.0:
             return sized
         best = sized if best is None or _short(sized, wish) < _short(best, wish) else best
@@ -73,33 +75,39 @@ def choose(wish: ExponentialWish) -> ExponentialConverter:
     return best
 
 
-def _short(converter: ExponentialConverter, wish: ExponentialWish) -> float:
+def _short(converter: Converter, wish: LawWish) -> float:
     """Cents that the trimmers lack for the worst parts."""
     return sum(max(0.0, one.needed_cents - one.reach_cents) for one in steps(converter, wish))
 
 
-def _too_high(wish: ExponentialWish) -> str:
-    high = wish.reach_volts
-    reached = max(0.0, wish.octaves + math.log2(high / wish.out_high))
+def _too_high(wish: LawWish) -> str:
+    low, high = wish.op_amp.swing(wish.supply)[0], wish.reach_volts
+    if wish.out_low < low:
+        return (
+            f"The lowest note wants {plain(round(wish.out_low, 3))} V, and an op-amp from {wish.supply.words} goes "
+            f"down to {plain(round(low, 3))} V."
+        )
+    reached = max(0.0, wish.octaves - wish.octaves_beyond)
     return (
         f"The highest note wants {plain(round(wish.out_high, 3))} V, and an op-amp from {wish.supply.words} gives at "
         f"most {plain(round(high, 3))} V: {plain(round(reached, 2))} of {plain(round(wish.octaves, 2))} octaves."
     )
 
 
-def _first_reach(wish: ExponentialWish) -> _Reach:
+def _first_reach(wish: LawWish) -> _Reach:
     return _Reach(4.0 * wish.tolerance + 0.02, 6.0 * wish.tolerance + 0.05)
 
 
-def _made(wish: ExponentialWish, top: float, reach: _Reach) -> ExponentialConverter | None:
+def _made(wish: LawWish, top: float, reach: _Reach) -> Converter | None:
     """The converter whose largest current is about `top` amperes; None where its output does not reach."""
     parts = _parts(wish, top, reach)
-    if parts.highest_volts < wish.out_high:
+    low, high = parts.output_ends
+    if high < wish.out_high or low > wish.out_low:
         return None
-    return trim(ExponentialConverter("between", parts, source_ohms=wish.source_ohms), wish)
+    return trim(CONVERTERS[wish.way]("between", parts, source_ohms=wish.source_ohms), wish)
 
 
-def _sized(wish: ExponentialWish, top: float, made: ExponentialConverter) -> ExponentialConverter:
+def _sized(wish: LawWish, top: float, made: Converter) -> Converter:
     """The same with trimmers that reach what the worst of its parts need."""
     for _ in range(_SIZINGS):
         level, scale = steps(made, wish)
@@ -114,12 +122,13 @@ def _sized(wish: ExponentialWish, top: float, made: ExponentialConverter) -> Exp
     return made
 
 
-def _parts(wish: ExponentialWish, top: float, reach: _Reach) -> ExponentialParts:
+def _parts(wish: LawWish, top: float, reach: _Reach) -> PairParts:
     swing, series = wish.op_amp.swing(wish.supply), wish.series
-    half = (wish.in_high - wish.in_low) / 2.0
+    (least, most), (_, loudest) = wish.sides
+    half, forward = (most - least) / 2.0, wish.way == "exponential"
     ohms = {"R1": nearest(_INPUT_OHMS, series)}
     ohms["R2"] = nearest(ohms["R1"] * min(1.0, 0.8 * min(-swing[0], swing[1]) / half), series)
-    into, middle = ohms["R1"] + wish.source_ohms, wish.middle_volts
+    into, middle = ohms["R1"] + (wish.source_ohms if forward else 0.0), wish.middle_volts
     reference = 5.0 if min(-wish.supply.low, wish.supply.high) >= _FOR_FIVE_VOLTS else _LOW_REFERENCE
     if abs(middle) >= _LEAST_MIDDLE_VOLTS:
         ohms["R3"] = nearest(into * reference / abs(middle), series)
@@ -129,16 +138,17 @@ def _parts(wish: ExponentialWish, top: float, reach: _Reach) -> ExponentialParts
         raise InputError(f"{plain(round(wish.volts_per_octave, 4))} V/oct is too little; amplify it first.")
     trimmers: dict[str, float] = {}
     trimmers[SCALE_TRIMMER], ohms["R4"] = _split(ohms["R5"] * (1.0 / share - 1.0), reach.scale, series)
-    ohms["R8"] = nearest(wish.out_high / top, series)
-    rest = wish.out_high / ohms["R8"] / 2.0 ** (wish.octaves / 2.0)
+    ahead = 0.0 if forward else wish.source_ohms
+    ohms["R8"] = nearest(max(loudest / top - ahead, 1e3), series)
+    rest = loudest / (ohms["R8"] + ahead) / 2.0 ** (wish.octaves / 2.0)
     trimmers[LEVEL_TRIMMER], ohms["R6"] = _split(reference / rest, reach.level, series)
-    current = rest + swing[1] / ohms["R8"]
+    current = rest + (swing[1] if forward else _LOUDER * loudest) / ohms["R8"]
     ohms["R7"] = nearest(min(_MOST_EMITTER_OHMS, 0.7 * (-swing[0] - _EMITTER_VOLTS) / current), "E24")
     ohms["R9"] = nearest((wish.supply.high - reference) / (_FEED_AMPERES + rest), "E24")
     if "R3" in ohms and middle > 0:
         ohms["R10"] = nearest((-wish.supply.low - reference) / _FEED_AMPERES, "E24")
-    return ExponentialParts(
-        ohms, trimmers, wish.base_ppm, reference, middle < 0, wish.supply, wish.op_amp, wish.tolerance,
+    return PairParts(
+        ohms, trimmers, wish.way, wish.base_ppm, reference, middle < 0, wish.supply, wish.op_amp, wish.tolerance,
         clamp=wish.bears.needed(*swing), load_ohms=wish.load_ohms,
     )  # fmt: skip
 

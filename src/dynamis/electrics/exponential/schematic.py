@@ -6,7 +6,7 @@ from typing import Final
 
 from dynamis.electrics.circuits.clamp import LOOP_NAME
 from dynamis.electrics.circuits.schematic import clamp_diode
-from dynamis.electrics.exponential.parts import SCALE_TRIMMER, TRIMMERS, ExponentialParts
+from dynamis.electrics.exponential.parts import SCALE_TRIMMER, TRIMMERS, PairParts
 from dynamis.electrics.sketch import Pen, Point, Schematic
 from dynamis.notation.style import Style
 
@@ -23,7 +23,7 @@ _SECOND: Final = -9.0
 
 
 class _Drawing:
-    def __init__(self, parts: ExponentialParts, style: Style) -> None:
+    def __init__(self, parts: PairParts, style: Style) -> None:
         self.pen, self.parts, self.style = Pen(), parts, style
 
     def ohms(self, name: str, at: Point, to: Point, *, left: bool = False) -> None:
@@ -41,8 +41,8 @@ class _Drawing:
         return x + 2.0, y
 
 
-def exponential_schematic(
-    parts: ExponentialParts, style: Style = Style(), sender: str = "sender", receiver: str = "receiver"
+def pair_schematic(
+    parts: PairParts, style: Style = Style(), sender: str = "sender", receiver: str = "receiver"
 ) -> Schematic:
     """The drawing of a converter between a sender and a receiver."""
     made = _Drawing(parts, style)

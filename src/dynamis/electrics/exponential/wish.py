@@ -1,4 +1,4 @@
-"""What an exponential converter is asked to do."""
+"""What a converter of the law is asked to do."""
 
 from __future__ import annotations
 
@@ -12,8 +12,8 @@ from numpy.typing import ArrayLike, NDArray
 
 from dynamis.electrics.circuits.clamp import LOOP_OHMS, Clamp
 from dynamis.electrics.circuits.supply import OP_AMPS, OpAmp, Supply
-from dynamis.electrics.exponential.converter import ExponentialConverter
-from dynamis.electrics.exponential.parts import COMPENSATING_PPM
+from dynamis.electrics.exponential.converter import Converter
+from dynamis.electrics.exponential.parts import COMPENSATING_PPM, Way
 from dynamis.electrics.series import SERIES
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
@@ -24,18 +24,21 @@ _MOST_OCTAVES: Final = 12.0
 _POINTS: Final = 49
 # U3's resistor is at least so large with the currents that a pair is used at.
 _LEAST_FEEDBACK: Final = 10e3
+_NOTHING: Final = 1e-12
 
 
 @dataclass(frozen=True)
-class ExponentialWish:
+class LawWish:
     """in_low, in_high : the sender's own volts at the lowest and the highest note.  out_low, out_high : volts that the
-    loaded input wants for them, above 0.  tolerance : of the resistors, a fraction.  base_ppm : of R5, 0 for an
+    loaded input wants for them.  way : which side is Hz/V, the input's ("exponential") or the sender's
+    ("logarithmic"); its volts lie above 0.  tolerance : of the resistors, a fraction.  base_ppm : of R5, 0 for an
     ordinary resistor.  bears : what the input survives."""
 
     in_low: float
     in_high: float
     out_low: float
     out_high: float
+    way: Way = "exponential"
     source_ohms: float = 1000.0
     load_ohms: float | None = 100e3
     supply: Supply = Supply()
@@ -47,16 +50,14 @@ class ExponentialWish:
     bears: Clamp = Clamp()
 
     def __post_init__(self) -> None:
-        if not (math.isfinite(self.in_high - self.in_low) and self.in_low < self.in_high):
-            raise InputError(
-                f"The sender's volts run from {plain(self.in_low)} to {plain(self.in_high)}; the lower end first was "
-                "expected."
-            )
-        if not 0 < self.out_low < self.out_high < math.inf:
-            raise InputError(
-                f"The input is to get {plain(self.out_low)} V to {plain(self.out_high)} V; more than 0 V, and more for "
-                "the higher note, was expected."
-            )
+        for ends, who in ((self.sides[0], "V/oct"), (self.sides[1], "Hz/V")):
+            if not (math.isfinite(ends[1] - ends[0]) and ends[0] < ends[1]):
+                raise InputError(
+                    f"The {who} side runs from {plain(ends[0])} V to {plain(ends[1])} V; the lower end first was "
+                    "expected."
+                )
+        if self.sides[1][0] <= 0:
+            raise InputError(f"The Hz/V side begins at {plain(self.sides[1][0])} V; more than 0 V was expected.")
         if self.octaves > _MOST_OCTAVES:
             raise InputError(
                 f"{plain(round(self.octaves, 2))} octaves are more than a pair of transistors keeps to; at most "
@@ -69,14 +70,27 @@ class ExponentialWish:
         if not -1e4 <= self.base_ppm <= 1e4:
             raise InputError(f"{plain(self.base_ppm)} ppm/K is no resistor's; 3300 compensates, 0 is an ordinary one.")
 
+    @property
+    def sides(self) -> tuple[tuple[float, float], tuple[float, float]]:
+        """Lowest and highest volts of the side that is V/oct, and of the one that is Hz/V."""
+        ins, outs = (self.in_low, self.in_high), (self.out_low, self.out_high)
+        return (ins, outs) if self.way == "exponential" else (outs, ins)
+
     @cached_property
     def octaves(self) -> float:
-        return math.log2(self.out_high / self.out_low)
+        low, high = self.sides[1]
+        return math.log2(high / low)
 
     @property
     def volts_per_octave(self) -> float:
-        """Of the sender, at its own volts."""
-        return (self.in_high - self.in_low) / self.octaves
+        """Of the side that is V/oct."""
+        low, high = self.sides[0]
+        return (high - low) / self.octaves
+
+    @property
+    def middle_volts(self) -> float:
+        """Of the side that is V/oct, half-way up the notes."""
+        return sum(self.sides[0]) / 2.0
 
     @property
     def reach_volts(self) -> float:
@@ -88,18 +102,46 @@ class ExponentialWish:
         return clamp.within(0.0, high)[1]
 
     @property
-    def middle_volts(self) -> float:
-        return (self.in_low + self.in_high) / 2.0
+    def octaves_beyond(self) -> float:
+        """By how much the highest note wants more than the output gives, 0 for not at all."""
+        return max(0.0, self.octaves - float(self.octaves_out(self.reach_volts)))
+
+    # Octaves are counted from the lowest note.
+
+    def octaves_in(self, volts: ArrayLike) -> FloatArray:
+        """How high a note is for which the sender gives so much."""
+        return self._octaves(volts, self.in_low, linear=self.way == "logarithmic")
+
+    def octaves_out(self, volts: ArrayLike) -> FloatArray:
+        """How high the note is that the input makes of so much."""
+        return self._octaves(volts, self.out_low, linear=self.way == "exponential")
+
+    def _octaves(self, volts: ArrayLike, low: float, *, linear: bool) -> FloatArray:
+        given = np.asarray(volts, float)
+        if linear:
+            return np.asarray(np.log2(np.maximum(given, _NOTHING) / low))
+        return np.asarray((given - low) / self.volts_per_octave)
+
+    def sends(self, octaves: ArrayLike) -> FloatArray:
+        """What the sender gives so high up."""
+        return self._volts(octaves, self.in_low, linear=self.way == "logarithmic")
+
+    def _volts(self, octaves: ArrayLike, low: float, *, linear: bool) -> FloatArray:
+        up = np.asarray(octaves, float)
+        return np.asarray(low * np.exp2(up) if linear else low + self.volts_per_octave * up)
 
     def out(self, volts: ArrayLike) -> FloatArray:
         """What the input wants when the sender gives so much."""
-        return np.asarray(self.out_low * 2.0 ** ((np.asarray(volts, float) - self.in_low) / self.volts_per_octave))
+        return self._volts(self.octaves_in(volts), self.out_low, linear=self.way == "exponential")
 
     def volts(self) -> FloatArray:
-        """Input volts over the notes, shape (49,)."""
-        return np.linspace(self.in_low, self.in_high, _POINTS)
+        """Input volts over the notes, shape (49,), from note to note alike."""
+        return self.sends(np.linspace(0.0, self.octaves, _POINTS))
 
-    def cents(self, converter: ExponentialConverter, volts: ArrayLike, world: World = NOMINAL) -> FloatArray:
+    def off(self, found: ArrayLike, volts: ArrayLike) -> FloatArray:
+        """How far what is found at the output is off at input volts, cents."""
+        return np.asarray(1200.0 * (self.octaves_out(found) - self.octaves_in(volts)))
+
+    def cents(self, converter: Converter, volts: ArrayLike, world: World = NOMINAL) -> FloatArray:
         """How far a converter is off at input volts, cents."""
-        found = converter.exact(volts, world)
-        return 1200.0 * np.log2(np.maximum(found, 1e-12) / self.out(volts))
+        return self.off(converter.exact(volts, world), volts)

@@ -17,9 +17,9 @@ from dynamis.electrics.design.trims import trimmer_sizes
 from dynamis.electrics.exponential.adjust import left, trim, walk
 from dynamis.electrics.exponential.converter import ExponentialConverter
 from dynamis.electrics.exponential.parts import ROLES, TRIMMERS
-from dynamis.electrics.exponential.schematic import exponential_schematic
-from dynamis.electrics.exponential.spice import exponential_netlist
-from dynamis.electrics.exponential.wish import ExponentialWish
+from dynamis.electrics.exponential.schematic import pair_schematic
+from dynamis.electrics.exponential.spice import pair_netlist
+from dynamis.electrics.exponential.wish import LawWish
 from dynamis.electrics.series import SERIES
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_quantity
@@ -43,7 +43,7 @@ from dynamis.ui.widgets.panel import Panel, Sentences, label, scrolling, set_tex
 from dynamis.ui.widgets.quantity_edit import QuantityEdit
 from dynamis.ui.widgets.table import Column, Row, Table
 
-_START = ExponentialWish(0.0, 5.0, 0.25, 8.0)
+_START = LawWish(0.0, 5.0, 0.25, 8.0)
 _ROOM = 25.0
 _ROOM_FOR_BOTH = 560
 _COLUMNS = (Column("adds, trimmed", left=True, stretch=2, fits=False), Column("± ct", stretch=0.3))
@@ -243,14 +243,14 @@ class ConverterPage(QWidget):
         self.side.told[0].show_sentences(walk_words(walk(made, wish), self._note_of, style))
         self.side.told[1].show_sentences([*told, *warm_words(made, wish, style)])
         self.table.set_rows([Row((name, style.cents(abs(cents))), name, tip=name) for name, cents in trimmed.shares])
-        self.drawing.show_drawing(exponential_schematic(parts, style, *names),
+        self.drawing.show_drawing(pair_schematic(parts, style, *names),
                                   ", ".join(f"{one.name} {one.value}" for one in pieces))  # fmt: skip
         self._show_left(made, wish, trimmed, f"{told[0]} {told[-1]}")
-        self.spice.setPlainText(exponential_netlist(made, wish.in_low, wish.in_high, f"{names[0]} > {names[1]}", _ROOM))
+        self.spice.setPlainText(pair_netlist(made, wish.in_low, wish.in_high, f"{names[0]} > {names[1]}", _ROOM))
         where = "in the link" if self._stands() else "not in the link yet"
         set_text(self.state, f"trimmed {style.cents(trimmed.most)} ct at most, {where}")
 
-    def _show_left(self, made: ExponentialConverter, wish: ExponentialWish, trimmed, words: str) -> None:
+    def _show_left(self, made: ExponentialConverter, wish: LawWish, trimmed, words: str) -> None:
         volts, warm = wish.volts(), f"{WARMER_KELVIN:.0f} °C warmer"
         lines = [(warm, wish.cents(made, volts, warmer()))]
         if made.parts.base_ppm:
@@ -273,19 +273,19 @@ class ConverterPage(QWidget):
 
     # -- changing it -------------------------------------------------------------------------------
 
-    def _read_supply(self, text: str) -> ExponentialWish:
+    def _read_supply(self, text: str) -> LawWish:
         return replace(self._options, supply=Supply.parse(text.replace("±", "").replace("V", "").replace("−", "-")))
 
-    def _read_tolerance(self, text: str) -> ExponentialWish:
+    def _read_tolerance(self, text: str) -> LawWish:
         comma = self._session.style.decimal_comma
         value = parse_quantity(text.strip().lstrip("±"), "%", "Resistors ±", decimal_comma=comma)
         return replace(self._options, tolerance=value / 100.0)
 
-    def _read_grows(self, text: str) -> ExponentialWish:
+    def _read_grows(self, text: str) -> LawWish:
         comma = self._session.style.decimal_comma
         return replace(self._options, base_ppm=parse_quantity(text, "", "R5, ppm/K", decimal_comma=comma))
 
-    def _take(self, options: ExponentialWish) -> None:
+    def _take(self, options: LawWish) -> None:
         """Choose the parts for other means; what cannot be is told and changes nothing."""
         before = self._options
         self._options = options

@@ -9,7 +9,7 @@ from dynamis.electrics.exponential.adjust import Left, Walk
 from dynamis.electrics.exponential.converter import ExponentialConverter
 from dynamis.electrics.exponential.parts import LEVEL_TRIMMER
 from dynamis.electrics.exponential.thermal import ppm_per_kelvin
-from dynamis.electrics.exponential.wish import ExponentialWish
+from dynamis.electrics.exponential.wish import LawWish
 from dynamis.notation.style import Style
 from dynamis.pitch.notes import note_label
 from dynamis.transfer.parameter import World
@@ -19,7 +19,7 @@ _MOST_SHARES = 8
 _LEAST_CENTS = 0.05
 
 
-def asks_words(wish: ExponentialWish, names: tuple[str, str], style: Style) -> list[str]:
+def asks_words(wish: LawWish, names: tuple[str, str], style: Style) -> list[str]:
     """What one side sends and the other wants."""
     sends = style.volts(wish.in_low, 3), style.volts(wish.in_high, 3)
     wants = style.volts(wish.out_low, 3), style.volts(wish.out_high, 3)
@@ -30,7 +30,7 @@ def asks_words(wish: ExponentialWish, names: tuple[str, str], style: Style) -> l
     ]
 
 
-def higher_words(wish: ExponentialWish, high_note: float, style: Style) -> str:
+def higher_words(wish: LawWish, high_note: float, style: Style) -> str:
     """Why the notes end where they do."""
     return (
         f"It ends at note {note_label(high_note, style)}: higher ones want more than the "
@@ -76,7 +76,7 @@ def left_words(untrimmed: Left, trimmed: Left, style: Style) -> list[str]:
     ]
 
 
-def warm_words(made: ExponentialConverter, wish: ExponentialWish, style: Style) -> list[str]:
+def warm_words(made: ExponentialConverter, wish: LawWish, style: Style) -> list[str]:
     """What temperature does, with R5 as it is and with an ordinary one, and what R5 would have to grow by."""
 
     def moved(one: ExponentialConverter) -> str:
