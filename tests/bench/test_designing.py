@@ -321,11 +321,12 @@ HERTZ = with_(PITCH_IN, law="hzv:note=36,volts=0.25", ohms=100e3)
 
 
 @pytest.mark.parametrize(("ports", "words"), [
-    ((SENDS, with_(HERTZ, law="hzv:note=36,volts=0.25,offset=0.1")), "silent at 0.1 V"),
+    ((SENDS, with_(HERTZ, law="hzv:note=36,volts=0.25,offset=0.1")), "has 0 Hz at 0.1 V"),
     ((with_(SENDS, ohms=None), HERTZ), "Measure the resistance"),
     ((SENDS, with_(HERTZ, ohms=None)), "Measure the resistance"),
-    ((with_(SENDS, law="hzv:note=36,volts=1"), HERTZ), "do not change V/oct into Hz/V"),
-    ((SENDS, TONE), "do not change V/oct into Hz/V"),
+    ((with_(SENDS, law="hzv:note=36,volts=1"), HERTZ), "there is none to change"),
+    ((SENDS, TONE), "there is none to change"),
+    ((with_(SENDS, law="hzv:note=36,volts=1,offset=-0.5"), TONE), "has 0 Hz at -0.5 V"),
 ])  # fmt: skip
 def test_a_link_that_wants_no_converter_says_why(ports, words):
     one = bench(*ports)
@@ -344,6 +345,12 @@ def test_a_converter_is_asked_for_the_volts_of_both_laws_and_ends_where_the_supp
     higher = with_(link, high_note=108.0)  # 16 V; 10.5 V are 5.39 octaves up
     assert in_reach(one, higher, link.inputs[0]).high_note == 100.0
     louder = bench(SENDS, with_(HERTZ, law="hzv:note=36,volts=6"))
+    back = bench(with_(SENDS, law="hzv:note=36,volts=0.25"), with_(PITCH_IN, law="voct:scale=1,note=36,volts=0.2"))
+    other = converter_asked(back, back.links[0], link.inputs[0])
+    assert (other.way, other.in_high, other.out_high) == ("logarithmic", wish.out_high, wish.in_high)
+    steep = with_(PITCH_IN, law="voct:scale=3,note=36,volts=0.2")  # 12.2 V; 10.5 V are 3.43 octaves up
+    steeper = bench(with_(SENDS, law="hzv:note=36,volts=0.25"), steep)
+    assert in_reach(steeper, steeper.links[0], link.inputs[0]).high_note == 77.0
     with pytest.raises(InputError, match=r"at most 10\.5 V: 0\.81 of 4 octaves"):
         in_reach(louder, louder.links[0], link.inputs[0])
 

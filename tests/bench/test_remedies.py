@@ -59,6 +59,8 @@ def test_each_remedy_leaves_what_it_says_on_the_demo_bench():
     # 0.25 V at the lowest note and 1 V an octave below the pair's four octaves: 4 V at the highest.
     (bench(with_(PITCH_OUT, law="voct:scale=1,note=36,volts=0.2"), with_(PITCH_IN, law="hzv:note=36,volts=0.25")),
      "Exponential converter", "with every 1.000 V: R1 100 kΩ", "fits"),
+    (bench(with_(PITCH_OUT, law="hzv:note=36,volts=0.25"), with_(PITCH_IN, law="voct:scale=1,note=36,volts=0.2")),
+     "Logarithmic converter", "gives 1.000 V more with every doubling: R1 100 kΩ", "fits"),
     # 1 V at the lowest note would be 16 V at the highest; 10.5 V are 3.39 octaves up: note 76.
     (bench(with_(PITCH_OUT, law="voct:scale=1,note=36,volts=0.2"), with_(PITCH_IN, law="hzv:note=36,volts=1")),
      "Exponential converter, 36 C2 to 76 E5", "more than the 10.5 V", "fits"),

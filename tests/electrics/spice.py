@@ -34,9 +34,14 @@ def asked(lines: list[str], commands: list[str], pattern: str, folder: Path) -> 
 
 def swept(text: str, folder: Path) -> np.ndarray:
     """The table that a netlist with a `.dc` sweep prints, by ngspice: input and output, one row a step."""
-    deck = folder / "swept.cir"
+    return printed(text, folder)[:, -2:]
+
+
+def printed(text: str, folder: Path) -> np.ndarray:
+    """The table that a netlist prints, by ngspice, without the numbers of its rows."""
+    deck = folder / "printed.cir"
     deck.write_text(text)
     done = subprocess.run(["ngspice", "-b", str(deck)], capture_output=True, text=True, timeout=60, check=False)
-    rows = [line.split()[-2:] for line in done.stdout.splitlines() if re.match(r"\d+\t", line)]
+    rows = [line.split()[1:] for line in done.stdout.splitlines() if re.match(r"\d+\t", line)]
     assert rows, done.stdout + done.stderr
     return np.array(rows, float)

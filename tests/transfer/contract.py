@@ -38,6 +38,7 @@ PAIR = Circuit(
 )  # fmt: skip
 DIVIDER = Circuit(TOPOLOGIES["resistors"], (("R1", Fitted((10e3, 470.0))), ("R2", Fitted((22e3, 47e3), "parallel")), ("R3", Fitted((33e3,)))),
                   Supply(-12, 12, 0.05))  # fmt: skip
+LOGGED = choose(LawWish(0.25, 8.0, 0.2, 5.2, "logarithmic"))
 PAIRED = choose(LawWish(0.0, 5.0, 0.25, 8.0))
 
 
@@ -79,6 +80,7 @@ SPECIMENS = {
                                 _moved("c.RV4", "c.R1/drift")),
     "resistors": Specimen(BuiltCircuit("c", DIVIDER), np.linspace(-5, 5, 7), _moved("c.R1a", "c.R3", "c.vp")),
     "exponential converter": Specimen(PAIRED, np.linspace(-0.5, 5, 7), _moved("between.R1", "between.VR2", "between.U3", "between.R5/drift")),
+    "logarithmic converter": Specimen(LOGGED, np.geomspace(0.25, 8, 7), _moved("between.R8", "between.VR2", "between.U2", "between.R5/drift")),
     "trimmed converter": Specimen(ExponentialConverter("e", PAIRED.parts, PAIRED.travel, True, 1e3), np.linspace(0, 5, 7), _moved("e.bulk", "e.RV4")),
     "switched jack": Specimen(SwitchedJack("j", "p", 5.0, 100e3, 0.7, 22e3, 1e3), np.linspace(-5, 5, 7), (World(), World(plugged=frozenset({"p"})))),
     "biased node": Specimen(Net("n", (Terminal("out", "o", 1000.0, True), Terminal("in", "i", 100e3, False, 0.01, 1.62))).transfer("out", "in"),

@@ -614,7 +614,7 @@ def test_a_keyboard_drives_hertz_per_volt_through_a_converter(window, tmp_path, 
     side.values.edits["R8"].setFocus()
     QTest.keyClick(side.values.edits["R8"], Qt.Key.Key_Down)
     assert page.chosen.parts.ohms["R8"] < before.ohms["R8"]
-    assert abs(page.wish.cents(page.chosen, [page.wish.in_low, page.wish.in_high])).max() < 0.01  # set anew
+    assert abs(page.wish.cents(page.chosen, page.wish.volts())).max() < 2.0  # set anew
     type_into(side.values.edits["RV6"], "200k", enter=True)
     QTest.keyClick(side.values.edits["RV6"], Qt.Key.Key_Up)
     assert page.chosen.parts.trimmers["RV6"] == 500e3
@@ -660,3 +660,30 @@ def test_a_keyboard_drives_hertz_per_volt_through_a_converter(window, tmp_path, 
     assert "not in the link yet" in page.state.text()
     click(page.anew)
     assert page.chosen.parts.supply.high == 15.0
+
+
+def test_hertz_per_volt_drives_a_voice_through_a_converter_the_other_way(window, tmp_path):
+    output, sink = PortRef("foyer-keyboard", "pitch"), PortRef("gallery-voice", "pitch-1")
+    session = window.session
+    session.apply(set_port(session.bench, output, law="hzv:note=36,volts=0.25"))
+    session.judge.look_at(output, sink)
+    press(window, Qt.Key.Key_4, CONTROL)
+    settle()
+    page = window.station.converter
+    assert window.station.page is page
+    assert any(
+        "twice the volts with every octave" in text and text.startswith("Foyer keyboard") for text in page.asks.shown
+    )
+    assert any("Turn RV4, the scale" in text for text in page.side.told[0].shown)
+    rows = swept(page.spice.toPlainText(), tmp_path)
+    assert np.abs(page.wish.off(rows[:, 1], rows[:, 0])).max() < 2.5
+    for width in (1024, 1500):  # what each part adds stands beside the plot where there is room
+        window.resize(width, 720)
+        settle()
+        assert page.table.isVisible() == (width > 1024)
+    page.drawing.slot_chosen.emit("R8")
+    assert page.side.values.edits["R8"].hasFocus()
+    click(page.use)
+    link = session.bench.link_from(output)
+    assert [stored.kind for stored in link.between] == ["logarithmic"]
+    assert "law-mismatch" not in {one.code for one in judge_pair(session.bench, link, sink).findings}

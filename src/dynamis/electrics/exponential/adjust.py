@@ -36,13 +36,29 @@ class Left:
         return float(self.worst.max())
 
 
-def trim(converter: Converter, wish: LawWish, world: World = NOMINAL) -> Converter:
-    """The converter with its trimmers where both ends are right, or as near as their travel goes."""
-    travel = {SCALE_TRIMMER: MID, LEVEL_TRIMMER: MID}
+def trim(converter: Converter, wish: LawWish) -> Converter:
+    """The converter with its trimmers where nominal parts are best: the bend is shared between the ends and the
+    middle."""
     ends = np.array([wish.in_low, wish.in_high])
+    right = _set(converter, wish, ends, np.zeros(2))
+    bend = wish.cents(right, wish.volts())
+    return _set(converter, wish, ends, np.full(2, -(bend.max() + bend.min()) / 2.0))
+
+
+def by_readings(converter: Converter, wish: LawWish, world: World) -> Converter:
+    """A trimmed converter of other parts, with its trimmers where the readings of `steps` leave them."""
+    sends = wish.sends(_places(converter, wish))
+    return _set(converter, wish, sends, wish.cents(replace(converter, trimmed=False), sends), world)
+
+
+def _set(
+    converter: Converter, wish: LawWish, sends: FloatArray, aims: FloatArray, world: World = NOMINAL
+) -> Converter:  # fmt: skip
+    """The trimmers where two input volts are off by so many cents, or as near as their travel goes."""
+    travel = {SCALE_TRIMMER: MID, LEVEL_TRIMMER: MID}
 
     def off(at: Mapping[str, float]) -> FloatArray:
-        return wish.cents(replace(converter, travel=tuple(at.items()), trimmed=False), ends, world)
+        return wish.cents(replace(converter, travel=tuple(at.items()), trimmed=False), sends, world) - aims
 
     for _ in range(6):
         now = off(travel)
@@ -69,12 +85,14 @@ def left(converter: Converter, wish: LawWish, world: World = NOMINAL) -> Left:
 
 @dataclass(frozen=True)
 class Step:
-    """Send `send_volts` and turn the trimmer until the input gets `read_volts`; a turn moves that by `volts_per_turn`
-    and the note by `cents_per_turn`.  reach_cents, needed_cents : ±, how far it goes and what the worst parts need."""
+    """Send `send_volts` and turn the trimmer until the input gets `read_volts`, which is `aim_cents` off so that the
+    bend is shared; a turn moves that by `volts_per_turn` and the note by `cents_per_turn`.  reach_cents, needed_cents :
+    ±, how far it goes and what the worst parts need."""
 
     trimmer: str
     send_volts: float
     read_volts: float
+    aim_cents: float
     volts_per_turn: float
     cents_per_turn: float
     reach_cents: float
@@ -94,13 +112,17 @@ def steps(converter: Converter, wish: LawWish) -> tuple[Step, Step]:
     """What to send and to read: the level at the note where the scale does least, the scale at the end furthest from
     there."""
     bare = replace(converter, trimmed=False)
-    place = (bare.pivot_volts - wish.sides[0][0]) / wish.volts_per_octave
-    middle = min(max(round(12.0 * place) / 12.0, 0.0), wish.octaves)
-    end = max((0.0, wish.octaves), key=lambda octaves: abs(octaves - middle))
-    pivot, far = (float(wish.sends(one)) for one in (middle, end))
+    pivot, far = (float(one) for one in wish.sends(_places(bare, wish)))
     effects = np.abs(_pushed(bare, wish, pivot, far)).sum(axis=1)
     return (_step(bare, wish, LEVEL_TRIMMER, pivot, float(effects[0])),
             _step(bare, wish, SCALE_TRIMMER, far, float(effects[1])))  # fmt: skip
+
+
+def _places(converter: Converter, wish: LawWish) -> FloatArray:
+    """Octaves above the lowest note: of the note nearest to the pivot, and of the end furthest from there."""
+    place = (converter.pivot_volts - wish.sides[0][0]) / wish.volts_per_octave
+    middle = min(max(round(12.0 * place) / 12.0, 0.0), wish.octaves)
+    return np.array([middle, max((wish.octaves, 0.0), key=lambda octaves: abs(octaves - middle))])
 
 
 def walk(converter: Converter, wish: LawWish) -> Walk:
@@ -142,8 +164,8 @@ def _step(converter: Converter, wish: LawWish, name: str, send: float, needed: f
     near = [float(one.exact(send, NOMINAL)) for one in beside]
     cents = [float(wish.cents(one, send)) for one in beside]
     per_turn = (near[1] - near[0]) / 0.02 / TURNS
-    read = float(wish.out(send))
-    return Step(name, send, read, per_turn, (cents[1] - cents[0]) / 0.02 / TURNS,
+    read = float(converter.exact(send, NOMINAL))
+    return Step(name, send, read, middle, per_turn, (cents[1] - cents[0]) / 0.02 / TURNS,
                 min(abs(low - middle), abs(high - middle)), needed)  # fmt: skip
 
 
@@ -155,7 +177,7 @@ def _turned(converter: Converter, wish: LawWish, found: tuple[Step, Step], world
         for step in found:
             for _ in range(5):
                 at = dict(made.travel)[step.trimmer]
-                off = float(wish.cents(made, step.send_volts, world))
+                off = float(wish.off(made.exact(step.send_volts, world), step.send_volts)) - step.aim_cents
                 made = _at(made, step.trimmer, float(np.clip(at - off / (step.cents_per_turn * TURNS), 0.0, 1.0)))
         rounds += 1
         now = float(np.abs(wish.cents(made, wish.volts(), world)).max())

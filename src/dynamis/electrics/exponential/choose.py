@@ -7,6 +7,7 @@ emitters' bulk resistance takes off at the top.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 from typing import Final
 
@@ -111,7 +112,7 @@ def _sized(wish: LawWish, top: float, made: Converter) -> Converter:
     """The same with trimmers that reach what the worst of its parts need."""
     for _ in range(_SIZINGS):
         level, scale = steps(made, wish)
-        octaves = abs(scale.send_volts - level.send_volts) / wish.volts_per_octave
+        octaves = abs(float(wish.octaves_in(scale.send_volts) - wish.octaves_in(level.send_volts)))
         reach = _Reach(
             _MARGIN * scale.needed_cents / (1200.0 * octaves) + _ROUNDING[wish.series],
             _MARGIN * (2.0 ** (level.needed_cents / 1200.0) - 1.0) + _ROUNDING[wish.series],
@@ -140,7 +141,9 @@ def _parts(wish: LawWish, top: float, reach: _Reach) -> PairParts:
     trimmers[SCALE_TRIMMER], ohms["R4"] = _split(ohms["R5"] * (1.0 / share - 1.0), reach.scale, series)
     ahead = 0.0 if forward else wish.source_ohms
     ohms["R8"] = nearest(max(loudest / top - ahead, 1e3), series)
-    rest = loudest / (ohms["R8"] + ahead) / 2.0 ** (wish.octaves / 2.0)
+    # Rounded, R3 puts the pair's pivot a little beside the middle: the reference's current is that of the note there.
+    pivot = math.copysign(into * reference / ohms["R3"], middle) if "R3" in ohms else 0.0
+    rest = loudest / (ohms["R8"] + ahead) / 2.0 ** ((most - pivot) / wish.volts_per_octave)
     trimmers[LEVEL_TRIMMER], ohms["R6"] = _split(reference / rest, reach.level, series)
     current = rest + (swing[1] if forward else _LOUDER * loudest) / ohms["R8"]
     ohms["R7"] = nearest(min(_MOST_EMITTER_OHMS, 0.7 * (-swing[0] - _EMITTER_VOLTS) / current), "E24")

@@ -1,4 +1,4 @@
-"""An exponential converter as a drawing, from the sender at the left to the receiver at the right."""
+"""A converter of the law as a drawing, from the sender at the left to the receiver at the right."""
 
 from __future__ import annotations
 
@@ -14,12 +14,13 @@ _START: Final = 6.5
 _LONG: Final = 6.0
 _HIGH: Final = 5.0
 _BEHIND: Final = 9.5
-# The lines that the emitters and the collectors share.
-_EMITTERS: Final = 6.0
-_COLLECTORS: Final = -3.0
-# What stands over U3: its resistor, and its capacitor above that.
-_FIRST: Final = -3.6
-_SECOND: Final = -9.0
+# From the line of the collectors: up to what stands over an op-amp, and down to the line of the emitters.
+_OVER: Final = -4.4
+_SECOND: Final = -9.4
+_EMITTERS: Final = 9.0
+# Of the way back from the output of a logarithmic converter: where it begins, and its line at the bottom.
+_BACK: Final = (2.0, 19.0)
+_BOTTOM: Final = 28.0
 
 
 class _Drawing:
@@ -40,6 +41,52 @@ class _Drawing:
         self.pen.ground((x - 3.0, y + 1.0))
         return x + 2.0, y
 
+    def over(self, kind: str, name: str, node: Point, out: Point, high: float) -> None:
+        """A part over an op-amp, from the node at its − input to its output."""
+        y = node[1] + high
+        a = (node[0] + 1.0, y)
+        b = (a[0] + _LONG, y)
+        self.pen.wire(node, (node[0], y), a)
+        if kind == "capacitor":
+            self.pen.part("capacitor", a, b, (name, self.style.engineering(self.parts.capacitors[name], "F")))
+        else:
+            self.ohms(name, a, b)
+        self.pen.wire(b, (out[0], y), out)
+        self.pen.dots += [node, out]
+
+    def transistor(self, name: str, x: float, y: float, base: Point | None) -> None:
+        """One of the pair under its collector, down to the line of the emitters; base : where a wire to it begins, None
+        for ground."""
+        at = (x - 2.4, y + 4.0)
+        self.pen.part("npn", at, (x, y + 1.0), (name,))
+        self.pen.wire((x, y), (x, y + 1.0))
+        self.pen.wire((x, y + 7.0), (x, y + _EMITTERS))
+        if base is None:
+            self.pen.wire(at, (x - 3.4, y + 4.0))
+            self.pen.ground((x - 3.4, y + 4.0))
+        else:
+            self.pen.wire(base, (x - 3.4, base[1]), (x - 3.4, y + 4.0), at)
+
+    def reference(self, x: float, y: float) -> None:
+        """R6 and its trimmer up from the collector of Q1 to the reference."""
+        self.ohms("R6", (x, y), (x, y - _HIGH), left=True)
+        self.ohms("RV6", (x, y - _HIGH), (x, y - 2 * _HIGH), left=True)
+        self.pen.rail((x, y - 2 * _HIGH), self.style.volts(self.parts.reference_volts, 1, sign=True))
+        self.pen.dots.append((x, y))
+
+    def servo(self, x: float, y: float, second: float) -> None:
+        """U2 behind the collector at x, C1 over it, R7 down to the emitters; their line goes on to the other one's."""
+        minus, node = (x + 5.0, y), (x + 1.5, y)
+        self.pen.wire((x, y), minus)
+        tip = self.inverting("U2", minus)
+        out = (tip[0] + 1.5, tip[1])
+        self.pen.wire(tip, out)
+        self.over("capacitor", "C1", node, out, _OVER)
+        self.ohms("R7", out, (out[0], out[1] + _HIGH + 1.0))
+        self.pen.wire((out[0], out[1] + _HIGH + 1.0), (out[0], y + _EMITTERS))
+        self.pen.wire((x, y + _EMITTERS), (second, y + _EMITTERS))
+        self.pen.dots += [(x, y), (out[0], y + _EMITTERS)]
+
 
 def pair_schematic(
     parts: PairParts, style: Style = Style(), sender: str = "sender", receiver: str = "receiver"
@@ -47,9 +94,7 @@ def pair_schematic(
     """The drawing of a converter between a sender and a receiver."""
     made = _Drawing(parts, style)
     pen = made.pen
-    base = _adder(made)
-    collector = _reference(made, base)
-    end = _output(made, collector)
+    end = (_exponential if parts.way == "exponential" else _logarithmic)(made)
     pen.sender((0.0, 0.0), (_START, 0.0), (sender,))
     pen.receiver(end, (receiver,))
     rails = style.volts(parts.reference_volts, 1)
@@ -64,24 +109,47 @@ def pair_schematic(
     return pen.finished(notes, 0.9, _BEHIND)
 
 
-def _adder(made: _Drawing) -> Point:
-    """U1 and what brings its volts down to the base of Q1; answers the base."""
-    pen = made.pen
-    node = (_START + _LONG + 1.5, 0.0)
-    made.ohms("R1", (_START, 0.0), (_START + _LONG, 0.0))
-    pen.wire((_START + _LONG, 0.0), (node[0] + 5.0, 0.0))
+def _exponential(made: _Drawing) -> Point:
+    """U1 to the base of Q1, whose current U2 holds; U3 at the collector of Q2."""
+    base = _adder(made, (_START, 0.0))
+    x, y = base[0] + 3.4, base[1] - 4.0
+    second = x + 19.5
+    made.transistor("Q1", x, y, base)
+    made.reference(x, y)
+    made.servo(x, y, second)
+    made.transistor("Q2", second, y, None)
+    return _output(made, second, y, ("R8", "C2"))[1]
+
+
+def _logarithmic(made: _Drawing) -> Point:
+    """U2 makes Q2 carry what the input sends; U3 at the collector of Q1, and from its output back to the base."""
+    x = _START + _LONG + 4.0
+    second = x + 20.0
+    made.ohms("R8", (_START, 0.0), (_START + _LONG, 0.0))
+    made.pen.wire((_START + _LONG, 0.0), (x, 0.0))
+    made.transistor("Q2", x, 0.0, None)
+    made.servo(x, 0.0, second)
+    made.transistor("Q1", second, 0.0, _adder(made, _BACK))
+    made.reference(second, 0.0)
+    out, end = _output(made, second, 0.0, ("C2",))
+    made.pen.wire(out, (out[0], _BOTTOM), (_BACK[0], _BOTTOM), _BACK)
+    return end
+
+
+def _adder(made: _Drawing, at: Point) -> Point:
+    """U1 and what brings its volts down to the base of Q1; answers where that wire ends."""
+    pen, (x, y) = made.pen, at
+    node, first = (x + _LONG + 1.5, y), (x + _LONG + 3.5, y)
+    made.ohms("R1", at, (x + _LONG, y))
+    pen.wire((x + _LONG, y), (node[0] + 5.0, y))
     if "R3" in made.parts.ohms:
-        made.ohms("R3", node, (node[0], _LONG), left=True)
-        pen.rail((node[0], _LONG), made.style.volts(made.parts.middle_reference, 1, sign=True))
+        made.ohms("R3", node, (node[0], y + _LONG), left=True)
+        pen.rail((node[0], y + _LONG), made.style.volts(made.parts.middle_reference, 1, sign=True))
         pen.dots.append(node)
-    first = (node[0] + 2.0, 0.0)
-    tip = made.inverting("U1", (node[0] + 5.0, 0.0))
+    tip = made.inverting("U1", (node[0] + 5.0, y))
     out = (tip[0] + 1.0, tip[1])
-    pen.wire(first, (first[0], -4.0))
-    made.ohms("R2", (first[0], -4.0), (first[0] + _LONG, -4.0))
-    pen.wire((first[0] + _LONG, -4.0), (out[0], -4.0), out)
     pen.wire(tip, out)
-    pen.dots += [first, out]
+    made.over("resistor", "R2", first, out, -4.0)
     middle, drive = (out[0] + _HIGH, out[1]), (out[0] + 2 * _HIGH, out[1])
     made.ohms(SCALE_TRIMMER, out, middle)
     made.ohms("R4", middle, drive)
@@ -94,63 +162,25 @@ def _adder(made: _Drawing) -> Point:
     return base
 
 
-def _reference(made: _Drawing, base: Point) -> Point:
-    """Q1, U2 that holds its current, and Q2; answers the collector of Q2."""
-    pen = made.pen
-    x = base[0] + 2.4
-    pen.part("npn", base, (x, base[1] - 3.0), ("Q1",))
-    pen.wire((x, base[1] - 3.0), (x, _COLLECTORS))
-    top = _COLLECTORS - 2 * _HIGH
-    made.ohms("R6", (x, _COLLECTORS), (x, _COLLECTORS - _HIGH), left=True)
-    made.ohms("RV6", (x, _COLLECTORS - _HIGH), (x, top), left=True)
-    pen.rail((x, top), made.style.volts(made.parts.reference_volts, 1, sign=True))
-    minus = (x + 5.0, _COLLECTORS)
-    pen.wire((x, _COLLECTORS), minus)
-    tip = made.inverting("U2", minus)
-    out = (tip[0] + 1.5, tip[1])
-    pen.wire(tip, out)
-    over = _COLLECTORS - 4.4
-    pen.wire((x + 1.5, _COLLECTORS), (x + 1.5, over), (x + 3.0, over))
-    pen.part("capacitor", (x + 3.0, over), (x + 8.0, over), ("C1", "1 nF"))
-    pen.wire((x + 8.0, over), (out[0], over), out)
-    made.ohms("R7", out, (out[0], out[1] + _HIGH + 1.0))
-    second = (out[0] + 7.0, base[1])
-    far = (second[0] + 2.4, second[1] - 3.0)
-    pen.part("npn", second, far, ("Q2",))
-    pen.wire(second, (second[0] - 1.0, second[1]))
-    pen.ground((second[0] - 1.0, second[1]))
-    pen.wire((x, base[1] + 3.0), (x, _EMITTERS), (far[0], _EMITTERS), (far[0], base[1] + 3.0))
-    pen.wire((out[0], out[1] + _HIGH + 1.0), (out[0], _EMITTERS))
-    pen.dots += [(x, _COLLECTORS), (x + 1.5, _COLLECTORS), out, (out[0], _EMITTERS)]
-    return far
-
-
-def _output(made: _Drawing, collector: Point) -> Point:
-    """U3 with R8 and C2 over it, and the clamp where there is one; answers the receiver's terminal."""
+def _output(made: _Drawing, x: float, y: float, over: tuple[str, ...]) -> tuple[Point, Point]:
+    """U3 behind the collector at x with what stands over it, and the clamp where there is one; answers the output and
+    the receiver's terminal."""
     pen, parts = made.pen, made.parts
-    x = collector[0]
-    pen.wire(collector, (x, _COLLECTORS), (x + 6.0, _COLLECTORS))
-    tip = made.inverting("U3", (x + 6.0, _COLLECTORS))
+    minus, node = (x + 6.0, y), (x + 1.5, y)
+    pen.wire((x, y), minus)
+    tip = made.inverting("U3", minus)
     out = tip
     if parts.loop_ohms:
         out = (tip[0] + _HIGH, tip[1])
         pen.part("resistor", tip, out, (LOOP_NAME, made.style.engineering(parts.loop_ohms, "Ω")))
-    right, left = (out[0] + 1.0, out[1]), x + 1.5
+    right = (out[0] + 1.0, out[1])
     pen.wire(out, right)
-    for level in (_FIRST, _SECOND):
-        over = _COLLECTORS + level
-        pen.wire((left, _COLLECTORS), (left, over), (left + 1.0, over))
-        end = (left + 1.0 + _LONG, over)
-        if level == _FIRST:
-            made.ohms("R8", (left + 1.0, over), end)
-        else:
-            pen.part("capacitor", (left + 1.0, over), end, ("C2", "100 pF"))
-        pen.wire(end, (right[0], over), right)
-    pen.dots += [(left, _COLLECTORS), (left, _COLLECTORS + _FIRST), right, (right[0], _COLLECTORS + _FIRST)]
+    for name, high in zip(over, (_OVER, _SECOND), strict=False):
+        made.over("resistor" if name in parts.ohms else "capacitor", name, node, right, high)
     last = (right[0] + 1.5, right[1])
     if parts.clamp.diodes:
         for diode in parts.clamp.diodes:
-            clamp_diode(pen, diode, right[0] + 3.0, made.style, right[1])
-        last = (right[0] + 5.0, right[1])
+            clamp_diode(pen, diode, right[0] + 4.2, made.style, right[1])
+        last = (right[0] + 6.0, right[1])
     pen.wire(right, last)
-    return last
+    return right, last

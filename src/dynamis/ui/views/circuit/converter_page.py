@@ -1,22 +1,21 @@
-"""The Circuit station for V/oct into Hz/V: an exponential converter, its parts, trimmers, errors and warmth."""
+"""The Circuit station between V/oct and Hz/V: a converter of the law, its parts, trimmers, errors and warmth."""
 
 from __future__ import annotations
 
 from dataclasses import replace
 
-import numpy as np
 from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from dynamis.bench.judging.pairs import trial_link
-from dynamis.bench.law_change import TITLE, chosen_for, converter_asked, converter_of_link, in_reach, use_converter
+from dynamis.bench.law_change import chosen_for, converter_asked, converter_of_link, in_reach, title_of, use_converter
 from dynamis.bench.notes_at import note_at_volts
 from dynamis.bench.ports import PortRef
 from dynamis.electrics.circuits.parts import parts_csv, parts_list
 from dynamis.electrics.circuits.supply import OP_AMPS, Supply
 from dynamis.electrics.design.trims import trimmer_sizes
 from dynamis.electrics.exponential.adjust import left, trim, walk
-from dynamis.electrics.exponential.converter import ExponentialConverter
-from dynamis.electrics.exponential.parts import ROLES, TRIMMERS
+from dynamis.electrics.exponential.converter import Converter
+from dynamis.electrics.exponential.parts import NAMES, TRIMMERS
 from dynamis.electrics.exponential.schematic import pair_schematic
 from dynamis.electrics.exponential.spice import pair_netlist
 from dynamis.electrics.exponential.wish import LawWish
@@ -57,7 +56,7 @@ class ConverterPage(QWidget):
         self._session, self.colours = session, colours
         self._pair: tuple[PortRef, PortRef] | None = None
         self._options, self.wish, self._high_note = _START, None, 0.0
-        self.chosen: ExponentialConverter | None = None
+        self.chosen: Converter | None = None
         across = QHBoxLayout(self)
         across.setContentsMargins(0, 0, 0, 0)
         across.setSpacing(13)
@@ -229,9 +228,9 @@ class ConverterPage(QWidget):
             self.spice.setPlainText("")
             return
         parts, names = made.parts, [self._session.bench.label(one) for one in self._pair]
-        resistors = [(name, ROLES[name], parts.ohms[name]) for name in ROLES if name in parts.ohms]
-        trimmers = [(name, f"in series with {TRIMMERS[name]}", ohms) for name, ohms in parts.trimmers.items()]
-        self.side.values.show_values([*resistors, *trimmers], style)
+        fitted = {**{name: parts.ohms[name] for name in NAMES if name in parts.ohms}, **parts.trimmers}
+        resistors = [(name, parts.role(name), ohms) for name, ohms in fitted.items()]
+        self.side.values.show_values(resistors, style)
         pieces = parts.pieces(style)
         bench = self._session.bench
         harm = spoils(bench, *self._pair, lambda: use_converter(bench, *self._pair, made, self._high_note))
@@ -250,14 +249,14 @@ class ConverterPage(QWidget):
         where = "in the link" if self._stands() else "not in the link yet"
         set_text(self.state, f"trimmed {style.cents(trimmed.most)} ct at most, {where}")
 
-    def _show_left(self, made: ExponentialConverter, wish: LawWish, trimmed, words: str) -> None:
+    def _show_left(self, made: Converter, wish: LawWish, trimmed, words: str) -> None:
         volts, warm = wish.volts(), f"{WARMER_KELVIN:.0f} °C warmer"
         lines = [(warm, wish.cents(made, volts, warmer()))]
         if made.parts.base_ppm:
             bare = replace(made, parts=replace(made.parts, base_ppm=0.0))
             lines.append(("ordinary R5", wish.cents(bare, volts, warmer())))
-        ends = tuple(self._tick(float(one)) for one in (volts[0], np.mean(volts[[0, -1]]), volts[-1]))
-        shown = LeftOver(volts, trimmed.nominal, trimmed.worst, tuple(lines), wish.tolerance_cents, ends)
+        ends = tuple(self._tick(float(one)) for one in (volts[0], volts[volts.size // 2], volts[-1]))
+        shown = LeftOver(trimmed.nominal, trimmed.worst, tuple(lines), wish.tolerance_cents, ends)
         self.left.show_left(shown, words)
 
     def _note_of(self, volts: float) -> str:
@@ -323,7 +322,7 @@ class ConverterPage(QWidget):
             raise InputError("No converter is chosen; nothing was put between.")
         made = replace(self.chosen, trimmed=self.as_trimmed.isChecked())
         self._session.apply(use_converter(self._session.bench, *self._pair, made, self._high_note))
-        self._session.said.emit(f"{TITLE} stands in the link now.", False)
+        self._session.said.emit(f"{title_of(made.parts.way)} stands in the link now.", False)
 
     def parts_text(self) -> str:
         """The parts list with its columns of prices, to be filled in."""

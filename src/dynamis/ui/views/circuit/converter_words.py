@@ -1,4 +1,4 @@
-"""An exponential converter in words: what it has to do, how it is set, and what is left of its errors."""
+"""A converter of the law in words: what it has to do, how it is set, and what is left of its errors."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from dynamis.electrics.exponential.adjust import Left, Walk
-from dynamis.electrics.exponential.converter import ExponentialConverter
+from dynamis.electrics.exponential.converter import Converter
 from dynamis.electrics.exponential.parts import LEVEL_TRIMMER
 from dynamis.electrics.exponential.thermal import ppm_per_kelvin
 from dynamis.electrics.exponential.wish import LawWish
@@ -23,9 +23,12 @@ def asks_words(wish: LawWish, names: tuple[str, str], style: Style) -> list[str]
     """What one side sends and the other wants."""
     sends = style.volts(wish.in_low, 3), style.volts(wish.in_high, 3)
     wants = style.volts(wish.out_low, 3), style.volts(wish.out_high, 3)
+    steps = [f"{style.volts(wish.volts_per_octave, 3)} an octave", "twice the volts with every octave"]
+    if wish.way == "logarithmic":
+        steps.reverse()
     return [
-        f"{names[0]} sends {sends[0]} to {sends[1]}, {style.volts(wish.volts_per_octave, 3)} an octave.",
-        f"{names[1]} wants {wants[0]} to {wants[1]}: twice the volts with every octave.",
+        f"{names[0]} sends {sends[0]} to {sends[1]}, {steps[0]}.",
+        f"{names[1]} wants {wants[0]} to {wants[1]}, {steps[1]}.",
         f"A pair of transistors does that over {style.number(wish.octaves, 2)} octaves; no gain and offset can.",
     ]
 
@@ -76,10 +79,10 @@ def left_words(untrimmed: Left, trimmed: Left, style: Style) -> list[str]:
     ]
 
 
-def warm_words(made: ExponentialConverter, wish: LawWish, style: Style) -> list[str]:
+def warm_words(made: Converter, wish: LawWish, style: Style) -> list[str]:
     """What temperature does, with R5 as it is and with an ordinary one, and what R5 would have to grow by."""
 
-    def moved(one: ExponentialConverter) -> str:
+    def moved(one: Converter) -> str:
         ends = [wish.in_low, wish.in_high]
         cents = wish.cents(one, ends, warmer()) - wish.cents(one, ends)
         low, high = (style.cents(float(one), sign=True) for one in cents)

@@ -1,4 +1,4 @@
-"""What an exponential converter leaves over the notes: with nominal parts, at their limits, and warmer."""
+"""What a converter of the law leaves over the notes: with nominal parts, at their limits, and warmer."""
 
 from __future__ import annotations
 
@@ -20,12 +20,11 @@ _THREE_TICKS = 170
 
 @dataclass(frozen=True, eq=False)
 class LeftOver:
-    """Cents over input volts, all of one shape: nominal, the worst that parts add, and lines by their words.
+    """Cents over the notes, all of one shape: nominal, the worst that parts add, and lines by their words.
 
-    ends : what the lowest, the middle and the highest input stand for.
+    ends : what the lowest, the middle and the highest are called.
     """
 
-    volts: NDArray[np.float64]
     nominal: NDArray[np.float64]
     worst: NDArray[np.float64]
     lines: tuple[tuple[str, NDArray[np.float64]], ...]
@@ -57,36 +56,39 @@ class LeftPlot(Drawn):
         first = made.lines[0][1] if made.lines else made.nominal
         most = 1.15 * max(1.1 * made.tolerance, float(made.worst.max()), float(np.abs(first).max()))
         box = QRectF(_LEFT, _TOP, max(10, self.width() - _LEFT - _RIGHT), max(10, self.height() - _TOP - _BOTTOM))
-        low, high = float(made.volts[0]), float(made.volts[-1])
 
-        def at(volts: float, cents: float) -> QPointF:
-            x = box.left() + box.width() * (volts - low) / (high - low)
-            return QPointF(x, box.center().y() - box.height() * cents / 2 / most)
+        def at(share: float, cents: float) -> QPointF:
+            return QPointF(box.left() + box.width() * share, box.center().y() - box.height() * cents / 2 / most)
 
         allowed = made.tolerance
-        p.fillRect(QRectF(at(low, allowed), at(high, -allowed)), QColor(c.blue_wash))
+        p.fillRect(QRectF(at(0.0, allowed), at(1.0, -allowed)), QColor(c.blue_wash))
         p.save()
         p.setClipRect(box)
         self._curves(p, made, at)
         p.restore()
         p.setPen(QPen(QColor(c.rule), 1.0))
         p.drawRect(box)
-        p.drawLine(at(low, 0.0), at(high, 0.0))
+        p.drawLine(at(0.0, 0.0), at(1.0, 0.0))
         p.setPen(QColor(c.muted))
         digits = 0 if allowed >= 2 else 1
         for cents in (-allowed, 0.0, allowed):
-            words = QRectF(0, at(low, cents).y() - 8, _LEFT - 5, _LINE)
+            words = QRectF(0, at(0.0, cents).y() - 8, _LEFT - 5, _LINE)
             text = style.number(cents, digits, sign=bool(cents))
             p.drawText(words, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
-        ticks = list(zip((low, (low + high) / 2, high), made.ends, strict=True))
-        for volts, text in ticks if box.width() > _THREE_TICKS else ticks[::2]:
-            p.drawText(QRectF(at(volts, 0).x() - 60, box.bottom() + 3, 120, _LINE), Qt.AlignmentFlag.AlignCenter, text)
+        ticks = list(zip((0.0, 0.5, 1.0), made.ends, strict=True))
+        for share, text in ticks if box.width() > _THREE_TICKS else ticks[::2]:
+            p.drawText(
+                QRectF(at(share, 0.0).x() - 60, box.bottom() + 3, 120, _LINE), Qt.AlignmentFlag.AlignCenter, text
+            )
         p.drawText(QRectF(0, 3, _LEFT + 40, _LINE), Qt.AlignmentFlag.AlignLeft, "cents off")
 
     def _curves(self, p: QPainter, made: LeftOver, at) -> None:
-        c = self.colours
-        over = [at(v, y) for v, y in zip(made.volts, made.worst, strict=True)]
-        under = [at(v, -y) for v, y in zip(made.volts[::-1], made.worst[::-1], strict=True)]
+        c, size = self.colours, made.worst.size - 1
+
+        def line(cents: NDArray[np.float64]) -> list[QPointF]:
+            return [at(k / size, float(one)) for k, one in enumerate(cents)]
+
+        over, under = line(made.worst), line(-made.worst)[::-1]
         band = QColor(c.grey)
         band.setAlpha(70)
         p.setPen(Qt.PenStyle.NoPen)
@@ -96,16 +98,16 @@ class LeftPlot(Drawn):
         for k, (_, cents) in enumerate(made.lines):
             pen = QPen(QColor(c.amber), 1.6, Qt.PenStyle.SolidLine if k == 0 else Qt.PenStyle.DashLine)
             p.setPen(pen)
-            p.drawPolyline([at(v, y) for v, y in zip(made.volts, cents, strict=True)])
+            p.drawPolyline(line(cents))
         p.setPen(QPen(QColor(c.ink), 1.8))
-        p.drawPolyline([at(v, y) for v, y in zip(made.volts, made.nominal, strict=True)])
+        p.drawPolyline(line(made.nominal))
         p.setClipping(False)
-        box = at(float(made.volts[-1]), 0.0)
+        right = at(1.0, 0.0).x()
         told = [("as trimmed", c.ink, made.nominal), *((words, c.amber, cents) for words, cents in made.lines)]
         high = [
             float(np.clip(at(0.0, float(cents[-1])).y(), _TOP + 6, self.height() - _BOTTOM - 6)) for _, _, cents in told
         ]
         for (words, colour, _), y in zip(told, apart(high, _LINE), strict=True):
             p.setPen(QColor(colour))
-            place = QRectF(box.x() + 6, y - 8, _RIGHT - 6, _LINE)
+            place = QRectF(right + 6, y - 8, _RIGHT - 6, _LINE)
             p.drawText(place, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words)

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QStackedWidge
 from dynamis.bench.designing import RESISTOR_PER_KELVIN, asked_of, built, circuit_of, standing, use_between
 from dynamis.bench.judging.pairs import trial_link
 from dynamis.bench.judging.switching import SWITCHING
-from dynamis.bench.law_change import changes_law
+from dynamis.bench.law_change import law_way
 from dynamis.bench.notes_at import note_at_volts
 from dynamis.bench.ports import PortRef
 from dynamis.electrics.circuits.circuit import Fitted
@@ -227,7 +227,7 @@ class CircuitStation(QWidget):
     def _page_for(self, output: PortRef, sink: PortRef) -> GatePage | ConverterPage | None:
         if self._session.bench.port(sink).role in SWITCHING:
             return self.gates
-        return self.converter if changes_law(self._session.bench, output, sink) else None
+        return self.converter if law_way(self._session.bench, output, sink) else None
 
     def _ask(self, ask: Ask) -> None:
         """Work out the proposals beside the window."""
