@@ -92,7 +92,7 @@ def main() -> None:
         start = time.perf_counter()
         choose(asked)
         spent.append(1e3 * (time.perf_counter() - start))
-    told("an exponential converter, its parts and trimmers", spent)
+    told("a converter of the law, its parts and trimmers", spent)
 
 
 if __name__ == "__main__":

@@ -82,17 +82,22 @@ def _short(converter: Converter, wish: LawWish) -> float:
 
 
 def _too_high(wish: LawWish) -> str:
-    low, high = wish.op_amp.swing(wish.supply)[0], wish.reach_volts
+    low, high = wish.floor_volts, wish.reach_volts
+    clamp = wish.bears.needed(*wish.op_amp.swing(wish.supply))
+    supply = f"op-amps from {wish.supply.words}"
     if wish.out_low < low:
-        return (
-            f"The lowest note wants {plain(round(wish.out_low, 3))} V, and an op-amp from {wish.supply.words} goes "
-            f"down to {plain(round(low, 3))} V."
-        )
+        why = "the diodes that keep to what the input bears" if clamp.low is not None else supply
+        return f"The lowest note wants {_volts(wish.out_low)}, and {why} let it go down to {_volts(low)}."
     reached = max(0.0, wish.octaves - wish.octaves_beyond)
+    why = "the diodes that keep to what the input bears" if clamp.high is not None else supply
     return (
-        f"The highest note wants {plain(round(wish.out_high, 3))} V, and an op-amp from {wish.supply.words} gives at "
-        f"most {plain(round(high, 3))} V: {plain(round(reached, 2))} of {plain(round(wish.octaves, 2))} octaves."
+        f"The highest note wants {_volts(wish.out_high)}, and {why} let it have at most {_volts(high)}: "
+        f"{plain(round(reached, 2))} of {plain(round(wish.octaves, 2))} octaves."
     )
+
+
+def _volts(volts: float) -> str:
+    return f"{plain(round(volts, 3))} V"
 
 
 def _first_reach(wish: LawWish) -> _Reach:
@@ -102,8 +107,7 @@ def _first_reach(wish: LawWish) -> _Reach:
 def _made(wish: LawWish, top: float, reach: _Reach) -> Converter | None:
     """The converter whose largest current is about `top` amperes; None where its output does not reach."""
     parts = _parts(wish, top, reach)
-    low, high = parts.output_ends
-    if high < wish.out_high or low > wish.out_low:
+    if wish.reach_volts < wish.out_high or (wish.way == "logarithmic" and wish.floor_volts > wish.out_low):
         return None
     return trim(CONVERTERS[wish.way]("between", parts, source_ohms=wish.source_ohms), wish)
 

@@ -25,6 +25,7 @@ _POINTS: Final = 49
 # U3's resistor is at least so large with the currents that a pair is used at.
 _LEAST_FEEDBACK: Final = 10e3
 _NOTHING: Final = 1e-12
+_SPARE_VOLTS: Final = 0.02
 
 
 @dataclass(frozen=True)
@@ -94,12 +95,18 @@ class LawWish:
 
     @property
     def reach_volts(self) -> float:
-        """The most that the output gives, with the clamp that the input asks for."""
+        """The most that the output gives, with the clamp that the input asks for and something to spare."""
         high = self.op_amp.swing(self.supply)[1]
         clamp = self.bears.needed(*self.op_amp.swing(self.supply))
         if clamp.diodes:  # the resistor inside the loop drops some of it, by load and feedback
             high /= 1.0 + LOOP_OHMS * (1.0 / self.load_ohms if self.load_ohms else 0.0) + LOOP_OHMS / _LEAST_FEEDBACK
-        return clamp.within(0.0, high)[1]
+        return clamp.within(0.0, high)[1] - _SPARE_VOLTS
+
+    @property
+    def floor_volts(self) -> float:
+        """The least that it gives."""
+        low = self.op_amp.swing(self.supply)[0]
+        return self.bears.needed(*self.op_amp.swing(self.supply)).within(low, 0.0)[0] + _SPARE_VOLTS
 
     @property
     def octaves_beyond(self) -> float:

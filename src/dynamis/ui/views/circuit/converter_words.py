@@ -37,7 +37,7 @@ def higher_words(wish: LawWish, high_note: float, style: Style) -> str:
     """Why the notes end where they do."""
     return (
         f"It ends at note {note_label(high_note, style)}: higher ones want more than the "
-        f"{style.volts(wish.reach_volts, 1)} that an op-amp from {wish.supply.words} gives. In the link, that ends "
+        f"{style.volts(wish.reach_volts, 1)} that it gives from {wish.supply.words}. In the link, that ends "
         "there too."
     )
 
