@@ -99,7 +99,7 @@ def tour(folder: Path, notes: tuple[float, ...] = _NOTES) -> list[Path]:
         write_whole(written[-1], report_html(session.file, session.style))
         window.show_station("Measure")
         session.open(BenchFile.create(Path(place) / "untitled.dynamis", Bench()))
-        picture("start")
+        picture("empty-bench")
         window.close()
     return written
 

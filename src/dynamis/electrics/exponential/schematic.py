@@ -16,7 +16,7 @@ _HIGH: Final = 5.0
 _BEHIND: Final = 9.5
 # From the line of the collectors: up to what stands over an op-amp, and down to the line of the emitters.
 _OVER: Final = -4.4
-_SECOND: Final = -9.4
+_SECOND: Final = -10.4
 _EMITTERS: Final = 9.0
 # Of the way back from the output of a logarithmic converter: where it begins, and its line at the bottom.
 _BACK: Final = (2.0, 19.0)
