@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt, QTimer
@@ -94,3 +95,22 @@ def action(window, text: str) -> QAction:
 
 def table_texts(table) -> list[tuple[str, ...]]:
     return [row.cells for row in table.rows_model.rows]
+
+
+def answered(station: QWidget) -> None:
+    """Until the proposals and the spread of the chosen one have come."""
+    for _ in range(400):
+        settle()
+        if station.state.text() != "working it out…" and station.side._spread is not None:
+            return
+        time.sleep(0.01)
+    raise AssertionError(f"no answer: {station.state.text()} {station.refusal.text()}")
+
+
+def answered_or_refused(station: QWidget) -> None:
+    for _ in range(400):
+        settle()
+        if station.refusal.text():
+            return
+        time.sleep(0.01)
+    raise AssertionError("no sentence came")

@@ -3,11 +3,9 @@ Bench to a circuit in the link."""
 
 from __future__ import annotations
 
-import time
-
 import numpy as np
 import pytest
-from drive import action, click, press, settle, table_texts, type_into
+from drive import action, answered, answered_or_refused, click, press, settle, table_texts, type_into
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from tests.electrics.spice import swept
@@ -15,7 +13,6 @@ from tests.electrics.spice import swept
 from dynamis.bench.chains import link_chain
 from dynamis.bench.commands import set_port
 from dynamis.bench.designing import circuit_of
-from dynamis.bench.judging.pairs import judge_pair
 from dynamis.bench.nomogram import nomogram
 from dynamis.bench.ports import PortRef, PotRecord
 
@@ -41,25 +38,6 @@ def circuit(window):
     press(window, Qt.Key.Key_4, CONTROL)
     answered(window.station)
     return window.station
-
-
-def answered(station) -> None:
-    """Until the proposals and the spread of the chosen one have come."""
-    for _ in range(400):
-        settle()
-        if station.state.text() != "working it out…" and station.side._spread is not None:
-            return
-        time.sleep(0.01)
-    raise AssertionError(f"no answer: {station.state.text()} {station.refusal.text()}")
-
-
-def answered_or_refused(station) -> None:
-    for _ in range(400):
-        settle()
-        if station.refusal.text():
-            return
-        time.sleep(0.01)
-    raise AssertionError("no sentence came")
 
 
 # -- the chain -------------------------------------------------------------------------------------
@@ -544,146 +522,3 @@ def test_a_pedal_shows_its_curve_and_what_straightens_it(window, circuit):
     answered(circuit)
     assert side.pages.buttons[4].isHidden()
     assert side.pages.currentIndex() == 0
-
-
-def test_a_gate_pair_has_its_circuits_side_by_side_and_one_is_used(window, tmp_path, monkeypatch):
-    """From the pair to the circuit in the link: parts stepped, SPICE that fires in ngspice, undone."""
-    output, sink = PortRef("workshop-board", "gate"), PortRef("pit-voice", "trigger")
-    session = window.session
-    session.judge.look_at(output, sink)
-    press(window, Qt.Key.Key_4, CONTROL)
-    settle()
-    page = window.station.gates
-    assert window.station.page is page
-    rows = table_texts(page.table)
-    assert [row[0] for row in rows] == ["Transistor to ground", "Comparator and MOSFET to ground"]
-    assert any("shorting input" in text for text in page.meets.shown)
-    assert any("on the same link fits now" in text for text in page.words.shown)
-    ohms = {part.name: part.ohms for part in page.chosen.stage.parts}
-    spare = rows[0][4]
-    page.side.values.edits["R1"].setFocus()
-    QTest.keyClick(page.side.values.edits["R1"], Qt.Key.Key_Up)
-    assert page.chosen.stage.parts[0].ohms > ohms["R1"]
-    for _ in range(40):  # stepped so far that the transistor is no longer driven hard
-        page.side.values.step("R1", 1)
-    assert table_texts(page.table)[0][4] != spare
-    assert "needs" in table_texts(page.table)[0][6]
-    type_into(page.side.values.edits["R1"], "-4", enter=True)
-    assert "more than 0" in page.side.refusal.text()
-    type_into(page.side.values.edits["R1"], "12k", enter=True)
-    assert page.side.refusal.text() == ""
-    deck = page.spice.toPlainText()
-    (tmp_path / "fires.cir").write_text(deck)
-    assert "R1 out b 12000" in deck
-    saved = tmp_path / "parts.csv"
-    monkeypatch.setattr("dynamis.ui.views.circuit.saving.QFileDialog.getSaveFileName", lambda *_: (str(saved), ""))
-    click(page.side.save_parts)
-    assert "NPN transistor" in saved.read_text()
-    assert window.station.plot is page.drawing
-    assert window.station.table() is page.table
-    press(window, Qt.Key.Key_I, CONTROL, SHIFT)
-    settle()
-    link = session.bench.link_from(output)
-    assert [stage.circuit for stage in link.gate_stages] == ["transistor to ground"]
-    assert sink in link.inputs
-    assert table_texts(page.table)[0][0].startswith("In the link")
-    session.undo()
-    settle()
-    assert not session.bench.link_from(output).gate_stages
-    session.judge.look_at(BOARD, TONE)
-    settle()
-    assert window.station.page is None
-
-
-def test_a_keyboard_drives_hertz_per_volt_through_a_converter(window, tmp_path, monkeypatch):
-    """From the pair to the converter in the link, with parts and means of one's own; undone again."""
-    output, sink = PortRef("foyer-keyboard", "pitch"), PortRef("pit-voice", "pitch")
-    session = window.session
-    session.judge.look_at(output, sink)
-    press(window, Qt.Key.Key_4, CONTROL)
-    settle()
-    page, side = window.station.converter, window.station.converter.side
-    assert window.station.page is page
-    assert window.station.table() is page.table
-    assert any("twice the volts with every octave" in text for text in page.asks.shown)
-    assert any(text.startswith("It ends at note 86 D6") for text in page.asks.shown)
-    assert any("10\u00a0°C warmer" in text for text in side.told[1].shown)
-    assert any("Turn RV6, the level" in text for text in side.told[0].shown)
-    assert table_texts(page.table)[0][0] == "Bulk resistance of the emitters"
-    before = page.chosen.parts
-    side.values.edits["R8"].setFocus()
-    QTest.keyClick(side.values.edits["R8"], Qt.Key.Key_Down)
-    assert page.chosen.parts.ohms["R8"] < before.ohms["R8"]
-    assert abs(page.wish.cents(page.chosen, page.wish.volts())).max() < 2.0  # set anew
-    type_into(side.values.edits["RV6"], "200k", enter=True)
-    QTest.keyClick(side.values.edits["RV6"], Qt.Key.Key_Up)
-    assert page.chosen.parts.trimmers["RV6"] == 500e3
-    QTest.keyClick(side.values.edits["RV6"], Qt.Key.Key_Up)
-    assert "end of its sizes" in side.refusal.text()
-    for edit, text, words in ((page.supply, "0:12", "a rail below 0 V"), (page.tolerance, "90 %", "0 % to 20 %"),
-                              (page.grows, "1e6", "no resistor's"), (side.values.edits["R1"], "-1", "more than 0")):  # fmt: skip
-        type_into(edit, text, enter=True)
-        assert words in side.refusal.text()
-    type_into(page.grows, "0", enter=True)
-    assert side.refusal.text() == ""
-    assert page.chosen.parts.base_ppm == 0.0
-    page.series.setCurrentIndex(page.series.findData("E24"))
-    page.series.activated.emit(0)
-    type_into(page.supply, "15", enter=True)
-    assert page.chosen.parts.supply.high == 15.0
-    assert not any(text.startswith("It ends at note 86") for text in page.asks.shown)  # ± 15 V reach further
-    rows = swept(page.spice.toPlainText(), tmp_path)
-    assert rows[-1, 1] == pytest.approx(page.wish.out_high, rel=1e-3)
-    saved = tmp_path / "parts.csv"
-    monkeypatch.setattr("dynamis.ui.views.circuit.saving.QFileDialog.getSaveFileName", lambda *_: (str(saved), ""))
-    click(side.save_parts)
-    assert "matched pair" in saved.read_text()
-    high = page._high_note
-    press(window, Qt.Key.Key_I, CONTROL, SHIFT)
-    settle()
-    link = session.bench.link_from(output)
-    assert [stored.kind for stored in link.between] == ["exponential"]
-    assert (link.high_note, sink in link.inputs) == (high, True)
-    assert "in the link" in page.state.text()
-    fit = judge_pair(session.bench, link, sink)
-    assert {"law-mismatch", "error"}.isdisjoint(one.code for one in fit.findings)
-    press(window, Qt.Key.Key_3, CONTROL)
-    settle()
-    made = nomogram(session.bench, link, link_chain(session.bench, link, sink=sink), np.arange(36.0, 80.0))
-    assert "after the converter" in [one.quantity.label for one in made.scales]
-    assert np.abs(made.error_cents).max() < 3.0
-    session.undo()
-    settle()
-    assert session.bench.link_from(output) is None
-    press(window, Qt.Key.Key_4, CONTROL)
-    settle()
-    assert "not in the link yet" in page.state.text()
-    click(page.anew)
-    assert page.chosen.parts.supply.high == 15.0
-
-
-def test_hertz_per_volt_drives_a_voice_through_a_converter_the_other_way(window, tmp_path):
-    output, sink = PortRef("foyer-keyboard", "pitch"), PortRef("gallery-voice", "pitch-1")
-    session = window.session
-    session.apply(set_port(session.bench, output, law="hzv:note=36,volts=0.25"))
-    session.judge.look_at(output, sink)
-    press(window, Qt.Key.Key_4, CONTROL)
-    settle()
-    page = window.station.converter
-    assert window.station.page is page
-    assert any(
-        "twice the volts with every octave" in text and text.startswith("Foyer keyboard") for text in page.asks.shown
-    )
-    assert any("Turn RV4, the scale" in text for text in page.side.told[0].shown)
-    rows = swept(page.spice.toPlainText(), tmp_path)
-    assert np.abs(page.wish.off(rows[:, 1], rows[:, 0])).max() < 2.5
-    for width in (1024, 1500):  # what each part adds stands beside the plot where there is room
-        window.resize(width, 720)
-        settle()
-        assert page.table.isVisible() == (width > 1024)
-    page.drawing.slot_chosen.emit("R8")
-    assert page.side.values.edits["R8"].hasFocus()
-    click(page.use)
-    link = session.bench.link_from(output)
-    assert [stored.kind for stored in link.between] == ["logarithmic"]
-    assert "law-mismatch" not in {one.code for one in judge_pair(session.bench, link, sink).findings}

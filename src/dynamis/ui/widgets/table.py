@@ -152,6 +152,7 @@ class Table(QTableView):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
         self.on_activate: Callable[[object], None] | None = None
+        self.on_space: Callable[[object], None] | None = None
         self.activated.connect(self._activated)
 
     def _activated(self, index: QModelIndex) -> None:
@@ -208,6 +209,8 @@ class Table(QTableView):
     def keyPressEvent(self, event) -> None:
         if event.matches(QKeySequence.StandardKey.Copy):
             self.copy()
+        elif event.key() == Qt.Key.Key_Space and self.on_space is not None and self.selected_keys():
+            self.on_space(self.selected_keys()[0])
         else:
             super().keyPressEvent(event)
 

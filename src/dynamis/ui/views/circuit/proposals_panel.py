@@ -74,6 +74,7 @@ class ProposalsPanel(Panel):
         self.why_not = label("", "small", wrap=True, selectable=True)
         self.body.addWidget(self.why_not)
         self.table.on_activate = self._chose
+        self.table.on_space = self.compared.emit
         self.table.clicked.connect(self._clicked)
         self.compare_button.clicked.connect(self._compare_selected)
 
@@ -126,10 +127,3 @@ class ProposalsPanel(Panel):
             self.said.emit("Select another proposal first: Ctrl+click it, then Compare.")
         else:
             self.compared.emit(other)
-
-    def keyPressEvent(self, event) -> None:
-        keys = self.table.selected_keys()
-        if event.key() == Qt.Key.Key_Space and self.table.hasFocus() and keys:
-            self.compared.emit(keys[0])
-        else:
-            super().keyPressEvent(event)
