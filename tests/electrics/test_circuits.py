@@ -18,13 +18,13 @@ from dynamis.electrics.circuits.parts import parts_csv, parts_list, pieces_of
 from dynamis.electrics.circuits.spice import netlist
 from dynamis.electrics.circuits.supply import OP_AMPS, Supply
 from dynamis.electrics.circuits.topology import TOPOLOGIES
-from dynamis.electrics.circuits.variation import Counting, varied_in
+from dynamis.electrics.circuits.variation import Counting, at, varied_in
 from dynamis.electrics.design.preferred import choices, stock
 from dynamis.electrics.design.proposal import ORDER, propose, propose_one
 from dynamis.electrics.design.spread import budget, spread
-from dynamis.electrics.design.trims import Bench
+from dynamis.electrics.design.trims import Bench, corner_values
 from dynamis.electrics.design.wish import Wish
-from dynamis.electrics.series import SERIES
+from dynamis.electrics.series import SERIES, nearest
 from dynamis.errors import InputError
 
 ORACLE = json.loads((Path(__file__).parent.parent / "oracles" / "circuit.json").read_text())["cases"]
@@ -286,3 +286,51 @@ def test_a_slight_offset_from_a_high_rail_is_made_too(gain, source, offset):
     assert abs(made.offset_error_volts) <= 1e-3
     values = stock("E96")
     assert all(np.isclose(values, ohms, rtol=1e-9).any() for _, ohms, _ in made.circuit.resistors)
+
+
+@pytest.mark.parametrize("name", ["inverting-pair", "difference", "biased-non-inverting", "summer"])
+def test_the_worst_corner_is_the_worst_of_all_samples(name):
+    """Also where so many things vary that not every corner can be tried: no sample passes it."""
+    circuit = replace(SPECIMENS[name], op_amp=OP_AMPS["jfet"], supply=Supply(-12, 12, 0.05))
+    if name == "inverting-pair":
+        circuit = circuit.fitting(R1=Fitted((30e3, 32e3)), R2=Fitted((12e3, 12.3e3)), R5=Fitted((47e3, 53e3)))
+    varied = varied_in(circuit, Counting())
+    assert (len(varied) > 12) == (name == "inverting-pair")
+    cornered = circuit.line(corner_values(varied, circuit))
+    nominal, rng = circuit.line(), np.random.default_rng(11)
+    drawn = at(varied, {one.key: rng.uniform(-1, 1, 20_000) for one in varied})
+    sampled = circuit.line(drawn)
+    for one in ("gain", "offset"):
+        middle = float(getattr(nominal, one))
+        assert np.max(np.abs(getattr(sampled, one) - middle)) <= np.max(np.abs(getattr(cornered, one) - middle))
+
+
+@pytest.mark.parametrize(("name", "slot", "factor"), [
+    ("attenuator-follower", "R1", 1.3), ("attenuator-follower", "R2", 0.8), ("attenuator-follower", "R3", 1.1),
+    ("inverting-pair", "R1", 0.7), ("inverting-pair", "R5", 2.0), ("difference", "R2", 1.2), ("difference", "R3", 0.9),
+])  # fmt: skip
+def test_what_is_kept_stays_and_the_rest_is_worked_out_round_it(name, slot, factor):
+    wish = Wish(0.37, 1.676, op_amp=OP_AMPS["jfet"])
+    free = propose_one(TOPOLOGIES[name], wish)
+    kept = Fitted((nearest(factor * free.circuit.by_slot[slot].ohms[0], "E24"),))
+    made = propose_one(TOPOLOGIES[name], wish, locked={slot: kept})
+    assert made.circuit.by_slot[slot].ohms == kept.ohms
+    line = made.circuit.line()
+    assert float(line.gain) == pytest.approx(0.37, rel=0.02)
+    assert float(line.offset) == pytest.approx(1.676, rel=0.02)
+    assert all(one.reach >= one.needed for one in made.trims)
+    assert spread(made.circuit, made.wish, samples=2000).after.p95 < 12.0
+
+
+@pytest.mark.parametrize(("arguments", "words"), [
+    (["--gain", "1", "--offset-volts", "0"], ["gain 1.0000", "Before trimming"]),
+    (["--gain", "0.37", "--offset-volts", "1.676"], ["gain 0.3700", "offset 1.676", "25 turns", "ct a turn", "After:"]),
+    (["--gain", "-0.5", "--offset-volts", "2.5", "--series", "E24"], ["nverting", "U1", "decoupling"]),
+    (["--gain", "1000", "--offset-volts", "0"], ["cannot deliver", "the nearest that can be done", "what is wanted"]),
+])  # fmt: skip
+def test_the_command_prints_for_people(arguments, words, dynamis):
+    answer = dynamis("circuit", *arguments)
+    assert answer.status == (1 if "cannot deliver" in words else 0)
+    for one in words:
+        assert one in answer.out
+    assert all(len(line) < 140 for line in answer.out.splitlines())

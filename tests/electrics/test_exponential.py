@@ -9,6 +9,8 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from tests.electrics.spice import asked, printed, swept
 from tests.electrics.test_drawn import joined
 
@@ -181,6 +183,40 @@ def test_a_converter_at_rest_comes_back_as_it_was(name):
     again = REGISTRY.make("x", made.stored())
     assert isinstance(again, CONVERTERS[made.parts.way])
     assert again == made
+
+
+@st.composite
+def wishes(draw) -> LawWish:
+    """What a bench may ask for, either way; the supply gives the volts for it."""
+    octaves = draw(st.floats(1.0, 7.0))
+    low, scale = draw(st.floats(-3.0, 2.0)), draw(st.sampled_from([0.32, 0.5, 1.0, 1.2]))
+    high = draw(st.floats(1.0, 9.0))
+    voct, hertz = (low, low + scale * octaves), (high / 2.0**octaves, high)
+    way = draw(st.sampled_from(["exponential", "logarithmic"]))
+    ends = (*voct, *hertz) if way == "exponential" else (*hertz, *voct)
+    return LawWish(
+        *ends, way, source_ohms=draw(st.sampled_from([0.0, 100.0, 1e3, 10e3])), load_ohms=draw(st.sampled_from([None, 47e3])),
+        series=draw(st.sampled_from(["E12", "E24", "E96"])), tolerance=draw(st.sampled_from([0.001, 0.01])),
+        supply=Supply(-15, 15), base_ppm=draw(st.sampled_from([0.0, 3300.0])),
+    )  # fmt: skip
+
+
+@settings(max_examples=40, deadline=None)
+@given(wishes())
+def test_whatever_is_asked_the_trimmers_reach_and_the_law_is_kept(wish):
+    """Properties: every trimmer covers the worst parts, backward undoes forward, and the bend is a few cents."""
+    made = choose(wish)
+    for step in steps(made, wish):
+        assert step.reach_cents > step.needed_cents
+        assert 0.0 <= dict(made.travel)[step.trimmer] <= 1.0
+    volts = wish.volts()
+    assert np.abs(wish.cents(made, volts)).max() < 4.0
+    out = made.forward(volts, NOMINAL)
+    assert np.all(np.diff(out) > 0)
+    assert made.backward(out, NOMINAL).x == pytest.approx(volts, rel=1e-7, abs=1e-7)
+    assert made.limits(NOMINAL)[0] < out[0] < out[-1] < made.limits(NOMINAL)[1]
+    wider = replace(made, parts=replace(made.parts, tolerance=2.0 * made.parts.tolerance))
+    assert left(wider, wish).most > left(made, wish).most
 
 
 PARTS = {**dict.fromkeys(NAMES, 1e4)}, dict.fromkeys(TRIMMERS, 1e3)

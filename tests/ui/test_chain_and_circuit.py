@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 from drive import action, answered, answered_or_refused, click, press, settle, table_texts, type_into
 from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QColor
 from PySide6.QtTest import QTest
 from tests.electrics.spice import swept
 
@@ -15,6 +16,7 @@ from dynamis.bench.commands import set_port
 from dynamis.bench.designing import circuit_of
 from dynamis.bench.nomogram import nomogram
 from dynamis.bench.ports import PortRef, PotRecord
+from dynamis.ui.views.chain.budget import _ROW, _SUMS
 
 CONTROL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 BOARD, TONE = PortRef("workshop-board", "pitch-b"), PortRef("carousel-board", "tone")
@@ -127,6 +129,49 @@ def test_a_gap_is_magnified_by_key_and_by_mouse(chain):
     assert chain.plot is picture
 
 
+def test_the_magnified_gap_is_drawn_with_its_tolerance(chain):
+    """In pixels: the band of the tolerance stands inside the box, and the followed note lies on its curve."""
+    picture = chain.picture
+    picture.setFocus()
+    QTest.keyClick(picture, Qt.Key.Key_M)
+    settle()
+    image = picture.grab().toImage()
+    wash, k = QColor(chain.colours.blue_wash), picture.gap
+    middle = (picture.x_of(k) + picture.x_of(k + 1)) / 2
+    row = [image.pixelColor(x, int(picture._y(50.0))) for x in range(int(picture.x_of(k)), int(picture.x_of(k + 1)))]
+    near = [one for one in row if abs(one.red() - wash.red()) + abs(one.blue() - wash.blue()) < 6]
+    assert len(near) > 4
+    assert picture.x_of(k) < middle < picture.x_of(k + 1)
+    QTest.keyClick(picture, Qt.Key.Key_M)
+    settle()
+    assert picture.grab().toImage() != image
+
+
+def test_a_share_is_pointed_at_and_pressed_with_the_mouse(chain, window):
+    bars = chain.bars
+    at = next(k for k, row in enumerate(bars.rows) if row.station == "Codes" or row.label == "Reference")
+    place = QPoint(30, int(_SUMS + (at + 0.5) * _ROW))
+    QTest.mouseMove(bars, place)
+    settle()
+    assert chain.picture.lit == bars.rows[at].gap
+    QTest.mouseMove(bars, QPoint(30, 2))  # over the words above: nothing is lit
+    settle()
+    assert chain.picture.lit is None
+    QTest.mouseClick(bars, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(30, 2))
+    assert window.station is chain
+    QTest.mouseClick(bars, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, place)
+    settle()
+    assert window.station.title == bars.rows[at].station
+
+
+def test_the_budget_at_the_followed_note_is_a_table(chain, window):
+    rows = table_texts(window.station.table())
+    assert [row[0] for row in rows] == [row.label for row in chain.bars.rows]
+    before = [row[1] for row in rows]
+    press(window, Qt.Key.Key_Up, CONTROL)
+    assert [row[1] for row in table_texts(window.station.table())] != before
+
+
 def test_a_share_shows_where_it_stands_and_leads_there(chain, window):
     chain.bars.setFocus()
     rows = chain.bars.rows
@@ -220,6 +265,7 @@ def test_a_part_steps_through_its_series_is_kept_and_the_rest_follows(circuit):
     assert parts.locks["R1"].isChecked()
     assert circuit.chosen.nominal_cents > before.nominal_cents
     click(parts.again)
+    answered(circuit)
     assert circuit.chosen.circuit.by_slot["R1"].ohms[0] == stepped
     assert circuit.chosen.nominal_cents < 2.0
     type_into(parts.edits["R2"], "10k + 470", enter=True)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from drive import answered, click, press, settle, table_texts, type_into
+from drive import answered, answered_or_refused, click, press, settle, table_texts, type_into
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from tests.electrics.spice import swept
@@ -148,6 +148,7 @@ def test_what_is_kept_and_cannot_be_kept_is_said(circuit):
     for lock in parts.locks.values():
         lock.setChecked(True)
     click(parts.again)
+    answered(circuit)
     assert circuit.chosen.circuit.by_slot["R2"].ohms == (100.0,)
     assert circuit.chosen.nominal_cents > 1000.0
     assert not circuit.refusal.text()

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from dynamis.electrics.circuits.circuit import Circuit, Fitted
 from dynamis.electrics.circuits.topology import Topology
 from dynamis.electrics.design.equations import SLIGHT_VOLTS, Set, equations_for
+from dynamis.electrics.design.locked import round_locked
 from dynamis.electrics.design.preferred import choices, near, stock
 from dynamis.electrics.design.wish import GAIN_WITHIN, OFFSET_WITHIN_VOLTS, Wish
 from dynamis.errors import InputError
@@ -97,6 +98,8 @@ def _choose(
     values = stock(wish.series, wish.drawer)
     seeds = _locked_seeds(topology, built, trimmers, locked) or _seeds(values, near_ohms, wide)
     sets = _sets(topology, built, seeds, trimmers)
+    if locked:
+        sets = round_locked(topology, built, sets, locked, trimmers, lambda made: bare(topology, built, made)) or sets
     found: list[tuple[tuple[float, ...], Circuit]] = []
     for names, group in _by_slots(sets):
         fillings = [_fillings(made, values, wish, trimmers, locked, topology) for made in group]

@@ -64,7 +64,7 @@ class CircuitStation(QWidget):
         self._standing: Proposal | None = None
         self.chosen: Proposal | None = None
         self._chosen_key, self._compared_key = "", ""
-        self._design = Background()
+        self._design, self._again = Background(), Background()
         outer = QVBoxLayout(self)
         outer.setContentsMargins(18, 14, 18, 13)
         self.pages, self.gates = QStackedWidget(), GatePage(session, colours)
@@ -125,7 +125,10 @@ class CircuitStation(QWidget):
         self.from_link.clicked.connect(lambda: self.refresh(anew=True))
         self._design.answered.connect(self._take_answer)
         self._design.refused.connect(self._no_answer)
-        self._design.busy.connect(lambda on: set_text(self.state, "working it out…" if on else self._state_words()))
+        self._again.answered.connect(self._take_again)
+        self._again.refused.connect(lambda text: set_refusal(self.refusal, text))
+        for one in (self._design, self._again):
+            one.busy.connect(lambda on: set_text(self.state, "working it out…" if on else self._state_words()))
         self.panel.looked_at.connect(self.look_at)
         self.panel.compared.connect(self._compare_shown)
         self.panel.said.connect(lambda text: session.said.emit(text, False))
@@ -138,7 +141,8 @@ class CircuitStation(QWidget):
         self.zigzag.clicked.connect(self._draw_zigzag)
 
     def shut_down(self) -> None:
-        self._design.drop()
+        for one in (self._design, self._again):
+            one.drop()
         self.side.stop()
 
     @property
@@ -331,13 +335,21 @@ class CircuitStation(QWidget):
         self._show_chosen()
 
     def _rest_anew(self) -> None:
-        topology = self.chosen.circuit.topology
-        try:
-            self.chosen = propose_one(topology, self.chosen.wish, Counting(), self.side.parts.locked())
-            set_refusal(self.refusal, "")
-        except InputError as error:
-            set_refusal(self.refusal, f"{topology.title}: {error}.")
-            return
+        """Work out the other parts round those that are kept, beside the window."""
+        made, locked = self.chosen, self.side.parts.locked()
+
+        def work(_) -> Proposal:
+            topology = made.circuit.topology
+            try:
+                return propose_one(topology, made.wish, Counting(), locked)
+            except InputError as error:
+                raise InputError(f"{topology.title}: {error}.") from error
+
+        self._again.ask(work)
+
+    def _take_again(self, made: Proposal) -> None:
+        set_refusal(self.refusal, "")
+        self.chosen = made
         self._show_chosen()
 
     def _slot_chosen(self, slot: str) -> None:

@@ -1,0 +1,88 @@
+"""Where some parts are kept: the others worked out round them.
+
+The equations of a topology know nothing of what is kept.  Two of the free resistances are moved until gain and offset
+are right again, by Newton's method on their logarithms; the trimmed ones are tried first, then all other pairs.
+"""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dynamis.electrics.circuits.circuit import Circuit, Fitted
+from dynamis.electrics.circuits.topology import Topology
+from dynamis.electrics.design.equations import Set
+from dynamis.electrics.design.wish import Wish
+from dynamis.errors import InputError
+
+FloatArray = NDArray[np.float64]
+_MOST_SETS: Final = 3
+_STEPS: Final = 12
+_NEAR: Final = 1e-6
+_SAME: Final = 1e-6
+_OHMS: Final = (10.0, 20e6)
+Builds = Callable[[Set], Circuit]
+
+
+def round_locked(
+    topology: Topology, wish: Wish, sets: Sequence[Set], locked: Mapping[str, Fitted], trimmers: Mapping[str, float],
+    build: Builds,
+) -> list[Set]:  # fmt: skip
+    """The sets with the locked values in them and what is free moved to suit; those that cannot be are left out.
+
+    trimmers : ohms by slot in series there, at mid-travel.  build : a circuit with exactly the ohms of a set.
+    """
+    made = []
+    for one in sets[:: max(1, len(sets) // _MOST_SETS)]:
+        held = {slot: replace(fitted, trimmer_ohms=trimmers.get(slot, 0.0)).total
+                for slot, fitted in locked.items() if slot in one.ohms}  # fmt: skip
+        found = _moved(topology, wish, replace(one, ohms={**one.ohms, **held}), frozenset(held), build)
+        if found is not None:
+            made.append(found)
+    return made
+
+
+def _moved(topology: Topology, wish: Wish, made: Set, held: frozenset[str], build: Builds) -> Set | None:
+    """The nearest set with the free values moved, None where no two of them do it."""
+    first = [slot for slot in (topology.scale_slot, topology.offset_slot) if slot in made.ohms and slot not in held]
+    free = [*first, *(slot for slot in made.ohms if slot not in held and slot not in first)]
+    pairs: list[tuple[str, ...]] = [*itertools.combinations(free, 2)] or [(slot,) for slot in free]
+    for slots in pairs:
+        found = _solved(wish, made, slots, build)
+        if found is not None:
+            return found
+    return None
+
+
+def _solved(wish: Wish, made: Set, slots: Sequence[str], build: Builds) -> Set | None:
+    """The set with these slots moved until gain and offset are right; None where that does not come about."""
+    span = max(abs(wish.ends[0] - wish.ends[1]), 1e-3)
+
+    def at(logs: FloatArray) -> Set:
+        return replace(made, ohms={**made.ohms, **dict(zip(slots, map(float, np.exp(logs)), strict=True))})
+
+    def off(logs: FloatArray) -> FloatArray:
+        line = build(at(logs)).line()
+        return np.array([float(line.gain) / wish.gain - 1.0, (float(line.offset) - wish.offset_volts) / span])
+
+    logs = np.log([made.ohms[slot] for slot in slots])
+    try:
+        for _ in range(_STEPS):
+            now = off(logs)
+            if np.abs(now).max() < _NEAR:
+                return at(logs)
+            slopes = np.column_stack([(off(logs + 1e-5 * unit) - now) / 1e-5 for unit in np.eye(logs.size)])
+            if len(slots) == 2 and abs(np.linalg.det(slopes)) < _SAME:
+                return None  # both do the same
+            move, *_ = np.linalg.lstsq(slopes, -now, rcond=1e-9)
+            logs = logs + np.clip(move, -1.0, 1.0)
+            if not (np.isfinite(logs).all() and np.log(_OHMS[0]) < logs.min() <= logs.max() < np.log(_OHMS[1])):
+                return None
+    except InputError:
+        return None
+    return None
