@@ -234,7 +234,7 @@ def test_a_gate_pair_has_its_circuits_side_by_side_and_one_is_used(window, tmp_p
     assert "R1 out b 12000" in deck
     saved = tmp_path / "parts.csv"
     monkeypatch.setattr("dynamis.ui.views.circuit.saving.QFileDialog.getSaveFileName", lambda *_: (str(saved), ""))
-    click(page.side.save_parts)
+    click(page.side.endings.save_parts)
     assert "NPN transistor" in saved.read_text()
     assert window.station.plot is page.drawing
     assert window.station.table() is page.table
@@ -293,7 +293,7 @@ def test_a_keyboard_drives_hertz_per_volt_through_a_converter(window, tmp_path, 
     assert rows[-1, 1] == pytest.approx(page.wish.out_high, rel=1e-3)
     saved = tmp_path / "parts.csv"
     monkeypatch.setattr("dynamis.ui.views.circuit.saving.QFileDialog.getSaveFileName", lambda *_: (str(saved), ""))
-    click(side.save_parts)
+    click(side.endings.save_parts)
     assert "matched pair" in saved.read_text()
     high = page._high_note
     press(window, Qt.Key.Key_I, CONTROL, SHIFT)

@@ -8,7 +8,6 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QHBoxLayout,
     QPlainTextEdit,
-    QPushButton,
     QVBoxLayout,
     QWidget,
 )
@@ -26,7 +25,7 @@ from dynamis.ui.theme.palette import Colours
 from dynamis.ui.views.circuit.curve import Pot, PotCurve, pot_words
 from dynamis.ui.views.circuit.histogram import Histogram, Laid
 from dynamis.ui.views.circuit.parts_panel import PartsPanel
-from dynamis.ui.views.circuit.saving import save_text
+from dynamis.ui.views.circuit.saving import Endings
 from dynamis.ui.views.circuit.words import budget_words, spread_words, step_words
 from dynamis.ui.widgets.panel import Panel, Sentences, holding, rule, scrolling
 from dynamis.ui.widgets.picture import Drawn
@@ -59,20 +58,9 @@ class ChosenPanel(Panel):
         self.as_trimmed = QCheckBox("its trimmers are set by readings")
         self.as_trimmed.setChecked(True)
         self.body.addWidget(self.as_trimmed)
-        saves = QHBoxLayout()
-        self.save_parts, self.save_spice = QPushButton("Parts list…"), QPushButton("SPICE…")
-        saves.addWidget(self.save_parts)
-        saves.addWidget(self.save_spice)
-        self.body.addLayout(saves)
-        self.use = QPushButton("Use this in the link (Ctrl+Shift+I)")
-        self.use.setProperty("primary", True)
-        self.body.addWidget(self.use)
-        self.save_parts.clicked.connect(
-            lambda: save_text(self, session, "Save the parts list", "parts.csv", self.parts_text)
-        )
-        self.save_spice.clicked.connect(
-            lambda: save_text(self, session, "Save the SPICE text", "circuit.cir", self.spice_text)
-        )
+        self.endings = Endings(self, session, self.parts_text, self.spice_text)
+        self.use = self.endings.use
+        self.body.addLayout(self.endings)
 
     def _make_pages(self, colours: Colours) -> None:
         self.parts = PartsPanel()
@@ -132,7 +120,7 @@ class ChosenPanel(Panel):
         pieces = [] if made is None else pieces_of(made.circuit, style)
         others = [f"{one.name}  {one.value}, {one.role}" for one in pieces if one.ohms is None]
         self.parts.show_proposal(made, others, style)
-        for one in (self.save_parts, self.save_spice):
+        for one in (self.endings.save_parts, self.endings.save_spice):
             one.setEnabled(made is not None)
         self.as_trimmed.setVisible(made is not None and bool(made.trims))
         if made is None:

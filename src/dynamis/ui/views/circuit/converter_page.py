@@ -34,11 +34,10 @@ from dynamis.ui.views.circuit.converter_words import (
     warm_words,
     warmer,
 )
-from dynamis.ui.views.circuit.drawing import SchematicView
 from dynamis.ui.views.circuit.left_plot import LeftOver, LeftPlot
+from dynamis.ui.views.circuit.link_page import LinkPage
 from dynamis.ui.views.circuit.linked import spoils
-from dynamis.ui.views.circuit.side import SidePanel
-from dynamis.ui.widgets.panel import Panel, Sentences, label, scrolling, set_text
+from dynamis.ui.widgets.panel import Sentences, label, scrolling, set_text
 from dynamis.ui.widgets.quantity_edit import QuantityEdit
 from dynamis.ui.widgets.table import Column, Row, Table
 
@@ -48,28 +47,24 @@ _ROOM_FOR_BOTH = 560
 _COLUMNS = (Column("adds, trimmed", left=True, stretch=2, fits=False), Column("± ct", stretch=0.3))
 
 
-class ConverterPage(QWidget):
+class ConverterPage(LinkPage):
     """What the link asks, the converter that does it, and the way into the link."""
 
     def __init__(self, session: Session, colours: Colours) -> None:
-        super().__init__()
-        self._session, self.colours = session, colours
-        self._pair: tuple[PortRef, PortRef] | None = None
+        super().__init__(session, colours, "What it has to do", "What is left", ("Trimmers", "Errors"))
         self._options, self.wish, self._high_note = _START, None, 0.0
         self.chosen: Converter | None = None
-        across = QHBoxLayout(self)
-        across.setContentsMargins(0, 0, 0, 0)
-        across.setSpacing(13)
-        across.addWidget(self._make_wish(), 0)
-        across.addWidget(self._make_middle(), 1)
-        self.side = SidePanel(session, ("Trimmers", "Errors"), self.parts_text)
-        self.use, self.spice = self.side.use, self.side.spice
-        self.side.values.changed.connect(self._part_changed)
         self.side.values.sizes = dict.fromkeys(TRIMMERS, trimmer_sizes())
-        across.addWidget(self.side, 0)
+        self._make_wish()
+        self.state = label("", "small")
+        self.over.head.addWidget(self.state)
+        self.left, self.table = LeftPlot(colours, session.style), Table("What each part adds", _COLUMNS)
+        row = QHBoxLayout()
+        row.addWidget(self.left, 5)
+        row.addWidget(self.table, 3)
+        self.over.body.addLayout(row, 1)
 
-    def _make_wish(self) -> Panel:
-        panel = self._wish_panel = Panel("What it has to do", "What it has to do")
+    def _make_wish(self) -> None:
         inner = QWidget()
         column = QVBoxLayout(inner)
         column.setContentsMargins(0, 0, 6, 0)
@@ -91,11 +86,10 @@ class ConverterPage(QWidget):
         self.as_trimmed.setToolTip("In the link, what the trimmers take out then no longer counts")
         column.addWidget(self.as_trimmed)
         column.addStretch(1)
-        panel.body.addWidget(scrolling(inner), 1)
+        self.wish_panel.body.addWidget(scrolling(inner), 1)
         self.anew = QPushButton("Choose the parts anew")
         self.anew.clicked.connect(self.choose_anew)
-        panel.body.addWidget(self.anew)
-        return panel
+        self.wish_panel.body.addWidget(self.anew)
 
     def _edit(self, grid: QGridLayout, row: int, words: str, read, hint: str) -> QuantityEdit:
         made = QuantityEdit(words, read, self._take)
@@ -127,43 +121,15 @@ class ConverterPage(QWidget):
         grid.addWidget(name, row, 0)
         grid.addWidget(edit, row, 1)
 
-    def _make_middle(self) -> QWidget:
-        middle = QWidget()
-        column = QVBoxLayout(middle)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(11)
-        panel = Panel("What is left", "What is left")
-        self.state = label("", "small")
-        panel.head.addWidget(self.state)
-        self.left = LeftPlot(self.colours, self._session.style)
-        row = QHBoxLayout()
-        row.addWidget(self.left, 5)
-        self.table = Table("What each part adds", _COLUMNS)
-        row.addWidget(self.table, 3)
-        panel.body.addLayout(row, 1)
-        column.addWidget(panel, 4)
-        under = Panel("Schematic", "Schematic")
-        self.drawing = SchematicView(self.colours, self._session.style)
-        self.drawing.slot_chosen.connect(self._slot_chosen)
-        under.body.addWidget(scrolling(self.drawing, across=True), 1)
-        column.addWidget(under, 5)
-        return middle
-
-    def sides(self, wish: int, side: int) -> tuple[tuple[QWidget, int], ...]:
-        """The panels at both sides with the widths they should have."""
-        return (self._wish_panel, wish), (self.side, side)
-
     def resizeEvent(self, event) -> None:
         """Where there is little room the plot has it; what each part adds stands under Errors too."""
         super().resizeEvent(event)
-        room = self.width() - self._wish_panel.width() - self.side.width()
+        room = self.width() - self.wish_panel.width() - self.side.width()
         self.table.setVisible(room >= _ROOM_FOR_BOTH)
 
     def dress(self, colours: Colours, *, zigzag: bool) -> None:
-        self.colours = colours
-        for one in (self.drawing, self.left):
-            one.colours, one.number_style = colours, self._session.style
-        self.drawing.zigzag = zigzag
+        super().dress(colours, zigzag=zigzag)
+        self.left.colours, self.left.number_style = colours, self._session.style
 
     # -- what is shown -----------------------------------------------------------------------------
 
@@ -216,7 +182,7 @@ class ConverterPage(QWidget):
 
     def _show_chosen(self) -> None:
         made, wish, style = self.chosen, self.wish, self._session.style
-        self.side.allow(made is not None)
+        self.side.endings.allow(made is not None)
         set_text(self.state, "")
         if made is None or wish is None or self._pair is None:
             self.side.values.show_values((), style)
@@ -304,17 +270,12 @@ class ConverterPage(QWidget):
             return
         self.show_pair(*self._pair, anew=True)
 
-    def _part_changed(self, name: str, ohms: float) -> None:
+    def _changed(self, name: str, ohms: float) -> None:
         made = self.chosen
         fitted = {"trimmers" if name in TRIMMERS else "ohms": {
             **(made.parts.trimmers if name in TRIMMERS else made.parts.ohms), name: ohms}}  # fmt: skip
         self.chosen = trim(replace(made, parts=replace(made.parts, **fitted)), self.wish)
         self._show_chosen()
-
-    def _slot_chosen(self, name: str) -> None:
-        self.drawing.choose(name)
-        self.side.tabs.show_page(0)
-        self.side.values.focus(name)
 
     def use_in_link(self) -> None:
         """Put the converter into the link; one revision, taken back by undo."""

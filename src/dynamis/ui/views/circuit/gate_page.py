@@ -7,7 +7,7 @@ from dataclasses import replace as with_choice
 from msgspec.structs import replace as with_
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
 from dynamis.bench.document import GateStageRecord, Link
 from dynamis.bench.gate_choices import GateChoice, choice, gate_choices, meets_words, use_stage, with_stage
@@ -19,10 +19,9 @@ from dynamis.errors import InputError
 from dynamis.files.spice import stage_spice
 from dynamis.ui.session import Session
 from dynamis.ui.theme.palette import Colours
-from dynamis.ui.views.circuit.drawing import SchematicView
-from dynamis.ui.views.circuit.side import SidePanel
+from dynamis.ui.views.circuit.link_page import LinkPage
 from dynamis.ui.views.circuit.words import gate_row, gate_words
-from dynamis.ui.widgets.panel import Panel, Sentences, holding, scrolling
+from dynamis.ui.widgets.panel import Sentences, holding, scrolling
 from dynamis.ui.widgets.table import Column, Row, Table
 
 _COLUMNS = (
@@ -32,60 +31,26 @@ _COLUMNS = (
 )  # fmt: skip
 
 
-class GatePage(QWidget):
+class GatePage(LinkPage):
     """looked_at : another circuit is looked at."""
 
     looked_at = Signal()
 
     def __init__(self, session: Session, colours: Colours) -> None:
-        super().__init__()
-        self._session, self.colours = session, colours
-        self._pair: tuple[PortRef, PortRef] | None = None
+        super().__init__(session, colours, "What meets what", "Circuits for gates", ())
         self._link: Link | None = None
         self._choices: dict[str, GateChoice] = {}
         self.chosen: GateChoice | None = None
-        across = QHBoxLayout(self)
-        across.setContentsMargins(0, 0, 0, 0)
-        across.setSpacing(13)
-        across.addWidget(self._make_wish(), 0)
-        across.addWidget(self._make_middle(), 1)
-        self.side = SidePanel(session, (), self.parts_text)
-        self.use, self.spice, self.words = self.side.use, self.side.spice, self.side.words
-        self.side.values.changed.connect(self._changed)
-        across.addWidget(self.side, 0)
-
-    def _make_wish(self) -> Panel:
-        self._wish_panel = Panel("What meets what", "What meets what")
+        self.words = self.side.words
         self.meets = Sentences(spacing=9)
-        self._wish_panel.body.addWidget(scrolling(holding(self.meets)), 1)
-        return self._wish_panel
-
-    def _make_middle(self) -> QWidget:
-        middle = QWidget()
-        column = QVBoxLayout(middle)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(11)
-        panel = Panel("Circuits", "Circuits for gates")
+        self.wish_panel.body.addWidget(scrolling(holding(self.meets)), 1)
         self.table = Table("Circuits for gates", _COLUMNS)
         self.table.on_activate = self.look_at
         self.table.clicked.connect(lambda index: self.look_at(self.table.rows_model.rows[index.row()].key))
-        panel.body.addWidget(self.table)
-        column.addWidget(panel, 4)
-        under = Panel("Schematic", "Schematic")
-        self.drawing = SchematicView(self.colours, self._session.style)
-        self.drawing.slot_chosen.connect(self._slot_chosen)
-        under.body.addWidget(scrolling(self.drawing, across=True), 1)
-        column.addWidget(under, 5)
-        return middle
-
-    def sides(self, wish: int, side: int) -> tuple[tuple[QWidget, int], ...]:
-        """The panels at both sides with the widths they should have."""
-        return (self._wish_panel, wish), (self.side, side)
+        self.over.body.addWidget(self.table)
 
     def dress(self, colours: Colours, *, zigzag: bool) -> None:
-        self.colours = colours
-        self.drawing.colours, self.drawing.number_style = colours, self._session.style
-        self.drawing.zigzag = zigzag
+        super().dress(colours, zigzag=zigzag)
         self.table.rows_model.current_colour = QColor(colours.thread_wash)
 
     # -- what is shown -----------------------------------------------------------------------------
@@ -121,7 +86,7 @@ class GatePage(QWidget):
 
     def _show_chosen(self) -> None:
         made, style, bench = self.chosen, self._session.style, self._session.bench
-        self.side.allow(made is not None)
+        self.side.endings.allow(made is not None)
         if made is None or self._pair is None or self._link is None:
             self.side.values.show_values((), style)
             self.words.show_sentences([])
@@ -153,11 +118,6 @@ class GatePage(QWidget):
         self.side.refuse("")
         self._show_table()
         self._show_chosen()
-
-    def _slot_chosen(self, name: str) -> None:
-        self.drawing.choose(name)
-        self.side.tabs.show_page(0)
-        self.side.values.focus(name)
 
     def use_in_link(self) -> None:
         """Put the chosen circuit into the link; one revision, taken back by undo."""

@@ -1,11 +1,11 @@
-"""Saving a text of the Circuit station where the user says."""
+"""Saving what the Circuit station shows where the user says, and the way of a circuit into the link."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtWidgets import QFileDialog, QWidget
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from dynamis.errors import InputError
 from dynamis.files.text import write_whole
@@ -22,3 +22,30 @@ def save_text(parent: QWidget, session: Session, title: str, start: str, text: C
         session.said.emit(f"Saved {Path(name).name}.", False)
     except InputError as error:
         session.said.emit(str(error), True)
+
+
+class Endings(QVBoxLayout):
+    """The buttons under a circuit: its parts list and its SPICE text to a file, and itself into the link."""
+
+    def __init__(
+        self, parent: QWidget, session: Session, parts_text: Callable[[], str], spice_text: Callable[[], str]
+    ) -> None:
+        super().__init__()
+        row = QHBoxLayout()
+        self.save_parts, self.save_spice = QPushButton("Parts list…"), QPushButton("SPICE…")
+        self.use = QPushButton("Use this in the link (Ctrl+Shift+I)")
+        self.use.setProperty("primary", True)
+        saved = {
+            self.save_parts: ("Save the parts list", "parts.csv", parts_text),
+            self.save_spice: ("Save the SPICE text", "circuit.cir", spice_text),
+        }
+        for button, what in saved.items():
+            row.addWidget(button)
+            button.clicked.connect(lambda _=False, what=what: save_text(parent, session, *what))
+        self.addLayout(row)
+        self.addWidget(self.use)
+
+    def allow(self, there: bool) -> None:
+        """Whether there is a circuit that can be used and saved."""
+        for one in (self.use, self.save_parts, self.save_spice):
+            one.setEnabled(there)

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from PySide6.QtWidgets import QHBoxLayout, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPlainTextEdit, QVBoxLayout, QWidget
 
 from dynamis.ui.session import Session
-from dynamis.ui.views.circuit.saving import save_text
+from dynamis.ui.views.circuit.saving import Endings
 from dynamis.ui.views.circuit.values import ValueGrid
 from dynamis.ui.widgets.panel import Panel, Sentences, label, scrolling, set_refusal
 from dynamis.ui.widgets.tabs import Tabs
@@ -37,20 +37,8 @@ class SidePanel(Panel):
         self.refuse("")
         self.values.refused.connect(self.refuse)
         self.body.addWidget(self.refusal)
-        saves = QHBoxLayout()
-        self.save_parts, self.save_spice = QPushButton("Parts list…"), QPushButton("SPICE…")
-        saves.addWidget(self.save_parts)
-        saves.addWidget(self.save_spice)
-        self.body.addLayout(saves)
-        self.use = QPushButton("Use this in the link (Ctrl+Shift+I)")
-        self.use.setProperty("primary", True)
-        self.body.addWidget(self.use)
-        saved = {
-            self.save_parts: ("Save the parts list", "parts.csv", parts_text),
-            self.save_spice: ("Save the SPICE text", "circuit.cir", self.spice.toPlainText),
-        }
-        for button, what in saved.items():
-            button.clicked.connect(lambda _=False, what=what: save_text(self, session, *what))
+        self.endings = Endings(self, session, parts_text, self.spice.toPlainText)
+        self.body.addLayout(self.endings)
 
     def _add_page(self, over: QWidget | None, sentences: Sentences) -> None:
         page = QWidget()
@@ -65,8 +53,3 @@ class SidePanel(Panel):
     def refuse(self, text: str) -> None:
         """Tell what is wrong, or that nothing is any more."""
         set_refusal(self.refusal, text)
-
-    def allow(self, there: bool) -> None:
-        """Whether there is a circuit that can be used and saved."""
-        for one in (self.use, self.save_parts, self.save_spice):
-            one.setEnabled(there)
