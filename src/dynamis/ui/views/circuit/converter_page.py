@@ -52,13 +52,15 @@ class ConverterPage(LinkPage):
 
     def __init__(self, session: Session, colours: Colours) -> None:
         super().__init__(session, colours, "What it has to do", "What is left", ("Trimmers", "Errors"))
+        self.side.values.sizes = dict.fromkeys(TRIMMERS, trimmer_sizes())
+
+    def _fill(self) -> None:
         self._options, self.wish, self._high_note = _START, None, 0.0
         self.chosen: Converter | None = None
-        self.side.values.sizes = dict.fromkeys(TRIMMERS, trimmer_sizes())
         self._make_wish()
         self.state = label("", "small")
         self.over.head.addWidget(self.state)
-        self.left, self.table = LeftPlot(colours, session.style), Table("What each part adds", _COLUMNS)
+        self.left, self.table = LeftPlot(self.colours, self._session.style), Table("What each part adds", _COLUMNS)
         row = QHBoxLayout()
         row.addWidget(self.left, 5)
         row.addWidget(self.table, 3)

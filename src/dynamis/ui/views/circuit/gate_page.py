@@ -38,10 +38,12 @@ class GatePage(LinkPage):
 
     def __init__(self, session: Session, colours: Colours) -> None:
         super().__init__(session, colours, "What meets what", "Circuits for gates", ())
+        self.words = self.side.words
+
+    def _fill(self) -> None:
         self._link: Link | None = None
         self._choices: dict[str, GateChoice] = {}
         self.chosen: GateChoice | None = None
-        self.words = self.side.words
         self.meets = Sentences(spacing=9)
         self.wish_panel.body.addWidget(scrolling(holding(self.meets)), 1)
         self.table = Table("Circuits for gates", _COLUMNS)

@@ -27,6 +27,7 @@ class LinkPage(QWidget):
         across.setContentsMargins(0, 0, 0, 0)
         across.setSpacing(13)
         self.wish_panel, self.over = Panel(left, left), Panel(over, over)
+        self._fill()  # in the order in which Tab goes through it
         middle = QWidget()
         column = QVBoxLayout(middle)
         column.setContentsMargins(0, 0, 0, 0)
@@ -56,6 +57,10 @@ class LinkPage(QWidget):
         self.drawing.choose(name)
         self.side.tabs.show_page(0)
         self.side.values.focus(name)
+
+    def _fill(self) -> None:
+        """Put what is the page's own into `wish_panel` and `over`."""
+        raise NotImplementedError
 
     def _changed(self, name: str, ohms: float) -> None:
         """A part was typed or stepped to other ohms."""
