@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import Protocol, runtime_checkable
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,8 +15,6 @@ from dynamis.bench.tunings import tuning_of
 from dynamis.converter.dac import MOST_BITS_WITH_INL, Dac
 from dynamis.converter.heads import ConstantsHead, TableHead, inl_behind
 from dynamis.converter.transfers import DacTransfer
-from dynamis.electrics.circuits.built import BuiltCircuit
-from dynamis.electrics.exponential.converter import Converter
 from dynamis.electrics.net import Net, Terminal
 from dynamis.electrics.stage import Stage
 from dynamis.errors import InputError
@@ -23,10 +22,23 @@ from dynamis.pitch.laws import Law, parse_law
 from dynamis.pitch.tuning import Tuning
 from dynamis.transfer.chain import Chain, Transfer
 from dynamis.transfer.law import Oscillator, PitchSource, WantedPitch
-from dynamis.transfer.parameter import NOMINAL, World
+from dynamis.transfer.parameter import NOMINAL, Parameter, World
 from dynamis.transfer.registry import REGISTRY, StoredTransfer
 
 FloatArray = NDArray[np.float64]
+# Circuits of parts are imported when a link has one.
+REGISTRY.later("dynamis.electrics.circuits.built", "circuit")
+REGISTRY.later("dynamis.electrics.exponential.converter", "exponential", "logarithmic")
+
+
+@runtime_checkable
+class Driven(Transfer, Protocol):
+    """A circuit of parts between, which its sender's own resistance belongs to."""
+
+    def driven_by(self, ohms: float, source: Parameter | None) -> Driven: ...
+    def out_ohms(self, world: World) -> FloatArray: ...
+
+
 Head = ConstantsHead | TableHead
 
 
@@ -185,7 +197,7 @@ def between_of(bench: Bench, link: Link) -> tuple[Transfer, ...] | None:
     label = f"{bench.gear_by(link.output.gear).name} {port.name}"
     for k, stored in enumerate(link.between):
         transfer = REGISTRY.make(f"{link.id}.{k}", stored)
-        if isinstance(transfer, BuiltCircuit | Converter):
+        if isinstance(transfer, Driven):
             if ohms is None:
                 return None
             own = Terminal(source, label, ohms, True, limit).parameter if ohms and k == 0 else None
@@ -210,7 +222,7 @@ def driving(bench: Bench, link: Link) -> Terminal | None:
         for one in reversed(between_of(bench, link) or ()):
             if isinstance(one, Stage):
                 return Terminal(terminal_id, label, one.out_ohms, True)
-            if isinstance(one, BuiltCircuit | Converter):
+            if isinstance(one, Driven):
                 return Terminal(terminal_id, label, float(one.out_ohms(NOMINAL)), True, behind=one)
     return None if port.ohms is None else Terminal(terminal_id, label, port.ohms, True, port.ohms_limit)
 

@@ -8,10 +8,7 @@ from typing import Any
 import msgspec
 
 from dynamis.bench.document import Bench, GateStageRecord, Gear, Link
-from dynamis.bench.judging.switching import SWITCHING, gate_input, gate_output
-from dynamis.bench.ports import GateRecord, Port
-from dynamis.electrics.gates.levels import GateInput, GateOutput, Span
-from dynamis.electrics.gates.stages import CIRCUITS, becomes
+from dynamis.bench.ports import SWITCHING, GateRecord, Port
 from dynamis.electrics.potentiometer import LoadedPot
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
@@ -65,8 +62,8 @@ def check_port(port: Port) -> None:
         _ordered(port.name, "swings from", port.swing.low_volts, "to", port.swing.high_volts)
     if port.law is not None:
         parse_law(port.law)
-    if port.role in SWITCHING:
-        _check_gate(port)
+    if port.gate is not None and port.role in SWITCHING:
+        _check_gate(port, port.gate)
     if port.pot is not None and port.pot.ohms is not None:
         LoadedPot(port.pot.ohms, port.pot.fed_volts or 0.0, port.pot.fed_ohms, port.pot.load_ohms or math.inf)
     if port.audio is not None and port.audio.full_scale_volts == 0:
@@ -105,6 +102,9 @@ def check_link(bench: Bench, link: Link) -> None:
 
 def _check_stage(stage: GateStageRecord) -> None:
     """Refuse a circuit for gates that is not known, or whose parts are not all there."""
+    from dynamis.electrics.gates.levels import GateOutput
+    from dynamis.electrics.gates.stages import CIRCUITS, becomes
+
     for part in stage.parts:
         if part.ohms is not None and not 0 < part.ohms < math.inf:
             raise InputError(f"{part.name} of the {stage.circuit} is {plain(part.ohms)} Ω; more than 0 was expected.")
@@ -159,9 +159,11 @@ def named(text: str, what: str) -> str:
     return cleaned
 
 
-def _check_gate(port: Port) -> None:
+def _check_gate(port: Port, gate: GateRecord) -> None:
+    from dynamis.bench.judging.switching import gate_input, gate_output
+    from dynamis.electrics.gates.levels import GateInput, Span
+
     kinds = ("driven", "switch") if port.direction == "output" else ("positive", "shorting")
-    gate = port.gate or GateRecord("driven" if port.direction == "output" else "positive")
     if gate.kind not in kinds:
         raise InputError(f"{port.name} is an {port.direction} and cannot be {gate.kind!r}.")
     if port.direction == "output":

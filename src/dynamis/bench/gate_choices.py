@@ -13,8 +13,8 @@ from dynamis.bench.document import Bench, GateStageRecord, Link
 from dynamis.bench.gear.commands import put_link
 from dynamis.bench.judging.beside import spoiled
 from dynamis.bench.judging.pairs import PairFit, judge_pair
-from dynamis.bench.judging.switching import SWITCHING, fitting_circuits, gate_input, gate_output, meeting
-from dynamis.bench.ports import PortRef
+from dynamis.bench.judging.switching import fitting_circuits, gate_input, gate_output, meeting
+from dynamis.bench.ports import SWITCHING, PortRef
 from dynamis.electrics.gates.circuits import stretcher_parts
 from dynamis.electrics.gates.levels import GateFit
 from dynamis.notation.style import Style

@@ -12,8 +12,8 @@ from msgspec.structs import replace
 
 from dynamis.bench.document import Bench, Link
 from dynamis.bench.judging.pairs import trial_link
-from dynamis.bench.judging.switching import SWITCHING, gate_input, meeting, pulse_seconds, sent_as
-from dynamis.bench.ports import EnvelopeRecord, Port, PortRef, VoltSpan
+from dynamis.bench.judging.switching import gate_input, meeting, pulse_seconds, sent_as
+from dynamis.bench.ports import SWITCHING, EnvelopeRecord, Port, PortRef, VoltSpan
 from dynamis.electrics.finding import Finding
 from dynamis.electrics.gates.levels import GateFit, GateInput, GateOutput, levels_at
 from dynamis.transfer.breakpoints import Breakpoints, Course

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Final, Literal
 
 import msgspec
 
@@ -10,6 +10,8 @@ from dynamis.transfer.registry import StoredTransfer
 
 Trimmers = Literal["none", "scale", "scale-and-offset"]
 Role = Literal["pitch", "gate", "trigger", "clock", "modulation", "audio", "midi"]
+# Roles of which only the levels count.
+SWITCHING: Final = ("gate", "trigger", "clock")
 Contact = Literal["tip", "ring", "ring 2", "sleeve"]
 Carries = Literal["signal", "second-signal", "cold-leg", "supply", "return", "nothing"]
 

@@ -7,6 +7,7 @@ here; it cannot be judged.
 from __future__ import annotations
 
 from collections.abc import Callable
+from importlib import import_module
 from typing import Any
 
 import msgspec
@@ -28,6 +29,7 @@ class Registry:
 
     def __init__(self) -> None:
         self._kinds: dict[str, tuple[int, Callable[[str, dict[str, Any]], Transfer]]] = {}
+        self._later: dict[str, str] = {}
 
     def register(self, kind: str, version: int, make: Callable[[str, dict[str, Any]], Transfer]) -> None:
         """Add a kind.  Raises `InputError` when the name is taken."""
@@ -35,12 +37,18 @@ class Registry:
             raise InputError(f"A transfer of the kind {kind!r} is registered already.")
         self._kinds[kind] = (version, make)
 
+    def later(self, module: str, *kinds: str) -> None:
+        """Kinds that a module registers, which is imported when the first of them is asked for."""
+        self._later |= dict.fromkeys(kinds, module)
+
     def forget(self, kind: str) -> None:
         """Take a kind out again; what was stored under it stays as it is."""
         self._kinds.pop(kind, None)
 
     def knows(self, stored: StoredTransfer) -> bool:
         """Whether this program can make the transfer: the kind is known and not newer than ours."""
+        if stored.kind not in self._kinds and stored.kind in self._later:
+            import_module(self._later[stored.kind])
         return stored.kind in self._kinds and stored.version <= self._kinds[stored.kind][0]
 
     def make(self, transfer_id: str, stored: StoredTransfer) -> Transfer:

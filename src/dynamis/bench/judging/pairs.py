@@ -13,8 +13,8 @@ from dynamis.bench.judging.patch import judge_patch
 from dynamis.bench.judging.pitch_fit import judge_pitch
 from dynamis.bench.judging.pitch_sides import SideCache
 from dynamis.bench.judging.swings import judge_swing
-from dynamis.bench.judging.switching import SWITCHING, judge_switching
-from dynamis.bench.ports import MidiRecord, Port, PortRef, Role
+from dynamis.bench.judging.switching import judge_switching
+from dynamis.bench.ports import SWITCHING, MidiRecord, Port, PortRef, Role
 from dynamis.bench.records import AdoptionRecord, in_force
 from dynamis.bench.tunings import tuning_of
 from dynamis.electrics.finding import BEST_FIRST, Finding, FitVerdict, verdict_of

@@ -13,8 +13,8 @@ from dynamis.bench.chains import driving, rivals_of
 from dynamis.bench.document import Bench, Gear, Link
 from dynamis.bench.judging.audio import numbering
 from dynamis.bench.judging.swings import sent_volts
-from dynamis.bench.judging.switching import SWITCHING, sent_as
-from dynamis.bench.ports import AudioRecord, Pole, Port, PortRef
+from dynamis.bench.judging.switching import sent_as
+from dynamis.bench.ports import SWITCHING, AudioRecord, Pole, Port, PortRef
 from dynamis.electrics.finding import Finding, Severity, cannot_tell
 from dynamis.electrics.gates.levels import Span
 from dynamis.electrics.net import Net, Terminal

@@ -23,9 +23,9 @@ from dynamis.bench.judging.patch import missing_gate, missing_reset, missing_tri
 from dynamis.bench.judging.pitch_fit import reached_notes
 from dynamis.bench.judging.remedy import Deed, Remedy, changed_link
 from dynamis.bench.judging.swings import Swing, loaded_pots, swing_at
-from dynamis.bench.judging.switching import SWITCHING, fitting_circuit
+from dynamis.bench.judging.switching import fitting_circuit
 from dynamis.bench.judging.workaround import workarounds
-from dynamis.bench.ports import PortRef
+from dynamis.bench.ports import SWITCHING, PortRef
 from dynamis.bench.records import AdoptionRecord
 from dynamis.bench.tunings import tuning_of
 from dynamis.electrics.circuits.built import BuiltCircuit

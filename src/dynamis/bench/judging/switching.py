@@ -7,14 +7,13 @@ from typing import Final
 
 from dynamis.bench.document import Bench, Link
 from dynamis.bench.judging.audio import coupling, peak_volts, unknown_of
-from dynamis.bench.ports import ClockRecord, GateRecord, Port, PortRef
+from dynamis.bench.ports import SWITCHING, ClockRecord, GateRecord, Port, PortRef
 from dynamis.electrics.finding import BEST_FIRST, Finding, cannot_tell
 from dynamis.electrics.gates.circuits import GateCircuit, gate_circuit, gate_circuits
 from dynamis.electrics.gates.levels import GateFit, GateInput, GateOutput, Span, judge_gate
 from dynamis.electrics.gates.stages import becomes
 from dynamis.notation.style import Style
 
-SWITCHING: Final = ("gate", "trigger", "clock")
 _HOW: Final = {
     "low_volts": "its level while nothing is played", "high_volts": "its level while a key is held",
     "on_volts": "the volts at which it goes on, by turning a known voltage up",

@@ -9,10 +9,9 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QStackedWidge
 
 from dynamis.bench.designing import RESISTOR_PER_KELVIN, asked_of, built, circuit_of, standing, use_between
 from dynamis.bench.judging.pairs import trial_link
-from dynamis.bench.judging.switching import SWITCHING
 from dynamis.bench.law_change import law_way
 from dynamis.bench.notes_at import note_at_volts
-from dynamis.bench.ports import PortRef
+from dynamis.bench.ports import SWITCHING, PortRef
 from dynamis.electrics.circuits.circuit import Fitted
 from dynamis.electrics.circuits.parts import pieces_of
 from dynamis.electrics.circuits.schematic import schematic
