@@ -29,7 +29,7 @@ from dynamis.electrics.series import SERIES
 from dynamis.electrics.signals import spice
 from dynamis.errors import InputError
 from dynamis.transfer.parameter import NOMINAL, World
-from dynamis.transfer.registry import REGISTRY
+from dynamis.transfer.registry import REGISTRY, StoredTransfer
 
 THERMAL = json.loads((Path(__file__).parent.parent / "oracles" / "thermal.json").read_text())["cases"]
 WISHES = {
@@ -219,6 +219,12 @@ def test_whatever_is_asked_the_trimmers_reach_and_the_law_is_kept(wish):
     assert left(wider, wish).most > left(made, wish).most
 
 
+def stored(**values):
+    """What a bench file would have to hold for it to be made."""
+    good = choose(WISHES["five octaves"]).stored().values
+    return REGISTRY.make("x", StoredTransfer("exponential", 1, {**good, **values}))
+
+
 PARTS = {**dict.fromkeys(NAMES, 1e4)}, dict.fromkeys(TRIMMERS, 1e3)
 
 
@@ -240,6 +246,16 @@ PARTS = {**dict.fromkeys(NAMES, 1e4)}, dict.fromkeys(TRIMMERS, 1e3)
     (lambda: PairParts({**PARTS[0], "R4": -1.0}, PARTS[1]), "R4 is -1 Ω"),
     (lambda: PairParts({**PARTS[0], "R77": 1.0}, PARTS[1]), "no place R77"),
     (lambda: PairParts({"R1": 1e5}, {}), "lacks R2"),
+    (lambda: PairParts(*PARTS, tolerance=-0.1), "tolerance of the resistors is -0.1"),
+    (lambda: PairParts(*PARTS, reference_volts=0.0), "voltage of the references is 0"),
+    (lambda: PairParts(*PARTS, load_ohms=0.0), "load of the converter is 0"),
+    (lambda: PairParts(*PARTS, clamp=Clamp(None, -11.0)), "stay above -9.545 V and below -11 V"),
+    (lambda: CONVERTERS["exponential"]("x", PairParts(*PARTS), (("RV4", 7.0),)), "RV4 stands at 7"),
+    (lambda: CONVERTERS["logarithmic"]("x", PairParts(*PARTS), (("RV9", 0.5),)), "RV9 stands at 0.5"),
+    (lambda: stored(ohms={"R1": "many"}), "not complete, or holds what does not belong"),
+    (lambda: stored(ohms=None), "not complete, or holds what does not belong"),
+    (lambda: stored(supply="twelve"), "not complete, or holds what does not belong"),
+    (lambda: stored(op_amp="golden"), "'golden' op-amp"),
 ])  # fmt: skip
 def test_what_cannot_be_is_refused_in_a_sentence(make, words):
     with pytest.raises(InputError, match=words):

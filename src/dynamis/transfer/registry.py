@@ -60,8 +60,13 @@ class Registry:
             )
         try:
             return self._kinds[stored.kind][1](transfer_id, stored.values)
-        except (TypeError, KeyError) as error:
-            raise InputError(f"The transfer {transfer_id!r} of the kind {stored.kind!r} is not complete.") from error
+        except InputError:
+            raise
+        except (TypeError, KeyError, ValueError, AttributeError) as error:
+            raise InputError(
+                f"The transfer {transfer_id!r} of the kind {stored.kind!r} is not complete, or holds what does "
+                "not belong there."
+            ) from error
 
 
 REGISTRY = Registry()

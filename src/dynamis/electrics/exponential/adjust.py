@@ -62,7 +62,9 @@ def _set(
 
     for _ in range(6):
         now = off(travel)
-        slopes = np.column_stack([(off({**travel, name: travel[name] + 1e-4}) - now) / 1e-4 for name in travel])
+        steps_to = {name: 1e-4 if at < MID else -1e-4 for name, at in travel.items()}  # inside the travel
+        moved = [(off({**travel, name: travel[name] + by}) - now) / by for name, by in steps_to.items()]
+        slopes = np.column_stack(moved)
         moves = np.linalg.solve(slopes, -now)
         travel = {name: float(np.clip(travel[name] + move, 0.0, 1.0)) for name, move in zip(travel, moves, strict=True)}
         if np.abs(moves).max() < 1e-9:
@@ -160,12 +162,13 @@ def _at(converter: Converter, name: str, travel: float) -> Converter:
 def _step(converter: Converter, wish: LawWish, name: str, send: float, needed: float) -> Step:
     set_to = dict(converter.travel).get(name, MID)
     low, middle, high = (float(wish.cents(_at(converter, name, at), send)) for at in (0.0, set_to, 1.0))
-    beside = [_at(converter, name, set_to + step) for step in (-0.01, 0.01)]
+    places = max(0.0, set_to - 0.01), min(1.0, set_to + 0.01)
+    beside, turns = [_at(converter, name, one) for one in places], TURNS * (places[1] - places[0])
     near = [float(one.exact(send, NOMINAL)) for one in beside]
     cents = [float(wish.cents(one, send)) for one in beside]
-    per_turn = (near[1] - near[0]) / 0.02 / TURNS
+    per_turn = (near[1] - near[0]) / turns
     read = float(converter.exact(send, NOMINAL))
-    return Step(name, send, read, middle, per_turn, (cents[1] - cents[0]) / 0.02 / TURNS,
+    return Step(name, send, read, middle, per_turn, (cents[1] - cents[0]) / turns,
                 min(abs(low - middle), abs(high - middle)), needed)  # fmt: skip
 
 

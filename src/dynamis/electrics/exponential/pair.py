@@ -25,6 +25,8 @@ from dynamis.electrics.exponential.parts import (
     PairParts,
 )
 from dynamis.electrics.exponential.thermal import thermal_volts
+from dynamis.errors import InputError
+from dynamis.notation.style import plain
 from dynamis.transfer.parameter import NOMINAL, Parameter, World
 from dynamis.transfer.quantity import Quantity
 from dynamis.transfer.registry import StoredTransfer
@@ -81,6 +83,11 @@ class Pair:
     input: Quantity = field(default=Quantity("volts", "at the converter"))
     output: Quantity = field(default=Quantity("volts", "after the converter"))
     believes: bool = False
+
+    def __post_init__(self) -> None:
+        for name, at in self.travel:
+            if name not in TRIMMERS or not 0.0 <= at <= 1.0:
+                raise InputError(f"{name} stands at {plain(at)}; {' or '.join(TRIMMERS)} at 0 to 1 was expected.")
 
     @cached_property
     def _parameters(self) -> dict[str, Parameter]:

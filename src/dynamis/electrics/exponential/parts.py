@@ -50,6 +50,7 @@ _CAPACITOR_ROLES: Final[dict[Way, tuple[str, str]]] = {
         "from U3's output to its − input: the same",
     ),
 }
+_MOST_OHMS: Final = 1e12
 NAMES: Final = tuple(f"R{k}" for k in range(1, 11))
 SCALE_TRIMMER: Final = "RV4"
 LEVEL_TRIMMER: Final = "RV6"
@@ -98,10 +99,25 @@ class PairParts:
         for name, ohms in (*self.ohms.items(), *self.trimmers.items()):
             if name not in NAMES and name not in TRIMMERS:
                 raise InputError(f"A converter of the law has no place {name}.")
-            if not ohms > 0:
-                raise InputError(f"{name} is {plain(ohms)} Ω; more than 0 Ω was expected.")
+            if not 0 < ohms < _MOST_OHMS:
+                raise InputError(f"{name} is {plain(ohms)} Ω; more than 0 Ω was expected, and less than 1 TΩ.")
         if self.supply.single:
             raise InputError("A converter of the law needs a rail below 0 V: the pair's emitters go there.")
+        load = _MOST_OHMS if self.load_ohms is None else self.load_ohms
+        for what, value, least, most in (
+            ("tolerance of the resistors", self.tolerance, 0.0, 0.2),
+            ("drift of the resistors", self.per_kelvin, 0.0, 0.01),
+            ("growth of R5, ppm/K,", self.base_ppm, -1e4, 1e4),
+            ("voltage of the references", self.reference_volts, 1.0, 30.0),
+            ("load of the converter", load, 1.0, _MOST_OHMS),
+        ):
+            if not least <= value <= most:
+                raise InputError(f"The {what} is {plain(value)}; {plain(least)} to {plain(most)} was expected.")
+        low, high = self.output_ends
+        if not low < high:
+            raise InputError(
+                f"The output would have to stay above {plain(round(low, 3))} V and below {plain(round(high, 3))} V."
+            )
 
     def limit(self, name: str) -> float:
         """Tolerance of a resistor, a fraction."""
