@@ -93,20 +93,25 @@ class LawWish:
         """Of the side that is V/oct, half-way up the notes."""
         return sum(self.sides[0]) / 2.0
 
+    @cached_property
+    def _reaches(self) -> tuple[float, float]:
+        """The least and the most that the output gives, with the clamp that the input asks for and some to spare."""
+        swing = self.op_amp.swing(self.supply)
+        clamp, dropped = self.bears.needed(*swing), 1.0
+        if clamp.diodes:  # the resistor inside the loop drops some of it, by load and feedback
+            dropped += LOOP_OHMS * ((1.0 / self.load_ohms if self.load_ohms else 0.0) + 1.0 / _LEAST_FEEDBACK)
+        low, high = clamp.within(swing[0] / dropped, swing[1] / dropped)
+        return low + _SPARE_VOLTS, high - _SPARE_VOLTS
+
     @property
     def reach_volts(self) -> float:
-        """The most that the output gives, with the clamp that the input asks for and something to spare."""
-        high = self.op_amp.swing(self.supply)[1]
-        clamp = self.bears.needed(*self.op_amp.swing(self.supply))
-        if clamp.diodes:  # the resistor inside the loop drops some of it, by load and feedback
-            high /= 1.0 + LOOP_OHMS * (1.0 / self.load_ohms if self.load_ohms else 0.0) + LOOP_OHMS / _LEAST_FEEDBACK
-        return clamp.within(0.0, high)[1] - _SPARE_VOLTS
+        """The most that the output gives."""
+        return self._reaches[1]
 
     @property
     def floor_volts(self) -> float:
         """The least that it gives."""
-        low = self.op_amp.swing(self.supply)[0]
-        return self.bears.needed(*self.op_amp.swing(self.supply)).within(low, 0.0)[0] + _SPARE_VOLTS
+        return self._reaches[0]
 
     @property
     def octaves_beyond(self) -> float:
