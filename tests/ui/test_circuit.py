@@ -281,6 +281,9 @@ def test_a_keyboard_drives_hertz_per_volt_through_a_converter(window, tmp_path, 
                               (page.grows, "1e6", "no resistor's"), (side.values.edits["R1"], "-1", "more than 0")):  # fmt: skip
         type_into(edit, text, enter=True)
         assert words in side.refusal.text()
+    type_into(page.supply, "6", enter=True)  # fewer notes, the converter for them
+    assert any(text.startswith("It ends at note 7") for text in page.asks.shown)
+    type_into(page.supply, "12", enter=True)
     type_into(page.grows, "0", enter=True)
     assert side.refusal.text() == ""
     assert page.chosen.parts.base_ppm == 0.0
@@ -344,3 +347,9 @@ def test_hertz_per_volt_drives_a_voice_through_a_converter_the_other_way(window,
     link = session.bench.link_from(output)
     assert [stored.kind for stored in link.between] == ["logarithmic"]
     assert "law-mismatch" not in {one.code for one in judge_pair(session.bench, link, sink).findings}
+    # A link whose law has changed since: the converter that stands in it is the wrong way round, and another is shown.
+    session.apply(set_port(session.bench, output, law="voct:scale=1,note=36,volts=0"))
+    session.apply(set_port(session.bench, sink, law="hzv:note=36,volts=0.25"))
+    settle()
+    assert (page.chosen.parts.way, page.wish.way) == ("exponential", "exponential")
+    assert "not in the link yet" in page.state.text()

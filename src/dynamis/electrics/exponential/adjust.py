@@ -178,7 +178,7 @@ def _turned(converter: Converter, wish: LawWish, found: tuple[Step, Step], world
     rounds, most = 0, float("inf")
     while rounds < _MOST_ROUNDS:
         for step in found:
-            for _ in range(5):
+            for _ in range(5 if step.cents_per_turn else 0):
                 at = dict(made.travel)[step.trimmer]
                 off = float(wish.off(made.exact(step.send_volts, world), step.send_volts)) - step.aim_cents
                 made = _at(made, step.trimmer, float(np.clip(at - off / (step.cents_per_turn * TURNS), 0.0, 1.0)))

@@ -111,7 +111,10 @@ class ConverterPage(LinkPage):
 
         def chosen(_: int) -> None:
             value = made.currentData()
-            self._take(replace(self._options, **{field: OP_AMPS[value] if field == "op_amp" else value}))
+            try:
+                self._take(replace(self._options, **{field: OP_AMPS[value] if field == "op_amp" else value}))
+            except InputError as error:
+                self.side.refuse(str(error))
 
         made.activated.connect(chosen)
         self._place(grid, row, words, made)
@@ -155,8 +158,8 @@ class ConverterPage(LinkPage):
             told = [asked] if isinstance(asked, str) else (
                 asks_words(asked, (session.bench.label(output), session.bench.label(sink)), session.style))  # fmt: skip
             if wish is not None and (wish != self.wish or (output, sink) != self._pair or self.chosen is None or anew):
-                self.chosen = None if there is None else replace(there, source_ohms=wish.source_ohms)
-                self.chosen = self.chosen or chosen_for(wish)
+                fits = there is not None and there.parts.way == wish.way
+                self.chosen = replace(there, source_ohms=wish.source_ohms) if fits else chosen_for(wish)
             if wish is not None and link.high_note < highest:
                 told.append(higher_words(wish, link.high_note, session.style))
             self._high_note = link.high_note
@@ -254,16 +257,17 @@ class ConverterPage(LinkPage):
 
     def _take(self, options: LawWish) -> None:
         """Choose the parts for other means; what cannot be is told and changes nothing."""
-        before = self._options
+        if self._pair is not None and self.wish is not None:
+            bench = self._session.bench
+            link = trial_link(bench.link_from(self._pair[0]), *self._pair)
+            try:
+                asked = converter_asked(bench, in_reach(bench, link, self._pair[1], options), self._pair[1], options)
+                if isinstance(asked, LawWish):
+                    chosen_for(asked)
+            except InputError:
+                self._show_options()
+                raise
         self._options = options
-        try:
-            if self.wish is not None:
-                chosen_for(replace(self.wish, supply=options.supply, op_amp=options.op_amp, series=options.series,
-                                   tolerance=options.tolerance, base_ppm=options.base_ppm))  # fmt: skip
-        except InputError:
-            self._options = before
-            self._show_options()
-            raise
         self.choose_anew()
 
     def choose_anew(self) -> None:
