@@ -23,7 +23,7 @@ from dynamis.electrics.design.wish import Wish
 
 FloatArray = NDArray[np.float64]
 # Large enough that two threads seldom wait for the interpreter.
-BLOCK: Final = 32768
+BLOCK: Final = 65536
 SAMPLES: Final = 100_000
 _STREAMS: Final = 2
 Shape = Literal["uniform", "normal"]
