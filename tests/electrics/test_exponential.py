@@ -17,7 +17,7 @@ from tests.electrics.test_drawn import joined
 from dynamis.electrics.circuits.clamp import Clamp
 from dynamis.electrics.circuits.parts import parts_list
 from dynamis.electrics.circuits.supply import OP_AMPS, Supply
-from dynamis.electrics.exponential.adjust import by_readings, left, steps, walk
+from dynamis.electrics.exponential.adjust import drift, exact_ppm, left, steps, walk, with_part
 from dynamis.electrics.exponential.choose import choose
 from dynamis.electrics.exponential.converter import CONVERTERS
 from dynamis.electrics.exponential.parts import NAMES, TRIMMERS, PairParts
@@ -123,6 +123,34 @@ def test_the_trimmers_reach_and_setting_them_by_readings_ends_near(name):
         )
 
 
+def set_by_hand(made, wish, world):
+    """Each trimmer turned until the reading is right, one after the other, by halving its travel: no slope is used."""
+    travel = dict.fromkeys(TRIMMERS, 0.5)
+    for _ in range(40):
+        for step in steps(made, wish):
+            low, high = 0.0, 1.0
+            for _ in range(45):
+                travel[step.trimmer] = (low + high) / 2.0
+                read = float(replace(made, travel=tuple(travel.items())).exact(step.send_volts, world))
+                if (read < step.read_volts) == (step.volts_per_turn > 0):
+                    low = travel[step.trimmer]
+                else:
+                    high = travel[step.trimmer]
+    return replace(made, travel=tuple(travel.items()))
+
+
+@pytest.mark.parametrize("part", [*NAMES, *TRIMMERS])
+@pytest.mark.parametrize("name", ["five octaves", "Hz/V to V/oct"])
+def test_a_part_far_from_any_law_is_told_and_breaks_nothing(name, part):
+    """What a hand may type by mistake: the errors are large, and numbers."""
+    wish = WISHES[name]
+    for ohms in (1e-3, 1.0, 1e6, 9e11):
+        made = with_part(choose(wish), wish, part, ohms)
+        assert all(0.0 <= at <= 1.0 for _, at in made.travel)
+        assert np.isfinite(left(made, wish).worst).all()
+        assert np.isfinite(walk(made, wish).left_cents)
+
+
 @pytest.mark.parametrize("name", WISHES)
 def test_whatever_parts_come_trimming_takes_out_all_but_the_bend(name):
     """Random parts within their limits: what was set is right again, all else within what `left` says stays."""
@@ -130,7 +158,7 @@ def test_whatever_parts_come_trimming_takes_out_all_but_the_bend(name):
     made = choose(wish)
     for _ in range(5):
         world = World({one.source: float(rng.uniform(-1, 1)) for one in made.parameters()})
-        turned = by_readings(made, wish, world)
+        turned = set_by_hand(made, wish, world)
         for step in steps(made, wish):
             assert float(turned.exact(step.send_volts, world)) == pytest.approx(step.read_volts, rel=1e-5)
         allowed = left(replace(made, trimmed=True), wish).most + 0.1 * wish.tolerance_cents
@@ -142,11 +170,13 @@ def test_temperature_moves_octaves_from_the_pivot_as_the_si_constants_say():
     wish = replace(WISHES["five octaves"], base_ppm=0.0, op_amp=OP_AMPS["ideal"])
     plain = choose(wish)
     ends = np.array([wish.in_low, wish.in_high])
-    moved = wish.cents(plain, ends, World(celsius=26.0)) - wish.cents(plain, ends)
+    moved = np.array(drift(plain, wish, 1.0))
     octaves = (ends - plain.pivot_volts) / wish.volts_per_octave
     assert moved == pytest.approx(drift_cents(octaves, 25.0, 1.0), rel=0.02)
     kept = choose(replace(wish, base_ppm=3300.0))
-    assert np.abs(wish.cents(kept, ends, World(celsius=26.0)) - wish.cents(kept, ends)).max() < np.abs(moved).max() / 20
+    assert np.abs(drift(kept, wish, 1.0)).max() < np.abs(moved).max() / 20
+    exact = replace(kept, parts=replace(kept.parts, base_ppm=exact_ppm(kept)))
+    assert np.abs(drift(exact, wish, 1.0)).max() < np.abs(moved).max() / 200
 
 
 @pytest.mark.parametrize("name", WISHES)

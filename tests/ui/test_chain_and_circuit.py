@@ -23,22 +23,9 @@ BOARD, TONE = PortRef("workshop-board", "pitch-b"), PortRef("carousel-board", "t
 
 
 @pytest.fixture
-def window(demo_file, make_window):
-    return make_window(demo_file)
-
-
-@pytest.fixture
 def chain(window):
     press(window, Qt.Key.Key_3, CONTROL)
     settle()
-    return window.station
-
-
-@pytest.fixture
-def circuit(window):
-    window.session.judge.look_at(BOARD, TONE)
-    press(window, Qt.Key.Key_4, CONTROL)
-    answered(window.station)
     return window.station
 
 

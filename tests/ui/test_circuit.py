@@ -21,19 +21,6 @@ NONE, LEFT = Qt.KeyboardModifier.NoModifier, Qt.MouseButton.LeftButton
 BOARD, TONE = PortRef("workshop-board", "pitch-b"), PortRef("carousel-board", "tone")
 
 
-@pytest.fixture
-def window(demo_file, make_window):
-    return make_window(demo_file)
-
-
-@pytest.fixture
-def circuit(window):
-    window.session.judge.look_at(BOARD, TONE)
-    press(window, Qt.Key.Key_4, CONTROL)
-    answered(window.station)
-    return window.station
-
-
 def press_row(table, row: int, held=NONE) -> None:
     """A click on the first cell of a row."""
     at = table.visualRect(table.model().index(row, 0)).center()

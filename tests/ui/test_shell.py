@@ -35,11 +35,6 @@ CONTROL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftM
 
 
 @pytest.fixture
-def window(demo_file, make_window):
-    return make_window(demo_file)
-
-
-@pytest.fixture
 def codes(window):
     press(window, Qt.Key.Key_5, CONTROL)
     return window.station

@@ -7,6 +7,7 @@ made up for in the design.
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import replace as with_
 from functools import lru_cache
 from typing import Final
@@ -34,6 +35,7 @@ from dynamis.electrics.exponential.converter import KINDS as CONVERTERS
 from dynamis.errors import InputError
 from dynamis.pitch.laws import ExponentialLaw, LinearLaw, parse_law
 from dynamis.pitch.tolerance import parse_tolerance
+from dynamis.transfer.chain import Transfer
 from dynamis.transfer.registry import REGISTRY, StoredTransfer
 
 # Of metal film resistors of 1 %; common practice, no source.
@@ -170,9 +172,14 @@ def standing(circuit: BuiltCircuit, wish: Wish) -> Proposal:
 
 def circuit_of(link: Link) -> BuiltCircuit | None:
     """The designed circuit that stands in a link, None where there is none."""
-    stored = next((one for one in link.between if one.kind == KIND and REGISTRY.knows(one)), None)
-    made = None if stored is None else REGISTRY.make(f"{link.id}.circuit", stored)
+    made = made_of(link, (KIND,))
     return made if isinstance(made, BuiltCircuit) else None
+
+
+def made_of(link: Link, kinds: Sequence[str]) -> Transfer | None:
+    """The first of some kinds that stands in a link, None where there is none."""
+    stored = next((one for one in link.between if one.kind in kinds and REGISTRY.knows(one)), None)
+    return None if stored is None else REGISTRY.make(f"{link.id}.between", stored)
 
 
 @lru_cache(maxsize=64)

@@ -12,7 +12,7 @@ from msgspec.structs import replace
 
 from dynamis.bench.chains import heard_by
 from dynamis.bench.commands import Change
-from dynamis.bench.designing import borne_by, joined, put_between
+from dynamis.bench.designing import borne_by, joined, made_of, put_between
 from dynamis.bench.document import Bench, Link
 from dynamis.bench.ports import PortRef
 from dynamis.bench.tunings import tuning_of
@@ -22,10 +22,9 @@ from dynamis.electrics.exponential.parts import Way
 from dynamis.electrics.exponential.wish import LawWish
 from dynamis.pitch.laws import ExponentialLaw, LinearLaw, parse_law
 from dynamis.pitch.tolerance import parse_tolerance
-from dynamis.transfer.registry import REGISTRY
 
 _TITLES: Final[dict[Way, str]] = {"exponential": "Exponential converter", "logarithmic": "Logarithmic converter"}
-_USUAL: Final = LawWish(0.0, 5.0, 0.25, 8.0)
+USUAL: Final = LawWish(0.0, 5.0, 0.25, 8.0)
 _ZERO_VOLTS: Final = 1e-3
 
 
@@ -44,7 +43,7 @@ def law_way(bench: Bench, output: PortRef, sink: PortRef) -> Way | None:
     return "logarithmic" if isinstance(heard.law, ExponentialLaw) else None
 
 
-def converter_asked(bench: Bench, link: Link, sink: PortRef, start: LawWish = _USUAL) -> LawWish | str:
+def converter_asked(bench: Bench, link: Link, sink: PortRef, start: LawWish = USUAL) -> LawWish | str:
     """What a converter has to do, or the sentence that says why a link asks for none.
 
     start : the supply, the series and whatever else the link does not decide.  Raises `InputError` where its notes
@@ -77,7 +76,7 @@ def converter_asked(bench: Bench, link: Link, sink: PortRef, start: LawWish = _U
     )  # fmt: skip
 
 
-def in_reach(bench: Bench, link: Link, sink: PortRef, start: LawWish = _USUAL) -> Link:
+def in_reach(bench: Bench, link: Link, sink: PortRef, start: LawWish = USUAL) -> Link:
     """The link with its highest note so low that the supply gives the volts for it; itself where it does already.
 
     Raises `InputError` where not even an octave is left.
@@ -111,6 +110,5 @@ def use_converter(
 
 def converter_of_link(link: Link) -> Converter | None:
     """The converter that stands in a link, None where there is none."""
-    stored = next((one for one in link.between if one.kind in KINDS and REGISTRY.knows(one)), None)
-    made = None if stored is None else REGISTRY.make(f"{link.id}.converter", stored)
+    made = made_of(link, KINDS)
     return made if isinstance(made, Converter) else None

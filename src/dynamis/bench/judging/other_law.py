@@ -15,13 +15,12 @@ from dynamis.bench.judging.remedy import Remedy, changed_link
 from dynamis.bench.law_change import chosen_for, converter_asked, in_reach, law_way, title_of
 from dynamis.bench.ports import PortRef
 from dynamis.bench.tunings import tuning_of
-from dynamis.electrics.exponential.adjust import left
+from dynamis.electrics.exponential.adjust import drift, left
 from dynamis.electrics.exponential.parts import Way
 from dynamis.errors import InputError
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import Law, law_text
 from dynamis.pitch.notes import note_label
-from dynamis.transfer.parameter import World
 
 _DOES: Final[dict[Way, str]] = {
     "exponential": "doubles the volts with every {}",
@@ -70,12 +69,11 @@ def _converter(bench: Bench, link: Link, sink: PortRef, way: Way, style: Style) 
     if made is None or isinstance(wish, str):
         yield Remedy("advice", name, str(wish))
         return
-    warmer = [float(wish.cents(made, wish.in_high, World(celsius=celsius))) for celsius in (25.0, 26.0)]
     parts = ", ".join(f"{one.name} {one.value}" for one in made.parts.pieces(style) if one.ohms is not None)
     text = (
         f"A matched pair {_DOES[way].format(style.volts(wish.volts_per_octave, 3))}: {parts}. Trimmed, "
         f"{style.cents(left(with_(made, trimmed=True), wish).most)} ct are left at most; the highest note moves "
-        f"{style.cents(warmer[1] - warmer[0], sign=True)} ct per °C."
+        f"{style.cents(drift(made, wish, 1.0)[1], sign=True)} ct per °C."
     )
     title = name
     if link.high_note < notes:

@@ -9,7 +9,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from dynamis.bench.chains import aim_volts, driving, heard_by, sending_of
+from dynamis.bench.chains import Driven, aim_volts, driving, heard_by, sending_of
 from dynamis.bench.document import Bench, Link
 from dynamis.bench.ports import Port, PortRef
 from dynamis.bench.records import HeadRecord
@@ -29,7 +29,7 @@ from dynamis.transfer.quantity import Reason
 FloatArray = NDArray[np.float64]
 # Trimmed or rounded parts come that near to a limit without anybody hearing that it clips.
 _CLIPPED_VOLTS: Final = 1e-4
-_BETWEEN: Final = (Stage, BuiltCircuit, ExponentialConverter, LogarithmicConverter)
+_BETWEEN: Final = (Stage, Driven)
 
 
 @dataclass(frozen=True, eq=False)

@@ -48,10 +48,16 @@ class Supply:
             return f"{plain(self.high)} V"
         return f"± {plain(self.high)} V" if self.low == -self.high else f"{plain(self.low)} V and +{plain(self.high)} V"
 
+    @property
+    def typed(self) -> str:
+        """As it is typed, what `parse` reads."""
+        return plain(self.high) if self.low == -self.high else f"{plain(self.low)}:{plain(self.high)}"
+
     @classmethod
     def parse(cls, text: str, tolerance: float = 0.0) -> Supply:
-        """`12` is ± 12 V, `0:5` a single supply, `-9:12` two unlike rails."""
-        parts = [parse_plain(one, "A supply voltage") for one in text.split(":")]
+        """`12` is ± 12 V, `0:5` a single supply, `-9:12` two unlike rails; `± 12 V` is read too."""
+        bare = text.replace("±", "").replace("V", "").replace("−", "-")
+        parts = [parse_plain(one, "A supply voltage") for one in bare.split(":")]
         if len(parts) == 1:
             return cls(-parts[0], parts[0], tolerance)
         if len(parts) != 2 or parts[0] >= parts[1]:

@@ -1,4 +1,4 @@
-"""Setting the trimmers of an converter of the law, and what is left of its errors."""
+"""Setting the trimmers of a converter of the law, and what is left of its errors."""
 
 from __future__ import annotations
 
@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from dynamis.electrics.circuits.circuit import MID, TURNS
 from dynamis.electrics.exponential.converter import Converter
 from dynamis.electrics.exponential.parts import LEVEL_TRIMMER, SCALE_TRIMMER, TRIMMERS
+from dynamis.electrics.exponential.thermal import ppm_per_kelvin
 from dynamis.electrics.exponential.wish import LawWish
 from dynamis.transfer.chain import varied
 from dynamis.transfer.parameter import NOMINAL, World
@@ -25,7 +26,6 @@ class Left:
     """Cents over the notes, shape (49,): with nominal parts, in the worst case, as a root sum of squares (k = 2); and
     how much each part adds at its limit, the most first."""
 
-    volts: FloatArray
     nominal: FloatArray
     worst: FloatArray
     rss: FloatArray
@@ -45,44 +45,68 @@ def trim(converter: Converter, wish: LawWish) -> Converter:
     return _set(converter, wish, ends, np.full(2, -(bend.max() + bend.min()) / 2.0))
 
 
-def by_readings(converter: Converter, wish: LawWish, world: World) -> Converter:
-    """A trimmed converter of other parts, with its trimmers where the readings of `steps` leave them."""
-    sends = wish.sends(_places(converter, wish))
-    return _set(converter, wish, sends, wish.cents(replace(converter, trimmed=False), sends), world)
-
-
-def _set(
-    converter: Converter, wish: LawWish, sends: FloatArray, aims: FloatArray, world: World = NOMINAL
-) -> Converter:  # fmt: skip
+def _set(converter: Converter, wish: LawWish, sends: FloatArray, aims: FloatArray) -> Converter:
     """The trimmers where two input volts are off by so many cents, or as near as their travel goes."""
     travel = {SCALE_TRIMMER: MID, LEVEL_TRIMMER: MID}
 
     def off(at: Mapping[str, float]) -> FloatArray:
-        return wish.cents(replace(converter, travel=tuple(at.items()), trimmed=False), sends, world) - aims
+        return wish.cents(replace(converter, travel=tuple(at.items()), trimmed=False), sends) - aims
 
     for _ in range(6):
         now = off(travel)
         steps_to = {name: 1e-4 if at < MID else -1e-4 for name, at in travel.items()}  # inside the travel
         moved = [(off({**travel, name: travel[name] + by}) - now) / by for name, by in steps_to.items()]
-        slopes = np.column_stack(moved)
-        moves = np.linalg.solve(slopes, -now)
+        # Parts far from any law leave a trimmer that moves nothing: it stays where it is.
+        moves, *_ = np.linalg.lstsq(np.column_stack(moved), -now, rcond=1e-9)
         travel = {name: float(np.clip(travel[name] + move, 0.0, 1.0)) for name, move in zip(travel, moves, strict=True)}
         if np.abs(moves).max() < 1e-9:
             break
     return replace(converter, travel=tuple(travel.items()))
 
 
-def left(converter: Converter, wish: LawWish, world: World = NOMINAL) -> Left:
+def with_part(converter: Converter, wish: LawWish, name: str, ohms: float) -> Converter:
+    """The converter with a resistor or a trimmer of other ohms, set anew."""
+    parts = converter.parts
+    if name in TRIMMERS:
+        return trim(replace(converter, parts=replace(parts, trimmers={**parts.trimmers, name: ohms})), wish)
+    return trim(replace(converter, parts=replace(parts, ohms={**parts.ohms, name: ohms})), wish)
+
+
+def ordinary(converter: Converter) -> Converter:
+    """The same with an ordinary R5."""
+    return replace(converter, parts=replace(converter.parts, base_ppm=0.0))
+
+
+def drift(converter: Converter, wish: LawWish, kelvin: float) -> tuple[float, float]:
+    """Cents by which the lowest and the highest note move when it is so much warmer."""
+    ends = [wish.in_low, wish.in_high]
+    low, high = wish.cents(converter, ends, warmer(kelvin)) - wish.cents(converter, ends)
+    return float(low), float(high)
+
+
+def warmer(kelvin: float) -> World:
+    """So much warmer than the room."""
+    return replace(NOMINAL, celsius=NOMINAL.celsius + kelvin)
+
+
+def exact_ppm(converter: Converter) -> float:
+    """What R5 would have to grow by so that temperature moves nothing, parts per million and kelvin."""
+    ohms, at = converter.parts.ohms, dict(converter.travel).get(SCALE_TRIMMER, MID)
+    drive = ohms["R4"] + at * converter.parts.trimmers[SCALE_TRIMMER]
+    return float(ppm_per_kelvin(NOMINAL.celsius)) * (1.0 + ohms["R5"] / drive)
+
+
+def left(converter: Converter, wish: LawWish) -> Left:
     """How far a converter is off over the notes; where it is trimmed, what trimming leaves."""
     volts = wish.volts()
-    nominal = wish.cents(converter, volts, world)
+    nominal = wish.cents(converter, volts)
     worst, squares, shares = np.abs(nominal), np.zeros(volts.size), []
-    for _, label, fraction, moved in varied([converter], volts, world):
+    for _, label, fraction, moved in varied([converter], volts, NOMINAL):
         off = wish.off(moved, volts) - nominal
         worst, squares = worst + np.abs(off), squares + (fraction * off) ** 2
         shares.append((label, float(off[np.abs(off).argmax()])))
     shares.sort(key=lambda one: -abs(one[1]))
-    return Left(volts, nominal, worst, 2.0 * np.sqrt(squares), tuple(shares))
+    return Left(nominal, worst, 2.0 * np.sqrt(squares), tuple(shares))
 
 
 @dataclass(frozen=True)
@@ -115,9 +139,8 @@ def steps(converter: Converter, wish: LawWish) -> tuple[Step, Step]:
     there."""
     bare = replace(converter, trimmed=False)
     pivot, far = (float(one) for one in wish.sends(_places(bare, wish)))
-    effects = np.abs(_pushed(bare, wish, pivot, far)).sum(axis=1)
-    return (_step(bare, wish, LEVEL_TRIMMER, pivot, float(effects[0])),
-            _step(bare, wish, SCALE_TRIMMER, far, float(effects[1])))  # fmt: skip
+    level, scale = (float(np.abs(one).sum()) for one in _pushed(bare, wish, pivot, far)[1])
+    return _step(bare, wish, LEVEL_TRIMMER, pivot, level), _step(bare, wish, SCALE_TRIMMER, far, scale)
 
 
 def _places(converter: Converter, wish: LawWish) -> FloatArray:
@@ -131,28 +154,20 @@ def walk(converter: Converter, wish: LawWish) -> Walk:
     """How the trimmers are set, and how far that gets with the worst parts."""
     bare, found = replace(converter, trimmed=False), steps(converter, wish)
     rounds, most = 0, 0.0
-    for pushed in _pushed(bare, wish, *(one.send_volts for one in found)):
-        world = World(dict(zip(_sources(bare), np.sign(pushed), strict=True)))
-        took, off = _turned(bare, wish, found, world)
+    sources, pushes = _pushed(bare, wish, *(one.send_volts for one in found))
+    for pushed in pushes:
+        took, off = _turned(bare, wish, found, World(dict(zip(sources, np.sign(pushed), strict=True))))
         rounds, most = max(rounds, took), max(most, off)
     return Walk(found, rounds, most)
 
 
-def _pushed(converter: Converter, wish: LawWish, pivot: float, far: float) -> FloatArray:
-    """Cents by which each source at its limit moves the pivot, and stretches the notes from there to the far end;
-    shape (2, sources)."""
-    effects = _effects(converter, wish, np.array([pivot, far]))
-    return np.array([effects[:, 0], effects[:, 1] - effects[:, 0]])
-
-
-def _sources(converter: Converter) -> list[str]:
-    return [one[0] for one in varied([converter], np.zeros(1), NOMINAL)]
-
-
-def _effects(converter: Converter, wish: LawWish, volts: FloatArray) -> FloatArray:
-    """Cents at input volts that each source at its limit makes, shape (sources, volts)."""
-    nominal = wish.cents(converter, volts)
-    return np.array([wish.off(moved, volts) - nominal for *_, moved in varied([converter], volts, NOMINAL)])
+def _pushed(converter: Converter, wish: LawWish, pivot: float, far: float) -> tuple[list[str], FloatArray]:
+    """What varies, and the cents by which each at its limit moves the pivot, and stretches the notes from there to the
+    far end; shape (2, sources)."""
+    volts = np.array([pivot, far])
+    nominal, every = wish.cents(converter, volts), list(varied([converter], volts, NOMINAL))
+    effects = np.array([wish.off(moved, volts) - nominal for *_, moved in every])
+    return [one[0] for one in every], np.array([effects[:, 0], effects[:, 1] - effects[:, 0]])
 
 
 def _at(converter: Converter, name: str, travel: float) -> Converter:

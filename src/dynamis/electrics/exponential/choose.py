@@ -14,11 +14,7 @@ from typing import Final
 from dynamis.electrics.design.trims import next_size, trimmer_sizes
 from dynamis.electrics.exponential.adjust import left, steps, trim
 from dynamis.electrics.exponential.converter import CONVERTERS, Converter
-from dynamis.electrics.exponential.parts import (
-    LEVEL_TRIMMER,
-    SCALE_TRIMMER,
-    PairParts,
-)
+from dynamis.electrics.exponential.parts import LEVEL_TRIMMER, SCALE_TRIMMER, PairParts
 from dynamis.electrics.exponential.thermal import volts_per_octave
 from dynamis.electrics.exponential.wish import LawWish
 from dynamis.electrics.series import nearest

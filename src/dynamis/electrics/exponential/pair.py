@@ -35,6 +35,7 @@ FloatArray = NDArray[np.float64]
 _HALF_STEP: Final = 0.5 / (TURNS * STEPS_PER_TURN)
 _STEPS: Final = 12
 _SETTLED: Final = 1e-13
+_NO_CURRENT: Final = 1e-15
 _AMPLIFIERS: Final = ("U1", "U2", "U3")
 _NO_ERROR: Final = ("R7", "R9", "R10")
 
@@ -151,6 +152,7 @@ class Pair:
         # The reference feeds a collector that an op-amp holds at its own offset.
         offset, bias = (self.value(name, 0.0, world) for name in (self.holds, f"{self.holds}.bias"))
         rest = (above - offset) / (value["R6"] + set_to["RV6"] * parts.trimmers["RV6"]) - bias
+        rest = np.maximum(rest, _NO_CURRENT)
         drive = value["R4"] + set_to["RV4"] * parts.trimmers["RV4"]
         share = value["R5"] / (drive + value["R5"])
         drawn = rest / BETA * drive * share

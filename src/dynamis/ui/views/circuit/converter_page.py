@@ -7,13 +7,21 @@ from dataclasses import replace
 from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from dynamis.bench.judging.pairs import trial_link
-from dynamis.bench.law_change import chosen_for, converter_asked, converter_of_link, in_reach, title_of, use_converter
+from dynamis.bench.law_change import (
+    USUAL,
+    chosen_for,
+    converter_asked,
+    converter_of_link,
+    in_reach,
+    title_of,
+    use_converter,
+)
 from dynamis.bench.notes_at import note_at_volts
 from dynamis.bench.ports import PortRef
 from dynamis.electrics.circuits.parts import parts_csv, parts_list
 from dynamis.electrics.circuits.supply import OP_AMPS, Supply
 from dynamis.electrics.design.trims import trimmer_sizes
-from dynamis.electrics.exponential.adjust import left, trim, walk
+from dynamis.electrics.exponential.adjust import left, ordinary, walk, warmer, with_part
 from dynamis.electrics.exponential.converter import Converter
 from dynamis.electrics.exponential.parts import NAMES, TRIMMERS
 from dynamis.electrics.exponential.schematic import pair_schematic
@@ -32,16 +40,15 @@ from dynamis.ui.views.circuit.converter_words import (
     left_words,
     walk_words,
     warm_words,
-    warmer,
 )
 from dynamis.ui.views.circuit.left_plot import LeftOver, LeftPlot
 from dynamis.ui.views.circuit.link_page import LinkPage
 from dynamis.ui.views.circuit.linked import spoils
+from dynamis.ui.widgets.form import add_row, choice, form_grid
 from dynamis.ui.widgets.panel import Sentences, label, scrolling, set_text
 from dynamis.ui.widgets.quantity_edit import QuantityEdit
 from dynamis.ui.widgets.table import Column, Row, Table
 
-_START = LawWish(0.0, 5.0, 0.25, 8.0)
 _ROOM = 25.0
 _ROOM_FOR_BOTH = 560
 _COLUMNS = (Column("adds, trimmed", left=True, stretch=2, fits=False), Column("± ct", stretch=0.3))
@@ -55,7 +62,7 @@ class ConverterPage(LinkPage):
         self.side.values.sizes = dict.fromkeys(TRIMMERS, trimmer_sizes())
 
     def _fill(self) -> None:
-        self._options, self.wish, self._high_note = _START, None, 0.0
+        self._options, self.wish, self._high_note = USUAL, None, 0.0
         self.chosen: Converter | None = None
         self._make_wish()
         self.state = label("", "small")
@@ -72,10 +79,7 @@ class ConverterPage(LinkPage):
         column.setContentsMargins(0, 0, 6, 0)
         self.asks = Sentences(spacing=9)
         column.addLayout(self.asks)
-        grid = QGridLayout()
-        grid.setVerticalSpacing(2)
-        grid.setHorizontalSpacing(6)
-        grid.setColumnStretch(1, 1)
+        grid = form_grid()
         column.addSpacing(9)
         column.addLayout(grid)
         self.supply = self._edit(grid, 0, "Supply", self._read_supply, "12 is ± 12 V, -9:12 two unlike rails")
@@ -98,16 +102,11 @@ class ConverterPage(LinkPage):
         made.set_hint(hint)
         made.setMinimumWidth(60)
         made.refused.connect(lambda text: self.side.refuse(text))
-        self._place(grid, row, words, made)
+        add_row(grid, row, words, made)
         return made
 
     def _choice(self, grid: QGridLayout, row: int, words: str, choices, field: str) -> QComboBox:
-        made = QComboBox()
-        made.setAccessibleName(words)
-        made.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        made.setMinimumContentsLength(4)
-        for value, shown in choices:
-            made.addItem(shown, value)
+        made = choice(words, choices)
 
         def chosen(_: int) -> None:
             value = made.currentData()
@@ -117,14 +116,8 @@ class ConverterPage(LinkPage):
                 self.side.refuse(str(error))
 
         made.activated.connect(chosen)
-        self._place(grid, row, words, made)
+        add_row(grid, row, words, made)
         return made
-
-    def _place(self, grid: QGridLayout, row: int, words: str, edit: QWidget) -> None:
-        name = label(words, "muted")
-        name.setBuddy(edit)
-        grid.addWidget(name, row, 0)
-        grid.addWidget(edit, row, 1)
 
     def resizeEvent(self, event) -> None:
         """Where there is little room the plot has it; what each part adds stands under Errors too."""
@@ -176,9 +169,7 @@ class ConverterPage(LinkPage):
 
     def _show_options(self) -> None:
         wish, style = self._options, self._session.style
-        supply = wish.supply
-        even = supply.low == -supply.high
-        self.supply.show_text(plain(supply.high) if even else f"{plain(supply.low)}:{plain(supply.high)}")
+        self.supply.show_text(wish.supply.typed)
         self.op_amp.setCurrentIndex(self.op_amp.findData(wish.op_amp.name))
         self.series.setCurrentIndex(self.series.findData(wish.series))
         self.side.values.series = wish.series
@@ -221,11 +212,10 @@ class ConverterPage(LinkPage):
         set_text(self.state, f"trimmed {style.cents(trimmed.most)} ct at most, {where}")
 
     def _show_left(self, made: Converter, wish: LawWish, trimmed, words: str) -> None:
-        volts, warm = wish.volts(), f"{WARMER_KELVIN:.0f} °C warmer"
-        lines = [(warm, wish.cents(made, volts, warmer()))]
+        volts, warm = wish.volts(), warmer(WARMER_KELVIN)
+        lines = [(f"{WARMER_KELVIN:.0f} °C warmer", wish.cents(made, volts, warm))]
         if made.parts.base_ppm:
-            bare = replace(made, parts=replace(made.parts, base_ppm=0.0))
-            lines.append(("ordinary R5", wish.cents(bare, volts, warmer())))
+            lines.append(("ordinary R5", wish.cents(ordinary(made), volts, warm)))
         ends = tuple(self._tick(float(one)) for one in (volts[0], volts[volts.size // 2], volts[-1]))
         shown = LeftOver(trimmed.nominal, trimmed.worst, tuple(lines), wish.tolerance_cents, ends)
         self.left.show_left(shown, words)
@@ -244,7 +234,7 @@ class ConverterPage(LinkPage):
     # -- changing it -------------------------------------------------------------------------------
 
     def _read_supply(self, text: str) -> LawWish:
-        return replace(self._options, supply=Supply.parse(text.replace("±", "").replace("V", "").replace("−", "-")))
+        return replace(self._options, supply=Supply.parse(text))
 
     def _read_tolerance(self, text: str) -> LawWish:
         comma = self._session.style.decimal_comma
@@ -277,10 +267,7 @@ class ConverterPage(LinkPage):
         self.show_pair(*self._pair, anew=True)
 
     def _changed(self, name: str, ohms: float) -> None:
-        made = self.chosen
-        fitted = {"trimmers" if name in TRIMMERS else "ohms": {
-            **(made.parts.trimmers if name in TRIMMERS else made.parts.ohms), name: ohms}}  # fmt: skip
-        self.chosen = trim(replace(made, parts=replace(made.parts, **fitted)), self.wish)
+        self.chosen = with_part(self.chosen, self.wish, name, ohms)
         self._show_chosen()
 
     def use_in_link(self) -> None:

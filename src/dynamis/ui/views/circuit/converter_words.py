@@ -3,16 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 
-from dynamis.electrics.exponential.adjust import Left, Walk
+from dynamis.electrics.exponential.adjust import Left, Walk, drift, exact_ppm, ordinary
 from dynamis.electrics.exponential.converter import Converter
 from dynamis.electrics.exponential.parts import LEVEL_TRIMMER
-from dynamis.electrics.exponential.thermal import ppm_per_kelvin
 from dynamis.electrics.exponential.wish import LawWish
 from dynamis.notation.style import Style
 from dynamis.pitch.notes import note_label
-from dynamis.transfer.parameter import World
 
 WARMER_KELVIN = 10.0
 _MOST_SHARES = 8
@@ -70,34 +67,27 @@ def left_words(untrimmed: Left, trimmed: Left, style: Style) -> list[str]:
     return [
         f"Untrimmed, in the worst case {style.cents(untrimmed.most)} ct; as a root sum of squares "
         f"{style.cents(float(untrimmed.rss.max()))} ct (k\u00a0=\u00a02). The most of it:",
-        *(
-            f"{style.cents(cents, sign=True)} ct  {label}"
-            for label, cents in untrimmed.shares[:_MOST_SHARES]
-            if abs(cents) >= _LEAST_CENTS
-        ),
-        f"Trimmed, {style.cents(trimmed.most)} ct and {style.cents(float(trimmed.rss.max()))} ct.",
+        *_share_words(untrimmed, style),
+        f"Trimmed, {style.cents(trimmed.most)} ct and {style.cents(float(trimmed.rss.max()))} ct:",
+        *_share_words(trimmed, style),
     ]
+
+
+def _share_words(made: Left, style: Style) -> list[str]:
+    shares = made.shares[:_MOST_SHARES]
+    return [f"{style.cents(cents, sign=True)} ct  {label}" for label, cents in shares if abs(cents) >= _LEAST_CENTS]
 
 
 def warm_words(made: Converter, wish: LawWish, style: Style) -> list[str]:
     """What temperature does, with R5 as it is and with an ordinary one, and what R5 would have to grow by."""
 
     def moved(one: Converter) -> str:
-        ends = [wish.in_low, wish.in_high]
-        cents = wish.cents(one, ends, warmer()) - wish.cents(one, ends)
-        low, high = (style.cents(float(one), sign=True) for one in cents)
+        low, high = (style.cents(cents, sign=True) for cents in drift(one, wish, WARMER_KELVIN))
         return f"{low} ct and the highest by {high} ct"
 
-    parts = made.parts
-    share = parts.ohms["R5"] / (parts.ohms["R5"] + parts.ohms["R4"] + 0.5 * parts.trimmers["RV4"])
-    exact = float(ppm_per_kelvin(25.0)) / (1.0 - share)
+    exact = exact_ppm(made)
     told = [f"{style.number(WARMER_KELVIN, 0)} °C warmer the lowest note moves by {moved(made)}."]
-    if parts.base_ppm:
-        bare = replace(made, parts=replace(parts, base_ppm=0.0))
-        told.append(f"With an ordinary R5 by {moved(bare)}.")
+    if made.parts.base_ppm:
+        told.append(f"With an ordinary R5 by {moved(ordinary(made))}.")
     told.append(f"R5 that grows by {style.number(exact, 0, sign=True)} ppm/K, close to the pair, takes it out wholly.")
     return told
-
-
-def warmer() -> World:
-    return World(celsius=25.0 + WARMER_KELVIN)

@@ -13,8 +13,8 @@ from dynamis.electrics.design.wish import Wish
 from dynamis.electrics.series import SERIES
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_quantity
-from dynamis.notation.style import Style, plain
-from dynamis.ui.widgets.panel import label
+from dynamis.notation.style import Style
+from dynamis.ui.widgets.form import add_row, choice, form_grid
 from dynamis.ui.widgets.quantity_edit import QuantityEdit
 
 Adds = tuple[int, float, float]
@@ -100,11 +100,8 @@ class WishForm(QWidget):
         super().__init__()
         self.ask = Ask(Wish(1.0))
         self.style_of_numbers = style
-        grid = QGridLayout(self)
-        grid.setContentsMargins(0, 0, 0, 0)
-        grid.setVerticalSpacing(2)
-        grid.setHorizontalSpacing(6)
-        grid.setColumnStretch(1, 1)
+        grid = form_grid()
+        self.setLayout(grid)
         self.edits: dict[str, QuantityEdit] = {}
         for k, row in enumerate(_ROWS):
             edit = QuantityEdit(row.words, lambda text, row=row: self._read(row, text), self._take)
@@ -113,12 +110,12 @@ class WishForm(QWidget):
             if row.key == "law":
                 edit.set_hint(_LAW_TIP)
             self.edits[row.key] = edit
-            self._add(grid, k, row.words, edit)
+            add_row(grid, k, row.words, edit)
         at = len(_ROWS)
         self.supply = QuantityEdit("Supply", self._read_supply, self._take)
         self.supply.set_hint("12 is ± 12 V, 0:5 one rail of 5 V, -9:12 two unlike rails")
         self.supply.refused.connect(self.refused)
-        self._add(grid, at, "Supply", self.supply)
+        add_row(grid, at, "Supply", self.supply)
         self.op_amp = self._choice(grid, at + 1, "Op-amp", [(one.name, one.title) for one in OP_AMPS.values()],
                                    lambda wish, name: replace(wish, op_amp=OP_AMPS[name]))  # fmt: skip
         self.reference = self._choice(grid, at + 2, "Offset from", list(_REFERENCES),
@@ -129,36 +126,20 @@ class WishForm(QWidget):
         self.series = self._choice(grid, at + 3, "Series", both,
                                    lambda wish, one: replace(wish, series=one[0], pairs=one[1]))  # fmt: skip
         self.series.setToolTip("Preferred values; pairs in series or parallel where a single one misses")
-        self.adds = QComboBox()
-        self.adds.setAccessibleName("Adds")
+        self.adds = choice("Adds", _ADDS)
         self.adds.setToolTip("A summer: other pitches, or an octave and a semitone by switches, added to the first")
-        self.adds.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.adds.setMinimumContentsLength(4)
-        for value, shown in _ADDS:
-            self.adds.addItem(shown, value)
         self.adds.activated.connect(lambda k: self._take(replace(self.ask, adds=_ADDS[k][0])))
-        self._add(grid, at + 4, "Adds", self.adds)
+        add_row(grid, at + 4, "Adds", self.adds)
         self.drawer = QuantityEdit("Values in the drawer", self._read_drawer, self._take)
         self.drawer.setPlaceholderText("all of the series")
         self.drawer.set_hint("Values at hand, such as 1k 10k 47k 100k; all of the series where none are named")
         self.drawer.refused.connect(self.refused)
-        self._add(grid, at + 5, "Drawer", self.drawer)
-
-    def _add(self, grid: QGridLayout, row: int, words: str, edit: QWidget) -> None:
-        name = label(words, "muted")
-        name.setBuddy(edit)
-        grid.addWidget(name, row, 0)
-        grid.addWidget(edit, row, 1)
+        add_row(grid, at + 5, "Drawer", self.drawer)
 
     def _choice(self, grid: QGridLayout, row: int, words: str, choices, change) -> QComboBox:
-        made = QComboBox()
-        made.setAccessibleName(words)
-        made.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        made.setMinimumContentsLength(4)
-        for value, shown in choices:
-            made.addItem(shown, value)
+        made = choice(words, choices)
         made.activated.connect(lambda _: self._wish(lambda wish: change(wish, made.currentData())))
-        self._add(grid, row, words, made)
+        add_row(grid, row, words, made)
         return made
 
     # -- showing and taking ------------------------------------------------------------------------
@@ -168,9 +149,7 @@ class WishForm(QWidget):
         self.ask, self.style_of_numbers = ask, style
         for row in _ROWS:
             self.edits[row.key].show_text(row.show(ask, style))
-        supply = ask.wish.supply
-        text = plain(supply.high) if supply.low == -supply.high else f"{plain(supply.low)}:{plain(supply.high)}"
-        self.supply.show_text(text)
+        self.supply.show_text(ask.wish.supply.typed)
         self.op_amp.setCurrentIndex(max(0, self.op_amp.findData(ask.wish.op_amp.name)))
         both = (ask.wish.series, ask.wish.pairs)
         self.series.setCurrentIndex([self.series.itemData(k) for k in range(self.series.count())].index(both))
@@ -198,7 +177,7 @@ class WishForm(QWidget):
 
     def _read_supply(self, text: str) -> Ask:
         wish = self.ask.wish
-        supply = Supply.parse(text.replace("±", "").replace("V", "").replace("−", "-"), wish.supply.tolerance)
+        supply = Supply.parse(text, wish.supply.tolerance)
         return replace(self.ask, wish=replace(wish, supply=supply))
 
     def _read_drawer(self, text: str) -> Ask:

@@ -1,0 +1,37 @@
+"""Rows of a form: a muted name and its field."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from PySide6.QtWidgets import QComboBox, QGridLayout, QWidget
+
+from dynamis.ui.widgets.panel import label
+
+
+def form_grid() -> QGridLayout:
+    """Names at the left, fields that take the rest of the room."""
+    grid = QGridLayout()
+    grid.setContentsMargins(0, 0, 0, 0)
+    grid.setVerticalSpacing(2)
+    grid.setHorizontalSpacing(6)
+    grid.setColumnStretch(1, 1)
+    return grid
+
+
+def add_row(grid: QGridLayout, row: int, words: str, edit: QWidget) -> None:
+    name = label(words, "muted")
+    name.setBuddy(edit)
+    grid.addWidget(name, row, 0)
+    grid.addWidget(edit, row, 1)
+
+
+def choice(words: str, choices: Iterable[tuple[object, str]]) -> QComboBox:
+    """A box of values with what is shown for each, as narrow as its form."""
+    made = QComboBox()
+    made.setAccessibleName(words)
+    made.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+    made.setMinimumContentsLength(4)
+    for value, shown in choices:
+        made.addItem(shown, value)
+    return made

@@ -1,0 +1,23 @@
+"""The demo bench in a window, for the tests that want it as it is."""
+
+from __future__ import annotations
+
+import pytest
+from drive import answered, press
+from PySide6.QtCore import Qt
+
+from dynamis.bench.ports import PortRef
+
+
+@pytest.fixture
+def window(demo_file, make_window):
+    return make_window(demo_file)
+
+
+@pytest.fixture
+def circuit(window):
+    """Circuit with a wish of gain and offset, answered."""
+    window.session.judge.look_at(PortRef("workshop-board", "pitch-b"), PortRef("carousel-board", "tone"))
+    press(window, Qt.Key.Key_4, Qt.KeyboardModifier.ControlModifier)
+    answered(window.station)
+    return window.station
