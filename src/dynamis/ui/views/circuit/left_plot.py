@@ -70,8 +70,10 @@ class LeftPlot(Drawn):
         p.drawRect(box)
         p.drawLine(at(0.0, 0.0), at(1.0, 0.0))
         p.setPen(QColor(c.muted))
-        digits = 0 if allowed >= 2 else 1
-        for cents in (-allowed, 0.0, allowed):
+        # Far from the law the tolerance is a line, and the picture's own ends are told in its place.
+        mark = allowed if box.height() * allowed / 2 / most > _LINE else most
+        digits = 0 if mark >= 2 else 1
+        for cents in (-mark, 0.0, mark):
             words = QRectF(0, at(0.0, cents).y() - 8, _LEFT - 5, _LINE)
             text = style.number(cents, digits, sign=bool(cents))
             p.drawText(words, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
