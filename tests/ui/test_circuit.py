@@ -147,6 +147,14 @@ def test_what_is_kept_and_cannot_be_kept_is_said(circuit):
     assert max(circuit.chosen.circuit.by_slot["R3"].ohms) > max(ohms)
 
 
+def test_not_all_are_within_where_one_is_outside(circuit):
+    """99.99 % is not told as 100.0 %."""
+    drawn = circuit.side._spread
+    assert drawn.after.worst > drawn.after.tolerance_cents
+    assert 0.999 < drawn.after.within < 1.0
+    assert any("99.9\u00a0% are" in text for text in circuit.side.spread_words.shown)
+
+
 # -- the schematic ---------------------------------------------------------------------------------
 
 
