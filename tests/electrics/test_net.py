@@ -78,5 +78,5 @@ def test_an_impossible_resistance_is_refused(ohms, drives):
 
 
 def test_two_stiff_outputs_have_no_answer():
-    with pytest.raises(InputError, match="fight for the node"):
+    with pytest.raises(InputError, match="fight for one node"):
         Net("n", (Terminal("a", "a", 0, True), Terminal("b", "b", 0, True)))

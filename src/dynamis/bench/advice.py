@@ -8,6 +8,7 @@ from dynamis.bench.analysis import RunAnalysis
 from dynamis.bench.chains import METER, link_net
 from dynamis.bench.document import Bench
 from dynamis.bench.records import AdoptionRecord, RunRecord
+from dynamis.errors import InputError
 from dynamis.notation.style import Style
 from dynamis.pitch.notes import note_label
 from dynamis.pitch.tolerance import parse_tolerance
@@ -22,7 +23,10 @@ def plugging_sentence(bench: Bench, run: RunRecord, style: Style) -> str | None:
     link = bench.link_from(run.channel)
     if link is None or run.quantity != "volts":
         return None
-    net = link_net(bench, link, run.meter)
+    try:
+        net = link_net(bench, link, run.meter)
+    except InputError as error:
+        return str(error)
     if net is None:
         return None
     source = f"{run.gear}.{run.port}"

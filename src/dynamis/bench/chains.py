@@ -157,10 +157,12 @@ def link_chain(bench: Bench, link: Link, head: HeadRecord = HeadRecord(), sink: 
             Oscillator(f"{source}.ideal", parse_law(bench.port(link.output).law or ""), tuning, "would sound")
         )
         return LinkChain(Chain(tuple(transfers), WantedPitch(tuning=tuning)), true=true)
-    net = link_net(bench, link)
+    try:
+        net = link_net(bench, link)
+    except InputError as error:
+        return LinkChain(None, str(error))
     if net is None:
-        missing = next(ref for ref in (link.output, *link.inputs) if bench.port(ref).ohms is None)
-        return LinkChain(None, f"Cannot tell until you measure the resistance of {bench.label(missing)}.")
+        return LinkChain(None, f"Cannot tell until you measure the resistance of {missing_ohms(bench, link)}.")
     transfers.append(net.transfer(source, f"{sink.gear}.{sink.port}"))
     heard = heard_by(f"{sink.gear}.{sink.port}", bench.port(sink), tuning)
     if heard is None:
@@ -251,6 +253,13 @@ def link_net(bench: Bench, link: Link, meter: MeterRecord | None = None) -> Net 
     if meter is not None:
         terminals.append(Terminal(METER, meter.name, meter.input_ohms, False))
     return Net(f"{link.id}.node", tuple(terminals))
+
+
+def missing_ohms(bench: Bench, link: Link) -> str:
+    """The port, in words, whose resistance a link's node lacks."""
+    outputs = [one.output for one in (link, *rivals_of(bench, link)) if driving(bench, one) is None]
+    inputs = [ref for ref in link.inputs if bench.port(ref).ohms is None]
+    return " and ".join(bench.label(ref) for ref in (*outputs, *inputs))
 
 
 def rivals_of(bench: Bench, link: Link) -> list[Link]:

@@ -50,6 +50,13 @@ def asked_of(bench: Bench, link: Link, sink: PortRef, start: Wish = _DEFAULT) ->
 
     start : the supply, the series and whatever else the link does not decide.
     """
+    try:
+        return _asked_of(bench, link, sink, start)
+    except InputError as error:
+        return str(error)
+
+
+def _asked_of(bench: Bench, link: Link, sink: PortRef, start: Wish) -> Wish | str:
     output, receiver = bench.port(link.output), bench.port(sink)
     if output.ohms is None and output.pot is None:
         return f"Measure the resistance of {bench.label(link.output)} first: the circuit's input hangs on it."
@@ -63,7 +70,7 @@ def asked_of(bench: Bench, link: Link, sink: PortRef, start: Wish = _DEFAULT) ->
         return _pitch(bench, bare, sink, known)
     if receiver.role == "modulation":
         swing = swing_at(bench, bare, sink)
-        if not isinstance(swing, Swing) or swing.high <= swing.low:
+        if not isinstance(swing, Swing) or swing.high <= swing.low or swing.acts_high <= swing.acts_low:
             return f"Tell between which volts {bench.label(link.output)} swings and {bench.label(sink)} acts first."
         ends = _sent_swing(swing, output.ohms or 0.0, load)
         gain = (swing.acts_high - swing.acts_low) / (ends[1] - ends[0])

@@ -69,7 +69,8 @@ class Net:
 
     def __post_init__(self) -> None:
         if sum(terminal.drives and terminal.ohms == 0 for terminal in self.terminals) > 1:
-            raise InputError(f"Two outputs without resistance fight for the node {self.id}; no voltage solves that.")
+            fighting = " and ".join(one.label for one in self.terminals if one.drives and one.ohms == 0)
+            raise InputError(f"{fighting} have no resistance and fight for one node; no voltage solves that.")
 
     def present(self, world: World) -> tuple[Terminal, ...]:
         """The terminals on the node as it is plugged; outputs are always on it."""

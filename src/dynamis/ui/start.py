@@ -11,6 +11,7 @@ import threading
 import traceback
 from importlib.resources import files
 from logging.handlers import RotatingFileHandler
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QSocketNotifier, QTimer
 from PySide6.QtGui import QIcon
@@ -22,6 +23,9 @@ from dynamis.ui.preferences import data_folder, load_preferences
 from dynamis.ui.session import Session
 from dynamis.ui.theme.style import load_fonts
 from dynamis.ui.window import MainWindow
+
+if TYPE_CHECKING:
+    from dynamis.ui.dialogs.help import ErrorDialog
 
 _LOG = logging.getLogger("dynamis")
 
@@ -118,7 +122,11 @@ def keep_log() -> None:
 
 
 def report_errors(window: MainWindow) -> None:
-    """An unexpected error is logged and shown as a report that can be copied; the window goes on."""
+    """An unexpected error is logged and shown as a report that can be copied; the window goes on.
+
+    One report at a time: what goes wrong while it is shown is added to it.
+    """
+    shown: list[ErrorDialog] = []
 
     def show(kind, error, trace) -> None:
         report = "".join(traceback.format_exception(kind, error, trace))
@@ -126,8 +134,15 @@ def report_errors(window: MainWindow) -> None:
         if isinstance(error, InputError):
             window.say(str(error), True)
             return
+        if shown:
+            shown[0].add(report)
+            return
         from dynamis.ui.dialogs.help import ErrorDialog
 
-        ErrorDialog(window, report).exec()
+        shown.append(ErrorDialog(window, report))
+        try:
+            shown[0].exec()
+        finally:
+            shown.clear()
 
     sys.excepthook = show

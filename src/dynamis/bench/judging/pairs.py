@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
@@ -18,9 +19,12 @@ from dynamis.bench.ports import SWITCHING, MidiRecord, Port, PortRef, Role
 from dynamis.bench.records import AdoptionRecord, in_force
 from dynamis.bench.tunings import tuning_of
 from dynamis.electrics.finding import BEST_FIRST, Finding, FitVerdict, verdict_of
+from dynamis.errors import InputError
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import parse_law
 from dynamis.pitch.tolerance import parse_tolerance
+
+_LOG = logging.getLogger("dynamis.judging")
 
 
 @dataclass(frozen=True)
@@ -53,7 +57,24 @@ def judge_pair(
     bench: Bench, link: Link, sink: PortRef, adoptions: Sequence[AdoptionRecord] = (), style: Style = Style(), *,
     sides: SideCache | None = None,
 ) -> PairFit:  # fmt: skip
-    """Judge one input of a link.  sides : keeps what both sides come to, for many pairs of the same."""
+    """Judge one input of a link.  sides : keeps what both sides come to, for many pairs of the same.
+
+    A pair that cannot be worked out is told as such, with the reason; the others are judged all the same.
+    """
+    try:
+        return _judged(bench, link, sink, adoptions, style, sides)
+    except InputError as error:
+        reason = str(error)
+    except Exception as error:
+        _LOG.exception("a pair was not judged: %s > %s", link.output, sink)
+        reason = f"an unexpected {type(error).__name__}, which is in the log: {error}"
+    text = f"Cannot tell how {bench.label(link.output)} and {bench.label(sink)} meet: {reason.rstrip('.')}."
+    return _fit(link, sink, bench.port(sink).role, [cannot_tell(text)])
+
+
+def _judged(
+    bench: Bench, link: Link, sink: PortRef, adoptions: Sequence[AdoptionRecord], style: Style, sides: SideCache | None
+) -> PairFit:
     output, receiver = bench.port(link.output), bench.port(sink)
     role = receiver.role if output.role == "audio" else output.role
     if not makes_sense(output, receiver):

@@ -104,8 +104,8 @@ def pitch_errors(
     moved = 1200.0 * np.abs(octaves[1:] - octaves[0])
     if adopted is not None and adopted.head.kind != "nominal":
         took = ("dac.reference", "dac.offset", *(["dac.inl"] if adopted.head.kind == "table" else []))
-        kept = np.array([not source.endswith(took) for source in sender.sources] + [True] * (len(rows) - 1 - sources))
-        limits = moved[kept].sum(axis=0) + adopted.expanded_cents
+        kept = [not source.endswith(took) for source in sender.sources] + [True] * (len(rows) - 1 - sources)
+        limits = moved[np.array(kept, bool)].sum(axis=0) + adopted.expanded_cents
     else:
         limits = moved.sum(axis=0)
     if heard.scale_limit:

@@ -68,7 +68,7 @@ def sent_volts(bench: Bench, ref: PortRef) -> tuple[float, float] | None:
     return None if swing.low_volts is None or swing.high_volts is None else (swing.low_volts, swing.high_volts)
 
 
-def swing_at(bench: Bench, link: Link, sink: PortRef) -> Swing | list[Finding]:
+def swing_at(bench: Bench, link: Link, sink: PortRef, style: Style = Style()) -> Swing | list[Finding]:
     """What arrives at an input, all inputs plugged in; or what has to be measured first."""
     sends, takes, unknown = sent_volts(bench, link.output), bench.port(sink).swing or SwingRecord(), []
     output = bench.port(link.output)
@@ -80,6 +80,13 @@ def swing_at(bench: Bench, link: Link, sink: PortRef) -> Swing | list[Finding]:
         )
     if takes.low_volts is None or takes.high_volts is None:
         unknown.append(cannot_tell(f"Cannot tell until you measure between which volts {bench.label(sink)} acts."))
+    elif takes.high_volts <= takes.low_volts:
+        unknown.append(
+            cannot_tell(
+                f"Cannot tell: {bench.label(sink)} is said to act from {style.volts(takes.low_volts, 2)} to "
+                f"{style.volts(takes.high_volts, 2)}, which moves nothing. Measure at which volts it begins and ends."
+            )
+        )
     unknown += [
         cannot_tell(
             f"Cannot tell about {bench.label(link.output)}: {stored.kind!r} between is not known to this "
@@ -113,7 +120,7 @@ def swing_at(bench: Bench, link: Link, sink: PortRef) -> Swing | list[Finding]:
 
 def judge_swing(bench: Bench, link: Link, sink: PortRef, style: Style) -> tuple[list[Finding], float | None]:
     """Findings of one modulation input, and the share of the swing that acts, in per cent."""
-    swing = swing_at(bench, link, sink)
+    swing = swing_at(bench, link, sink, style)
     if not isinstance(swing, Swing):
         return swing, None
     findings = [

@@ -85,7 +85,11 @@ def workarounds(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterat
             )
 
             def deed(one: Bench, entry: PortRef = entry, out: PortRef = out) -> Change:
-                made = join(join(one, out, sink).bench, link.output, entry)
-                return Change(f"go by {bench.gear_by(entry.gear).name} into {bench.label(sink)}", made.bench)
+                after = one
+                for sends, takes in ((out, sink), (link.output, entry)):
+                    there = after.link_from(sends)
+                    if there is None or takes not in there.inputs:
+                        after = join(after, sends, takes).bench
+                return Change(f"go by {bench.gear_by(entry.gear).name} into {bench.label(sink)}", after)
 
             yield Workaround(f"By {gear.name}", text, deed, out)

@@ -65,6 +65,10 @@ class AboutDialog(_Shown):
         self.finish()
 
 
+# An error that comes back with every repaint would fill the memory.
+_MOST_REPORT_LINES = 400
+
+
 class ErrorDialog(_Shown):
     """An unexpected error: what happened, that the bench is whole, and a report to copy."""
 
@@ -79,10 +83,15 @@ class ErrorDialog(_Shown):
         self.report.setAccessibleName("Report")
         self.column.addWidget(self.report)
         copy = QPushButton("Copy the report")
-        copy.clicked.connect(lambda: QGuiApplication.clipboard().setText(report))
+        copy.clicked.connect(lambda: QGuiApplication.clipboard().setText(self.report.toPlainText()))
         self.column.addWidget(copy)
         self.resize(640, 380)
         self.finish()
+
+    def add(self, report: str) -> None:
+        """Another error while this one is shown: it joins the report, as long as that can be read."""
+        if self.report.blockCount() < _MOST_REPORT_LINES:
+            self.report.appendPlainText(report)
 
 
 def _about(name: str) -> tuple[str, str]:

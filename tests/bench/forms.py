@@ -1,0 +1,113 @@
+"""Benches made of the window's own forms: its tables of fields and rules, its kinds, its dialogs' defaults; seeded."""
+
+from __future__ import annotations
+
+import numpy as np
+from msgspec.structs import replace
+
+from dynamis.bench.commands import add_gear, add_unit, join
+from dynamis.bench.document import Bench, Gear, Unit
+from dynamis.bench.gear.commands import add_port, set_gear_field, set_link_field, set_port_field
+from dynamis.bench.gear.fields import GEAR_FIELDS, Field, link_fields, port_fields
+from dynamis.bench.gear.library import GEAR_KINDS, PORT_KINDS, gear_of
+from dynamis.bench.ports import Port, PortRef
+from dynamis.converter.dac import Dac
+from dynamis.converter.transfers import DacTransfer
+from dynamis.errors import InputError
+from dynamis.notation.style import Style
+from dynamis.pitch.laws import law_text, parse_law
+
+STYLE = Style()
+LAWS = ("voct:scale=1,note=36,volts=0", "voct:scale=1.2,note=24,volts=-1", "voct:scale=0.26,note=36,volts=1.4",
+        "hzv:note=36,volts=0.5", "hzv:note=33,volts=1,offset=0.02", "hzv:note=36,volts=0.5,offset=-0.1")  # fmt: skip
+VOLTS = ("-12", "-5", "-1", "-0.3", "0", "0", "0.8", "1", "2", "2", "3.3", "3.6", "5", "5", "5.5", "8", "10", "12", "15")
+NUMBERS = {
+    "V": VOLTS, "Ω": ("0", "0", "1", "50", "470", "1k", "2k2", "10k", "22k", "100k", "1M"), "%": ("0", "1", "5", "20"),
+    "s": ("0", "0.1 ms", "1 ms", "5 ms", "10 ms", "0.2", "2"), "Hz": ("0.1", "2", "10", "100"), "A": ("0.01", "0.1"),
+    "": ("0", "1", "2", "4", "7", "9", "24", "48"),
+}  # fmt: skip
+TEXTS = ("5", "36:47=10,48:84=5,85:96=10", "0", "1", "x", "ring", "gate", "tip", "out", "mode = Hz/V", "Mode", "")
+
+
+def text_for(field: Field, random: np.random.Generator) -> str:
+    """Something that somebody may type into a field, empty at times."""
+    if random.random() < 0.15:
+        return ""
+    if field.kind == "choice":
+        return str(field.choices[random.integers(len(field.choices))][1])
+    if field.kind == "flag":
+        return ("yes", "no")[random.integers(2)]
+    if field.kind == "law":
+        return LAWS[random.integers(len(LAWS))]
+    if field.kind == "note":
+        return str(random.integers(0, 128))
+    if field.kind == "list":
+        return ("5", "3.3", "12, -12", "9", "0, 5")[random.integers(5)]
+    choices = NUMBERS.get(field.unit, NUMBERS[""]) if field.kind == "quantity" else TEXTS
+    return choices[random.integers(len(choices))]
+
+
+def board(random: np.random.Generator, name: str) -> Gear:
+    """A board by the defaults of its dialog, most of the time."""
+    plain = random.random() < 0.6
+    bits, high = (12, 5.0) if plain else (int(random.integers(6, 17)), float(random.choice([2.5, 3.3, 4.096, 5.0, 10.0])))
+    converter = DacTransfer("dac", Dac(bits, 0.0, high), inl_limit_lsb=0.0 if plain else float(random.choice([0, 1, 8])))
+    law = law_text(parse_law(LAWS[0] if plain else LAWS[random.integers(len(LAWS))]))
+    ohms = (1000.0, None, 0.0)[random.choice(3, p=(0.8, 0.1, 0.1))]
+    trimmers = ("none", "scale", "scale-and-offset")[random.integers(3)]
+    port = Port("pitch-a", "pitch A", "output", law=law, ohms=ohms, transfers=(converter.stored(),), trimmers=trimmers)
+    return Gear(name.lower(), name, (port,), (Unit("01"),))
+
+
+def edited(bench: Bench, random: np.random.Generator, edits: int) -> Bench:
+    """A bench after some edits by its forms; what a form refuses changes nothing."""
+    for _ in range(edits):
+        gear = bench.gear[random.integers(len(bench.gear))]
+        try:
+            if not gear.ports or random.random() < 0.08:
+                field = GEAR_FIELDS[random.integers(1, len(GEAR_FIELDS))]
+                value = field.read(text_for(field, random), STYLE)
+                bench = set_gear_field(bench, gear.id, field, value).bench
+                continue
+            if bench.links and random.random() < 0.15:
+                link = bench.links[random.integers(len(bench.links))]
+                fields = link_fields([bench.port(ref).role for ref in (link.output, *link.inputs)])
+                field = fields[random.integers(len(fields))]
+                bench = set_link_field(bench, link.output, field, field.read(text_for(field, random), STYLE)).bench
+                continue
+            port = gear.ports[random.integers(len(gear.ports))]
+            fields = port_fields(port)
+            field = fields[random.integers(1, len(fields))]
+            value = field.read(text_for(field, random), STYLE)
+            bench = set_port_field(bench, PortRef(gear.id, port.id), field, value).bench
+        except InputError:
+            continue
+    return bench
+
+
+def random_bench(seed: int) -> Bench:
+    """Two to five pieces of gear, edited here and there and joined, also outputs beside each other."""
+    random = np.random.default_rng(seed)
+    bench = Bench("Random")
+    for k in range(int(random.integers(2, 6))):
+        kind, name = GEAR_KINDS[random.integers(len(GEAR_KINDS))], f"Gear {k}"
+        made = board(random, name) if random.random() < 0.25 else gear_of(kind, name, {one.id for one in bench.gear})
+        bench = add_gear(bench, made).bench
+        for _ in range(int(random.integers(0, 3))):
+            port = PORT_KINDS[random.integers(len(PORT_KINDS))].port
+            bench = add_port(bench, made.id, replace(port)).bench
+        if random.random() < 0.3 and not made.units:
+            bench = add_unit(bench, made.id, "01").bench
+    bench = edited(bench, random, int(random.integers(0, 25)))
+    every = [(PortRef(gear.id, port.id), port.direction) for gear in bench.gear for port in gear.ports]
+    outputs, inputs = ([ref for ref, way in every if way == one] for one in ("output", "input"))
+    for _ in range(int(random.integers(1, 8)) if outputs and inputs else 0):
+        output, sink = outputs[random.integers(len(outputs))], inputs[random.integers(len(inputs))]
+        same = {bench.port(output).role, bench.port(sink).role}
+        if len(same) > 1 and random.random() < 0.6:
+            continue
+        try:
+            bench = join(bench, output, sink, beside=bool(random.random() < 0.3)).bench
+        except InputError:
+            continue
+    return edited(bench, random, int(random.integers(0, 15)))
