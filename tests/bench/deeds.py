@@ -18,7 +18,8 @@ from dynamis.bench.levels import envelope_of, levels_of, pulse_of
 from dynamis.bench.ports import SWITCHING, PortRef
 from dynamis.bench.records import AdoptionRecord, HeadRecord, MeterRecord, ReadingRecord, RunRecord, in_force
 from dynamis.bench.wiring import wiring_card
-from dynamis.calibration.words import correction_detail, correction_leaves, proof_sentences, shape_sentences
+from dynamis.calibration.causes.words import shape_sentences
+from dynamis.calibration.words import correction_detail, correction_leaves, proof_sentences
 from dynamis.errors import InputError
 from dynamis.notation.style import Style
 
@@ -47,7 +48,8 @@ def looked_at(bench: Bench, output: PortRef, sink: PortRef, matrix: Matrix, adop
         return
     link = trial_link(bench.link_from(output), output, sink)
     for finding in fit.findings:
-        assert finding.text and "nan" not in finding.text.split(), finding.text
+        assert finding.text
+        assert "nan" not in finding.text.split(), finding.text
         assert "which is in the log" not in finding.text, finding.text
     for remedy in remedies_for(bench, fit, adoptions, STYLE):
         if remedy.deed is not None:

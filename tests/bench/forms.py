@@ -20,7 +20,27 @@ from dynamis.pitch.laws import law_text, parse_law
 STYLE = Style()
 LAWS = ("voct:scale=1,note=36,volts=0", "voct:scale=1.2,note=24,volts=-1", "voct:scale=0.26,note=36,volts=1.4",
         "hzv:note=36,volts=0.5", "hzv:note=33,volts=1,offset=0.02", "hzv:note=36,volts=0.5,offset=-0.1")  # fmt: skip
-VOLTS = ("-12", "-5", "-1", "-0.3", "0", "0", "0.8", "1", "2", "2", "3.3", "3.6", "5", "5", "5.5", "8", "10", "12", "15")
+VOLTS = (
+    "-12",
+    "-5",
+    "-1",
+    "-0.3",
+    "0",
+    "0",
+    "0.8",
+    "1",
+    "2",
+    "2",
+    "3.3",
+    "3.6",
+    "5",
+    "5",
+    "5.5",
+    "8",
+    "10",
+    "12",
+    "15",
+)
 NUMBERS = {
     "V": VOLTS, "Ω": ("0", "0", "1", "50", "470", "1k", "2k2", "10k", "22k", "100k", "1M"), "%": ("0", "1", "5", "20"),
     "s": ("0", "0.1 ms", "1 ms", "5 ms", "10 ms", "0.2", "2"), "Hz": ("0.1", "2", "10", "100"), "A": ("0.01", "0.1"),
@@ -50,8 +70,12 @@ def text_for(field: Field, random: np.random.Generator) -> str:
 def board(random: np.random.Generator, name: str) -> Gear:
     """A board by the defaults of its dialog, most of the time."""
     plain = random.random() < 0.6
-    bits, high = (12, 5.0) if plain else (int(random.integers(6, 17)), float(random.choice([2.5, 3.3, 4.096, 5.0, 10.0])))
-    converter = DacTransfer("dac", Dac(bits, 0.0, high), inl_limit_lsb=0.0 if plain else float(random.choice([0, 1, 8])))
+    bits, high = (
+        (12, 5.0) if plain else (int(random.integers(6, 17)), float(random.choice([2.5, 3.3, 4.096, 5.0, 10.0])))
+    )
+    converter = DacTransfer(
+        "dac", Dac(bits, 0.0, high), inl_limit_lsb=0.0 if plain else float(random.choice([0, 1, 8]))
+    )
     law = law_text(parse_law(LAWS[0] if plain else LAWS[random.integers(len(LAWS))]))
     ohms = (1000.0, None, 0.0)[random.choice(3, p=(0.8, 0.1, 0.1))]
     trimmers = ("none", "scale", "scale-and-offset")[random.integers(3)]

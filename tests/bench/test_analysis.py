@@ -12,7 +12,8 @@ from dynamis.bench.analysis import analyse, codes_of, head_of
 from dynamis.bench.chains import make_dac
 from dynamis.bench.measured_linearity import linearity_words, measured_linearity
 from dynamis.bench.records import HeadRecord, ReadingRecord, RunRecord
-from dynamis.calibration.words import correction_detail, shape_sentences
+from dynamis.calibration.causes.words import shape_sentences
+from dynamis.calibration.words import correction_detail
 from dynamis.demo.lantern import BENCH_METER, BOARD_DAC, BOARD_LAW, bench
 from dynamis.errors import InputError
 from dynamis.notation.style import Style
@@ -112,7 +113,7 @@ def test_a_table_in_force_is_judged_against_the_wish_and_its_rounding_is_no_caus
     judged = analyse(run, simulated(run))
     assert 0.5 < np.max(np.abs(judged.error_cents)) < 0.85
     assert np.max(np.abs(judged.residual_cents)) < 0.12
-    assert [term.cause for term in judged.shape.terms] == ["saw-tooth"]
+    assert [term.cause for term in judged.shape.terms] == ["rounding"]
 
 
 def test_what_a_way_puts_in_force():

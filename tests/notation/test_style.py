@@ -30,7 +30,7 @@ def test_numbers_are_shown_with_sensible_digits(shown, text):
 
 
 @pytest.mark.parametrize(
-    ("uncertainty", "digits"), [(0.46, 2), (12.0, 1), (0.034, 3), (0.0, 1), (math.inf, 1), (1e-9, 6)]
+    ("uncertainty", "digits"), [(0.46, 2), (12.0, 1), (0.034, 3), (0.0, 1), (math.inf, 1), (1e-5, 6), (1e-9, 2)]
 )
 def test_an_uncertainty_is_shown_to_two_digits(uncertainty, digits):
     # GUM (JCGM 100:2008) 7.2.6: two significant digits usually suffice.

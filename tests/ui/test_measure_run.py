@@ -11,7 +11,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from dynamis.bench.analysis import analyse
-from dynamis.calibration.words import correction_detail, correction_leaves, shape_sentences, verdict_sentence
+from dynamis.calibration.causes.words import shape_sentences
+from dynamis.calibration.words import correction_detail, correction_leaves, verdict_sentence
 from dynamis.files.store import BenchFile
 
 CONTROL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier

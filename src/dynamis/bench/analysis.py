@@ -4,17 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from datetime import datetime
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from dynamis.bench.chains import make_dac, make_head
 from dynamis.bench.records import HeadRecord, MeterRecord, ReadingRecord, RunRecord
+from dynamis.calibration.causes.describe import Shape, describe_shape
 from dynamis.calibration.corrections import Correction, corrections
 from dynamis.calibration.fit import Fit, Readings, fit_readings
 from dynamis.calibration.meter import MeterRange, reading_uncertainty
 from dynamis.calibration.proof import Proof, can_prove
-from dynamis.calibration.shape import Shape, describe_shape
 from dynamis.converter.heads import ConstantsHead, TableHead
 from dynamis.converter.transfers import DacTransfer
 from dynamis.errors import InputError
@@ -79,7 +80,10 @@ class RunAnalysis:
 
     @property
     def next_note(self) -> float | None:
-        """The first note of the plan that has no valid reading; None when all are read."""
+        """The note to read next: one that decides what is open, else the first of the plan without a valid reading;
+        None when all are read."""
+        if self.shape is not None and self.shape.asks:
+            return self.shape.asks[0]
         read = {reading.note for reading in self.valid}
         return next((note for note in self.run.plan if note not in read), None)
 
@@ -177,7 +181,7 @@ def analyse(run: RunRecord, rows: Sequence[ReadingRecord]) -> RunAnalysis:
     readings = Readings(notes, values, own, counted_on(run, converter, model, notes, codes))
     # Readings of absurd sizes come out as infinite or NaN, and nothing is claimed of those.
     with np.errstate(divide="ignore", over="ignore", invalid="ignore"):
-        shape, ways, why = _fitted(run, model, tolerance, converter, meter, readings, codes)
+        shape, ways, why = _fitted(run, model, tolerance, converter, meter, readings, codes, seconds_of(valid))
     proof_notes = np.array(sorted({*run.plan, *notes.tolist()}), float)
     proof = None if meter is None else can_prove(model, tolerance, proof_notes, meter)
     return RunAnalysis(
@@ -188,16 +192,27 @@ def analyse(run: RunRecord, rows: Sequence[ReadingRecord]) -> RunAnalysis:
     )  # fmt: skip
 
 
+def seconds_of(rows: Sequence[ReadingRecord]) -> FloatArray | None:
+    """When each reading was taken, seconds after the first; None where the times tell no order."""
+    try:
+        taken = [datetime.fromisoformat(row.taken) for row in rows]
+        seconds = np.array([(one - taken[0]).total_seconds() for one in taken])
+    except (ValueError, TypeError):
+        return None
+    # Typed or imported at once, readings have one time: then their order is all that is known.
+    return seconds if seconds.size and np.all(np.diff(seconds) > 0) else None
+
+
 def _fitted(
     run: RunRecord, model: PitchModel, tolerance: ToleranceProfile, converter: DacTransfer | None,
-    meter: MeterRange | None, readings: Readings, codes: FloatArray | None,
+    meter: MeterRange | None, readings: Readings, codes: FloatArray | None, seconds: FloatArray | None,
 ) -> tuple[Shape | None, tuple[Correction, ...], str]:  # fmt: skip
     if np.unique(readings.notes).size < 2:
         missing = "Two readings" if readings.notes.size == 0 else "A reading of a second note"
         return None, (), f"{missing} will make a line, and with it the ways to correct."
     dac = None if converter is None else converter.dac
     try:
-        shape = describe_shape(readings, model, tolerance, meter, dac, codes)
+        shape = describe_shape(readings, model, tolerance, meter, dac, codes, seconds, _reach(run, readings.notes))
         fit = shape.fit
         if run.head.kind != "nominal":
             against_codes = replace(readings, expected=nominal_values(converter, model, readings.notes, codes))
@@ -212,6 +227,12 @@ def _fitted(
                        trimmers=run.trimmers, table_notes=_table_notes(run, readings.notes),
                        stuck=shape.left_out)  # fmt: skip
     return shape, tuple(ways), ""
+
+
+def _reach(run: RunRecord, notes: FloatArray) -> tuple[float, float]:
+    """The lowest and the highest note that the run is about."""
+    every = [*run.plan, *notes.tolist()]
+    return min(every), max(every)
 
 
 def _table_notes(run: RunRecord, notes: FloatArray) -> tuple[int, int]:

@@ -166,7 +166,9 @@ def _whole_notes(known: list[RunRecord]) -> tuple[float, ...]:
 
 def _left(judged: RunAnalysis) -> str:
     read = {row.note for row in judged.valid}
-    return f"{sum(note not in read for note in judged.run.plan)} of {len(judged.run.plan)} notes"
+    left = f"{sum(note not in read for note in judged.run.plan)} of {len(judged.run.plan)} notes"
+    asks = 0 if judged.shape is None else len(judged.shape.asks)
+    return left if not asks else f"{left}, and {asks} more that decide{'s' if asks == 1 else ''} what is open,"
 
 
 def _warming(judged: RunAnalysis, style: Style) -> str:

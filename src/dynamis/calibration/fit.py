@@ -23,6 +23,8 @@ FloatArray = NDArray[np.float64]
 BoolArray = NDArray[np.bool_]
 # All slopes between readings are formed for the Theil–Sen line: twelve million at this many.
 MOST_READINGS: Final = 5000
+# As many readings as the line has parameters lie on it whatever they are.
+_LINE_PARAMETERS: Final = 2
 # 1.4826 turns a median |residual| of normal scatter into its standard deviation.
 _MAD_TO_SIGMA: Final = 1.4826
 
@@ -150,7 +152,7 @@ def fit_readings(
     residual = model.cents(measured, line.at(expected))
     scatter = _scatter(residual[used], uncertainty.independent[used])
     after = _side(readings.notes[used], residual[used], uncertainty.expanded[used], allowed[used])
-    if np.any(~used) and after.verdict == "within":
+    if (np.any(~used) or used.sum() <= _LINE_PARAMETERS) and after.verdict == "within":
         after = Side(after.worst_cents, after.worst_note, after.rms_cents, "cannot-tell")
     return Fit(
         model, method, meter, readings, wanted, expected, measured, line, error, residual, uncertainty, allowed,

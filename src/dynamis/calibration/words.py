@@ -10,8 +10,7 @@ import numpy as np
 from dynamis.calibration.corrections import Correction, TrimStep
 from dynamis.calibration.fit import Fit
 from dynamis.calibration.proof import COUNTER_CENTS, Proof
-from dynamis.calibration.shape import Shape, Term
-from dynamis.notation.style import MINUS, Style, digits_for
+from dynamis.notation.style import MINUS, Style
 from dynamis.pitch.notes import note_label
 from dynamis.pitch.tolerance import Verdict
 
@@ -20,131 +19,6 @@ VERDICT_WORDS: dict[Verdict, str] = {
     "not-within": "not within tolerance",
     "cannot-tell": "cannot tell",
 }
-
-
-def shape_sentences(shape: Shape, style: Style, loading_factor: float | None = None) -> list[str]:
-    """What the shape of the errors says, one sentence or two for each cause found."""
-    told = [_sentence(term, shape.fit, style) for term in shape.terms]
-    scale = shape.find("scale")
-    if scale is not None:
-        told.insert(_index(shape, "scale") + 1, _alike(shape.fit, scale, style, loading_factor))
-    if all(term.cause == "saw-tooth" and term.expanded == 0 for term in shape.terms):
-        told.insert(0, nothing_exceeds(shape.fit, style))
-    return told
-
-
-def nothing_exceeds(fit: Fit, style: Style) -> str:
-    """The sentence for a run in which no cause exceeds its own uncertainty."""
-    expanded = fit.uncertainty.expanded
-    if not np.any(expanded > 0):
-        return "Nothing stands out of the scatter of these readings."
-    worst = int(np.argmax(expanded))
-    return (
-        "Nothing in these errors exceeds what this meter can show "
-        f"(± {style.cents(float(expanded[worst]))} ct at {note_label(float(fit.notes[worst]), style)})."
-    )
-
-
-def _index(shape: Shape, cause: str) -> int:
-    return next(k for k, term in enumerate(shape.terms) if term.cause == cause)
-
-
-def _sentence(term: Term, fit: Fit, style: Style) -> str:
-    return {
-        "dead band": _flat_end, "clipping": _flat_end, "outlier": _off_line, "scale": _scale, "offset": _offset,
-        "step": _step, "saw-tooth": _saw_tooth, "scatter": _scatter,
-    }[term.cause](term, fit, style)  # fmt: skip
-
-
-def _flat_end(term: Term, fit: Fit, style: Style) -> str:
-    low, high = (note_label(note, style) for note in term.notes)
-    where = f"Note {low}" if low == high else f"Notes {low} to {high}"
-    verb = "stays" if low == high else "stay"
-    level = _reading(term.value, term.expanded, term.unit, style)
-    off = style.plus_minus(term.cents, term.cents_expanded, "ct", sign=True)
-    if term.cause == "dead band":
-        why = "the output cannot reach lower; move the lowest note up, or give the buffer a negative supply"
-    elif fit.model.quantity == "hertz":
-        why = "the oscillator's reset time or a clipped control voltage; trim the high end last"
-    else:
-        why = "the output is clipped near its rail; keep the top note lower, or raise the supply"
-    return f"{where} {verb} at {level}, {off} off the line: {why}."
-
-
-def _reading(value: float, expanded: float, unit: str, style: Style) -> str:
-    if unit == "V":
-        return f"{style.number(value, 4)} ± {style.number(expanded, 4)} V"
-    return style.plus_minus(value, expanded, unit)
-
-
-def _off_line(term: Term, fit: Fit, style: Style) -> str:
-    off = style.plus_minus(term.cents, term.cents_expanded, "ct", sign=True)
-    note = note_label(term.notes[0], style)
-    return f"The reading at {note} is {off} off the line: a reading mistake or a bad joint; read it again."
-
-
-def _scale(term: Term, fit: Fit, style: Style) -> str:
-    side = "large" if term.value > 0 else "small"
-    decimals = digits_for(term.expanded)
-    percent = f"{style.number(abs(term.value), decimals)} ± {style.number(term.expanded, decimals)} %"
-    cents = style.plus_minus(term.cents, term.cents_expanded, "ct", sign=True)
-    if fit.model.is_ratio:
-        return f"Every note is off alike, {cents}: the scale is {percent} {side}."
-    return f"A straight slope, {cents} per octave: the scale is {percent} {side}."
-
-
-def _alike(fit: Fit, scale: Term, style: Style, loading_factor: float | None) -> str:
-    """Scale, loading and the meter's gain cannot be told apart; says so, and what loading would explain."""
-    if fit.model.quantity == "hertz":
-        text = "Read in hertz, the sender's scale, its loading and the oscillator's own scale look the same"
-    elif fit.meter is None:
-        text = "Read in volts, a scale error, loading and the meter's own gain look the same"
-    else:
-        text = "Read in volts, a scale error, loading and the meter's own gain look the same; the ± covers the meter's"
-    if loading_factor is None:
-        return text + "."
-    lost = (loading_factor - 1.0) * 100.0
-    return f"{text}; the inputs plugged account for {style.percent(lost, 2, sign=True)} by their nominal resistances."
-
-
-def _offset(term: Term, fit: Fit, style: Style) -> str:
-    cents = style.plus_minus(term.cents, term.cents_expanded, "ct", sign=True)
-    at = note_label(term.notes[0], style)
-    if term.unit == "V":
-        size = style.plus_minus(term.value * 1e3, term.expanded * 1e3, "mV", sign=True)
-        if fit.model.is_ratio:
-            return f"An offset of {size}, {cents} at {at} and half of that an octave up: trim it at the bottom."
-        return f"A flat shift of {size}, {cents} on every note: an offset, or the tune knob."
-    size = style.plus_minus(term.value, term.expanded, term.unit, sign=True)
-    if term.unit == "Hz":
-        return f"An offset of {size}, {cents} at {at} and half of that an octave up: trim it at the bottom."
-    return f"A flat shift of {size} at the law's reference note: an offset, or the tune knob."
-
-
-def _step(term: Term, fit: Fit, style: Style) -> str:
-    size = style.plus_minus(term.value, term.expanded, term.unit, sign=True)
-    also = "" if term.unit == "ct" else f" ({style.plus_minus(term.cents, term.cents_expanded, 'ct', sign=True)})"
-    low, high = (note_label(note, style) for note in term.notes)
-    where = f"between {low} and {high}"
-    if term.codes:
-        where += f" (codes {term.codes[0]} and {term.codes[1]})"
-    if term.carry is not None:
-        return f"A step of {size}{also} {where}: most likely the carry at code {term.carry}; a table takes it out."
-    return f"A step of {size}{also} {where}: linearity at a carry, or something changed while measuring."
-
-
-def _saw_tooth(term: Term, fit: Fit, style: Style) -> str:
-    if term.expanded == 0:
-        return f"Rounding to codes makes a saw-tooth of up to {style.cents(term.value)} ct; it is known and stays."
-    size = style.plus_minus(term.value, term.expanded, "ct")
-    return f"A saw-tooth of up to {size}: rounding to the converter's codes; only finer codes lessen it."
-
-
-def _scatter(term: Term, fit: Fit, style: Style) -> str:
-    size = style.plus_minus(term.value, term.expanded, "ct")
-    rounding = float(np.sqrt(np.mean(fit.uncertainty.independent[fit.used] ** 2)))
-    beyond = f", more than the meter's rounding ({style.number(rounding, 2)} ct)" if rounding > 0 else ""
-    return f"Scatter of {size} (rms) about the line{beyond}: the converter's linearity, noise, or unsteady contact."
 
 
 def correction_title(way: Correction) -> str:

@@ -2,24 +2,29 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any, Literal
 
 import click
 import numpy as np
 
+from dynamis.calibration.causes.describe import Shape, describe_shape
+from dynamis.calibration.causes.words import cause_text, shape_sentences
 from dynamis.calibration.fit import Fit, Readings, Side, fit_readings
 from dynamis.calibration.line import METHODS, Method
 from dynamis.calibration.meter import parse_meter_option
 from dynamis.cli.options import law_from, naming_from, naming_option, pitch_options, tuning_from
 from dynamis.cli.output import emit_json, emit_table, number
 from dynamis.errors import InputError
-from dynamis.files.readings_csv import read_rows, strict_layout
+from dynamis.files.readings_csv import CsvReading, ReadQuantity, read_rows, strict_layout
 from dynamis.files.text import read_text
 from dynamis.notation.style import Style
+from dynamis.pitch.laws import CENTS_PER_NEPER
 from dynamis.pitch.model import PitchModel
 from dynamis.pitch.notes import note_label
 from dynamis.pitch.tolerance import parse_tolerance
+from dynamis.pitch.tuning import FloatArray
 
 _OFFSET_KEY = {"volts": "offset_volts", "octaves": "offset_cents", "hertz": "offset_hertz"}
 
@@ -31,12 +36,12 @@ _OFFSET_KEY = {"volts": "offset_volts", "octaves": "offset_cents", "hertz": "off
 @click.option("--tolerance-cents", "tolerance", default="5", show_default=True, metavar="CENTS|PROFILE")
 @click.option("--meter", metavar="PERCENT,COUNTS,RESOLUTION_VOLTS", help="The meter's limits, for volts.")
 @click.option("--judge", type=click.Choice(["before", "after"]), default="before", show_default=True)
-@click.option("--quantity", type=click.Choice(["volts", "hertz"]), help="Which column, where there are both.")
+@click.option("--quantity", type=click.Choice(["volts", "hertz", "cents"]), help="Which column, where there are more.")
 @click.option("--drop-outliers", is_flag=True, help="Leave outliers out of the fit.")
 @pitch_options
 def fit(
     readings: Path, law: str, method: Method, tolerance: str, meter: str | None, judge: Literal["before", "after"],
-    quantity: Literal["volts", "hertz"] | None, drop_outliers: bool, a4: float | None, scale: Path | None,
+    quantity: ReadQuantity | None, drop_outliers: bool, a4: float | None, scale: Path | None,
     keymap: Path | None, middle_c: str, as_json: bool,
 ) -> int:  # fmt: skip
     """Fit a line to readings and judge them before and after the correction."""
@@ -46,14 +51,14 @@ def fit(
         allowed = parse_tolerance(tolerance, naming)
     text = read_text(readings)
     layout = strict_layout(text, quantity, str(readings))
-    read = "hertz" if layout.quantity == "hertz" else "volts"
+    read: Literal["volts", "hertz"] = "volts" if layout.quantity == "volts" else "hertz"
     with naming_option("--meter"):
         spec = None if meter is None else parse_meter_option(meter)
         if spec is not None and read == "hertz":
-            raise InputError("A voltmeter's limits were given, but the readings are in hertz.")
+            raise InputError(f"A voltmeter's limits were given, but the readings are in {layout.quantity}.")
     tuning = tuning_from(a4, scale, keymap)
     with naming_option("--law"):
-        model = PitchModel(pitch_law, "hertz" if read == "hertz" else "volts", tuning)
+        model = PitchModel(pitch_law, read, tuning)
     rows = read_rows(text, layout, str(readings), naming)
     wanted = model.expected([row.note for row in rows])
     for row, value in zip(rows, wanted, strict=True):
@@ -64,15 +69,32 @@ def fit(
                 f"{readings}: line {row.line}: {row.value:g} V is at or under the law's offset of {model.zero:g} V."
             )
     with naming_option(str(readings)):
-        answer = fit_readings(
-            Readings.of([r.note for r in rows], [r.value for r in rows], [r.own for r in rows]),
-            model, allowed, method=method, meter=spec, drop_outliers=drop_outliers,
-        )  # fmt: skip
+        taken = _taken(rows, layout.quantity, model)
+        answer = fit_readings(taken, model, allowed, method=method, meter=spec, drop_outliers=drop_outliers)
+        with np.errstate(all="ignore"):  # readings of absurd sizes: nothing is claimed of those
+            codes, seconds = (_column(rows, name) for name in ("code", "seconds"))
+            shape = describe_shape(taken, model, allowed, spec, None, codes, seconds)
+    style = Style(naming.middle_c)
     if as_json:
-        emit_json(_as_json(answer))
+        emit_json(_as_json(answer, shape, style))
     else:
-        _print(answer, Style(naming.middle_c))
+        _print(answer, shape, style)
     return 0 if getattr(answer, judge).verdict == "within" else 1
+
+
+def _taken(rows: Sequence[CsvReading], quantity: ReadQuantity, model: PitchModel) -> Readings:
+    """The rows as readings; cents become the hertz that they mean."""
+    notes, values, own = (np.array([getattr(row, name) for row in rows], float) for name in ("note", "value", "own"))
+    if quantity == "cents":
+        values = model.tuning.hertz(notes) * np.exp2(values / 1200.0)
+        own = own * values / CENTS_PER_NEPER
+    return Readings.of(notes, values, own)
+
+
+def _column(rows: Sequence[CsvReading], name: str) -> FloatArray | None:
+    """A column as numbers, NaN where a cell is empty; None where all are."""
+    cells = [getattr(row, name) for row in rows]
+    return None if all(one is None for one in cells) else np.array([np.nan if one is None else one for one in cells])
 
 
 def _side(side: Side) -> dict[str, Any]:
@@ -80,7 +102,7 @@ def _side(side: Side) -> dict[str, Any]:
             "rms_cents": number(side.rms_cents), "verdict": side.verdict}  # fmt: skip
 
 
-def _as_json(fit: Fit) -> dict[str, Any]:
+def _as_json(fit: Fit, shape: Shape, style: Style) -> dict[str, Any]:
     unit = fit.model.quantity
     offset = fit.line.offset * (1200.0 if fit.model.kind == "octaves" else 1.0)
     rows = [
@@ -102,11 +124,22 @@ def _as_json(fit: Fit) -> dict[str, Any]:
         "before": _side(fit.before),
         "after": _side(fit.after),
         "outliers": [number(note) for note in fit.notes[fit.outliers]],
+        "causes": [
+            {
+                "cause": one.cause,
+                "value": number(one.value),
+                "expanded": number(one.expanded),
+                "unit": one.unit,
+                "notes": [number(note) for note in one.notes],
+                "text": cause_text(one, shape, style),
+            }
+            for one in shape.terms
+        ],
         "rows": rows,
     }
 
 
-def _print(fit: Fit, style: Style) -> None:
+def _print(fit: Fit, shape: Shape, style: Style) -> None:
     unit = {"volts": "V", "octaves": "octaves", "hertz": "Hz"}[fit.model.kind]
     click.echo(
         f"{int(fit.used.sum())} of {fit.notes.size} readings, {fit.method}: gain {style.number(fit.line.gain, 6)} "
@@ -119,6 +152,8 @@ def _print(fit: Fit, style: Style) -> None:
         )
     if np.any(fit.outliers):
         click.echo("Off the line: " + ", ".join(note_label(note, style) for note in fit.notes[fit.outliers]))
+    for sentence in shape_sentences(shape, style):
+        click.echo(sentence)
     shown = style.volts if fit.model.quantity == "volts" else style.hertz
     cells = [
         [note_label(note, style), shown(wanted), shown(value), style.number(error, 2, sign=True),

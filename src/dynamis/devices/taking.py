@@ -263,7 +263,8 @@ _UNKNOWN_METER_VOLTS: Final = 0.5e-3
 
 
 def job_of(judged: RunAnalysis, *, letter: str, held_hash: str | None, settling: Settling = Settling()) -> Job:
-    """What is left to read of a run: the notes of its plan without a reading, then its first note once more.
+    """What is left to read of a run: notes that decide what is open, those of its plan without a reading, then its
+    first note once more.
 
     Raises `InputError` where nothing is left, and for a run in cents, which no device reads.
     """
@@ -271,10 +272,12 @@ def job_of(judged: RunAnalysis, *, letter: str, held_hash: str | None, settling:
     if run.quantity == "cents":
         raise InputError("A tuner's cents are typed in; begin a run in volts or hertz to take it by itself.")
     read = {row.note for row in judged.valid}
-    left = [note for note in run.plan if note not in read]
+    asks = () if judged.shape is None else judged.shape.asks
+    unread = [note for note in run.plan if note not in read and note not in asks]
+    left = [*asks, *unread]
     if not left:
         raise InputError("All notes of this run are read; begin a new run to take them afresh.")
-    notes = (*left, run.plan[0])
+    notes = (*left, run.plan[0]) if unread else tuple(left)
     volts = run.model.law.volts(run.model.tuning.octaves(np.asarray(notes), run.model.law.reference_note))
     jumps = np.abs(np.diff(volts, prepend=0.0))
     meter = run.meter

@@ -24,7 +24,8 @@ class Layout:
     """How a text is laid out.
 
     separator : one character.  decimal_comma : 2,5 means 2.5.  header : the first line names columns.
-    note, value, own : column numbers from 0; own is the standard uncertainty's, or None.
+    note, value, own, code, seconds : column numbers from 0, None where there is none; own is the standard
+    uncertainty's, code what the converter was given, seconds when it was read.
     quantity, factor : what the value column holds, and what one of its units is in V, Hz or ct (mV: 0.001).
     """
 
@@ -36,42 +37,54 @@ class Layout:
     own: int | None = None
     quantity: ReadQuantity = "volts"
     factor: float = 1.0
+    code: int | None = None
+    seconds: int | None = None
 
 
 @dataclass(frozen=True)
 class CsvReading:
-    """One reading of a text, with its line."""
+    """One reading of a text, with its line; code and seconds are None where they are not given."""
 
     line: int
     note: float
     value: float
     own: float
+    code: int | None = None
+    seconds: float | None = None
 
 
-def strict_layout(text: str, quantity: Literal["volts", "hertz"] | None, where: str) -> Layout:
+def strict_layout(text: str, quantity: ReadQuantity | None, where: str) -> Layout:
     """The layout that a header of the command line's contract gives.
 
-    `note` and `volts` or `hertz` are needed; both together need `quantity`; `u_volts` or `u_hertz` is
-    each reading's own standard uncertainty.
+    `note` and `volts`, `hertz` or `cents` are needed; more than one of them need `quantity`; `u_volts`, `u_hertz` or
+    `u_cents` is each reading's own standard uncertainty.  Cells are parted by commas, semicolons or tabs.
     """
-    line, names = next(_lines(text, ",", where), (1, []))
+    first = next((line for line in text.splitlines() if line.strip()), "")
+    separator = next((mark for mark in "\t;" if mark in first), ",")
+    line, names = next(_lines(text, separator, where), (1, []))
     names = [name.strip() for name in names]
     for name in names:
         if name and names.count(name) > 1:
             raise InputError(f"{where}: line {line}: the column {name!r} stands twice in the header.")
-    if "note" not in names or not {"volts", "hertz"} & set(names):
+    known: list[ReadQuantity] = [one for one in ("volts", "hertz", "cents") if one in names]
+    if "note" not in names or not known:
         raise InputError(
-            f"{where}: line {line}: the header is {','.join(names)!r}; columns note and volts (or hertz) were expected."
+            f"{where}: line {line}: the header is {','.join(names)[:120]!r}; columns note and volts (or hertz, or "
+            "cents) were expected."
         )
     if quantity is None:
-        if {"volts", "hertz"} <= set(names):
-            raise InputError(f"{where} has volts and hertz; say --quantity volts or --quantity hertz.")
-        quantity = "volts" if "volts" in names else "hertz"
+        if len(known) > 1:
+            ways = " or ".join(f"--quantity {one}" for one in known)
+            raise InputError(f"{where} has {' and '.join(known)}; say {ways}.")
+        quantity = known[0]
     if quantity not in names:
         raise InputError(f"--quantity {quantity} was asked, but {where} has no column {quantity}.")
-    own = f"u_{quantity}"
-    return Layout(",", False, True, names.index("note"), names.index(quantity),
-                  names.index(own) if own in names else None, quantity)  # fmt: skip
+
+    def column(name: str) -> int | None:
+        return names.index(name) if name in names else None
+
+    return Layout(separator, separator != ",", True, names.index("note"), names.index(quantity),
+                  column(f"u_{quantity}"), quantity, 1.0, column("code"), column("seconds"))  # fmt: skip
 
 
 def read_rows(text: str, layout: Layout, where: str, naming: Naming = Naming()) -> list[CsvReading]:
@@ -113,15 +126,21 @@ def _reading(line: int, cells: list[str], layout: Layout, at: str, naming: Namin
         own = 0.0
         if layout.own is not None and cell(layout.own):
             own = parse_plain(_point(cell(layout.own), layout), f"u_{unit}") * layout.factor
+        code, seconds = (
+            None if column is None or not cell(column) else parse_plain(_point(cell(column), layout), name)
+            for name, column in (("code", layout.code), ("seconds", layout.seconds))
+        )
     except InputError as error:
         raise InputError(f"{at}: {error}") from error
+    if code is not None and code != int(code):
+        raise InputError(f"{at}: code is {cell(layout.code or 0)}; a whole number was expected.")
     if own < 0:
         raise InputError(f"{at}: u_{unit} is {cell(layout.own or 0)}; an uncertainty cannot be below 0.")
     if layout.quantity == "hertz" and value <= 0:
         raise InputError(f"{at}: hertz is {cell(layout.value)}; a frequency is above 0.")
     if not (math.isfinite(note) and math.isfinite(value)):
         raise InputError(f"{at} has a number that is too large.")
-    return CsvReading(line, note, value, own)
+    return CsvReading(line, note, value, own, None if code is None else int(code), seconds)
 
 
 def _point(cell: str, layout: Layout) -> str:

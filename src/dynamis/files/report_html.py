@@ -10,13 +10,13 @@ from dynamis import __version__
 from dynamis.bench.advice import plugging_sentence
 from dynamis.bench.analysis import RunAnalysis, analyse
 from dynamis.bench.document import Bench
+from dynamis.calibration.causes.words import shape_sentences
 from dynamis.calibration.words import (
     VERDICT_WORDS,
     correction_detail,
     correction_leaves,
     correction_title,
     proof_sentences,
-    shape_sentences,
     verdict_sentence,
 )
 from dynamis.files.store import BenchFile

@@ -90,6 +90,10 @@ def superscript(number: int) -> str:
     return str(number).translate(str.maketrans("0123456789", "⁰¹²³⁴⁵⁶⁷⁸⁹"))
 
 
+# Smaller than anything that is measured here: made-up readings that lie on a line.
+_NEXT_TO_NONE = 1e-6
+
+
 def digits_for(uncertainty: float) -> int:
     """Decimals that show an uncertainty to two significant digits (at least one, at most six).
 
@@ -97,6 +101,8 @@ def digits_for(uncertainty: float) -> int:
     """
     if not math.isfinite(uncertainty) or uncertainty <= 0:
         return 1
+    if uncertainty < _NEXT_TO_NONE:
+        return 2
     return int(min(6, max(1, 1 - math.floor(math.log10(uncertainty)))))
 
 

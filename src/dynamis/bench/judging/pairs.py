@@ -18,7 +18,7 @@ from dynamis.bench.judging.switching import judge_switching
 from dynamis.bench.ports import SWITCHING, MidiRecord, Port, PortRef, Role
 from dynamis.bench.records import AdoptionRecord, in_force
 from dynamis.bench.tunings import tuning_of
-from dynamis.electrics.finding import BEST_FIRST, Finding, FitVerdict, verdict_of
+from dynamis.electrics.finding import BEST_FIRST, Finding, FitVerdict, cannot_tell, verdict_of
 from dynamis.errors import InputError
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import parse_law
@@ -65,7 +65,7 @@ def judge_pair(
         return _judged(bench, link, sink, adoptions, style, sides)
     except InputError as error:
         reason = str(error)
-    except Exception as error:
+    except Exception as error:  # noqa: BLE001  (told as a finding, and in the log; the other pairs are judged)
         _LOG.exception("a pair was not judged: %s > %s", link.output, sink)
         reason = f"an unexpected {type(error).__name__}, which is in the log: {error}"
     text = f"Cannot tell how {bench.label(link.output)} and {bench.label(sink)} meet: {reason.rstrip('.')}."

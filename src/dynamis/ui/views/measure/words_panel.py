@@ -8,12 +8,12 @@ from PySide6.QtWidgets import QBoxLayout, QHBoxLayout, QPlainTextEdit, QPushButt
 
 from dynamis.bench.advice import belongs_sentence, comparison_sentence, plugging_sentence
 from dynamis.bench.analysis import RunAnalysis
+from dynamis.calibration.causes.words import shape_sentences
 from dynamis.calibration.corrections import Correction
 from dynamis.calibration.words import (
     correction_detail,
     correction_leaves,
     correction_title,
-    shape_sentences,
     verdict_sentence,
 )
 from dynamis.files.correction_csv import correction_text
