@@ -46,7 +46,10 @@ def test_constants_leave_what_they_said():
     codes = ConstantsHead("h", LAW, DAC, way.offset, way.gain).forward(NOTES, NOMINAL)
     found = VOLTS.cents(board(codes), VOLTS.expected(NOTES))
     assert found == pytest.approx(way.left_cents, abs=1e-6)
-    assert way.worst_cents == pytest.approx(np.max(np.abs(found)))
+    every = np.arange(36.0, 97.0)  # notes that nobody read count too
+    sent = ConstantsHead("h", LAW, DAC, way.offset, way.gain).forward(every, NOMINAL)
+    assert way.worst_cents == pytest.approx(np.max(np.abs(VOLTS.cents(board(sent), VOLTS.expected(every)))))
+    assert way.supposed == 40
     # rounding of the new codes is all that is left: half an LSB, 0.81 ct
     assert way.worst_cents <= way.floor_cents + 1e-9
 
@@ -151,3 +154,26 @@ def test_the_ways_are_told_in_words():
     )
     assert "measure again" in correction_detail(ways["constants"], fit, style)
     assert "40 notes were not read" in correction_detail(ways["table"], fit, style)
+
+
+def test_a_forecast_is_within_only_where_something_shows_it():
+    """A slip counts until a second reading clears it; unread notes count with linearity, a table waits for its proof."""
+    known, _ = ways_of(inl=0.5)
+    assert (known["constants"].verdict, known["constants"].unproved) == ("within", ())
+    assert known["constants"].worst_expanded > 2 * 0.5 * 1.62 / np.sqrt(3)
+    assert (known["table"].verdict, known["table"].unproved) == ("cannot-tell", ("table",))
+    unknown, fit = ways_of(inl=None)
+    assert (unknown["constants"].verdict, unknown["constants"].unproved) == ("cannot-tell", ("linearity",))
+    assert "40 whole notes were not read" in correction_detail(unknown["constants"], fit, Style())
+    for notes, slipped, verdict in ((NOTES, True, "not-within"), (np.append(NOTES, NOTES[3]), True, "within")):
+        codes = DAC.code_for(VOLTS.expected(notes)).codes
+        volts, slips = board(codes), np.arange(notes.size) == 3
+        volts[3] += 0.02 * slipped
+        readings = replace(Readings.of(notes, volts), expected=DAC.nominal_volts(codes))
+        fit = fit_readings(readings, VOLTS, FIVE, meter=METER, left_out=slips, outliers=slips)
+        way = corrections(fit, FIVE, dac=DAC, codes=codes, inl_limit_lsb=0.5, trimmers="none")[0]
+        assert (way.verdict, way.worst_note == 45.0) == (verdict, verdict == "not-within")
+    for meter, notes, reason in ((None, NOTES, "instrument"), (METER, NOTES[:2], "readings")):
+        fit = fit_readings(Readings.of(notes, VOLTS.expected(notes)), VOLTS, FIVE, meter=meter)
+        way = corrections(fit, FIVE, dac=DAC, inl_limit_lsb=0.5, trimmers="none")[0]
+        assert (way.verdict, reason in way.unproved) == ("cannot-tell", True)

@@ -188,8 +188,14 @@ def analyse(run: RunRecord, rows: Sequence[ReadingRecord]) -> RunAnalysis:
         run, tuple(rows), valid, model, tolerance, converter, meter, notes, values, model.expected_shown(notes),
         error, uncertainty.expanded, uncertainty.common, uncertainty.independent,
         np.full(notes.shape, np.nan) if shape is None else shape.fit.residual_cents, allowed, shape, ways, proof,
-        judge(error, uncertainty.expanded, allowed) if valid else None, why, _loading(run),
+        _verdict(error, uncertainty.expanded, allowed) if valid else None, why, _loading(run),
     )  # fmt: skip
+
+
+def _verdict(error: FloatArray, expanded: FloatArray, allowed: FloatArray) -> Verdict:
+    """The verdict over readings; an instrument whose accuracy nobody gave proves nothing."""
+    found = judge(error, expanded, allowed)
+    return "cannot-tell" if found == "within" and not np.any(expanded > 0) else found
 
 
 def seconds_of(rows: Sequence[ReadingRecord]) -> FloatArray | None:

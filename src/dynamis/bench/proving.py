@@ -141,8 +141,11 @@ def _proof(known: list[RunRecord], judge: Callable[[str], RunAnalysis | None], h
             verdict="within",
             halt=warming,
         )
+    unknown = judged.verdict == "cannot-tell" and not bool(np.any(judged.expanded_cents > 0))
     what = (
-        "the meter's own gain and zero decide it; a better meter, or a counter on the oscillator, would tell."
+        "give the accuracy of the instrument that it was read with; without it nothing is proved."
+        if unknown
+        else "the meter's own gain and zero decide it; a better meter, or a counter on the oscillator, would tell."
         if judged.verdict == "cannot-tell"
         else "look at the shape of what is left, then measure again."
     )

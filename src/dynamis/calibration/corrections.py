@@ -27,6 +27,9 @@ from dynamis.transfer.parameter import NOMINAL
 FloatArray = NDArray[np.float64]
 BoolArray = NDArray[np.bool_]
 Kind = Literal["trimmer", "constants", "table"]
+# Why a forecast cannot be "within", however small the errors are that it leaves.
+Unproved = Literal["instrument", "readings", "linearity", "table"]
+_LINE_PARAMETERS: Final = 2
 # From this many readings on, the scatter seen is a better witness of linearity than a data sheet's limit.
 _ENOUGH_FOR_SCATTER: Final = 6
 
@@ -48,7 +51,7 @@ class TrimStep:
 class Correction:
     """One way to correct.
 
-    kept : (readings,) which readings it was predicted for: outliers are not.
+    kept : (readings,) which readings it was predicted for: a slip is not, once another reading of its note is there.
     notes, left_cents, expanded_cents : one for each of those: note, error left, its U = 2u.
     worst_cents, worst_note : the largest |error| left, and its note.  worst_expanded : the largest ± of any
     note, which need not be that one's (a code that stays is better known than one that moves).
@@ -57,6 +60,8 @@ class Correction:
     its codes lies from where the constants aim, in sixteenths of a code; unread : notes in it that
     were not measured.  steps : turns of the trimmers.  floor_cents : half a code at the worst note.
     moved_codes : how many codes the largest move is; None where no code is known.
+    supposed : whole notes that nobody read and that count with the linearity limit.  unproved : what keeps the
+    forecast from being "within".
     """
 
     kind: Kind
@@ -79,6 +84,8 @@ class Correction:
     steps: tuple[TrimStep, ...] = ()
     floor_cents: float | None = None
     moved_codes: int | None = None
+    supposed: int = 0
+    unproved: tuple[Unproved, ...] = ()
 
 
 def corrections(
@@ -109,17 +116,21 @@ def corrections(
     trimmers : which ones the equipment has.
     table_notes : lowest and highest note of the table; None for the range that was read.
     stuck : (N,) readings that no code moves (dead band, clipping); None for none.
+
+    Every whole note of `table_notes` is judged: those that were read by what was read there, slips too until another
+    reading of their note clears them, the others by the line and the linearity limit.
     """
     usable = np.isfinite(fit.residual_cents)
-    keep = ~fit.outliers & usable
+    cleared = fit.outliers & np.isin(fit.notes, fit.notes[usable & ~fit.outliers])
+    keep = usable & ~cleared
     if not np.any(keep) or not fit.line.gain > 0:
         return []
     frozen = np.zeros(keep.shape, bool) if stuck is None else stuck
-    predict = _Prediction(fit, keep, frozen, dac, codes, inl_limit_lsb, tolerance)
+    span = table_notes or (math.floor(fit.notes[keep].min() + 1e-9), math.floor(fit.notes[keep].max() + 1e-9))
+    predict = _Prediction(fit, keep, frozen, dac, codes, inl_limit_lsb, tolerance, span)
     turning = predict if as_played is None else replace(predict, fit=as_played)
     ways = [] if trimmers == "none" else [turning.trimmer(trimmers == "scale-and-offset")]
     ways.append(predict.constants())
-    span = table_notes or (math.floor(fit.notes[keep].min() + 1e-9), math.floor(fit.notes[keep].max() + 1e-9))
     ways.append(predict.table(*span))
     return ways
 
@@ -133,13 +144,19 @@ class _Prediction:
     codes: FloatArray | None
     inl_limit_lsb: float | None
     tolerance: ToleranceProfile
+    span: tuple[int, int]
+
+    @property
+    def follows(self) -> BoolArray:
+        """Readings that move with their codes and are no slips."""
+        return self.keep & ~self.stuck & ~self.fit.outliers
 
     def trimmer(self, has_offset: bool) -> Correction:
         fit, model, line = self.fit, self.fit.model, self.fit.line
         pivot = self._pivot()
         measured = fit.measured[self.keep]
         turned = np.where(self.stuck[self.keep], measured, pivot + (measured - pivot) / line.gain)
-        usable = self.keep & ~self.stuck
+        usable = self.follows
         high = int(np.flatnonzero(usable)[np.argmax(fit.expected[usable])])
         low = int(np.flatnonzero(usable)[np.argmin(fit.expected[usable])])
         turn: Callable[[float], float] = lambda value: pivot + (value - pivot) / line.gain  # noqa: E731
@@ -184,7 +201,7 @@ class _Prediction:
         fit, line, model = self.fit, self.fit.line, self.fit.model
         own_aim = fit.expected + (fit.wanted - fit.measured) / line.gain
         left, own, moved, floor = self._moved_to(own_aim)
-        usable = self.keep & ~self.stuck
+        usable = self.follows
         notes = np.arange(first, last + 1, dtype=float)
         wanted = model.expected(notes)
         order = np.argsort(fit.notes[usable], kind="stable")
@@ -271,10 +288,54 @@ class _Prediction:
         fit, keep = self.fit, self.keep
         common = fit.uncertainty.common[keep]
         expanded = 2.0 * np.hypot(common, own)
-        allowed = self.tolerance.cents_at(fit.notes[keep])
-        size = np.where(np.isnan(left), np.inf, np.abs(left))
+        unread, off, unsure = self._unread(kind)
+        notes = np.concatenate([fit.notes[keep], unread])
+        every, wide = np.concatenate([left, off]), np.concatenate([expanded, unsure])
+        size = np.where(np.isnan(every), np.inf, np.abs(every))
         worst = int(np.argmax(size))
+        verdict = judge(every, wide, self.tolerance.cents_at(notes))
+        unproved = self._unproved(kind, bool(unread.size))
+        if verdict == "within" and unproved:
+            verdict = "cannot-tell"
         return Correction(
-            kind, keep, fit.notes[keep], left, expanded, float(size[worst]), float(fit.notes[keep][worst]),
-            float(np.max(expanded)), judge(left, expanded, allowed), **rest,  # type: ignore[arg-type]
+            kind, keep, fit.notes[keep], left, expanded, float(size[worst]), float(notes[worst]),
+            float(np.max(wide)), verdict, supposed=int(unread.size), unproved=unproved, **rest,  # type: ignore[arg-type]
         )  # fmt: skip
+
+    def _unread(self, kind: Kind) -> tuple[FloatArray, FloatArray, FloatArray]:
+        """Whole notes that nobody read: (notes, cents left by the line and the codes' rounding, U with linearity)."""
+        fit, model, line = self.fit, self.fit.model, self.fit.line
+        every = np.arange(self.span[0], self.span[1] + 1, dtype=float)
+        notes = every[~np.isin(every, fit.notes[self.keep])]
+        wanted = model.expected(notes)
+        notes, wanted = notes[np.isfinite(wanted)], wanted[np.isfinite(wanted)]
+        if not notes.size:
+            return notes, notes, notes
+        off = np.zeros(notes.shape)
+        per_unit = model.cents_per_unit(wanted)
+        linearity = np.zeros(notes.shape)
+        if self.dac is not None:
+            # A trimmer turns volts and leaves the codes; the others aim for the line backwards.
+            aim = wanted if kind == "trimmer" else (wanted - line.offset) / line.gain
+            sent = model.from_volts(self.dac.nominal_volts(self.dac.code_for(model.to_volts(aim)).codes))
+            off = model.cents(sent if kind == "trimmer" else line.offset + line.gain * sent, wanted)
+            per_volt = np.asarray(model.law.cents_per_volt(model.to_volts(wanted)), float)
+            linearity = (self.inl_limit_lsb or 0.0) * self.dac.lsb_volts / math.sqrt(3.0) * per_volt
+        rows = np.stack([np.ones(notes.size), wanted])
+        spread = np.einsum("ik,ij,jk->k", rows, fit.line_covariance, rows)
+        with np.errstate(invalid="ignore"):
+            own = np.sqrt(np.maximum(spread, 0.0)) * per_unit
+        return notes, off, 2.0 * np.hypot(own, linearity)
+
+    def _unproved(self, kind: Kind, some_unread: bool) -> tuple[Unproved, ...]:
+        fit = self.fit
+        reasons: list[Unproved] = []
+        if not np.any(fit.uncertainty.expanded > 0):
+            reasons.append("instrument")
+        if np.unique(fit.notes[fit.used]).size <= _LINE_PARAMETERS:
+            reasons.append("readings")
+        if some_unread and (self.dac is None or self.inl_limit_lsb is None):
+            reasons.append("linearity")
+        if kind == "table":
+            reasons.append("table")
+        return tuple(reasons)

@@ -32,11 +32,35 @@ def correction_title(way: Correction) -> str:
 
 def correction_leaves(way: Correction, style: Style) -> str:
     """`leaves 1.4 ± 0.9 ct`: the largest error left, and the largest ± of any note."""
+    if "instrument" in way.unproved:
+        return f"leaves {style.cents(way.worst_cents)} ct, ± not known"
     return f"leaves {style.cents(way.worst_cents)} ± {style.cents(way.worst_expanded)} ct"
 
 
 def correction_detail(way: Correction, fit: Fit, style: Style) -> str:
-    """What to do, and what limits it."""
+    """What to do, what limits it, and what keeps it from being sure."""
+    return " ".join([_do(way, fit, style), *_unproved(way, style)])
+
+
+def _unproved(way: Correction, style: Style) -> list[str]:
+    told = []
+    if way.supposed and "linearity" in way.unproved:
+        told.append(
+            f"{way.supposed} whole notes were not read, and how far linearity may take them is not known: cannot tell "
+            "before they are read."
+        )
+    elif way.supposed:
+        told.append(f"{way.supposed} whole notes were not read and count with the linearity limit.")
+    if "readings" in way.unproved:
+        told.append("A line through two notes proves nothing: read a third.")
+    if "instrument" in way.unproved:
+        told.append("Nobody gave the accuracy of the instrument, so this proves nothing.")
+    if "table" in way.unproved:
+        told.append("Whether a table does what it promises, fresh readings at its codes tell.")
+    return told
+
+
+def _do(way: Correction, fit: Fit, style: Style) -> str:
     if way.kind == "trimmer":
         told = ", then ".join(_turn(step, fit, style) for step in way.steps)
         told = told[0].upper() + told[1:] + "."
@@ -78,8 +102,10 @@ def _moved(way: Correction, style: Style) -> str:
 def verdict_sentence(
     verdict: Verdict, worst_cents: float, worst_note: float, expanded: float, allowed: float, style: Style
 ) -> str:
-    """`not within tolerance: −20.5 ± 1.2 ct at 96 C7, 10.0 allowed`."""
+    """`not within tolerance: −20.5 ± 1.2 ct at 96 C7, 10.0 allowed`; without a ± where nobody gave an accuracy."""
     size = f"{style.cents(worst_cents, sign=True)} ± {style.cents(expanded)} ct"
+    if expanded <= 0:
+        size = f"{style.cents(worst_cents, sign=True)} ct, ± not known,"
     room = f", {style.cents(allowed)} allowed" if np.isfinite(allowed) else ", not judged there"
     return f"{VERDICT_WORDS[verdict]}: {size} at {note_label(worst_note, style)}{room}"
 

@@ -96,7 +96,7 @@ def _undecided(term: Term, fit: Fit, style: Style) -> str:
         low, high = (note_label(note, style) for note in term.notes)
         return (
             f"Between {low} and {high} the errors move by {off}, more than they walk elsewhere. Read more than once, "
-            "it is no slip; whether it is one step of the converter or its linearity at large, these notes do not tell. "
+            "it is no slip; whether it is one step of the converter or its linearity at large, they do not tell. "
             "A table takes it out."
         )
     told = f"Not yet: {where} {'lies' if term.notes[0] == term.notes[1] else 'lie'} about {off} off the rest"
