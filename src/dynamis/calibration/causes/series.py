@@ -130,6 +130,7 @@ class Places:
         steps = np.abs(self.increments())
         return MAD_TO_SIGMA * median(steps) if steps.size else 0.0
 
-    def least(self, k: int) -> float:
-        """Below this many cents the reading at a place is not worth a word, whatever the statistics say."""
-        return max(LEAST_OFF_CENTS, 3.0 * float(self.own[k]), self.series.half_lsb_cents)
+    def least(self, *places: int) -> float:
+        """Below this many cents what parts these places is not worth a word, whatever the statistics say."""
+        own = float(np.sqrt(np.sum(self.own[list(places)] ** 2)))
+        return max(LEAST_OFF_CENTS, 3.0 * own, self.series.half_lsb_cents)

@@ -75,7 +75,7 @@ def find_slips(places: Places) -> list[int]:
         k = int(np.argmax(np.abs(excess)))
         scale = _scaled(off)[1][0]
         rare = _rare(positions_of(_spread(places.position[kept])), "slip", _RARE_SLIP)
-        limit = max(places.least(int(kept[k])), scale * rare)
+        limit = max(places.least(int(kept[k]), int(kept[k - 1])), scale * rare)
         if not abs(excess[k]) > limit:
             break
         if newest in places.members[kept[k]]:
@@ -95,7 +95,7 @@ def find_jumps(places: Places, off: FloatArray, share: float = RARE_JUMP) -> lis
     steps, scale = _scaled(off)
     limit = float(scale[0]) * _rare(positions_of(_spread(places.position)), "jump", share)
     found = [Jump(int(k), float(steps[k])) for k in range(steps.size)
-             if abs(steps[k]) > max(limit, places.least(k), places.least(k + 1))]  # fmt: skip
+             if abs(steps[k]) > max(limit, places.least(k, k + 1))]  # fmt: skip
     return sorted(found, key=lambda one: -abs(one.cents))
 
 
