@@ -10,26 +10,41 @@ from test_drawn import joined
 from dynamis.electrics.gates.circuits import gate_circuit, gate_circuits, stretcher_parts
 from dynamis.electrics.gates.levels import judge_gate
 from dynamis.electrics.gates.schematic import gate_schematic
-from dynamis.electrics.gates.specs import parse_gate_input, parse_gate_output
+from dynamis.electrics.gates.specs import parse_gate_input, parse_gate_output, parse_supplies
 from dynamis.electrics.gates.spice import circuit_lines
 from dynamis.electrics.series import SERIES
 
 GATE, SHORTING = "off_volts=0.8,on_volts=2.0", "kind=shorting,pullup_volts=5,on_volts=0.8,off_volts=2"
 CASES = {
-    "divider": ("low_volts=0,high_volts=10,ohms=100", GATE + ",max_volts=3.6"),
-    "buffer": ("low_volts=0,high_volts=5,ohms=100000", "off_volts=1,on_volts=2,ohms=22000"),
-    "transistor to ground": ("low_volts=0,high_volts=5", SHORTING),
-    "comparator and divider": ("low_volts=0,high_volts=1.2", "off_volts=1,on_volts=2"),
-    "comparator and divider, ahead a divider": ("low_volts=-15,high_volts=15", GATE + ",min_volts=-0.3,max_volts=5.3"),
-    "comparator and divider, of a contact": ("kind=switch", "off_volts=1,on_volts=2"),
-    "comparator and MOSFET to ground": ("low_volts=0,high_volts=1.2", SHORTING),
+    "divider": ("low_volts=0,high_volts=10,ohms=100", GATE + ",max_volts=3.6", "12"),
+    "resistor and clamp": ("low_volts=-5,high_volts=5", GATE + ",min_volts=-0.3,max_volts=3.6", "12"),
+    "diode and divider": ("low_volts=-5,high_volts=5", GATE + ",min_volts=-0.3,max_volts=3.6", "12"),
+    "logic buffer": ("low_volts=0,high_volts=3.3", "off_volts=1.5,on_volts=3.5", "0:5"),
+    "logic buffer, ahead a divider": (
+        "low_volts=-9,high_volts=9",
+        GATE + ",ohms=10000,min_volts=-0.3,max_volts=5.5",
+        "0:5",
+    ),
+    "buffer": ("low_volts=0,high_volts=5,ohms=100000", "off_volts=1,on_volts=2,ohms=22000", "12"),
+    "transistor to ground": ("low_volts=0,high_volts=5", SHORTING, "12"),
+    "transistor, of a contact": ("kind=switch", GATE + ",max_volts=3.6", "12"),
+    "amplifier": ("low_volts=0,high_volts=1.2", "off_volts=1,on_volts=2", "12"),
+    "comparator": ("low_volts=2,high_volts=4", "off_volts=1,on_volts=6", "12"),
+    "comparator and divider": ("low_volts=0,high_volts=1.2", "off_volts=1,on_volts=2", "12"),
+    "comparator and divider, ahead a divider": (
+        "low_volts=-15,high_volts=15,ohms=20000",
+        "off_volts=-1,on_volts=2,ohms=1000",
+        "12",
+    ),
+    "comparator and divider, of a contact": ("kind=switch", "off_volts=1,on_volts=2", "12"),
+    "comparator and MOSFET to ground": ("low_volts=0,high_volts=1.2", SHORTING, "12"),
 }
 FIXED = {"0", "vcc", "vee"}
 
 
 def specs(case: str):
-    source, sink = CASES[case]
-    return parse_gate_output(source), parse_gate_input(sink)
+    source, sink, rails = CASES[case]
+    return parse_gate_output(source), parse_gate_input(sink), 1, parse_supplies((rails,))
 
 
 @pytest.mark.parametrize("case", [*CASES, "stretcher"])
@@ -39,9 +54,9 @@ def test_what_is_drawn_is_what_ngspice_runs(case):
     if case == "stretcher":
         name, parts = case, stretcher_parts(0.004)
     else:
-        made = gate_circuit(*specs(case))
-        name, parts = made.name, made.parts
-        assert case.startswith(name)
+        name = case.split(", ")[0]
+        made = next(one for one in gate_circuits(*specs(case)) if one.name == name)
+        parts = made.parts
     drawn = gate_schematic(name, parts, contact=contact)
     place = joined(drawn)
     ends = {one.slot: frozenset((place[one.at], place[one.to])) for one in drawn.symbols if one.slot}
@@ -63,7 +78,11 @@ def test_what_is_drawn_is_what_ngspice_runs(case):
     for node, terminal in (("out", first), ("in", last)):
         assert all(terminal in ends[one] for one in netlist.get(node, ()))
     amplifiers = {one.words[0]: one for one in drawn.symbols if one.kind == "op-amp"}
-    assert set(amplifiers) == {one.name for one in parts if one.name.startswith("U")}
+    drawn_buffers = {one.words[0] for one in drawn.symbols if one.kind == "buffer"}
+    assert {*amplifiers, *drawn_buffers} == {one.name for one in parts if one.name.startswith("U")}
+    assert {one.words[0] for one in drawn.symbols if one.kind == "diode"} == {
+        one.name for one in parts if one.name[0] in "DZ"
+    }
     if "comparator" in name:
         one = amplifiers["U1"]
         x, y = one.at
@@ -78,13 +97,14 @@ def test_what_is_drawn_is_what_ngspice_runs(case):
 
 @pytest.mark.parametrize("case", CASES)
 def test_circuits_side_by_side_all_fit_and_the_first_is_the_one_proposed(case):
-    output, sink = specs(case)
-    found = gate_circuits(output, sink)
-    assert found[0] == gate_circuit(output, sink)
+    asked = specs(case)
+    sink = asked[1]
+    found = gate_circuits(*asked)
+    assert found[0] == gate_circuit(*asked)
     assert len({one.name for one in found}) == len(found)
     assert all(judge_gate(one.becomes, sink).verdict == "fits" for one in found)
-    order = [one.holds for one in found]
-    assert order == sorted(order, reverse=True)
+    order = [(one.size, not one.holds) for one in found]
+    assert order == sorted(order)
     common = {value for series in ("E24", "E96") for value in SERIES[series]}
     for one, part in itertools.product(found, range(12)):
         ohms = one.parts[part].ohms if part < len(one.parts) else None

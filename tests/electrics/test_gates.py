@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import re
 import shutil
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -16,10 +17,11 @@ from hypothesis import strategies as st
 from spice import ngspice, ngspice_at
 
 from dynamis.electrics.finding import CODES, Finding, verdict_of
-from dynamis.electrics.gates.circuits import gate_circuit, stretcher_parts
+from dynamis.electrics.gates.circuits import gate_circuit, no_fix, stretcher_parts
 from dynamis.electrics.gates.levels import judge_gate, levels_at
-from dynamis.electrics.gates.specs import parse_gate_input, parse_gate_output
+from dynamis.electrics.gates.specs import parse_gate_input, parse_gate_output, parse_supplies
 from dynamis.electrics.gates.spice import circuit_lines, gate_netlist, receiver_lines, sender_lines
+from dynamis.electrics.gates.stages import Stress, becomes
 from dynamis.electrics.series import SERIES, nearest, values_between
 from dynamis.errors import InputError
 
@@ -32,8 +34,8 @@ def fit(source: str, sink: str, count: int = 1):
     return judge_gate(parse_gate_output(source), parse_gate_input(sink), count)
 
 
-def fix(source: str, sink: str, count: int = 1):
-    return gate_circuit(parse_gate_output(source), parse_gate_input(sink), count)
+def fix(source: str, sink: str, count: int = 1, *rails: str):
+    return gate_circuit(parse_gate_output(source), parse_gate_input(sink), count, parse_supplies(rails or ("12",)))
 
 
 # -- judging -------------------------------------------------------------------------------------------
@@ -71,17 +73,17 @@ def test_margins_are_the_noise_margins_of_the_logic_families(output, sink, low_m
 )  # fmt: skip
 def test_each_fault_is_found_and_the_mended_pair_is_not(source, sink, count, codes, verdict):
     judged = fit(source, sink, count)
-    assert ([one.code for one in judged.findings], judged.verdict) == (codes, verdict)
+    assert ([one.code for one in judged.findings if one.code != "unknown-limit"], judged.verdict) == (codes, verdict)
     found = fix(source, sink, count)
     if verdict == "fits" or "output-under-limit" in codes:  # no pull-up to below ground is met by these circuits
         assert found is None
     else:
-        assert judge_gate(found.becomes, parse_gate_input(sink), count).findings == ()
+        assert judge_gate(found.becomes, parse_gate_input(sink), count).verdict == "fits"
         assert found.leaves.verdict == "fits"
 
 
 def test_a_finding_tells_its_numbers():
-    (finding,) = fit("low_volts=0,high_volts=8", "off_volts=0.8,on_volts=2,ohms=3000,max_volts=5.5", 2).findings
+    finding = fit("low_volts=0,high_volts=8", "off_volts=0.8,on_volts=2,ohms=3000,max_volts=5.5", 2).findings[0]
     assert finding.text.startswith(
         "The input meets 6.00 V with 1 of 2 inputs plugged in and bears 5.50 V: 0.50 V too high."
     )
@@ -175,23 +177,63 @@ def test_unlike_inputs_on_one_output_share_one_node(tmp_path):
     assert judge_gate(parse_gate_output("low_volts=0,high_volts=5"), weak, beside=[strong]).verdict == "unsafe"
 
 
+TTL_5, CMOS_5 = GATE + ",min_volts=-0.5,max_volts=5.5", "off_volts=1.5,on_volts=3.5,min_volts=-0.5,max_volts=5.5"
+PIN_33 = GATE + ",min_volts=-0.3,max_volts=3.6"
+CMOS_33 = "off_volts=0.99,on_volts=2.31,min_volts=-0.3,max_volts=3.6,rail_volts=3.3"
+# What meets, from which rails, and the parts that a builder takes: active ones, then all.  Common practice, no source.
+SITUATIONS = [
+    ("logic buffer", "low_volts=0,high_volts=3.3", CMOS_5, 1, "0:5", 1, 2),
+    ("amplifier", "low_volts=0,high_volts=3.3", CMOS_5, 1, "12", 1, 6),
+    ("divider", "low_volts=0,high_volts=5", PIN_33, 1, "none", 0, 2),
+    ("amplifier", "low_volts=0,high_volts=1.8", CMOS_33, 1, "0:3.3", 1, 4),
+    ("divider", "low_volts=0,high_volts=10,ohms=100", PIN_33, 1, "0:3.3", 0, 2),
+    ("divider", "low_volts=0,high_volts=12", PIN_33, 1, "12", 0, 2),
+    ("transistor", "kind=switch", TTL_5, 1, "0:5", 1, 3),
+    ("transistor", "kind=switch", GATE + ",min_volts=-0.3,max_volts=3.6", 1, "12", 1, 4),
+    (
+        "transistor to ground",
+        "low_volts=0,high_volts=5,max_volts=5.5",
+        "kind=shorting,pullup_volts=15,pullup_ohms=4700,on_volts=1,off_volts=4",
+        1,
+        "none",
+        1,
+        2,
+    ),
+    ("comparator and MOSFET to ground", "kind=switch,ohms=5000", SHORTING, 3, "12", 2, 9),
+    ("resistor and clamp", "low_volts=-5,high_volts=5", PIN_33, 1, "0:3.3", 0, 3),
+    ("resistor and clamp", "low_volts=-10,high_volts=10", TTL_5, 2, "12", 0, 3),
+    ("resistor and clamp", "low_volts=-5,high_volts=5", CMOS_33, 1, "0:3.3", 0, 3),
+    ("amplifier", "low_volts=0,high_volts=1.2", GATE, 1, "0:9", 1, 4),
+    ("logic buffer", "low_volts=0,high_volts=5,ohms=10000", GATE + ",ohms=10000,max_volts=5.5", 20, "0:5", 1, 2),
+    ("amplifier", "low_volts=-1,high_volts=1", TTL_5, 1, "0:5", 1, 7),
+    ("comparator", "low_volts=1,high_volts=1.6", TTL_5, 1, "0:5", 1, 6),
+    ("comparator", "low_volts=2,high_volts=4", "off_volts=1,on_volts=6", 1, "12", 1, 7),
+]
+
+
+@pytest.mark.parametrize(("name", "source", "sink", "count", "rails", "active", "parts"), SITUATIONS)
+def test_a_fix_is_what_a_builder_takes_and_safe_whatever_happens_first(name, source, sink, count, rails, active, parts):
+    found, receiver = fix(source, sink, count, rails), parse_gate_input(sink)
+    assert (found.name, found.size) == (name, (active, parts))
+    assert (found.rails is None) == (name in ("divider", "resistor and clamp", "transistor to ground"))
+    output, carried = (
+        parse_gate_output(source),
+        receiver.pullup_volts * count / receiver.ohms if receiver.kind == "shorting" else 0.0,
+    )
+    for stress in (Stress(1.05), Stress(1.0, 1.05), Stress(missing="upper"), Stress(missing="lower")):
+        made = becomes(found.name, found.parts, output, carried, stress)
+        moved = 0.05 * (receiver.rail_volts or 0.0) * (stress.rails > 1)
+        for number in (1, count):
+            for volts in levels_at(made, receiver, number) if made.kind == "driven" else ():
+                assert not replace(
+                    receiver.bears, high=None if receiver.bears.high is None else receiver.bears.high + moved
+                ).outside(volts)
+
+
 @needs_ngspice
-@pytest.mark.parametrize(
-    ("name", "source", "sink", "count"),
-    [
-        ("divider", "low_volts=0,high_volts=12", GATE + ",max_volts=5.5", 1),
-        ("buffer", "low_volts=0,high_volts=5", GATE + ",ohms=10000", 20),
-        ("transistor to ground", "low_volts=0,high_volts=5,max_volts=5.5", "kind=shorting,pullup_volts=15,pullup_ohms=4700,on_volts=1,off_volts=4", 1),
-        ("comparator and divider", "low_volts=-5,high_volts=5", GATE + ",min_volts=-0.5,max_volts=5.5", 2),
-        ("comparator and divider", "low_volts=0,high_volts=3.3", "off_volts=3,on_volts=6", 1),
-        ("comparator and divider", "low_volts=-8,high_volts=15", GATE + ",work_min_volts=0,work_max_volts=5", 1),
-        ("comparator and divider", "kind=switch", GATE, 1),
-        ("comparator and MOSFET to ground", "kind=switch,ohms=5000", SHORTING, 3),
-    ],
-)  # fmt: skip
-def test_a_fix_does_in_ngspice_what_it_says(name, source, sink, count, tmp_path):
-    found, receiver = fix(source, sink, count), parse_gate_input(sink)
-    assert found.name == name
+@pytest.mark.parametrize(("name", "source", "sink", "count", "rails", "active", "parts"), SITUATIONS)
+def test_a_fix_does_in_ngspice_what_it_says(name, source, sink, count, rails, active, parts, tmp_path):
+    found, receiver = fix(source, sink, count, rails), parse_gate_input(sink)
     contact = source.startswith("kind=switch")
     reached = {}
     for is_high in (False, True):
@@ -204,9 +246,37 @@ def test_a_fix_does_in_ngspice_what_it_says(name, source, sink, count, tmp_path)
     on = reached[contact is False]
     off = reached[contact is True]
     sign = 1 if receiver.kind == "positive" else -1
-    # A transistor of a data sheet leaves less than the 0.2 V that are counted on.
-    assert -0.05 < sign * (on - receiver.on_volts) - found.leaves.on_margin < 0.2
-    assert -0.05 < sign * (receiver.off_volts - off) - found.leaves.off_margin < 0.2
+    # A transistor of a data sheet leaves less than the 0.2 V that are counted on; a Zener diode is soft, and what an
+    # amplifier from a single rail would put out below ground is its rail.
+    soft = 0.45 if any(part.name == "Z1" for part in found.parts) else 0.05
+    more = 0.5 if any(part.name == "D3" for part in found.parts) else 0.2  # a diode's drop at microamperes, amplified
+    assert -soft < sign * (on - receiver.on_volts) - found.leaves.on_margin < more
+    assert -0.05 < sign * (receiver.off_volts - off) - found.leaves.off_margin < (2.5 if name == "amplifier" else 0.2)
+
+
+def test_where_nothing_does_it_the_reason_is_told():
+    for source, sink, rails, words in (
+        ("low_volts=0,high_volts=1.5", GATE, (), "No circuit known here without a supply"),
+        ("low_volts=0,high_volts=5", "off_volts=0.8,on_volts=4,max_volts=3.6", ("12",), "no level does both"),
+        ("low_volts=0,high_volts=8,max_volts=5", GATE + ",max_volts=3", ("12",), "leaves its own limits"),
+        ("low_volts=2,high_volts=2.1", GATE, ("12",), "moves by 0.10 V only"),
+    ):
+        rails = parse_supplies(rails or ("none",))
+        output, receiver = parse_gate_output(source), parse_gate_input(sink)
+        assert gate_circuit(output, receiver, 1, rails) is None
+        assert words in no_fix(output, receiver, rails).text
+
+
+@pytest.mark.parametrize(
+    ("source", "sink", "volts"),
+    [("low_volts=0,high_volts=12", GATE, [11.88]), ("low_volts=-5,high_volts=5", GATE + ",max_volts=12", [-4.95]),
+     ("low_volts=0,high_volts=5", GATE, []), ("low_volts=0,high_volts=12", GATE + ",max_volts=15", []),
+     ("kind=switch", "kind=shorting,pullup_volts=15,on_volts=1,off_volts=4", [15.0, 15.0])],
+)  # fmt: skip
+def test_a_limit_that_nobody_gave_is_asked_for(source, sink, volts):
+    asked = [one for one in fit(source, sink).findings if one.code == "unknown-limit"]
+    assert [one.value for one in asked] == [pytest.approx(value, abs=0.01) for value in volts]
+    assert all(one.text.startswith("Fits, if the") and one.asks for one in asked)
 
 
 # -- what is typed, and what is bought -----------------------------------------------------------------
@@ -230,7 +300,7 @@ def test_the_command_prints_for_people_and_refuses_in_one_line(dynamis):
     told = dynamis("match", "--source", "low_volts=0,high_volts=12", "--sink", GATE + ",max_volts=5.5")
     assert told.status == 1
     assert "Unsafe: 0.00 V and 11.88 V at the input" in told.out
-    assert re.search(r"R1 +12 kΩ  from the output to the input", told.out)
+    assert re.search(r"R1 +[0-9.]+ kΩ  from the output to the input", told.out)
     for fan_out in ("0", "x"):
         answer = dynamis("match", "--source", "kind=switch", "--sink", GATE, "--fan-out", fan_out)
         assert (answer.status, answer.err.count("\n"), answer.out) == (2, 1, "")

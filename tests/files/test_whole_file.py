@@ -18,6 +18,7 @@ import pytest
 from dynamis.bench.analysis import codes_of
 from dynamis.bench.chains import make_dac
 from dynamis.bench.document import Bench
+from dynamis.bench.judging.pairs import judge_pair
 from dynamis.bench.ports import PortRef
 from dynamis.bench.records import HeadRecord, HeldRecord, SendRecord
 from dynamis.demo.hidden import shipped
@@ -186,6 +187,18 @@ def test_a_bench_of_version_3_is_brought_here_with_what_stands_between(tmp_path)
         assert opened.bench().tuning is None
 
 
+def test_a_bench_of_version_4_is_brought_here_with_its_circuit_for_gates(tmp_path):
+    path = Path(shutil.copy(OLD / "version-4.dynamis", tmp_path / "four.dynamis"))
+    with BenchFile.open(path) as opened:
+        bench = opened.bench()
+        stages = [stage for link in bench.links for stage in link.gate_stages]
+        assert [one.circuit for one in stages] == ["comparator and divider"]
+        assert bench.rails == ((-12.0, 12.0),)
+        # What stood there is judged as it was: the drum gets its gate, which another output shares on this bench.
+        link = next(one for one in bench.links if one.gate_stages)
+        assert {one.code for one in judge_pair(bench, link, link.inputs[0]).findings} == {"outputs-contending"}
+
+
 def test_an_older_bench_that_cannot_be_brought_here_stays_as_it_was(old_file):
     raw = sqlite3.connect(old_file)
     raw.execute("UPDATE run SET settings = replace(settings, '\"bits\":12', '\"bits\":99')")
@@ -283,7 +296,7 @@ def test_a_change_that_was_cut_off_is_rolled_back(demo_file, tmp_path):
     assert cut.read_bytes() != before
     with BenchFile.open(cut) as opened:
         assert len(opened.runs()) == 3
-    assert VERSION == 4
+    assert VERSION == 5
 
 
 def test_a_full_disk_while_reading_loses_nothing(demo_file):

@@ -7,7 +7,7 @@ from typing import Any
 
 import msgspec
 
-from dynamis.bench.document import Bench, GateStageRecord, Gear, Link
+from dynamis.bench.document import Bench, GateStageRecord, Gear, Link, Rails
 from dynamis.bench.ports import SWITCHING, GateRecord, Port
 from dynamis.electrics.potentiometer import LoadedPot
 from dynamis.errors import InputError
@@ -16,7 +16,7 @@ from dynamis.pitch.laws import parse_law
 from dynamis.pitch.tolerance import parse_tolerance
 from dynamis.transfer.registry import REGISTRY
 
-_MOST_VOLTS = 1e6
+_MOST_VOLTS, _MOST_RAIL = 1e6, 100.0
 _NOT_BELOW_ZERO = frozenset(
     [
         "ohms",
@@ -92,12 +92,20 @@ def check_link(bench: Bench, link: Link) -> None:
             REGISTRY.make(f"{link.id}.between", stored)
     for stage in link.gate_stages:
         _check_stage(stage)
+    check_rails(link.rails or ())
     if not 0 <= link.low_note <= 127 or not 0 <= link.high_note <= 127:
         raise InputError(f"Notes go from 0 to 127; {plain(link.low_note)} to {plain(link.high_note)} were given.")
     if link.low_note > link.high_note:
         raise InputError(f"The lowest note, {plain(link.low_note)}, is above the highest, {plain(link.high_note)}.")
     if not link.longest_seconds > 0:
         raise InputError(f"The longest note lasts {plain(link.longest_seconds)} s; more than 0 was expected.")
+
+
+def check_rails(rails: tuple[Rails, ...]) -> None:
+    """Refuse supplies that cannot be: the lower end at most 0 V, the upper at least, and not both 0."""
+    for low, high in rails:
+        if not (-_MOST_RAIL <= low <= 0 <= high <= _MOST_RAIL and low < high):
+            raise InputError(f"A supply from {plain(low)} to {plain(high)} V cannot be; its lower end is at most 0 V.")
 
 
 def _check_stage(stage: GateStageRecord) -> None:
@@ -145,6 +153,7 @@ def check_bench(bench: Bench) -> None:
     if len(set(outputs)) < len(outputs):
         twice = next(one for one in outputs if outputs.count(one) > 1)
         raise InputError(f"Two links begin at {bench.label(twice)}; one link holds all its inputs.")
+    check_rails(bench.rails)
     for link in bench.links:
         check_link(bench, link)
 

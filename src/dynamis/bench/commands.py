@@ -9,9 +9,10 @@ from typing import Any
 import msgspec
 
 from dynamis.bench.checks import check_gear, check_link, check_port, named
-from dynamis.bench.document import Bench, Gear, Link, TuningRecord, Unit
+from dynamis.bench.document import Bench, Gear, Link, Rails, TuningRecord, Unit
 from dynamis.bench.ports import Port, PortRef
 from dynamis.bench.records import MeterRecord
+from dynamis.electrics.gates.candidate import rail_words
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
 from dynamis.pitch.tuning import EqualTemperament
@@ -34,6 +35,12 @@ def set_a4(bench: Bench, hertz: float) -> Change:
     """Tune the bench: the frequency of note 69.  Runs keep the one they were taken with."""
     EqualTemperament(hertz)
     return Change(f"A4 to {plain(hertz)} Hz", _with(bench, a4_hertz=hertz))
+
+
+def set_rails(bench: Bench, rails: tuple[Rails, ...]) -> Change:
+    """Say which supplies are at hand for circuits between; none at all is an answer too."""
+    words = " and ".join(rail_words(one) for one in rails) or "none"
+    return Change(f"rails at hand: {words}", _with(bench, rails=rails))
 
 
 def set_tuning(bench: Bench, tuning: TuningRecord | None) -> Change:

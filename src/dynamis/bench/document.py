@@ -25,6 +25,7 @@ class Unit(Record, frozen=True):
     notes: str = ""
 
 
+Rails = tuple[float, float]
 Lead = Literal["", "two-pole", "three-pole", "four-pole", "ring-open"]
 
 
@@ -84,6 +85,7 @@ class Link(Record, frozen=True):
     tolerance : cents allowed, a number or a profile.  low_note, high_note : the notes used; longest_seconds : how
     long one is held.  lead : its plugs, "" for any that both ends take; "ring-open" has three poles and nothing on
     the ring.  program_channel : the channel that a program was told to send on.
+    rails : from which what stands between may be fed, low and high volts each; None for those of the bench.
     """
 
     id: str
@@ -97,6 +99,7 @@ class Link(Record, frozen=True):
     lead: Lead = ""
     gate_stages: tuple[GateStageRecord, ...] = ()
     program_channel: int | None = None
+    rails: tuple[Rails, ...] | None = None
 
 
 class TuningRecord(Record, frozen=True):
@@ -108,7 +111,7 @@ class TuningRecord(Record, frozen=True):
 
 class Bench(Record, frozen=True):
     """What is on the table.  dismissed : cautions that need not be shown again for it.  tuning : None for equal
-    temperament at `a4_hertz`."""
+    temperament at `a4_hertz`.  rails : the supplies at hand for what is built between, low and high volts each."""
 
     name: str = "Untitled"
     gear: tuple[Gear, ...] = ()
@@ -118,6 +121,11 @@ class Bench(Record, frozen=True):
     notes: str = ""
     dismissed: tuple[str, ...] = ()
     tuning: TuningRecord | None = None
+    rails: tuple[Rails, ...] = ((-12.0, 12.0),)
+
+    def rails_for(self, link: Link) -> tuple[Rails, ...]:
+        """The supplies at hand for what stands in a link."""
+        return self.rails if link.rails is None else link.rails
 
     def gear_by(self, gear_id: str) -> Gear:
         return _one(self.gear, gear_id, "gear")

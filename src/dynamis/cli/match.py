@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import click
 
 from dynamis.cli.options import WHOLE, naming_option
 from dynamis.cli.output import emit_json
-from dynamis.electrics.gates.circuits import GateCircuit, gate_circuit
+from dynamis.electrics.finding import VERDICT_WORDS
+from dynamis.electrics.gates.candidate import rail_words
+from dynamis.electrics.gates.circuits import GateCircuit, gate_circuit, no_fix
 from dynamis.electrics.gates.levels import GateFit, judge_gate
-from dynamis.electrics.gates.specs import parse_gate_input, parse_gate_output
+from dynamis.electrics.gates.specs import parse_gate_input, parse_gate_output, parse_supplies
 from dynamis.errors import InputError
 from dynamis.notation.style import Style
 
@@ -23,8 +26,16 @@ from dynamis.notation.style import Style
     "--sink", required=True, metavar="SPEC", help="off_volts=0.8,on_volts=2.0,… or kind=shorting,pullup_volts=5,…"
 )
 @click.option("--fan-out", type=WHOLE, default="1", help="How many such inputs hang on the output.")
+@click.option(
+    "--supply-volts",
+    "supplies",
+    multiple=True,
+    default=("12",),
+    metavar="12|0:5|none",
+    help="Rails at hand; repeatable.",
+)
 @click.option("--json", "as_json", is_flag=True, help="One JSON object on standard output.")
-def match(source: str, sink: str, fan_out: int, as_json: bool) -> int:
+def match(source: str, sink: str, fan_out: int, supplies: tuple[str, ...], as_json: bool) -> int:
     """Judge whether a gate or trigger output and an input fit, and name what makes them fit."""
     with naming_option("--source"):
         output = parse_gate_output(source)
@@ -34,7 +45,11 @@ def match(source: str, sink: str, fan_out: int, as_json: bool) -> int:
         if not 1 <= fan_out <= 10_000:
             raise InputError(f"The number of inputs is {fan_out}; 1 to 10000 was expected.")
         fit = judge_gate(output, receiver, fan_out)
-    fix = gate_circuit(output, receiver, fan_out)
+    with naming_option("--supply-volts"):
+        rails = parse_supplies(supplies)
+    fix = gate_circuit(output, receiver, fan_out, rails)
+    if fix is None and fit.verdict not in ("fits", "marginal"):
+        fit = replace(fit, findings=(*fit.findings, no_fix(output, receiver, rails)))
     if as_json:
         emit_json(_answer(fit, fix))
     else:
@@ -51,6 +66,8 @@ def _answer(fit: GateFit, fix: GateCircuit | None) -> dict[str, Any]:
             "circuit": fix.name,
             "parts": [{"name": part.name, "ohms": part.ohms, "role": part.role} for part in fix.parts],
             "leaves": {"on_margin_volts": fix.leaves.on_margin, "off_margin_volts": fix.leaves.off_margin},
+            "supply_volts": None if fix.rails is None else list(fix.rails),
+            "protection": [{"name": part.name, "ohms": part.ohms, "role": part.role} for part in fix.protection],
         },
     }  # fmt: skip
 
@@ -58,15 +75,16 @@ def _answer(fit: GateFit, fix: GateCircuit | None) -> dict[str, Any]:
 def _print(fit: GateFit, fix: GateCircuit | None) -> None:
     style = Style()
     click.echo(
-        f"{fit.verdict.replace('-', ' ').capitalize()}: {style.volts(fit.low_volts, 2)} and "
+        f"{VERDICT_WORDS[fit.verdict].capitalize()}: {style.volts(fit.low_volts, 2)} and "
         f"{style.volts(fit.high_volts, 2)} at the input; {style.volts(fit.on_margin, 2)} to spare for on, "
         f"{style.volts(fit.off_margin, 2)} for off."
     )
     for finding in fit.findings:
         click.echo(finding.text)
     if fix is not None:
-        click.echo(f"What fits: {fix.name}; it leaves {style.volts(fix.leaves.on_margin, 2)} and "
+        needs = "" if fix.rails is None else f", from {rail_words(fix.rails)}"
+        click.echo(f"What fits: {fix.name}{needs}; it leaves {style.volts(fix.leaves.on_margin, 2)} and "
                    f"{style.volts(fix.leaves.off_margin, 2)} to spare.")  # fmt: skip
-        for part in fix.parts:
+        for part in (*fix.parts, *fix.protection):
             value = "" if part.ohms is None else style.engineering(part.ohms, "Ω")
             click.echo(f"  {part.name:<4} {value:>8}  {part.role}")

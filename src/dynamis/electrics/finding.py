@@ -43,6 +43,8 @@ CODES: Final[dict[str, str]] = {
     "input-under-limit": "the input gets fewer volts than it bears",
     "output-over-limit": "the output is lifted above what it bears",
     "output-under-limit": "the output is pulled below what it bears",
+    "unknown-limit": "a side whose limit nobody gave gets more, or less, than a usual pin bears",
+    "no-fix": "none of the circuits known here makes the two fit from the rails at hand",
     "trigger-kind": "a positive gate meets a shorting input, or a contact an input without a pull-up",
     "outside-working-range": "the input survives these volts but is not made to work with them",
     "on-level": "the level that should switch the input on does not reach its threshold, or only just",
@@ -68,7 +70,15 @@ CODES: Final[dict[str, str]] = {
 }
 # Notes that change no verdict and still ask for something to be done.
 ASKING: Final = frozenset(
-    {"reset-missing", "nothing-opens", "channel-map", "second-signal-lost", "unknown-value", "never-silent"}
+    {
+        "reset-missing",
+        "nothing-opens",
+        "channel-map",
+        "second-signal-lost",
+        "unknown-value",
+        "never-silent",
+        "unknown-limit",
+    }
 )
 
 

@@ -6,9 +6,16 @@ import msgspec
 
 
 class Part(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
-    """ohms : None for what is no resistor.  rail_volts : of the rail that it hangs on, 0 for none."""
+    """ohms : None for what is no resistor.  rail_volts : of the rail that it hangs on, or an amplifier's upper one, 0
+    for none.  volts : a Zener diode's, or an amplifier's lower rail."""
 
     name: str
     ohms: float | None = None
     role: str = ""
     rail_volts: float = 0.0
+    volts: float = 0.0
+
+    @property
+    def is_active(self) -> bool:
+        """Whether it is a transistor, buffer, op-amp or comparator; a diode is none."""
+        return self.name[0] in "QU"

@@ -7,7 +7,18 @@ from dataclasses import dataclass, field, replace
 from typing import Literal
 
 Kind = Literal[
-    "resistor", "trimmer", "capacitor", "op-amp", "npn", "mosfet", "switch", "ground", "rail", "diode", "terminal"
+    "resistor",
+    "trimmer",
+    "capacitor",
+    "op-amp",
+    "buffer",
+    "npn",
+    "mosfet",
+    "switch",
+    "ground",
+    "rail",
+    "diode",
+    "terminal",
 ]
 Point = tuple[float, float]
 
@@ -15,8 +26,8 @@ Point = tuple[float, float]
 @dataclass(frozen=True)
 class Symbol:
     """at, to : its ends; of a diode the anode and the cathode, of a transistor its base or gate and its collector or
-    drain.  An op-amp has its middle and its tip.  words : name and value beside it, at its left where `left`.
-    turned : of an op-amp, the + input above."""
+    drain.  An op-amp or a logic buffer has its middle and its tip.  words : name and value beside it, at its left
+    where `left`.  turned : of an op-amp, the + input above."""
 
     kind: Kind
     at: Point

@@ -2,7 +2,7 @@
 
 Version 2: a table is kept as distances from its constants (it was a list of codes); readings know the meter's
 range; what was sent to boards has a table of its own.  Version 3: ports, gear and links know more of themselves;
-what version 2 stored is read as it is.
+what version 2 stored is read as it is.  Version 5: the rails at hand, and parts that carry volts of their own.
 """
 
 from __future__ import annotations
@@ -60,7 +60,12 @@ def _new_fields(connection: sqlite3.Connection) -> None:
     """Only new fields and kinds of transfer, which are empty in what was stored: nothing has to be rewritten."""
 
 
-_STEPS: Final[dict[int, Callable[[sqlite3.Connection], None]]] = {1: _from_1, 2: _new_fields, 3: _new_fields}
+_STEPS: Final[dict[int, Callable[[sqlite3.Connection], None]]] = {
+    1: _from_1,
+    2: _new_fields,
+    3: _new_fields,
+    4: _new_fields,
+}
 
 
 def upgrade_run(run: dict[str, Any]) -> dict[str, Any]:

@@ -42,7 +42,7 @@ def judge_switching(bench: Bench, link: Link, sink: PortRef, style: Style) -> tu
 def meeting(bench: Bench, link: Link, sink: PortRef, style: Style = Style()) -> GateFit | list[Finding]:
     """The levels at one input of a link with all inputs plugged in; or what has to be measured first."""
     made, lacks = sent_as(bench, link)
-    taken, lacking = gate_input(bench.port(sink))
+    taken, lacking = input_of(bench, sink)
     if bench.port(link.output).role == "audio":
         unknown = unknown_of(bench, link.output)
         if unknown:
@@ -85,22 +85,22 @@ def sent_as(bench: Bench, link: Link) -> tuple[GateOutput | None, list[str]]:
 def fitting_circuit(bench: Bench, link: Link, sink: PortRef) -> GateCircuit | None:
     """A circuit for gates that makes an input of a link fit; None where nothing is needed, known or found."""
     asked = _bare(bench, link, sink)
-    return None if asked is None or link.gate_stages else gate_circuit(*asked)
+    return None if asked is None or link.gate_stages else gate_circuit(*asked, bench.rails_for(link))
 
 
 def fitting_circuits(bench: Bench, link: Link, sink: PortRef) -> list[GateCircuit]:
     """One of each kind that would do, whatever stands there now."""
     asked = _bare(bench, link, sink)
-    return [] if asked is None else gate_circuits(*asked)
+    return [] if asked is None else gate_circuits(*asked, bench.rails_for(link))
 
 
 def _bare(bench: Bench, link: Link, sink: PortRef) -> tuple[GateOutput, GateInput, int] | None:
     """What meets with nothing between, and how many equal inputs hang there; None where that is not known."""
     made, _ = gate_output(bench.port(link.output))
-    taken, _ = gate_input(bench.port(sink))
+    taken, _ = input_of(bench, sink)
     if made is None or taken is None:
         return None
-    return made, taken, max(1, sum(gate_input(bench.port(ref))[0] == taken for ref in link.inputs))
+    return made, taken, max(1, sum(input_of(bench, ref)[0] == taken for ref in link.inputs))
 
 
 def pulse_seconds(bench: Bench, link: Link) -> float | None:
@@ -204,6 +204,13 @@ def gate_output(port: Port) -> tuple[GateOutput | None, list[str]]:
     if low is None or high is None or port.ohms is None:
         return None, lacks
     return GateOutput("driven", low, high, port.ohms, bears), []
+
+
+def input_of(bench: Bench, ref: PortRef) -> tuple[GateInput | None, list[str]]:
+    """As `gate_input`, with the receiver's own rail where it has a single one."""
+    taken, lacks = gate_input(bench.port(ref))
+    rails = [volts for volts in bench.gear_by(ref.gear).power.rails if volts > 0]
+    return (taken if taken is None or len(rails) != 1 else replace(taken, rail_volts=rails[0])), lacks
 
 
 def gate_input(port: Port) -> tuple[GateInput | None, list[str]]:

@@ -18,6 +18,8 @@ from dynamis.notation.style import Style, plain
 
 _RESERVE_VOLTS: Final = 0.4
 _RESERVE_OF_SWING: Final = 0.1
+# More or less than this no pin of a 5 V rail bears for sure; common practice, no source.
+USUAL_LOW_VOLTS, USUAL_HIGH_VOLTS = -0.3, 5.5
 _MOST_VOLTS, _MOST_OHMS = 1e6, 1e15
 
 
@@ -27,6 +29,11 @@ class Span:
 
     low: float | None = None
     high: float | None = None
+
+    def held(self, volts: float) -> float:
+        """Volts as diodes at both ends of the span hold them."""
+        volts = volts if self.high is None else min(volts, self.high)
+        return volts if self.low is None else max(volts, self.low)
 
     def outside(self, volts: float) -> float:
         """How far volts lie above (positive) or below (negative) the span; 0 inside."""
@@ -43,7 +50,7 @@ class GateOutput:
     """An output.
 
     kind : "driven" between two levels behind `ohms`, or a "switch" of `ohms` to ground, on when closed.
-    bears : what it stands from outside.
+    bears : what it stands from outside.  clamp : the volts between which diodes hold its node.
     """
 
     kind: Literal["driven", "switch"] = "driven"
@@ -51,6 +58,7 @@ class GateOutput:
     high_volts: float = 0.0
     ohms: float = 1000.0
     bears: Span = Span()
+    clamp: Span = Span()
 
     def __post_init__(self) -> None:
         _check_sizes((self.low_volts, self.high_volts, self.bears.low, self.bears.high), self.ohms)
@@ -68,7 +76,8 @@ class GateInput:
     kind : "positive" goes on above `on_volts` and off below `off_volts`, with `ohms` to ground (or to what it rests
     at, `pullup_volts`);
     "shorting" has a pull-up of `ohms` to `pullup_volts`, goes on below `on_volts` and off above `off_volts`.
-    works, bears : the range it is made for, and what it survives.
+    works, bears : the range it is made for, and what it survives.  rail_volts : the receiver's own rail, with which its
+    limits were given and move; None where that is not known.
     """
 
     on_volts: float
@@ -78,6 +87,7 @@ class GateInput:
     pullup_volts: float = 0.0
     works: Span = Span()
     bears: Span = Span()
+    rail_volts: float | None = None
 
     def __post_init__(self) -> None:
         spans = self.works.low, self.works.high, self.bears.low, self.bears.high
@@ -120,7 +130,7 @@ def levels_at(output: GateOutput, sink: GateInput, count: int, beside: Sequence[
     rest = pulled / conductance * (1.0 - left)
     if output.kind == "switch":
         return rest, pulled / conductance
-    return output.low_volts * left + rest, output.high_volts * left + rest
+    return output.clamp.held(output.low_volts * left + rest), output.clamp.held(output.high_volts * left + rest)
 
 
 def judge_gate(
@@ -140,6 +150,7 @@ def judge_gate(
     findings = [*_limits(output, sink, count, style, beside), *_kind(output, sink), *_working(sink, (low, high), style)]
     if not any(one.code == "trigger-kind" for one in findings):
         findings += _margins(sink, count + len(beside), (low, high), on_margin, off_margin, style)
+    findings += _unknown(output, sink, count, verdict_of(findings), style, beside)
     return GateFit(verdict_of(findings), low, high, on_margin, off_margin, tuple(findings))
 
 
@@ -169,6 +180,37 @@ def _limits(
                     over, "V",
                 )  # fmt: skip
     return list(found.values())
+
+
+def _unknown(
+    output: GateOutput, sink: GateInput, count: int, verdict: FitVerdict, style: Style, beside: Sequence[GateInput]
+) -> list[Finding]:
+    """Volts beyond what any usual pin bears, at a side whose limit nobody gave."""
+    met = [levels_at(output, sink, 1), levels_at(output, sink, count, beside)]
+    every = [volts for levels in met for volts in levels]
+    own = (output.low_volts, output.high_volts)
+    pairs = [pair for levels in met for pair in zip(levels, own, strict=True)]
+    contact = output.kind == "switch"
+    lifted = [volts for volts, mine in pairs if contact or volts > mine + 1e-9]
+    pulled = [volts for volts, mine in pairs if contact or volts < mine - 1e-9]
+    sides = (("input", sink.bears, every, every), ("output", output.bears, lifted, [v for v in pulled if v < min(own)]))
+    found = []
+    for side, bears, above, below in sides:
+        high, low = max(above, default=0.0), min(below, default=0.0)
+        over = [high] if bears.high is None and high > USUAL_HIGH_VOLTS else []
+        under = [low] if bears.low is None and low < USUAL_LOW_VOLTS else []
+        for volts in (*over, *under):
+            starts = (
+                f"Fits, if the {side} bears" if verdict in ("fits", "marginal") else f"Besides, the {side} has to bear"
+            )
+            pins = (f"a pin of a 3.3 V rail bears about {style.volts(3.6, 1)}, of a 5 V one {style.volts(5.3, 1)}"
+                    if volts > 0 else f"a pin bears about {style.volts(-0.3, 1)}")  # fmt: skip
+            text = (
+                f"{starts} {style.volts(volts, 2)}: its limit is not known here, and {pins}. Look it up before you "
+                "join them."
+            )
+            found.append(Finding("unknown-limit", "note", text, volts, "V"))
+    return found
 
 
 def _kind(output: GateOutput, sink: GateInput) -> list[Finding]:
@@ -241,4 +283,5 @@ def _crossed(first: str, low: float, second: str, high: float) -> InputError:
 
 def _check_span(span: Span, what: str) -> None:
     if span.low is not None and span.high is not None and span.low > span.high:
-        raise InputError(f"{what} are crossed: {plain(span.low)} V is above {plain(span.high)} V.")
+        are = "is" if what.endswith("range") else "are"
+        raise InputError(f"{what} {are} crossed: {plain(span.low)} V is above {plain(span.high)} V.")

@@ -86,13 +86,15 @@ def gate_schematic(
     entry = 0.0
     if circuit == "divider":
         end = _divider(made)
-    elif circuit == "buffer":
-        made.pen.wire((_START, 0.0), (9.0, 0.0))
-        end = made.level("R1", *made.follower("U1", 9.0, 0.0))
+    elif circuit in _ENDS:
+        end = _held(made, *_ENDS[circuit](made))
     elif circuit == "transistor to ground":
         end = made.to_ground("npn", "Q1", *made.level("R1", _START, 0.0))
     elif circuit == "stretcher":
         entry, end = 1.0, _stretcher(made)
+    elif circuit == "comparator":
+        entry, out = 1.0, _of_levels(made)
+        end = _held(made, *made.level("R5", *out))
     else:
         entry, out = 1.0, _comparator(made)
         end = _mosfet(made, out) if "MOSFET" in circuit else _levels(made, out)
@@ -101,9 +103,107 @@ def gate_schematic(
     made.pen.wire(end, last)
     made.pen.receiver(last, tuple(receiver))
     notes = []
-    if any(name.startswith("U") for name in made.parts):
-        notes.append(f"Op-amps from ± {style.number(RAIL, 0)} V, 100 nF from each rail to ground.")
+    for name, part in made.parts.items():
+        if name.startswith("U"):
+            words = part.role.split(";")[0]
+            rails = "" if "from" in words else f", from ± {style.number(RAIL, 0)} V"
+            notes.append(f"{name}: {words}{rails}, 100 nF from each rail to ground.")
     return made.pen.finished(notes, 0.9, _BEHIND)
+
+
+def _held(made: _Drawing, x: float, y: float) -> Point:
+    """Diodes that hold the receiver: to ground, to a rail, a Zener diode; answers where the receiver hangs."""
+    for name in ("D1", "Z1", "D2"):
+        part = made.parts.get(name)
+        if part is None or (name == "D1" and "from ground" not in part.role):
+            continue
+        made.pen.wire((x, y), (x + 3.0, y))
+        x += 3.0
+        made.pen.dots.append((x, y))
+        words = (name, made.style.volts(part.volts, 1)) if part.volts else (name,)
+        if name == "D2":
+            made.pen.part("diode", (x, y), (x, y - _DOWN), words)
+            made.pen.rail((x, y - _DOWN), made.style.volts(part.rail_volts, 1, sign=True))
+        else:  # its anode at ground
+            made.pen.part("diode", (x, y + _DOWN), (x, y), words)
+            made.pen.ground((x, y + _DOWN))
+    return x, y
+
+
+def _ahead(made: _Drawing, y: float) -> Point:
+    """What stands ahead of an active part: a diode, a divider; answers where it leads."""
+    at = (_START, y)
+    if "D3" in made.parts:
+        made.pen.part("diode", at, (at[0] + 4.0, y), ("D3",))
+        at = (at[0] + 4.0, y)
+    if "R11" in made.parts:
+        end = made.level("R11", *at)
+        made.upright("R12", end[0] + 0.8, y)
+        at = (end[0] + 1.6, y)
+        made.pen.wire(end, at)
+    return at
+
+
+def _clamped(made: _Drawing) -> Point:
+    return made.level("R1", _START, 0.0)
+
+
+def _rectified(made: _Drawing) -> Point:
+    made.pen.part("diode", (_START, 0.0), (_START + 4.0, 0.0), ("D1",))
+    node = made.level("R1", _START + 4.0, 0.0)
+    made.upright("R2", node[0] + 1.0, 0.0)
+    made.pen.wire(node, (node[0] + 3.0, 0.0))
+    return node[0] + 3.0, 0.0
+
+
+def _inverted(made: _Drawing) -> Point:
+    made.pen.wire((_START, 0.0), (12.0, 0.0))
+    made.upright("R1", 9.0, 0.0, up=True, left=True)
+    end = made.to_ground("npn", "Q1", 12.0, 0.0)
+    node = (end[0] + 1.0, end[1])
+    made.pen.wire(end, node)
+    made.upright("R2", *node, up=True)
+    last = (node[0] + 3.0, node[1])
+    made.pen.wire(node, last)
+    if "R3" in made.parts:
+        made.upright("R3", *last)
+    return last
+
+
+def _buffered(made: _Drawing) -> Point:
+    at = _ahead(made, 0.0)
+    made.pen.wire(at, (at[0] + 2.0, 0.0))
+    made.pen.part("buffer", (at[0] + 4.0, 0.0), (at[0] + 6.0, 0.0), ("U1",))
+    return made.level("R10", at[0] + 6.0, 0.0)
+
+
+def _followed(made: _Drawing) -> Point:
+    made.pen.wire((_START, 0.0), (9.0, 0.0))
+    return made.level("R1", *made.follower("U1", 9.0, 0.0))
+
+
+def _amplified(made: _Drawing) -> Point:
+    """R4 from the output back to the − input, R3 from there to ground."""
+    pen = made.pen
+    at = _ahead(made, 0.0)
+    plus, minus, tip = made.amplifier("U1", max(17.0, at[0] + 11.0), -1.0)
+    pen.wire(at, plus)
+    node = (minus[0] - 1.6, minus[1] - 3.4)
+    out = (tip[0] + 1.0, tip[1])
+    pen.wire(minus, (node[0], minus[1]), node)
+    pen.wire(tip, out)
+    pen.part("resistor", node, (out[0], node[1]), made.words("R4"), "R4")
+    pen.wire((out[0], node[1]), out)
+    pen.part("resistor", node, (node[0] - _LONG, node[1]), made.words("R3"), "R3")
+    pen.ground((node[0] - _LONG, node[1]))
+    pen.dots += [node, out]
+    return made.level("R1", *out)
+
+
+_ENDS: Final = {
+    "resistor and clamp": _clamped, "diode and divider": _rectified, "transistor": _inverted, "logic buffer": _buffered,
+    "buffer": _followed, "amplifier": _amplified,
+}  # fmt: skip
 
 
 def _divider(made: _Drawing) -> Point:
@@ -133,13 +233,8 @@ def _comparator(made: _Drawing) -> Point:
 
 
 def _of_levels(made: _Drawing) -> Point:
-    pen, y, at = made.pen, 1.0, (_START, 1.0)
-    if "R11" in made.parts:
-        end = made.level("R11", *at)
-        made.upright("R12", end[0] + 0.8, y)
-        at = (end[0] + 1.6, y)
-        pen.wire(end, at)
-    at = made.level("R1", *at)
+    pen, y = made.pen, 1.0
+    at = made.level("R1", *_ahead(made, y))
     plus, minus, tip = made.amplifier("U1", at[0] + 6.0, 0.0)
     pen.wire(at, plus)
     out = _hysteresis(made, (at[0] + 0.8, y), tip, _FEEDBACK)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Final
 
 from dynamis.electrics.gates.levels import GateInput, GateOutput, Span
@@ -9,12 +10,13 @@ from dynamis.errors import InputError
 from dynamis.notation.keys import key_values
 from dynamis.notation.numbers import parse_plain
 
+_MOST_RAIL: Final = 100.0
 _LIMITS: Final = ("min_volts", "max_volts")
 _WORKS: Final = ("work_min_volts", "work_max_volts")
 _OUTPUTS: Final = {"driven": ("low_volts", "high_volts", "ohms", *_LIMITS), "switch": ("ohms", "max_volts")}
 _INPUTS: Final = {
-    "positive": ("off_volts", "on_volts", "ohms", *_WORKS, *_LIMITS),
-    "shorting": ("pullup_volts", "pullup_ohms", "on_volts", "off_volts", *_WORKS, *_LIMITS),
+    "positive": ("off_volts", "on_volts", "ohms", *_WORKS, *_LIMITS, "rail_volts"),
+    "shorting": ("pullup_volts", "pullup_ohms", "on_volts", "off_volts", *_WORKS, *_LIMITS, "rail_volts"),
 }
 
 
@@ -31,13 +33,37 @@ def parse_gate_output(text: str) -> GateOutput:
 def parse_gate_input(text: str) -> GateInput:
     """Read a positive input (the default) or `kind=shorting`; raises `InputError` for what is missing or wrong."""
     kind, found = _read(text, _INPUTS, "positive", ("off_volts", "on_volts"), "The input")
-    spans = _span(found, _WORKS), _span(found, _LIMITS)
+    spans = _span(found, _WORKS), _span(found, _LIMITS), found.get("rail_volts")
     if kind == "shorting":
         if "pullup_volts" not in found:
             raise InputError(f"The input {text.strip()!r} lacks pullup_volts.")
         ohms = found.get("pullup_ohms", 10e3)
         return GateInput(found["on_volts"], found["off_volts"], "shorting", ohms, found["pullup_volts"], *spans)
     return GateInput(found["on_volts"], found["off_volts"], "positive", found.get("ohms", 100e3), 0.0, *spans)
+
+
+def parse_supply(text: str) -> tuple[float, float]:
+    """Read rails: `12` for ± 12 V, `0:5` for a single one, `-9:12` for unlike ones; the lower end at most 0.
+
+    Raises `InputError` for what is none.
+    """
+    what = f"The rails {text.strip()!r}"
+    ends = [parse_plain(part, what) for part in text.split(":")]
+    if len(ends) == 1:
+        ends = [-ends[0], ends[0]]
+    if len(ends) != 2 or not ends[0] <= 0 <= ends[1] or ends[0] == ends[1] or not max(-ends[0], ends[1]) <= _MOST_RAIL:
+        raise InputError(f"{what} cannot be; 12 for ± 12 V, or LOW:HIGH with LOW at most 0, such as 0:5, was expected.")
+    return ends[0], ends[1]
+
+
+def parse_supplies(texts: Sequence[str]) -> tuple[tuple[float, float], ...]:
+    """Read the rails at hand; `none`, alone, for none at all."""
+    cleaned = [text.strip() for text in texts]
+    if "none" in cleaned:
+        if len(cleaned) > 1:
+            raise InputError("The rails are none and others besides; say one or the other.")
+        return ()
+    return tuple(dict.fromkeys(parse_supply(text) for text in cleaned))
 
 
 def _read(

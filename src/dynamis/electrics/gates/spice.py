@@ -5,11 +5,11 @@ Comparators are steep but smooth, a small NPN transistor and a small MOSFET stan
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from dynamis.electrics.gates.circuits import STRETCH_FARADS, STRETCH_GATE_VOLTS, STRETCH_VOLTS
 from dynamis.electrics.gates.levels import GateInput, GateOutput
-from dynamis.electrics.gates.stages import RAIL, SWING
+from dynamis.electrics.gates.stages import LOGIC_VOLTS, RAIL, SWING, logic_thresholds
 from dynamis.electrics.part import Part
 from dynamis.electrics.signals import spice
 from dynamis.notation.style import plain
@@ -36,8 +36,8 @@ def circuit_lines(circuit: str, parts: Sequence[Part], *, contact: bool) -> list
     ohms = {part.name: plain(part.ohms) for part in parts if part.ohms is not None}
     if circuit == "divider":
         return [f"R1 out in {ohms['R1']}", f"R2 in 0 {ohms['R2']}"]
-    if circuit == "buffer":
-        return ["E1 u 0 out 0 1", f"R1 u in {ohms['R1']}"]
+    if circuit in _LINES:
+        return [*_LINES[circuit]({part.name: part for part in parts}, ohms), *_diodes(parts)]
     if circuit == "transistor to ground":
         return [f"R1 out b {ohms['R1']}", "Q1 in b 0 small", ".model small npn(bf=150 is=1e-14 rc=1)"]
     if circuit == "stretcher":
@@ -45,6 +45,92 @@ def circuit_lines(circuit: str, parts: Sequence[Part], *, contact: bool) -> list
         told = spice.stretcher(float(ohms["R1"]), STRETCH_FARADS, STRETCH_VOLTS, STRETCH_GATE_VOLTS)
         return [" ".join(rename.get(word, word) for word in line.split()) for line in told]
     return [*_comparator(parts, ohms, contact), *_ending(circuit, parts, ohms)]
+
+
+def _diodes(parts: Sequence[Part]) -> list[str]:
+    """The diodes at the receiver, with models that drop 0.3 V and break at a Zener's volts."""
+    lines = []
+    for part in parts:
+        if part.name == "D1" and "from ground" in part.role:
+            lines.append("D1 0 in schottky")
+        elif part.name == "D2":
+            lines += [f"Vd2 rail2 0 {plain(part.rail_volts)}", "D2 in rail2 schottky"]
+        elif part.name == "Z1":
+            lines += ["DZ1 0 in zener", f".model zener D(bv={plain(part.volts)} ibv=1m is=1e-12)"]
+    return lines
+
+
+_SCHOTTKY = ".model schottky D(is=1e-8 n=1.05 rs=5)"
+
+
+def _front(parts: Mapping[str, Part], ohms: Mapping[str, str]) -> tuple[list[str], str]:
+    """What stands ahead of an active part, and the node that reaches it."""
+    if "R11" not in parts:
+        return [], "out"
+    first = ["D3 out f schottky"] if "D3" in parts else []
+    return [*first, f"R11 {'f' if first else 'out'} e {ohms['R11']}", f"R12 e 0 {ohms['R12']}"], "e"
+
+
+def _steep(volts: str, low: float, high: float) -> str:
+    return f"V = {plain(low)}+{plain(high - low)}*0.5*(1+tanh(1e4*({volts})))"
+
+
+def _clamp(parts: Mapping[str, Part], ohms: Mapping[str, str]) -> list[str]:
+    return [f"R1 out in {ohms['R1']}", _SCHOTTKY]
+
+
+def _diode(parts: Mapping[str, Part], ohms: Mapping[str, str]) -> list[str]:
+    return ["D1 out f schottky", f"R1 f in {ohms['R1']}", f"R2 in 0 {ohms['R2']}", _SCHOTTKY]
+
+
+def _transistor(parts: Mapping[str, Part], ohms: Mapping[str, str]) -> list[str]:
+    below = [f"R3 in 0 {ohms['R3']}"] if "R3" in ohms else []
+    return [f"Vcc vcc 0 {plain(parts['R1'].rail_volts)}", f"R1 vcc out {ohms['R1']}", f"R2 vcc in {ohms['R2']}", *below,
+            "Q1 in out 0 small", ".model small npn(bf=150 is=1e-14 rc=1)"]  # fmt: skip
+
+
+def _logic(parts: Mapping[str, Part], ohms: Mapping[str, str]) -> list[str]:
+    front, node = _front(parts, ohms)
+    off, on = logic_thresholds(parts["U1"])
+    level = _steep(f"v({node})-{plain(0.5 * (off + on))}", LOGIC_VOLTS, parts["U1"].rail_volts - LOGIC_VOLTS)
+    return [*front, f"Bu u 0 {level}", f"R10 u in {ohms['R10']}", _SCHOTTKY]
+
+
+def _follower(parts: Mapping[str, Part], ohms: Mapping[str, str]) -> list[str]:
+    return ["E1 u 0 out 0 1", f"R1 u in {ohms['R1']}", _SCHOTTKY]
+
+
+def _amplifier(parts: Mapping[str, Part], ohms: Mapping[str, str]) -> list[str]:
+    front, node = _front(parts, ohms)
+    return [
+        *front,
+        f"E1 u 0 {node} m 1e6",
+        f"R3 m 0 {ohms['R3']}",
+        f"R4 u m {ohms['R4']}",
+        f"R1 u in {ohms['R1']}",
+        _SCHOTTKY,
+    ]
+
+
+def _one_comparator(parts: Mapping[str, Part], ohms: Mapping[str, str]) -> list[str]:
+    front, node = _front(parts, ohms)
+    unit = parts["U1"]
+    room = 0.05 if unit.volts == 0 else 1.5
+    lines = [f"Vcc vcc 0 {plain(unit.rail_volts)}", f"Vee vee 0 {plain(unit.volts)}", *front]
+    if "R3" in parts:
+        rail = "vcc" if parts["R3"].rail_volts > 0 else "vee"
+        lines += [f"R3 {rail} ref {ohms['R3']}", f"R4 ref 0 {ohms['R4']}"]
+    else:
+        lines.append("Rr ref 0 1m")
+    level = _steep("v(k)-v(ref)", unit.volts + room, unit.rail_volts - room)
+    return [*lines, f"R1 {node} k {ohms['R1']}", f"R2 c k {ohms['R2']}", f"Bc c 0 {level}", f"R5 c in {ohms['R5']}",
+            _SCHOTTKY]  # fmt: skip
+
+
+_LINES = {
+    "resistor and clamp": _clamp, "diode and divider": _diode, "transistor": _transistor, "logic buffer": _logic,
+    "buffer": _follower, "amplifier": _amplifier, "comparator": _one_comparator,
+}  # fmt: skip
 
 
 def _comparator(parts: Sequence[Part], ohms: dict[str, str], contact: bool) -> list[str]:

@@ -1,63 +1,265 @@
-"""Circuits for gates as built: what an output becomes behind the parts that stand between.
+"""Circuits for gates as built: what an output becomes behind the parts that stand between, also under stress.
 
-The same levels of parts as in `circuits.py`, which chooses them.
+The same levels of parts as in `library.py`, which chooses them.  Levels: an op-amp's output reaches to 1.5 V from ±
+rails and to 50 mV from the ends of a single one, a logic output to 0.1 V; a saturated transistor leaves 0.2 V, a
+base-emitter junction takes 0.7 V, a small MOSFET is 5 ohms when on; a Schottky diode drops 0.3 V, a Zener diode 0.7 V
+forwards.  Source: common practice, no source.
 """
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import Final
+from dataclasses import dataclass, field, replace
+from typing import Final, Literal
 
-from dynamis.electrics.gates.levels import GateOutput
+from dynamis.electrics.gates.levels import GateOutput, Span
 from dynamis.electrics.part import Part
 
 RAIL: Final = 12.0
 SWING: Final = RAIL - 1.5
 SATURATED_VOLTS, JUNCTION_VOLTS, MOSFET_OHMS = 0.2, 0.7, 5.0
+SCHOTTKY_VOLTS, FORWARD_VOLTS = 0.3, 0.7
+LOGIC_VOLTS: Final = 0.1
 OUT_OHMS: Final = 100.0
 NEVER: Final = GateOutput("driven", 0.0, 0.0, OUT_OHMS)
-CIRCUITS: Final = ("divider", "buffer", "transistor to ground", "comparator and divider",
-                   "comparator and MOSFET to ground", "stretcher")  # fmt: skip
+CIRCUITS: Final = (
+    "divider", "resistor and clamp", "diode and divider", "transistor to ground", "transistor", "logic buffer",
+    "buffer", "amplifier", "comparator", "comparator and divider", "comparator and MOSFET to ground", "stretcher",
+)  # fmt: skip
 
 
-def becomes(circuit: str, parts: Sequence[Part], output: GateOutput, carried_amperes: float = 0.0) -> GateOutput:
+@dataclass(frozen=True)
+class Stress:
+    """rails, sender : volts as a share of what they should be.  missing : the rail that is not there.  parts :
+    resistors as a share of their value, by name, 1 where they are not named."""
+
+    rails: float = 1.0
+    sender: float = 1.0
+    missing: Literal["", "upper", "lower"] = ""
+    parts: Mapping[str, float] = field(default_factory=dict)
+
+    def rail(self, volts: float) -> float:
+        """A rail as it stands."""
+        gone = (self.missing == "upper" and volts > 0) or (self.missing == "lower" and volts < 0)
+        return 0.0 if gone else volts * self.rails
+
+
+CALM: Final = Stress()
+
+
+@dataclass(frozen=True)
+class _Built:
+    """The parts by name, as they stand under stress."""
+
+    parts: Mapping[str, Part]
+    stress: Stress
+
+    def has(self, name: str) -> bool:
+        return name in self.parts
+
+    def ohms(self, name: str) -> float:
+        ohms = self.parts[name].ohms
+        if ohms is None:
+            raise KeyError(name)
+        return ohms * self.stress.parts.get(name, 1.0)
+
+    def rail(self, name: str) -> float:
+        return self.stress.rail(self.parts[name].rail_volts)
+
+    def swing(self, name: str) -> tuple[float, float]:
+        """What an op-amp's output reaches; with a rail missing it may put out the other."""
+        part = self.parts[name]
+        high, low = self.stress.rail(part.rail_volts), self.stress.rail(part.volts)
+        room = 0.05 if part.volts == 0 else 1.5
+        if self.stress.missing and part.volts < 0:
+            return low, high
+        return min(low + room, high), max(high - room, low)
+
+
+def becomes(
+    circuit: str, parts: Sequence[Part], output: GateOutput, carried_amperes: float = 0.0, stress: Stress = CALM
+) -> GateOutput:
     """The output behind a circuit.
 
     carried_amperes : what a closed contact has to carry, the pull-ups' current.  A circuit that the output does
     not drive stays off.  Raises `KeyError` for a circuit or a part that is not there.
     """
-    by_name = {part.name: part for part in parts}
-    if circuit == "divider":
-        return divided(output, _ohms(by_name, "R1"), _ohms(by_name, "R2"))
-    if circuit in ("buffer", "stretcher"):
+    made = _Built({part.name: part for part in parts}, stress)
+    if output.kind == "driven" and stress.sender != 1.0:
+        low, high = output.low_volts * stress.sender, output.high_volts * stress.sender
+        output = replace(output, low_volts=min(low, high), high_volts=max(low, high))
+    if circuit == "stretcher":
         low, high = (min(SWING, max(-SWING, volts)) for volts in (output.low_volts, output.high_volts))
         return GateOutput("driven", low, high, OUT_OHMS)
     if circuit == "transistor to ground":
-        return _transistor(output, _ohms(by_name, "R1"), carried_amperes)
-    if circuit not in CIRCUITS:
+        return _to_ground(output, made.ohms("R1"), carried_amperes)
+    plain = {
+        "divider": _divider, "resistor and clamp": _clamp, "diode and divider": _diode, "transistor": _transistor,
+        "logic buffer": _logic, "buffer": _follower, "amplifier": _amplifier, "comparator": _comparator,
+        "comparator and divider": _two_amplifiers, "comparator and MOSFET to ground": _mosfet,
+    }  # fmt: skip
+    if circuit not in plain:
         raise KeyError(circuit)
-    if not _switches(output, by_name):
+    return plain[circuit](output, made)
+
+
+# -- without an active part ------------------------------------------------------------------------
+
+
+def _divider(output: GateOutput, made: _Built) -> GateOutput:
+    return divided(output, made.ohms("R1"), made.ohms("R2"))
+
+
+def divided(output: GateOutput, upper: float, lower: float) -> GateOutput:
+    """A divider behind an output."""
+    total = output.ohms + upper + lower
+    ratio = lower / total
+    return GateOutput("driven", output.low_volts * ratio, output.high_volts * ratio,
+                      (output.ohms + upper) * lower / total)  # fmt: skip
+
+
+def _clamp(output: GateOutput, made: _Built) -> GateOutput:
+    return GateOutput(
+        "driven", output.low_volts, output.high_volts, output.ohms + made.ohms("R1"), clamp=clamp_of(made)
+    )
+
+
+def clamp_of(made: _Built) -> Span:
+    """Between which volts the diodes at the receiver hold it."""
+    low: float | None = -SCHOTTKY_VOLTS if made.has("D1") else None
+    high: float | None = None
+    if made.has("D2"):
+        high = max(0.0, made.rail("D2")) + SCHOTTKY_VOLTS
+    if made.has("Z1"):
+        high = made.parts["Z1"].volts
+        low = -FORWARD_VOLTS if low is None else low
+    return Span(low, high)
+
+
+def _diode(output: GateOutput, made: _Built) -> GateOutput:
+    """What a diode lets through, divided; below its drop the lower resistor holds 0 V."""
+    upper, lower = made.ohms("R1"), made.ohms("R2")
+    total = output.ohms + upper + lower
+    low, high = (max(0.0, volts - SCHOTTKY_VOLTS) * lower / total for volts in (output.low_volts, output.high_volts))
+    return GateOutput("driven", low, high, (output.ohms + upper) * lower / total)
+
+
+# -- with one ----------------------------------------------------------------------------------------
+
+
+def transistor_drive(output: GateOutput, ohms: float) -> float:
+    """Amperes into a transistor's base through `ohms` while the output is high."""
+    return (output.high_volts - JUNCTION_VOLTS) / (output.ohms + ohms)
+
+
+def _to_ground(output: GateOutput, ohms: float, carried: float) -> GateOutput:
+    if output.kind != "driven" or output.low_volts > 0.4 or transistor_drive(output, ohms) < carried / 10.0:
         return NEVER
-    if circuit == "comparator and MOSFET to ground":
-        return GateOutput("switch", ohms=MOSFET_OHMS)
-    second = by_name.get("R6")
-    low, high = network_levels(_ohms(by_name, "R5"), second, _ohms(by_name, "R7"), 1.0)
+    return GateOutput("switch", ohms=SATURATED_VOLTS / carried if carried > 0 else MOSFET_OHMS)
+
+
+def _transistor(output: GateOutput, made: _Built) -> GateOutput:
+    """A contact takes the base current away, and the collector rises to what R2 (and R3) give it."""
+    base, collector = made.rail("R1"), made.rail("R2")
+    upper = made.ohms("R2")
+    lower = made.ohms("R3") if made.has("R3") else None
+    share = 1.0 if lower is None else lower / (upper + lower)
+    closed = base * output.ohms / (output.ohms + made.ohms("R1"))
+    drive = (base - JUNCTION_VOLTS) / made.ohms("R1")
+    if base > 0 and (closed > 0.4 or drive < collector / upper / 10.0):
+        return NEVER
+    high = max(0.0, collector) * share
+    return GateOutput("driven", min(SATURATED_VOLTS, high), high, upper * share)
+
+
+def _logic(output: GateOutput, made: _Built) -> GateOutput:
+    rail = made.rail("U1")
+    entered = behind_front(output, made)
+    off, on = logic_thresholds(made.parts["U1"])
+    if rail <= 0 or entered.low_volts > off or entered.high_volts < on:
+        return NEVER
+    return GateOutput("driven", LOGIC_VOLTS, max(LOGIC_VOLTS, rail - LOGIC_VOLTS), made.ohms("R10"))
+
+
+def logic_thresholds(part: Part) -> tuple[float, float]:
+    """(off below, on above) of a logic buffer, by its kind and its rail.
+
+    Source: JESD8C.01 for TTL levels; 30 and 70 % of the rail for CMOS, JESD7-A from memory.
+    """
+    return (0.8, 2.0) if "TTL" in part.role else (0.3 * part.rail_volts, 0.7 * part.rail_volts)
+
+
+def behind_front(output: GateOutput, made: _Built) -> GateOutput:
+    """What reaches an active part: the output, or what the parts ahead of it leave, D3, R11 and R12."""
+    if not made.has("R11"):
+        return output
+    ahead = {name: replace_name(made.parts[one], name) for one, name in (("R11", "R1"), ("R12", "R2"))}
+    factors = {"R1": made.stress.parts.get("R11", 1.0), "R2": made.stress.parts.get("R12", 1.0)}
+    inner = _Built(ahead, replace(made.stress, parts=factors))
+    return _diode(output, inner) if made.has("D3") else _divider(output, inner)
+
+
+def replace_name(part: Part, name: str) -> Part:
+    return Part(name, part.ohms, part.role, part.rail_volts, part.volts)
+
+
+def _ended(low: float, high: float, made: _Built, name: str) -> GateOutput:
+    """Two levels behind the resistor at an output and the diodes there."""
+    clamp = clamp_of(made)
+    return GateOutput("driven", min(low, high), max(low, high), made.ohms(name), clamp=clamp)
+
+
+def _follower(output: GateOutput, made: _Built) -> GateOutput:
+    least, most = made.swing("U1") if made.parts["U1"].rail_volts else (-SWING, SWING)
+    if made.stress.missing:
+        return _ended(least, most, made, "R1")
+    low, high = (min(most, max(least, volts)) for volts in (output.low_volts, output.high_volts))
+    return _ended(low, high, made, "R1")
+
+
+def _amplifier(output: GateOutput, made: _Built) -> GateOutput:
+    least, most = made.swing("U1")
+    if made.stress.missing:
+        return _ended(least, most, made, "R1")
+    gain, entered = 1.0 + made.ohms("R4") / made.ohms("R3"), behind_front(output, made)
+    low, high = (min(most, max(least, gain * volts)) for volts in (entered.low_volts, entered.high_volts))
+    return _ended(low, high, made, "R1")
+
+
+def _comparator(output: GateOutput, made: _Built) -> GateOutput:
+    least, most = made.swing("U1")
+    if made.stress.missing:
+        return _ended(least, most, made, "R5")
+    entered = behind_front(output, made)
+    lower, upper = comparator_thresholds(made)
+    if not (entered.low_volts < lower and entered.high_volts > upper):
+        return replace(NEVER, clamp=clamp_of(made))
+    return _ended(least, most, made, "R5")
+
+
+def comparator_thresholds(made: _Built) -> tuple[float, float]:
+    """(falling, rising) of a comparator whose + input hangs on the sender through R1 and on its output through R2."""
+    least, most = made.swing("U1")
+    reference = made.rail("R3") * made.ohms("R4") / (made.ohms("R3") + made.ohms("R4")) if made.has("R3") else 0.0
+    back = made.ohms("R1") / made.ohms("R2")
+    return reference + back * (reference - most), reference + back * (reference - least)
+
+
+# -- with two ----------------------------------------------------------------------------------------
+
+
+def _two_amplifiers(output: GateOutput, made: _Built) -> GateOutput:
+    if not _switches(output, made):
+        return NEVER
+    if made.stress.missing:
+        return GateOutput("driven", made.stress.rail(-RAIL), made.stress.rail(RAIL), OUT_OHMS)
+    second = made.parts.get("R6")
+    low, high = network_levels(made.ohms("R5"), second, made.ohms("R7"), made.stress.rails)
     return GateOutput("driven", low, high, OUT_OHMS)
 
 
-def _ohms(parts: Mapping[str, Part], name: str) -> float:
-    ohms = parts[name].ohms
-    if ohms is None:
-        raise KeyError(name)
-    return ohms
-
-
-def divided(output: GateOutput, upper: float, lower: float, up: float = 1.0) -> GateOutput:
-    """A divider; up : the sender's levels at their tolerance."""
-    total = output.ohms + upper + lower
-    ratio = lower / total
-    return GateOutput("driven", output.low_volts * ratio * up, output.high_volts * ratio * up,
-                      (output.ohms + upper) * lower / total)  # fmt: skip
+def _mosfet(output: GateOutput, made: _Built) -> GateOutput:
+    return GateOutput("switch", ohms=MOSFET_OHMS) if _switches(output, made) else NEVER
 
 
 def network_levels(first: float, second: Part | None, third: float, up: float) -> tuple[float, float]:
@@ -73,33 +275,22 @@ def network_levels(first: float, second: Part | None, third: float, up: float) -
     return bias * rail - gain * swing, bias * rail + gain * swing
 
 
-def transistor_drive(output: GateOutput, ohms: float) -> float:
-    """Amperes into a transistor's base through `ohms` while the output is high."""
-    return (output.high_volts - JUNCTION_VOLTS) / (output.ohms + ohms)
-
-
-def _transistor(output: GateOutput, ohms: float, carried: float) -> GateOutput:
-    if output.kind != "driven" or output.low_volts > 0.4 or transistor_drive(output, ohms) < carried / 10.0:
-        return NEVER
-    return GateOutput("switch", ohms=SATURATED_VOLTS / carried if carried > 0 else MOSFET_OHMS)
-
-
-def _switches(output: GateOutput, parts: Mapping[str, Part]) -> bool:
-    """Whether an output takes a comparator past both of its thresholds."""
+def _switches(output: GateOutput, made: _Built) -> bool:
+    """Whether an output takes a comparator from ± 12 V past both of its thresholds."""
     if output.kind == "switch":
-        upper, lower = _ohms(parts, "R8"), _ohms(parts, "R9")
+        upper, lower = made.ohms("R8"), made.ohms("R9")
         high = RAIL * lower / (upper + lower)
         low = high * output.ohms / (output.ohms + upper * lower / (upper + lower))
         if output.bears.outside(high):
             return False
     else:
         low, high = output.low_volts, output.high_volts
-        if "R11" in parts:
-            share = _ohms(parts, "R12") / (_ohms(parts, "R12") + _ohms(parts, "R11") + output.ohms)
+        if made.has("R11"):
+            share = made.ohms("R12") / (made.ohms("R12") + made.ohms("R11") + output.ohms)
             low, high = low * share, high * share
-    above = parts.get("R3")
+    above = made.parts.get("R3")
     middle = 0.0
     if above is not None:
-        middle = above.rail_volts * _ohms(parts, "R4") / (_ohms(parts, "R3") + _ohms(parts, "R4"))
-    half = SWING * _ohms(parts, "R1") / (_ohms(parts, "R1") + _ohms(parts, "R2"))
+        middle = above.rail_volts * made.ohms("R4") / (made.ohms("R3") + made.ohms("R4"))
+    half = SWING * made.ohms("R1") / (made.ohms("R1") + made.ohms("R2"))
     return low < middle - half and high > middle + half

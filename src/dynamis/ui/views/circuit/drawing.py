@@ -85,12 +85,17 @@ class SchematicView(Drawn):
         at = self._at(symbol.at)
         if symbol.kind in ("resistor", "trimmer"):
             self._resistor(p, symbol)
-        elif symbol.kind == "op-amp":
+        elif symbol.kind in ("op-amp", "buffer"):
             half = 2.0 * u
             body = QPolygonF([QPointF(at.x() - half, at.y() - 1.9 * u), QPointF(at.x() - half, at.y() + 1.9 * u),
                               QPointF(at.x() + half, at.y())])  # fmt: skip
             p.drawPolygon(body)
-            for y, sign in ((-1.5, "+" if symbol.turned else "−"), (0.5, "−" if symbol.turned else "+")):
+            signs = (
+                ()
+                if symbol.kind == "buffer"
+                else ((-1.5, "+" if symbol.turned else "−"), (0.5, "−" if symbol.turned else "+"))
+            )
+            for y, sign in signs:
                 box = QRectF(at.x() - half + 3, at.y() + y * u, 14, u)
                 p.drawText(box, Qt.AlignmentFlag.AlignVCenter, sign)
             p.drawText(QRectF(at.x() - u, at.y() - 9, 2 * u, 18), Qt.AlignmentFlag.AlignCenter, symbol.words[0])

@@ -1,0 +1,46 @@
+"""A circuit for gates that may do it, before anybody has judged it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Final
+
+from dynamis.electrics.gates.levels import GateInput
+from dynamis.electrics.part import Part
+
+Rails = tuple[float, float]
+# Rails, or a sender, at their tolerance.
+UP: Final = 1.05
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """A circuit to be judged.  rails : it runs from, None where it needs none."""
+
+    name: str
+    parts: tuple[Part, ...]
+    rails: Rails | None = None
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Active parts, then parts: what is told first has the fewest."""
+        return sum(part.is_active for part in self.parts), len(self.parts)
+
+
+def top_of(sink: GateInput) -> float | None:
+    """The most that an input works with and bears; None where neither is known."""
+    return min((high for high in (sink.works.high, sink.bears.high) if high is not None), default=None)
+
+
+def bottom_of(sink: GateInput) -> float | None:
+    return max((low for low in (sink.works.low, sink.bears.low) if low is not None), default=None)
+
+
+def rail_words(rails: Rails) -> str:
+    """`± 12 V`, `+5 V` or `−9 and +12 V`."""
+    low, high = rails
+    if low == -high:
+        return f"± {high:g} V"
+    if low == 0:
+        return f"+{high:g} V"
+    return f"−{-low:g} and +{high:g} V" if high else f"−{-low:g} V"
