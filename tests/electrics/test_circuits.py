@@ -19,6 +19,7 @@ from dynamis.electrics.circuits.spice import netlist
 from dynamis.electrics.circuits.supply import OP_AMPS, Supply
 from dynamis.electrics.circuits.topology import TOPOLOGIES
 from dynamis.electrics.circuits.variation import Counting, at, varied_in
+from dynamis.electrics.design.later import load_cents
 from dynamis.electrics.design.preferred import choices, stock
 from dynamis.electrics.design.proposal import ORDER, propose, propose_one
 from dynamis.electrics.design.spread import budget, spread
@@ -334,3 +335,40 @@ def test_the_command_prints_for_people(arguments, words, dynamis):
     for one in words:
         assert one in answer.out
     assert all(len(line) < 140 for line in answer.out.splitlines())
+
+
+def test_later_is_what_the_changes_alone_make_of_a_trimmed_circuit():
+    """Each change at its limit by hand: the load through Kirchhoff's law, the parts as a divider, the rail as offset."""
+    wish = Wish(0.5, in_high=10.0, source_ohms=0.0, load_ohms=100e3, tolerance=0.0)
+    soft = propose_one(TOPOLOGIES["resistors"], wish)
+    lower = 1.0 / (1.0 / soft.circuit.by_slot["R2"].total + 1e-5)
+    upper = soft.circuit.by_slot["R1"].total
+    moved = [
+        lower_of / (lower_of + upper)
+        for lower_of in (lower, 1.0 / (1.0 / soft.circuit.by_slot["R2"].total + 1e-5 / 0.95))
+    ]
+    assert load_cents(soft.circuit, wish) == pytest.approx(10.0 * abs(moved[1] - moved[0]) * 2400, rel=1e-6)
+    assert soft.is_soft
+    assert soft.later.decides == "load"
+    assert soft.later.worst <= load_cents(soft.circuit, wish) + 10.0 * 2400 * 2 * 5e-4 * 0.25 * 2 + 1.0
+    assert propose(wish, smallest=True).found[0].circuit.topology.amplifiers  # the stiff one comes first
+    assert propose(replace(wish, load_tolerance=0.0), smallest=True).found[0].circuit.topology.name == "resistors"
+
+
+@pytest.mark.parametrize(
+    ("values", "topology", "taken", "reached"),
+    [({"gain": 0.37, "offset_volts": 1.676}, "attenuator-follower", "reference", None),
+     ({"gain": 0.37, "offset_volts": 1.676, "offset_from": "rail"}, "attenuator-follower", "rail", None),
+     ({"gain": 0.37, "offset_volts": 1.676, "tolerance_cents": 500.0}, None, "rail", None),
+     ({"gain": 1.2}, "non-inverting", None, None),
+     # ± 12 V less 1.5 V are 10.5 V, and 4 · 2.625 V are that.
+     ({"gain": 4.0}, "non-inverting", None, (0.0, 2.625))],
+)  # fmt: skip
+def test_an_offset_that_sets_pitch_comes_from_a_reference_and_the_supplys_end_keeps_gain(
+    values, topology, taken, reached
+):
+    found = propose(Wish(**values), smallest=True)
+    assert found.found[0].offset_from == taken
+    assert topology in (None, found.found[0].circuit.topology.name)
+    assert found.reached_in_volts == (reached if reached is None else pytest.approx(reached))
+    assert found.found[0].circuit.line().gain == pytest.approx(values["gain"], rel=1.1e-3)

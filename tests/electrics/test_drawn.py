@@ -18,6 +18,7 @@ from dynamis.electrics.circuits.spice import netlist
 from dynamis.electrics.circuits.supply import OP_AMPS, Supply
 from dynamis.electrics.circuits.topology import INPUT, JACK, OUT, RAIL, TOPOLOGIES
 from dynamis.electrics.circuits.variation import Counting, varied_in
+from dynamis.electrics.design.later import rail_cents
 from dynamis.electrics.design.proposal import ORDER, Proposal, propose, propose_one, with_values
 from dynamis.electrics.design.summer import propose_summer, summer, with_switches
 from dynamis.electrics.design.trims import corner_values
@@ -284,4 +285,8 @@ def test_a_reference_is_proposed_where_the_rail_would_move_the_pitch():
     assert by_key["attenuator-follower"].rail_cents == pytest.approx(272, abs=8)
     assert by_key["attenuator-follower+reference"].rail_cents < 15
     assert "5 V reference" in by_key["attenuator-follower+reference"].title
-    assert not any("reference" in one.key for one in propose(Wish(0.37, 1.676)).found)
+    # A rail of which nothing is known moves by half a per cent: 5 ct/5 allowed, 0.005 · 1.676 V · 1200/0.37 = 27 ct.
+    held = propose(Wish(0.37, 1.676))
+    assert held.found[0].key == "attenuator-follower+reference"
+    assert rail_cents(by_key["attenuator-follower"].circuit, Wish(0.37, 1.676)) > 20
+    assert not any("reference" in one.key for one in propose(Wish(0.37, 1.676, offset_from="rail")).found)

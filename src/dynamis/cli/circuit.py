@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import click
 
@@ -13,7 +13,8 @@ from dynamis.cli.output import emit_json, number
 from dynamis.electrics.circuits.parts import Piece, pieces_of
 from dynamis.electrics.circuits.spice import netlist
 from dynamis.electrics.circuits.supply import Supply
-from dynamis.electrics.design.proposal import Proposal, propose
+from dynamis.electrics.design.later import Later, later
+from dynamis.electrics.design.proposal import Proposal, Proposals, propose
 from dynamis.electrics.design.spread import Side, Spread, spread
 from dynamis.electrics.design.trims import Trim
 from dynamis.electrics.design.wish import Wish
@@ -35,6 +36,8 @@ from dynamis.pitch.notes import Naming
 @click.option("--tolerance-percent", type=NUMBER, default="1", show_default=True, help="Of the resistors.")
 @click.option("--supply-tolerance-percent", type=NUMBER, default="0", show_default=True, help="Of the rails.")
 @click.option("--single-values", is_flag=True, help="No two resistors in the place of one.")
+@click.option("--load-tolerance-percent", type=NUMBER, default="5", show_default=True, help="Of the load, later.")
+@click.option("--offset-from", type=click.Choice(["reference", "rail"]), help="Where an offset is taken from.")
 @click.option("--law", default="voct:scale=1", show_default=True, help="Of the sender; voct only.")
 @click.option("--tolerance-cents", type=NUMBER, default="5", show_default=True)
 @click.option("--seed", type=WHOLE, default="1", show_default=True)
@@ -47,7 +50,9 @@ def circuit(as_json: bool, output: Path | None, seed: int, **asked: Any) -> int:
         raise InputError(f"--seed: {seed} was given; a whole number from 0 on was expected.")
     proposals = propose(wish, smallest=True)
     chosen = proposals.found[0]
-    drawn = spread(chosen.circuit, wish, seed=seed)
+    if proposals.reached_in_volts is not None:
+        wish = proposals.wish
+    drawn, after = spread(chosen.circuit, wish, seed=seed), later(chosen.circuit, proposals.wish, seed=seed)
     title = f"{chosen.circuit.topology.title}: gain {plain(wish.gain)}, offset {plain(wish.offset_volts)} V"
     text = netlist(chosen.circuit, wish.in_low, wish.in_high, title)
     if output is not None:
@@ -55,16 +60,16 @@ def circuit(as_json: bool, output: Path | None, seed: int, **asked: Any) -> int:
 
         write_whole(output, text)
     if as_json:
-        emit_json(_answer(chosen, wish, drawn, text))
+        emit_json(_answer(proposals, wish, drawn, after, text))
     else:
-        _print(chosen, wish, drawn, proposals.delivered)
+        _print(proposals, wish, drawn, after)
     return 0 if proposals.delivered else 1
 
 
 def _wish(
     gain: float, offset_volts: float, in_volts: str, source_ohms: float, load_ohms: float, supply_volts: str,
-    series: str, tolerance_percent: float, supply_tolerance_percent: float, single_values: bool, law: str,
-    tolerance_cents: float,
+    series: str, tolerance_percent: float, supply_tolerance_percent: float, single_values: bool,
+    load_tolerance_percent: float, offset_from: Literal["reference", "rail"] | None, law: str, tolerance_cents: float,
 ) -> Wish:  # fmt: skip
     with naming_option("--in-volts"):
         ends = [parse_plain(one, "An end of the range") for one in in_volts.split(":")]
@@ -86,6 +91,8 @@ def _wish(
         ("--load-ohms", {"load_ohms": load_ohms}),
         ("--series", {"series": series}),
         ("--tolerance-percent", {"tolerance": tolerance_percent / 100.0}),
+        ("--load-tolerance-percent", {"load_tolerance": load_tolerance_percent / 100.0}),
+        ("--offset-from", {"offset_from": offset_from or ""}),
         ("--tolerance-cents", {"tolerance_cents": tolerance_cents}),
     ):
         with naming_option(option):
@@ -93,7 +100,8 @@ def _wish(
     return wish
 
 
-def _answer(chosen: Proposal, wish: Wish, drawn: Spread, text: str) -> dict[str, Any]:
+def _answer(proposals: Proposals, wish: Wish, drawn: Spread, after: Later, text: str) -> dict[str, Any]:
+    chosen, reached = proposals.found[0], proposals.reached_in_volts
     line = chosen.circuit.line()
     return {
         "topology": chosen.circuit.topology.name,
@@ -105,6 +113,9 @@ def _answer(chosen: Proposal, wish: Wish, drawn: Spread, text: str) -> dict[str,
         "trims": [_trim(one) for one in chosen.trims],
         "spread": {"samples": drawn.samples, "seed": drawn.seed, "before_trim": _side(drawn.before),
                    "after_trim": _side(drawn.after)},
+        "later": {"p95_cents": after.p95, "worst_cents": after.worst, "decides": after.decides},
+        "offset_from": chosen.offset_from,
+        "reached_in_volts": None if reached is None else list(reached),
         "netlist": text,
     }  # fmt: skip
 
@@ -122,8 +133,13 @@ def _side(side: Side) -> dict[str, Any]:
     return {"within_tolerance_fraction": side.within, "p95_cents": side.p95, "worst_cents": side.worst}
 
 
-def _print(chosen: Proposal, wish: Wish, drawn: Spread, delivered: bool) -> None:
+def _print(proposals: Proposals, wish: Wish, drawn: Spread, after: Later) -> None:
+    chosen, reached, delivered = proposals.found[0], proposals.reached_in_volts, proposals.delivered
     style, line = Style(), chosen.circuit.line()
+    if reached is not None:
+        click.echo(f"{wish.supply.words} keeps gain and offset only from {style.volts(reached[0], 3)} to "
+                   f"{style.volts(reached[1], 3)} of the input, not over all of it.")  # fmt: skip
+        delivered = True
     if not delivered:
         click.echo(f"{wish.supply.words} cannot deliver {style.volts(min(wish.ends), 3)} to "
                    f"{style.volts(max(wish.ends), 3)}; the nearest that can be done:")  # fmt: skip
@@ -141,3 +157,5 @@ def _print(chosen: Proposal, wish: Wish, drawn: Spread, delivered: bool) -> None
         if when == "Before trimming" or chosen.trims:
             click.echo(f"{when}: {100 * side.within:.1f} % within {plain(wish.tolerance_cents)} ct, 95 % within "
                        f"{style.cents(side.p95)} ct, at worst {style.cents(side.worst)} ct.")  # fmt: skip
+    click.echo(f"Later, 10 °C warmer and with another load: 95 % within {style.cents(after.p95)} ct, at worst "
+               f"{style.cents(after.worst)} ct; {after.decides or 'nothing'} decides.")  # fmt: skip

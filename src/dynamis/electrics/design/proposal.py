@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Final
+from typing import Final, Literal
 
 import numpy as np
 
 from dynamis.electrics.circuits.circuit import Circuit, Fitted
 from dynamis.electrics.circuits.topology import TOPOLOGIES, Topology
 from dynamis.electrics.circuits.variation import Counting, Varied, at, varied_in
+from dynamis.electrics.design.later import Later, later, load_cents, rail_cents
 from dynamis.electrics.design.search import Held, choose, seed_slot
 from dynamis.electrics.design.spread import cents_off
 from dynamis.electrics.design.trims import Bench, Trim, corner_values, needed_range, next_size, reaches, trimmer_sizes
@@ -23,7 +24,12 @@ ORDER: Final = ("resistors", "follower", "attenuator-follower", "non-inverting",
                 "biased-inverting", "difference", "inverting-pair")  # fmt: skip
 _MARGIN: Final = 1.1
 # References that can be bought, and what they need above them; common practice, no source.
-_REFERENCES: Final = (2.5, 5.0)
+_REFERENCES: Final = (1.25, 2.5, 5.0)
+# The rail may move the pitch by less than this share of the tolerance.
+_OF_TOLERANCE: Final = 0.2
+# Less of the input range than this is not worth a circuit.
+_LEAST_PART: Final = 0.02
+_LATER_SAMPLES: Final = 20_000
 _REFERENCE_ROOM: Final = 1.0
 _MOST_TRIES: Final = 14
 
@@ -61,6 +67,28 @@ class Proposal:
         )
 
     @cached_property
+    def later(self) -> Later:
+        """What is left of it later: warmer, with another load, its rail or reference moved."""
+        return later(self.circuit, self.wish, _LATER_SAMPLES)
+
+    @cached_property
+    def is_soft(self) -> bool:
+        """Whether the load is a part of it: resistors alone, and the load's tolerance moves more than is allowed."""
+        return not self.circuit.topology.amplifiers and load_cents(self.circuit, self.wish) >= self.wish.tolerance_cents
+
+    @cached_property
+    def wanders(self) -> bool:
+        """Whether the rail that its offset is taken from moves the pitch by a fifth of the tolerance or more."""
+        if self.wish.offset_from == "rail" or not self.circuit.uses_reference or self.takes_reference:
+            return False
+        return rail_cents(self.circuit, self.wish) >= _OF_TOLERANCE * self.wish.tolerance_cents
+
+    @property
+    def offset_from(self) -> Literal["rail", "reference"] | None:
+        """What the offset is taken from, None without one."""
+        return None if not self.circuit.uses_reference else "reference" if self.takes_reference else "rail"
+
+    @cached_property
     def gain_error(self) -> float:
         """As a fraction of the wish, with nominal parts."""
         return float(self.circuit.line().gain) / self.wish.gain - 1.0
@@ -91,11 +119,12 @@ class Proposal:
         return abs(self.gain_error) > GAIN_WITHIN or abs(self.offset_error_volts) > OFFSET_WITHIN_VOLTS
 
     @property
-    def size(self) -> tuple[bool, int, int, float]:
-        """What the smallest is found by: whether it misses where pairs were allowed, op-amps, resistors, and how far
-        the nominal parts are off."""
+    def size(self) -> tuple[bool, bool, int, bool, int, float]:
+        """What the smallest is found by: whether it misses where pairs were allowed, whether the load is a part of it,
+        op-amps, whether a rail that moves sets its pitch, resistors, and how far the nominal parts are off."""
         misses = self.wish.pairs and self.misses
-        return misses, len(self.circuit.topology.amplifiers), len(self.circuit.resistors), self.nominal_cents
+        amplifiers = len(self.circuit.topology.amplifiers)
+        return misses, self.is_soft, amplifiers, self.wanders, len(self.circuit.resistors), self.nominal_cents
 
 
 @dataclass(frozen=True)
@@ -109,7 +138,7 @@ class Rejected:
 @dataclass(frozen=True)
 class Proposals:
     """found : the smallest first.  rejected : the others.  wish : what was designed for; `asked` is what was asked
-    where the supply cannot deliver that."""
+    where the supply cannot deliver that: gain and offset over a part of the input range, or the nearest."""
 
     found: tuple[Proposal, ...]
     rejected: tuple[Rejected, ...]
@@ -120,6 +149,13 @@ class Proposals:
     def delivered(self) -> bool:
         return self.wish == self.asked
 
+    @property
+    def reached_in_volts(self) -> tuple[float, float] | None:
+        """The part of the input range over which the first keeps gain and offset; None where that is all of it, or
+        where it keeps neither."""
+        kept = (self.wish.gain, self.wish.offset_volts) == (self.asked.gain, self.asked.offset_volts)
+        return None if self.delivered or not kept else (self.wish.in_low, self.wish.in_high)
+
 
 def propose(wish: Wish, counting: Counting = Counting(op_amps=False), smallest: bool = False) -> Proposals:
     """All topologies that do a wish; where the supply cannot deliver it, the nearest that can be done.
@@ -129,6 +165,10 @@ def propose(wish: Wish, counting: Counting = Counting(op_amps=False), smallest: 
     found, rejected = _tried(wish, counting, smallest)
     if found:
         return Proposals(found, rejected, wish, wish)
+    kept = [Proposals(*_tried(part, counting, smallest), part, wish) for part in _parts_reached(wish)]
+    kept = [one for one in kept if one.found]
+    if kept:
+        return max(kept, key=lambda one: one.wish.in_high - one.wish.in_low)
     best: tuple[float, Proposals] | None = None
     for nearest in _nearest(wish):
         found, _ = _tried(nearest, counting, smallest)
@@ -148,37 +188,51 @@ def _tried(wish: Wish, counting: Counting, smallest: bool) -> tuple[tuple[Propos
     found: list[Proposal] = []
     rejected: list[Rejected] = []
     for topology in (TOPOLOGIES[name] for name in ORDER):
-        if smallest and any(not one.misses and one.size[1] < len(topology.amplifiers) for one in found):
+        stiff = [one for one in found if not one.misses and not one.is_soft]
+        if smallest and any(len(one.circuit.topology.amplifiers) < len(topology.amplifiers) for one in stiff):
             break
         try:
-            found.append(propose_one(topology, wish, counting))
+            one = propose_one(topology, wish, counting)
         except InputError as error:
             rejected.append(Rejected(topology, str(error)))
-    if not smallest:
-        found += _from_reference(found, wish, counting)
+            continue
+        steady = _from_reference(one, wish, counting)
+        if steady is not None:
+            found.append(steady)
+        if steady is None or (wish.offset_from != "reference" and not smallest):
+            found.append(one)
     return tuple(sorted(found, key=lambda one: one.size)), tuple(rejected)
 
 
-def _from_reference(found: Sequence[Proposal], wish: Wish, counting: Counting) -> list[Proposal]:
-    """The same with a reference part, where the rail that an offset is taken from would move the pitch too far."""
-    if wish.reference_volts is not None:
-        return []
-    fitting = [one for one in _REFERENCES if one < wish.supply.high - _REFERENCE_ROOM]
-    if not fitting:
-        return []
-    better = []
-    for one in found:
-        if not one.circuit.topology.amplifiers or one.rail_cents <= wish.tolerance_cents:
-            continue
+def _from_reference(one: Proposal, wish: Wish, counting: Counting) -> Proposal | None:
+    """The same with a reference part, where it is asked for or the rail's own change would move the pitch too far."""
+    if wish.reference_volts is not None or not one.circuit.uses_reference or one.takes_reference:
+        return None
+    if wish.offset_from == "rail" or not (one.wanders or wish.offset_from == "reference"):
+        return None
+    for volts in reversed([volts for volts in _REFERENCES if volts <= wish.supply.high - _REFERENCE_ROOM]):
         try:
-            better.append(propose_one(one.circuit.topology, replace(wish, reference_volts=max(fitting)), counting))
+            found = propose_one(one.circuit.topology, replace(wish, reference_volts=volts), counting)
         except InputError:
             continue
-    return better
+        if not found.misses or one.misses:
+            return replace(found, wish=wish)
+    return None
 
 
 def _least_hopeless(rejected: Sequence[Rejected]) -> str:
     return "; ".join(dict.fromkeys(f"{one.topology.title.lower()}: {one.reason}" for one in rejected))
+
+
+def _parts_reached(wish: Wish) -> list[Wish]:
+    """The wish over the part of its input range that stays within reach, as op-amps and as resistors."""
+    found = []
+    for low, high in (wish.reach(), wish.bears.within(wish.supply.low, wish.supply.high)):
+        first, last = sorted((end - wish.offset_volts) / wish.gain for end in (low, high))
+        first, last = max(first, wish.in_low), min(last, wish.in_high)
+        if last - first >= _LEAST_PART * (wish.in_high - wish.in_low):
+            found.append(replace(wish, in_low=first, in_high=last))
+    return list(dict.fromkeys(found))
 
 
 def _nearest(wish: Wish) -> list[Wish]:

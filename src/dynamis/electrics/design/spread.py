@@ -98,7 +98,7 @@ def spread(
         at, end = ends[stream], ends[stream + 1]
         while at < end and going:
             count = min(BLOCK, end - at)
-            cold = _drawn(rng, varied, count, shape)
+            cold = drawn(rng, varied, count, shape)
             warm = {**cold, **_drifted(rng, drifting, counting.kelvin, cold, count, shape)} if drifting else cold
             before[at : at + count] = cents_off(bench, warm)
             if bench.names:
@@ -156,7 +156,7 @@ def cents_off(bench: Bench, values: dict[str, Value]) -> FloatArray:
     return off
 
 
-def _drawn(rng: np.random.Generator, varied: Sequence[Varied], count: int, shape: Shape) -> dict[str, Value]:
+def drawn(rng: np.random.Generator, varied: Sequence[Varied], count: int, shape: Shape) -> dict[str, Value]:
     """Values of everything that varies; turned from what was drawn in place, since this is what a spread waits for."""
     if shape == "normal":
         rows, spans = rng.standard_normal((len(varied), count)), [(one.nominal, one.limit / 3.0) for one in varied]
@@ -178,7 +178,7 @@ def _drifted(
     shape: Shape,
 ) -> dict[str, Value]:
     """What drifts, at another temperature."""
-    moved = _drawn(rng, [Varied(one.key, "", 0.0, one.drift * abs(kelvin)) for one in drifting], count, shape)
+    moved = drawn(rng, [Varied(one.key, "", 0.0, one.drift * abs(kelvin)) for one in drifting], count, shape)
     return {key: cold[key] + row for key, row in moved.items()}
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
+from typing import Literal
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -32,7 +33,8 @@ class Wish:
     may be off.  reference_volts : of a reference part to take the offset from, None for the rail.
     zero_volts : for Hz/V, what the receiver gets at 0 Hz, None for V/oct; volts_per_octave then stands for nothing.
     resistor_per_kelvin : what their data sheet allows.  drawer : the values at hand, none named: all of the series.
-    bears : what the receiver survives; where the circuit could pass that it gets a clamp.
+    bears : what the receiver survives; where the circuit could pass that it gets a clamp.  load_tolerance : a fraction.
+    offset_from : "rail" or "reference" where that was asked for, "" for what the change of the rail allows.
     """
 
     gain: float
@@ -54,6 +56,8 @@ class Wish:
     resistor_per_kelvin: float = 0.0
     drawer: tuple[float, ...] = ()
     bears: Clamp = Clamp()
+    load_tolerance: float = 0.05
+    offset_from: Literal["", "rail", "reference"] = ""
 
     def __post_init__(self) -> None:
         numbers = {"gain": self.gain, "offset": self.offset_volts, "lowest input": self.in_low,
@@ -72,6 +76,10 @@ class Wish:
             raise InputError(f"A sender of {plain(self.source_ohms)} Ω cannot be; 0 Ω to 10 MΩ was expected.")
         if self.load_ohms is not None and not 1.0 <= self.load_ohms <= 1e12:
             raise InputError(f"A load of {plain(self.load_ohms)} Ω cannot be; 1 Ω to 1 TΩ was expected.")
+        if not 0 <= self.load_tolerance < 1:
+            raise InputError(
+                f"A load's tolerance of {plain(100 * self.load_tolerance)} % cannot be; 0 % to 99 % was expected."
+            )
         if self.series not in SERIES:
             raise InputError(f"{self.series!r} is no series; {', '.join(SERIES)} was expected.")
         if not 0 <= self.tolerance <= 0.2:
