@@ -232,8 +232,10 @@ def test_from_a_finding_on_bench_to_a_circuit_in_the_link_and_the_finding_is_gon
 
 def test_proposals_stand_side_by_side_and_what_was_rejected_says_why(circuit):
     rows = table_texts(circuit.proposals)
-    assert [row[0] for row in rows[:2]] == ["Resistors alone", "Attenuator with bias, follower"]
-    assert circuit.chosen.circuit.topology.name == "attenuator-follower"  # resistors hang on their load
+    assert rows[0][0] == "Attenuator with bias, follower, from a 5 V reference"
+    assert "Attenuator with bias, follower" in [row[0] for row in rows]
+    assert "Resistors alone" in [row[0] for row in rows]  # they hang on their load, and stand behind what is stiffer
+    assert circuit.chosen.key == "attenuator-follower+reference"
     rejected = next(k for k, row in enumerate(rows) if row[0] == "Follower")
     circuit.proposals.on_activate(circuit.proposals.rows_model.rows[rejected].key)
     assert circuit.why_not.text() == "Follower: a follower has a gain of 1 and no offset."
@@ -262,11 +264,11 @@ def test_a_part_steps_through_its_series_is_kept_and_the_rest_follows(circuit):
 
 
 def test_the_walk_gives_a_reading_for_each_turn(circuit):
-    """FACTS of the trade: the wish at the pivot, 1.676/0.63 V, is the pivot itself."""
+    """The pivot is at 1.676/0.63 V, where the wish is what goes in; note 66, 2.7 V, is the whole note next to it."""
     circuit.side.show_tab(1)
     told = circuit.side.steps.shown
-    assert "Send\u00a02.660" in told[1].replace("Send 2", "Send\u00a02")
-    assert "+2.6602" in told[1]
+    assert "Send 2.700\u00a0V (note 66 F♯4), where the scale trimmer moves next to nothing" in told[1]
+    assert "+2.6750" in told[1]  # 0.37 · 2.7 + 1.676
     assert "note 96 C7" in told[2]
 
 

@@ -15,6 +15,9 @@ from dynamis.bench.judging.pairs import judge_pair
 from dynamis.bench.nomogram import nomogram
 from dynamis.bench.ports import PortRef
 from dynamis.electrics.circuits.supply import Supply
+from dynamis.electrics.design.spread import Side, Spread
+from dynamis.notation.style import Style
+from dynamis.ui.views.circuit.words import spread_words
 
 CONTROL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 NONE, LEFT = Qt.KeyboardModifier.NoModifier, Qt.MouseButton.LeftButton
@@ -147,12 +150,34 @@ def test_what_is_kept_and_cannot_be_kept_is_said(circuit):
     assert max(circuit.chosen.circuit.by_slot["R3"].ohms) > max(ohms)
 
 
-def test_not_all_are_within_where_one_is_outside(circuit):
+def test_not_all_are_within_where_one_is_outside():
     """99.99 % is not told as 100.0 %."""
-    drawn = circuit.side._spread
-    assert drawn.after.worst > drawn.after.tolerance_cents
-    assert 0.999 < drawn.after.within < 1.0
-    assert any("99.9\u00a0% are" in text for text in circuit.side.spread_words.shown)
+    cents = np.ones(10_000)
+    cents[7] = 9.0
+    side = Side(cents, 5.0)
+    assert 0.999 < side.within < 1.0
+    assert "99.9 % are within" in spread_words(Spread(10_000, 1, side, side), None, "", Style())[0]
+
+
+def test_what_is_left_later_stands_beside_the_trimmed_and_says_what_decides(circuit):
+    made = circuit.chosen
+    shown = next(text for text in circuit.side.spread_words.shown if text.startswith("Later")).replace("\u00a0", " ")
+    assert f"95 % within {made.later.p95:.1f} ct" in shown
+    assert "the reference VR1 decides" in shown
+    assert table_texts(circuit.proposals)[0][5] == f"{made.later.p95:.1f} ct"
+
+
+def test_the_rails_at_hand_are_chosen_at_the_top(circuit):
+    window, bench = circuit.window(), circuit._session.bench
+    type_into(circuit.rails.edit, "-9:9, 0:5", enter=True)
+    assert circuit._session.bench.rails == ((-9.0, 9.0), (0.0, 5.0))
+    answered(circuit)
+    assert circuit.chosen.circuit.supply.words == "± 9 V"
+    type_into(circuit.rails.edit, "5:9", enter=True)
+    assert "cannot be" in window.sentence.text()
+    assert circuit._session.bench.rails == ((-9.0, 9.0), (0.0, 5.0))
+    circuit._session.undo()
+    assert circuit._session.bench.rails == bench.rails
 
 
 # -- the schematic ---------------------------------------------------------------------------------

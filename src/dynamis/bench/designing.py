@@ -17,7 +17,7 @@ from msgspec.structs import replace
 
 from dynamis.bench.chains import heard_by
 from dynamis.bench.commands import Change, join
-from dynamis.bench.document import Bench, Link
+from dynamis.bench.document import Bench, Link, Rails
 from dynamis.bench.gear.commands import put_link
 from dynamis.bench.judging.swings import Swing, swing_at
 from dynamis.bench.ports import PortRef
@@ -42,10 +42,10 @@ from dynamis.transfer.registry import REGISTRY, StoredTransfer
 RESISTOR_PER_KELVIN: Final = 50e-6
 # How far a modulation may be off, of its whole swing; common practice, no source.
 MODULATION_PERCENT: Final = 3.0
-_DEFAULT: Final = Wish(1.0, op_amp=OP_AMPS["jfet"], resistor_per_kelvin=RESISTOR_PER_KELVIN)
+DEFAULT_WISH: Final = Wish(1.0, op_amp=OP_AMPS["jfet"], resistor_per_kelvin=RESISTOR_PER_KELVIN)
 
 
-def asked_of(bench: Bench, link: Link, sink: PortRef, start: Wish = _DEFAULT) -> Wish | str:
+def asked_of(bench: Bench, link: Link, sink: PortRef, start: Wish = DEFAULT_WISH) -> Wish | str:
     """What a circuit between has to do, or the sentence that says why a link asks for none.
 
     start : the supply, the series and whatever else the link does not decide.
@@ -82,6 +82,12 @@ def _asked_of(bench: Bench, link: Link, sink: PortRef, start: Wish) -> Wish | st
         f"{bench.label(sink)} takes a {receiver.role}: what goes between is chosen by its levels, with the remedies on "
         "Bench. This station designs gain and offset for pitch and modulation."
     )
+
+
+def supply_from(rails: tuple[Rails, ...], tolerance: float = 0.0) -> Supply:
+    """The supply of those at hand that reaches furthest: two rails before a single one."""
+    low, high = max(rails, key=lambda one: (one[0] < 0 < one[1], one[1] - one[0]))
+    return Supply(low, high, tolerance) if high > 0 else Supply(tolerance=tolerance)
 
 
 def replace_wish(wish: Wish, **values: object) -> Wish:

@@ -14,9 +14,10 @@ from dynamis.bench.gear.commands import put_link
 from dynamis.bench.judging.beside import spoiled
 from dynamis.bench.judging.pairs import PairFit, judge_pair
 from dynamis.bench.judging.switching import fitting_circuits, gate_input, gate_output, meeting
-from dynamis.bench.ports import SWITCHING, PortRef
+from dynamis.bench.ports import SWITCHING, PortRef, VoltSpan
 from dynamis.electrics.gates.circuits import stretcher_parts
 from dynamis.electrics.gates.levels import GateFit
+from dynamis.electrics.part import Part
 from dynamis.notation.style import Style
 
 STRETCHER = "stretcher"
@@ -30,7 +31,8 @@ class GateChoice:
 
     key : its name, with "in the link" where it stands there.  met : the levels, None where they are not known.
     holds : whether it also fits with its rails, or the sender, 5 % up; None where that is not worked out.
-    spoils : a sentence for each other input of the link that would no longer fit.
+    spoils : a sentence for each other input of the link that would no longer fit.  protection : parts at the circuit's
+    own input jack, which count for nothing.
     """
 
     key: str
@@ -39,15 +41,18 @@ class GateChoice:
     met: GateFit | None
     holds: bool | None
     spoils: tuple[str, ...] = ()
+    protection: tuple[Part, ...] = ()
 
 
 @dataclass(frozen=True)
 class GateChoices:
-    """bare : the pair with nothing between.  choices : what stands in the link first, then what could."""
+    """bare : the pair with nothing between.  choices : what stands in the link first, then what could.  limited :
+    whether anything is known of what the input bears."""
 
     bare: PairFit
     met: GateFit | None
     choices: tuple[GateChoice, ...]
+    limited: bool = False
 
 
 def gate_choices(bench: Bench, link: Link, sink: PortRef, style: Style = Style()) -> GateChoices:
@@ -57,7 +62,8 @@ def gate_choices(bench: Bench, link: Link, sink: PortRef, style: Style = Style()
     found = [choice(bench, link, sink, stage, style, stands=True) for stage in link.gate_stages]
     for made in fitting_circuits(bench, empty, sink):
         stage = GateStageRecord(made.name, made.parts)
-        found.append(with_(choice(bench, link, sink, stage, style), holds=made.holds))
+        tried = choice(bench, link, sink, stage, style)
+        found.append(with_(tried, holds=made.holds, protection=made.protection))
     gate = bench.port(sink).gate
     if (
         gate is not None
@@ -65,7 +71,7 @@ def gate_choices(bench: Bench, link: Link, sink: PortRef, style: Style = Style()
         and any(one.code == "pulse-too-short" for one in bare.findings)
     ):
         found.append(choice(bench, link, sink, stretcher(gate.min_seconds), style))
-    return GateChoices(bare, _met(bench, empty, sink), tuple(found))
+    return GateChoices(bare, _met(bench, empty, sink), tuple(found), bench.port(sink).bears != VoltSpan())
 
 
 def stretcher(least_seconds: float) -> GateStageRecord:

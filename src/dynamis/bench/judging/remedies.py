@@ -11,7 +11,7 @@ from typing import Final
 
 from dynamis.bench.chains import converter_of, heard_by
 from dynamis.bench.commands import Change, join, part
-from dynamis.bench.designing import asked_of, borne_by, built, smallest_with_op_amp
+from dynamis.bench.designing import DEFAULT_WISH, asked_of, borne_by, built, smallest_with_op_amp, supply_from
 from dynamis.bench.document import Bench, GateStageRecord, Link
 from dynamis.bench.gate_choices import stretcher
 from dynamis.bench.gear.commands import set_gear_field
@@ -183,7 +183,10 @@ def _swings(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterator[R
 
 def _designed(bench: Bench, link: Link, sink: PortRef, why: str, style: Style) -> Iterator[Remedy]:
     """A circuit of real parts with the gain and offset that the link asks for, trimmed."""
-    wish = asked_of(bench, link, sink)
+    rails = bench.rails_for(link)
+    if not rails:
+        return
+    wish = asked_of(bench, link, sink, with_(DEFAULT_WISH, supply=supply_from(rails)))
     made = None if isinstance(wish, str) else smallest_with_op_amp(wish)
     if made is None or isinstance(wish, str):
         return

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -22,7 +22,7 @@ _NEAR_VOLTS = 0.02
 class Step:
     """Send `send_volts`, turn `trim` until the receiver gets `read_volts`; a turn moves that by `volts_per_turn`.
 
-    at_pivot : the other trimmer moves nothing at this input.
+    at_pivot : the other trimmer moves next to nothing at this input.
     """
 
     trim: Trim
@@ -41,12 +41,17 @@ class Walk:
     left_cents: float
 
 
-def walk(proposal: Proposal, varied: Sequence[Varied]) -> Walk | None:
-    """How the trimmers of a proposal are set, None where it has none."""
+def walk(
+    proposal: Proposal, varied: Sequence[Varied], playable: Callable[[float], float] = lambda volts: volts
+) -> Walk | None:
+    """How the trimmers of a proposal are set, None where it has none.
+
+    playable : the volts that the sender can give nearest to those that would be best, such as those of a whole note.
+    """
     if not proposal.trims:
         return None
     bench, wish = Bench(proposal.circuit, proposal.wish), proposal.wish
-    steps = tuple(_step(bench, proposal.trims, one) for one in proposal.trims)
+    steps = tuple(_step(bench, proposal.trims, one, playable) for one in proposal.trims)
     values = corner_values(varied, proposal.circuit) if varied else {}
     travel: dict[str, Value] = dict.fromkeys(bench.names, MID)
     rounds, left = 0, float("inf")
@@ -62,7 +67,7 @@ def walk(proposal: Proposal, varied: Sequence[Varied]) -> Walk | None:
     return Walk(steps, rounds, left)
 
 
-def _step(bench: Bench, trims: Sequence[Trim], trim: Trim) -> Step:
+def _step(bench: Bench, trims: Sequence[Trim], trim: Trim, playable: Callable[[float], float]) -> Step:
     """Where a trimmer is set: the offset where the scale trimmer does nothing, the scale furthest from there."""
     wish = bench.wish
     scale = next(one for one in trims if one.role == "scale")
@@ -73,6 +78,7 @@ def _step(bench: Bench, trims: Sequence[Trim], trim: Trim) -> Step:
         send = fixed
     else:
         send = max((wish.in_low, wish.in_high), key=lambda volts: abs(volts - (pivot if pivot is not None else fixed)))
+    send = playable(send)
     ends = bench.slopes[trim.name]
     share = (send - wish.in_low) / (wish.in_high - wish.in_low)
     moves = ends[0] + (ends[1] - ends[0]) * share

@@ -18,6 +18,7 @@ from dynamis.electrics.circuits.variation import Counting, varied_in
 from dynamis.electrics.design.proposal import Proposal
 from dynamis.electrics.design.spread import Spread, budget, spread
 from dynamis.electrics.design.walk import walk
+from dynamis.electrics.design.wish import Wish
 from dynamis.notation.style import tied
 from dynamis.ui.background import Background
 from dynamis.ui.session import Session
@@ -26,7 +27,7 @@ from dynamis.ui.views.circuit.curve import Pot, PotCurve, pot_words
 from dynamis.ui.views.circuit.histogram import Histogram, Laid
 from dynamis.ui.views.circuit.parts_panel import PartsPanel
 from dynamis.ui.views.circuit.saving import Endings
-from dynamis.ui.views.circuit.words import budget_words, spread_words, step_words
+from dynamis.ui.views.circuit.words import budget_words, later_words, spread_words, step_words
 from dynamis.ui.widgets.panel import Panel, Sentences, holding, rule, scrolling
 from dynamis.ui.widgets.picture import Drawn
 from dynamis.ui.widgets.tabs import Tabs
@@ -38,9 +39,12 @@ _CURVE = 4
 class ChosenPanel(Panel):
     """note_of : the note at which the sender gives some volts, in words."""
 
-    def __init__(self, session: Session, colours: Colours, note_of: Callable[[float], str]) -> None:
+    def __init__(
+        self, session: Session, colours: Colours, note_of: Callable[[float], str],
+        played: Callable[[float, Wish], float],
+    ) -> None:  # fmt: skip
         super().__init__("The chosen circuit")
-        self._session, self._note_of = session, note_of
+        self._session, self._note_of, self._played = session, note_of, played
         self.proposal: Proposal | None = None
         self._counting = Counting()
         self._spread: Spread | None = None
@@ -130,7 +134,7 @@ class ChosenPanel(Panel):
             self.spice.setPlainText("")
             return
         varied = varied_in(made.circuit, counting)
-        told = step_words(made, walk(made, varied), self._note_of, style)
+        told = step_words(made, walk(made, varied, lambda volts: self._played(volts, made.wish)), self._note_of, style)
         self.steps.show_sentences([tied(text) for text in told])
         self.spice.setPlainText(self.spice_text())
         self._sampling.ask(lambda wanted: spread(made.circuit, made.wish, counting, progress=lambda _: wanted()))
@@ -152,6 +156,8 @@ class ChosenPanel(Panel):
         laid = None if self._spread is None else Laid(self._spread, name)
         self.histogram.show_spread(laid, self._compared)
         told = [] if self._spread is None else spread_words(self._spread, self._compared, name, style)
+        if told and self.proposal is not None:
+            told.append(later_words(self.proposal, style))
         told += budget_words(budget(self.proposal.circuit, self.proposal.wish, self._counting), style)
         self.spread_words.show_sentences([tied(text) for text in told])
 

@@ -100,6 +100,8 @@ class GatePage(LinkPage):
         self.side.values.show_values(resistors, style)
         others = [one for one in pieces_from(stage.parts, style) if one.ohms is None]
         told = [f"{one.name}  {one.value}, {one.role}".rstrip(", ") for one in others]
+        guards = [f"{style.engineering(one.ohms, 'Ω')} {one.role}" for one in made.protection]
+        told += [f"For its own protection: {', '.join(guards)}."] if guards else []
         self.words.show_sentences([*told, *made.spoils])
         output, sink = self._pair
         ends = [bench.label(output)], [bench.label(sink)]

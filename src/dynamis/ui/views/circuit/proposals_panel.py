@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QPushButton
 
 from dynamis.electrics.design.proposal import Proposal, Proposals
 from dynamis.electrics.design.spread import Spread
-from dynamis.notation.style import Style, tied
+from dynamis.notation.style import Style, plain, tied
 from dynamis.ui.views.circuit.words import proposal_row
 from dynamis.ui.widgets.panel import Panel, label, set_text
 from dynamis.ui.widgets.table import Column, Row, Table
@@ -20,7 +20,8 @@ STANDING = "the link"
 _REJECTED = "!"
 _COLUMNS = (
     Column("proposal", left=True, stretch=4, fits=False), Column("parts", stretch=0.3), Column("nominal", stretch=0.3),
-    Column("as built", stretch=0.3), Column("trimmed", stretch=0.3), Column("mA", stretch=0.3),
+    Column("as built", stretch=0.3), Column("trimmed", stretch=0.3), Column("later", stretch=0.3),
+    Column("mA", stretch=0.3),
     Column("trimmers", left=True, stretch=0.5),
 )  # fmt: skip
 
@@ -37,15 +38,15 @@ class Answer:
 
     @property
     def best_key(self) -> str:
-        """The smallest whose output hangs neither on its load nor on a rail that moves it too far."""
-        found = self.proposals.found
-        with_op_amp = [one for one in found if one.circuit.topology.amplifiers]
-        steady = [one for one in with_op_amp if one.rail_cents <= one.wish.tolerance_cents]
-        return (steady or with_op_amp or list(found))[0].key
+        """The smallest whose output hangs neither on its load nor on a rail that moves it too far: the first."""
+        return self.proposals.found[0].key
 
     @property
     def words(self) -> str:
         made = self.proposals
+        if made.reached_in_volts is not None:
+            low, high = (plain(round(volts, 3)) for volts in made.reached_in_volts)
+            return f"{made.asked.supply.words} keeps gain and offset from {low} to {high} V of the sender only"
         if not made.delivered:
             return f"{made.asked.supply.words} cannot deliver it; the nearest that can be done"
         known = {one.circuit.topology.name for one in made.found}
@@ -94,7 +95,7 @@ class ProposalsPanel(Panel):
         for one in () if answer is None else answer.proposals.rejected:
             key = _REJECTED + one.topology.name
             self._reasons[key] = f"{one.topology.title}: {one.reason}."
-            rows.append(Row((one.topology.title, "–", "–", "–", "–", "–", "cannot"), key, "muted", tip=one.reason))
+            rows.append(Row((one.topology.title, "–", "–", "–", "–", "–", "–", "cannot"), key, "muted", tip=one.reason))
         self.table.set_rows(rows)
 
     def warn(self, made: Proposal, style: Style, spoils: Sequence[str] = ()) -> None:

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from dataclasses import replace as with_
+
 from msgspec.structs import replace
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
-from dynamis.bench.designing import RESISTOR_PER_KELVIN, asked_of, built, circuit_of, standing, use_between
+from dynamis.bench.designing import RESISTOR_PER_KELVIN, asked_of, built, circuit_of, standing, supply_from, use_between
+from dynamis.bench.document import Rails
 from dynamis.bench.judging.pairs import trial_link
 from dynamis.bench.law_change import law_way
-from dynamis.bench.notes_at import note_at_volts
+from dynamis.bench.notes_at import note_at_volts, whole_note_volts
 from dynamis.bench.ports import SWITCHING, PortRef
 from dynamis.electrics.circuits.circuit import Fitted
 from dynamis.electrics.circuits.parts import pieces_of
@@ -33,6 +36,7 @@ from dynamis.ui.views.circuit.gate_page import GatePage
 from dynamis.ui.views.circuit.histogram import Laid
 from dynamis.ui.views.circuit.linked import loaded_pot, own_ohms_words, spoils
 from dynamis.ui.views.circuit.proposals_panel import STANDING, Answer, ProposalsPanel
+from dynamis.ui.views.circuit.rails_row import RailsRow
 from dynamis.ui.views.circuit.wish_form import NOTHING, Ask, WishForm
 from dynamis.ui.widgets.panel import Panel, label, scrolling, set_refusal, set_text
 from dynamis.ui.widgets.table import Table
@@ -59,6 +63,7 @@ class CircuitStation(QWidget):
         self._session, self.colours, self.judge = session, colours, session.judge
         self._pair: tuple[PortRef, PortRef] | None = None
         self._of_link: Wish | None = None
+        self._rails: tuple[Rails, ...] | None = None
         self.answer: Answer | None = None
         self._standing: Proposal | None = None
         self.chosen: Proposal | None = None
@@ -68,6 +73,8 @@ class CircuitStation(QWidget):
         outer.setContentsMargins(18, 14, 18, 13)
         self.pages, self.gates = QStackedWidget(), GatePage(session, colours)
         self.converter = ConverterPage(session, colours)
+        self.rails = RailsRow(session)
+        outer.addWidget(self.rails)
         outer.addWidget(self.pages)
         gain = QWidget()
         self.pages.addWidget(gain)
@@ -78,7 +85,7 @@ class CircuitStation(QWidget):
         across.setSpacing(13)
         across.addWidget(self._make_wish(), 0)
         across.addWidget(self._make_middle(), 1)
-        self.side = ChosenPanel(session, colours, self._note_of)
+        self.side = ChosenPanel(session, colours, self._note_of, self._played)
         across.addWidget(self.side, 0)
         self._connect()
 
@@ -204,6 +211,10 @@ class CircuitStation(QWidget):
         if pair is not None:
             link = trial_link(session.bench.link_from(pair[0]), *pair)
             start = _START if self.answer is None else self.form.ask.wish
+            rails = session.bench.rails_for(link)
+            if rails and rails != self._rails:
+                start = with_(start, supply=supply_from(rails, start.supply.tolerance))
+                anew, self._rails = anew or self._rails is not None, rails
             asked = asked_of(session.bench, link, pair[1], start)
             sentence = asked if isinstance(asked, str) else " → ".join(session.bench.label(one) for one in pair)
             if isinstance(asked, Wish) and session.bench.port(pair[1]).role == "modulation":
@@ -243,6 +254,7 @@ class CircuitStation(QWidget):
             for one in found.found:
                 if wanted():
                     spreads[one.key] = spread(one.circuit, one.wish, counting, samples=_TABLE_SAMPLES)
+                    _ = one.later  # worked out here, beside the window
             return Answer(found, spreads)
 
         self._design.ask(work)
@@ -327,6 +339,12 @@ class CircuitStation(QWidget):
         if self._pair is None:
             return ""
         return note_at_volts(self._session.bench, self._pair[0], volts, self._session.style)
+
+    def _played(self, volts: float, wish: Wish) -> float:
+        """The volts of a whole note that the sender plays near these."""
+        if self._pair is None:
+            return volts
+        return whole_note_volts(self._session.bench, self._pair[0], volts, wish.in_low, wish.in_high)
 
     def _part_changed(self, slot: str, fitted: Fitted) -> None:
         self.chosen = with_values(self.chosen, Counting(), **{slot: fitted})

@@ -6,6 +6,7 @@ import math
 from collections.abc import Callable
 
 from dynamis.bench.gate_choices import GateChoice, GateChoices
+from dynamis.electrics.design.later import rail_moves
 from dynamis.electrics.design.proposal import Proposal
 from dynamis.electrics.design.spread import Budget, Side, Spread
 from dynamis.electrics.design.walk import Walk
@@ -21,8 +22,9 @@ def proposal_row(made: Proposal, drawn: Spread | None, style: Style) -> tuple[st
     """The cells of a proposal."""
     sides = () if drawn is None else (drawn.before, drawn.after)
     before, after = (f"{style.cents(side.p95)} ct" for side in sides) if sides else ("–", "–")
+    later = f"{style.cents(made.later.p95)} ct"
     trims = " + ".join(style.engineering(one.ohms, "Ω") for one in made.trims) or "none"
-    return (made.title, str(made.count), f"{style.cents(made.nominal_cents)} ct", before, after,
+    return (made.title, str(made.count), f"{style.cents(made.nominal_cents)} ct", before, after, later,
             style.number(1e3 * made.supply_amperes, 1), trims)  # fmt: skip
 
 
@@ -48,10 +50,22 @@ def gate_words(found: GateChoices, style: Style) -> list[str]:
         on, off = style.volts(met.on_margin, 2, sign=True), style.volts(met.off_margin, 2, sign=True)
         told.append(f"With nothing between, {low} and {high} arrive: {on} to spare for on, {off} for off.")
     told += [one.text for one in found.bare.findings if one.asks]
+    if found.choices:
+        told.append(safety_words(found))
     if not found.choices:
         told.append("Nothing has to stand between." if found.bare.verdict == "fits" else
                     "None of the circuits known here mends that.")  # fmt: skip
     return told
+
+
+def safety_words(found: GateChoices) -> str:
+    """What was tried on every circuit before it was offered."""
+    if not found.limited:
+        return "Safe: not tried, since nobody said what the input bears."
+    return (
+        "Safe: with rails and sender 5 % up, parts 1 % off and either rail missing, the input stays within what it "
+        "bears behind each of these."
+    )
 
 
 def step_words(made: Proposal, steps: Walk | None, note_of: Callable[[float], str], style: Style) -> list[str]:
@@ -62,7 +76,7 @@ def step_words(made: Proposal, steps: Walk | None, note_of: Callable[[float], st
     for k, step in enumerate(steps.steps):
         note = note_of(step.send_volts)
         where = f" (note {note})" if note else ""
-        why = ", where the scale trimmer moves nothing" if step.at_pivot else ""
+        why = ", where the scale trimmer moves next to nothing" if step.at_pivot else ""
         a_turn = style.millivolts(abs(step.volts_per_turn))
         told.append(
             f"{k + 1}. Send {style.volts(step.send_volts, 3)}{where}{why}. Turn {step.trim.name}, the "
@@ -77,6 +91,23 @@ def step_words(made: Proposal, steps: Walk | None, note_of: Callable[[float], st
         needed = style.percent(100 * trim.needed) if scale else style.millivolts(trim.needed)
         told.append(f"{trim.name} reaches ± {reach}; the parts at their worst need ± {needed}.")
     return told
+
+
+def later_words(made: Proposal, style: Style) -> str:
+    """What is left later, and what decides it."""
+    later = made.later
+    load = style.percent(100 * made.wish.load_tolerance, 0)
+    if made.offset_from is None:
+        moved = ""
+    else:
+        what = "its reference" if made.offset_from == "reference" else "the rail of its offset"
+        moved = f" and {what} ± {style.percent(100 * rail_moves(made.circuit), 1)} off"
+    names = {"load": "the load", "supply": "the rail", "VR1": "the reference VR1"}
+    decides = f"; {names.get(later.decides, later.decides)} decides, {style.cents(later.cents)} ct at its limit"
+    return (
+        f"Later, 10 °C warmer, with the load ± {load}{moved}: 95 % within {style.cents(later.p95)} ct, the worst "
+        f"{style.cents(later.worst)}{decides if later.decides else ''}."
+    )
 
 
 def spread_words(drawn: Spread, compared: Laid | None, name: str, style: Style) -> list[str]:
