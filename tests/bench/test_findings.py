@@ -78,6 +78,8 @@ ROWS = (
     # 5 V and 0 V through 1 kohm each: 2.5 V, less 100 kohm to ground; 2.5 mA flow across.
     ("outputs-contending", "fault", 5.0 / (2.0 + 0.01), bench(GATE_OUT, GATE_IN, links=(SPARE,)), bench(GATE_OUT, GATE_IN)),
     # A 2 Hz corner leaves exp(-2 pi 2 t): 5/1.01 V come down to 0.8 V after ln(6.19)/(2 pi 2) seconds.
+    ("signal-differs", "fault", None, bench(CLOCK_OUT, with_(CLOCK_IN, clock=ClockRecord("reset"))),
+     bench(with_(CLOCK_OUT, clock=ClockRecord("reset")), with_(CLOCK_IN, clock=ClockRecord("reset")))),
     # 12 V behind 1 kohm into 100 kohm, and nobody said what the input bears.
     ("unknown-limit", "note", 12.0 / 1.01, bench(with_(GATE_OUT, gate=GateRecord("driven", 0.0, 12.0)), GATE_IN),
      bench(with_(GATE_OUT, gate=GateRecord("driven", 0.0, 12.0)), with_(GATE_IN, bears=VoltSpan(-1.0, 15.0)))),

@@ -156,6 +156,15 @@ def test_the_ways_are_told_in_words():
     assert "40 notes were not read" in correction_detail(ways["table"], fit, style)
 
 
+def test_a_note_that_the_converter_does_not_reach_is_named_with_its_volts():
+    """5.2 V wanted by aiming at (5.2 V − 0.1 mV)/0.94; the top code is one LSB under 5.5296 V."""
+    ways, fit = ways_of(gain=0.94, offset=1e-4)
+    way = ways["constants"]
+    assert way.beyond == (96.0, pytest.approx((5.2 - 1e-4) / 0.94 - (4.096 * 1.35 - DAC.lsb_volts), abs=1e-6))
+    assert "Note 96 C7 would lie 3.6 mV above the top code" in correction_detail(way, fit, Style())
+    assert ways_of()[0]["constants"].beyond is None
+
+
 def test_a_forecast_is_within_only_where_something_shows_it():
     """A slip counts until a second reading clears it; unread notes count with linearity, a table waits for its proof."""
     known, _ = ways_of(inl=0.5)

@@ -13,7 +13,7 @@ from dynamis.calibration.meter import (
     reading_uncertainty,
 )
 from dynamis.calibration.proof import USUAL_METERS, can_prove
-from dynamis.calibration.slips import find_slip
+from dynamis.calibration.slips import beyond_range, find_slip
 from dynamis.calibration.words import proof_sentences
 from dynamis.errors import InputError
 from dynamis.notation.style import Style
@@ -148,3 +148,14 @@ def test_a_plausible_reading_is_not_questioned():
     assert find_slip(0.5, 0.5, 36, PitchModel(LinearLaw(36, 0.5))) is None
     assert find_slip(261.0, 261.6, 60, PitchModel(ExponentialLaw(), "hertz")) is None
     assert find_slip(-1.0, 261.6, 60, PitchModel(ExponentialLaw(), "hertz")).off_cents == np.inf
+
+
+def test_a_reading_above_the_range_is_asked_about():
+    meter = MeterRange(0.05, 3, 0.001, 2.0)
+    assert "4.9960 V is more than the 2.0 V that this range shows" in beyond_range(meter, 4.996)
+    assert (
+        beyond_range(meter, -1.999)
+        == beyond_range(None, 500.0)
+        == beyond_range(MeterRange(0.05, 3, 0.001), 500.0)
+        == ""
+    )

@@ -190,15 +190,20 @@ def codes_sentences(codes: ChannelCodes, style: Style) -> list[str]:
     for word, which in lost:
         if np.any(which):
             notes = table.notes[which]
-            ends = note_label(float(notes[0]), style)
-            if notes.size > 1:
-                ends += f" to {note_label(float(notes[-1]), style)}"
+            ends = note_ranges(notes, style)
             told.append(f"{notes.size} of the notes used {'is' if notes.size == 1 else 'are'} {word}: {ends}.")
     if codes.head.kind == "constants":
         told.append("The constants in force are counted in; volts and errors are what they count on.")
     elif codes.head.kind == "table":
         told.append("The table in force is counted in; volts and errors are what it counts on.")
     return told
+
+
+def note_ranges(notes: FloatArray, style: Style) -> str:
+    """`36 C2, 90 F♯6 to 96 C7`: notes with what is missing between them left out."""
+    groups = np.split(notes, np.flatnonzero(np.diff(notes) > 1.0) + 1)
+    ends = [[note_label(float(note), style) for note in dict.fromkeys((one[0], one[-1]))] for one in groups if one.size]
+    return ", ".join(" to ".join(pair) for pair in ends)
 
 
 def _reach(codes: ChannelCodes, style: Style) -> str:

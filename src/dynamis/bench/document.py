@@ -134,6 +134,10 @@ class Bench(Record, frozen=True):
         found: Port | None = _kept(self.gear, _ports).get(ref)
         return self.gear_by(ref.gear).port_by(ref.port) if found is None else found
 
+    def has(self, ref: PortRef) -> bool:
+        """Whether there is such a port."""
+        return ref in _kept(self.gear, _ports)
+
     def link(self, link_id: str) -> Link:
         return _one(self.links, link_id, "link")
 

@@ -60,8 +60,9 @@ class Correction:
     its codes lies from where the constants aim, in sixteenths of a code; unread : notes in it that
     were not measured.  steps : turns of the trimmers.  floor_cents : half a code at the worst note.
     moved_codes : how many codes the largest move is; None where no code is known.
-    supposed : whole notes that nobody read and that count with the linearity limit.  unproved : what keeps the
-    forecast from being "within".
+    beyond : the note whose aim lies furthest outside the converter's reach, and by how many volts (positive above);
+    None where all are within.  supposed : whole notes that nobody read and that count with the linearity limit.
+    unproved : what keeps the forecast from being "within".
     """
 
     kind: Kind
@@ -84,6 +85,7 @@ class Correction:
     steps: tuple[TrimStep, ...] = ()
     floor_cents: float | None = None
     moved_codes: int | None = None
+    beyond: tuple[float, float] | None = None
     supposed: int = 0
     unproved: tuple[Unproved, ...] = ()
 
@@ -193,7 +195,21 @@ class _Prediction:
         aim = (fit.wanted - line.offset) / line.gain
         left, own, moved, floor = self._moved_to(aim)
         return self._made("constants", left, own, offset=line.offset, gain=line.gain, moved_codes=moved,
-                          floor_cents=floor)  # fmt: skip
+                          floor_cents=floor, beyond=self._beyond())  # fmt: skip
+
+    def _beyond(self) -> tuple[float, float] | None:
+        """Of the whole notes, the one whose aim lies furthest outside the converter's reach."""
+        fit, line, dac = self.fit, self.fit.line, self.dac
+        notes = np.arange(self.span[0], self.span[1] + 1, dtype=float)
+        if dac is None:
+            return None
+        volts = fit.model.to_volts((fit.model.expected(notes) - line.offset) / line.gain)
+        low, high = dac.reach_volts
+        over = np.where(volts > high, volts - high, np.where(volts < low, volts - low, 0.0))
+        over[~np.isfinite(over)] = 0.0
+        k = int(np.argmax(np.abs(over)))
+        # Half a code is rounding.
+        return (float(notes[k]), float(over[k])) if abs(over[k]) > 0.5 * dac.lsb_volts else None
 
     def table(self, first: int, last: int) -> Correction:
         """A code for each note: measured notes by their own reading, those between by the line and the

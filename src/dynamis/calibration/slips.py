@@ -7,6 +7,8 @@ from typing import Final
 
 import numpy as np
 
+from dynamis.calibration.meter import MeterRange
+from dynamis.notation.style import Style
 from dynamis.pitch.model import PitchModel
 
 _FACTORS: Final = (1e-3, 1e-2, 1e-1, 1e1, 1e2, 1e3, 1e-6, 1e6, -1.0)
@@ -27,6 +29,16 @@ class Slip:
     meant: float | None
     note: float | None
     off_cents: float
+
+
+def beyond_range(meter: MeterRange | None, volts: float, style: Style = Style()) -> str:
+    """A question about a reading that the meter's range cannot show, empty where it can; asked once, never repaired."""
+    if meter is None or meter.full_scale_volts is None or abs(volts) <= meter.full_scale_volts:
+        return ""
+    return (
+        f"{style.volts(volts)} is more than the {style.volts(meter.full_scale_volts, 1)} that this range shows. Is the "
+        "run on another range, or is it a slip? Enter once more takes it as it is."
+    )
 
 
 def find_slip(value: float, expected: float, note: float, model: PitchModel) -> Slip | None:

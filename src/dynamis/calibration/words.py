@@ -39,7 +39,17 @@ def correction_leaves(way: Correction, style: Style) -> str:
 
 def correction_detail(way: Correction, fit: Fit, style: Style) -> str:
     """What to do, what limits it, and what keeps it from being sure."""
-    return " ".join([_do(way, fit, style), *_unproved(way, style)])
+    return " ".join([_do(way, fit, style), *_beyond(way, style), *_unproved(way, style)])
+
+
+def _beyond(way: Correction, style: Style) -> list[str]:
+    """A note that the converter does not reach once it is corrected."""
+    if way.beyond is None:
+        return []
+    note, volts = note_label(way.beyond[0], style), style.millivolts(abs(way.beyond[1]), 1)
+    if way.beyond[1] > 0:
+        return [f"Note {note} would lie {volts} above the top code: more gain after the converter, or end lower."]
+    return [f"Note {note} would lie {volts} below the lowest code: begin higher, or shift it up."]
 
 
 def _unproved(way: Correction, style: Style) -> list[str]:

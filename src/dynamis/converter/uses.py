@@ -49,7 +49,7 @@ def judge_uses(bits: int, step_cents: float, inl_lsb: float, tolerance_cents: fl
     )
     swing = 2.0 * _VIBRATO_CENTS / step_cents
     return (
-        Use("stepped notes", stepped, worst, "ct", tolerance_cents, _bits(bits, floor, tolerance_cents),
+        Use("stepped notes", stepped, worst, "ct", tolerance_cents, _bits(bits, worst, tolerance_cents),
             stepped == "marginal"),
         Use("glide", _least(step_cents, _GLIDE_CENTS, _GLIDE_AT_MOST), step_cents, "ct", _GLIDE_CENTS,
             _bits(bits, step_cents, _GLIDE_CENTS)),

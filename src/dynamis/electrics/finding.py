@@ -36,6 +36,7 @@ CODES: Final[dict[str, str]] = {
     "short-of-peak": "the pulse is over before the envelope it starts has reached its peak",
     "edge-wanted": "a level that stays up meets an input that acts on a rise",
     "level-wanted": "a pulse meets an input that acts for as long as a level is up",
+    "signal-differs": "a clock meets a reset or run input, or one of these a clock input",
     "gate-with-trigger": "the input sounds only when a trigger comes with its gate",
     "clock-rate": "the pulses a quarter note are others than the input counts, or come faster than it follows",
     "reset-missing": "a clock is joined and nothing takes the input back to its first step",

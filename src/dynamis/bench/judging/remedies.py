@@ -23,7 +23,7 @@ from dynamis.bench.judging.patch import missing_gate, missing_reset, missing_tri
 from dynamis.bench.judging.pitch_fit import reached_notes
 from dynamis.bench.judging.remedy import Deed, Remedy, changed_link
 from dynamis.bench.judging.swings import Swing, loaded_pots, swing_at
-from dynamis.bench.judging.switching import fitting_circuit
+from dynamis.bench.judging.switching import fitting_circuit, signals_differ
 from dynamis.bench.judging.workaround import workarounds
 from dynamis.bench.ports import SWITCHING, PortRef
 from dynamis.bench.records import AdoptionRecord
@@ -41,6 +41,7 @@ from dynamis.pitch.notes import note_label
 
 _BY_GAIN_AND_OFFSET: Final = {"scale-mismatch", "zero-hertz", "offset", "transposition", "below-cut-off"}
 _GOOD_PART: Final = 0.8
+_NOTHING_GAIN, _NOTHING_VOLTS = 5e-4, 5e-4
 
 
 def remedies_for(
@@ -190,6 +191,8 @@ def _designed(bench: Bench, link: Link, sink: PortRef, why: str, style: Style) -
     made = None if isinstance(wish, str) else smallest_with_op_amp(wish)
     if made is None or isinstance(wish, str):
         return
+    if abs(wish.gain - 1.0) < _NOTHING_GAIN and abs(wish.offset_volts) < _NOTHING_VOLTS:
+        return  # what a buffer does
     title = f"Gain {style.number(wish.gain, 3)}, offset {style.volts(wish.offset_volts, 3, sign=True)}"
     parts = ", ".join(f"{one.name} {one.value}" for one in pieces_of(made.circuit, style) if one.ohms is not None)
     turned = [f"{one.name} for the {'interval' if one.role == 'scale' else 'offset'}" for one in made.trims]
@@ -275,6 +278,8 @@ def _joining(bench: Bench, link: Link, wanted: PortRef) -> Iterator[Remedy]:
         ref = PortRef(gear.id, port.id)
         if port.direction != "output" or port.role not in SWITCHING:
             continue
+        if signals_differ(port, bench.port(wanted)):
+            continue  # a reset joined to the clock never lets it leave its first step
         fit = judge_pair(bench, trial_link(bench.link_from(ref), ref, wanted), wanted)
         if fit.verdict in ("fits", "marginal"):
 

@@ -32,6 +32,7 @@ def judge_switching(bench: Bench, link: Link, sink: PortRef, style: Style) -> tu
         *met.findings,
         *_lengths(bench, link, sink),
         *_edges(bench, link, sink),
+        *_signals(bench, link, sink),
         *_rates(bench, link, sink, style),
     ]
     if port.role != "clock":
@@ -138,6 +139,33 @@ def _lengths(bench: Bench, link: Link, sink: PortRef) -> list[Finding]:
         )
         return [Finding("short-of-peak", "note", text, share, "%")]
     return []
+
+
+def signals_differ(output: Port, sink: Port) -> bool:
+    """Whether a clock meets a reset or a run input, or one of these a clock input."""
+    sends, takes = output.clock, sink.clock
+    if takes is None or (sends is None and output.role == "clock"):
+        return False
+    if sends is None:
+        return False  # a gate or a trigger may be any of them
+    return sends.signal != takes.signal
+
+
+def _signals(bench: Bench, link: Link, sink: PortRef) -> list[Finding]:
+    output, port = bench.port(link.output), bench.port(sink)
+    if not signals_differ(output, port) or output.clock is None or port.clock is None:
+        return []
+    does = {
+        "reset": "takes it back to its first step each time, so it never goes on",
+        "run": "starts and stops it with each of them",
+        "clock": "makes one step and no more",
+    }[port.clock.signal]
+    what = {"clock": "the pulses of a clock", "reset": "a reset", "run": "a level that is up while it runs"}
+    text = (
+        f"{bench.label(link.output)} sends {what[output.clock.signal]}, {bench.label(sink)} is a {port.clock.signal} "
+        f"input: that {does}. Join what sends a {port.clock.signal}."
+    )
+    return [Finding("signal-differs", "fault", text)]
 
 
 def _edges(bench: Bench, link: Link, sink: PortRef) -> list[Finding]:

@@ -87,7 +87,10 @@ _ADDS: tuple[tuple[Adds, str], ...] = (
     ((1, 1.0, 0.0), "an octave, switched"), ((1, 1.0, 1.0), "octave and semitone"),
     ((2, 1.0, 1.0), "pitch, octave, semitone"),
 )  # fmt: skip
-_REFERENCES = ((None, "the rail"), (2.5, "reference 2.5 V"), (5.0, "reference 5 V"), (10.0, "reference 10 V"))
+_REFERENCES = (
+    (("", None), "what holds"), (("rail", None), "the rail"), (("", 2.5), "reference 2.5 V"),
+    (("", 5.0), "reference 5 V"), (("", 10.0), "reference 10 V"),
+)  # fmt: skip
 
 
 class WishForm(QWidget):
@@ -118,8 +121,10 @@ class WishForm(QWidget):
         add_row(grid, at, "Supply", self.supply)
         self.op_amp = self._choice(grid, at + 1, "Op-amp", [(one.name, one.title) for one in OP_AMPS.values()],
                                    lambda wish, name: replace(wish, op_amp=OP_AMPS[name]))  # fmt: skip
-        self.reference = self._choice(grid, at + 2, "Offset from", list(_REFERENCES),
-                                      lambda wish, volts: replace(wish, reference_volts=volts))  # fmt: skip
+        self.reference = self._choice(
+            grid, at + 2, "Offset from", list(_REFERENCES),
+            lambda wish, one: replace(wish, offset_from=one[0], reference_volts=one[1]),
+        )  # fmt: skip
         both = [
             ((name, pairs), f"{name}, {'pairs' if pairs else 'single'}") for name in SERIES for pairs in (True, False)
         ]
@@ -153,9 +158,8 @@ class WishForm(QWidget):
         self.op_amp.setCurrentIndex(max(0, self.op_amp.findData(ask.wish.op_amp.name)))
         both = (ask.wish.series, ask.wish.pairs)
         self.series.setCurrentIndex([self.series.itemData(k) for k in range(self.series.count())].index(both))
-        known = [volts for volts, _ in _REFERENCES]
-        volts = ask.wish.reference_volts
-        self.reference.setCurrentIndex(known.index(volts) if volts in known else 0)
+        known, taken = [one for one, _ in _REFERENCES], (ask.wish.offset_from, ask.wish.reference_volts)
+        self.reference.setCurrentIndex(known.index(taken) if taken in known else 0)
         self.adds.setCurrentIndex([value for value, _ in _ADDS].index(ask.adds))
         self.drawer.show_text(" ".join(style.engineering(one, "").replace(" ", "") for one in ask.wish.drawer))
 

@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from dynamis.bench.analysis import RunAnalysis, as_read, meter_range
-from dynamis.calibration.slips import Slip, find_slip
+from dynamis.calibration.slips import Slip, beyond_range, find_slip
 from dynamis.calibration.words import proof_sentences
 from dynamis.devices.taking import Progress
 from dynamis.errors import InputError
@@ -37,6 +37,7 @@ class EntryPanel(Panel):
         self._session, self._course, self.colours = session, course, colours
         self.retake_id: int | None = None
         self._slip: Slip | None = None
+        self._beyond_asked: float | None = None
         inner = QWidget()
         column = QVBoxLayout(inner)
         column.setContentsMargins(0, 0, 4, 0)
@@ -267,6 +268,11 @@ class EntryPanel(Panel):
         slip = self._find_slip(judged, value)
         if slip is not None and self._slip is None:
             self._ask(slip)
+            return
+        beyond = beyond_range(judged.meter, value, self._session.style)
+        if beyond and self._slip is None and self._beyond_asked != value:
+            self._beyond_asked = value
+            self._refuse(beyond)
             return
         self._store(value)
 
