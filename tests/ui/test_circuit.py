@@ -103,7 +103,7 @@ def test_each_field_of_the_wish_is_read_as_people_write_it(field, text, found, c
 
 @pytest.mark.parametrize(("combo", "choice", "found"), [
     ("op_amp", "rail-to-rail", lambda ask: ask.wish.op_amp.name == "rail-to-rail"),
-    ("reference", 5.0, lambda ask: ask.wish.reference_volts == 5.0),
+    ("reference", ("", 5.0), lambda ask: ask.wish.reference_volts == 5.0),
     ("series", ("E24", False), lambda ask: (ask.wish.series, ask.wish.pairs) == ("E24", False)),
 ])  # fmt: skip
 def test_each_choice_of_the_wish_asks_anew(combo, choice, found, circuit):

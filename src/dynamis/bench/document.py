@@ -138,6 +138,11 @@ class Bench(Record, frozen=True):
         """Whether there is such a port."""
         return ref in _kept(self.gear, _ports)
 
+    def may_join(self, output: PortRef, sink: PortRef) -> bool:
+        """Whether both are there still, an output and an input."""
+        both = self.has(output) and self.has(sink)
+        return both and (self.port(output).direction, self.port(sink).direction) == ("output", "input")
+
     def link(self, link_id: str) -> Link:
         return _one(self.links, link_id, "link")
 

@@ -298,7 +298,7 @@ class BenchStation(QWidget):
     def thread_fields(self) -> tuple[list[Field], Field | None] | None:
         """The thread along the pair that is looked at, where it is a pitch; else what it comes to."""
         fit, session = self.fit, self._session
-        if fit is None or not (session.bench.has(fit.output) and session.bench.has(fit.input)):
+        if fit is None or not session.bench.may_join(fit.output, fit.input):
             return None
         link = trial_link(session.bench.link_from(fit.output), fit.output, fit.input)
         if fit.role == "pitch" and session.bench.port(fit.output).role == "pitch":

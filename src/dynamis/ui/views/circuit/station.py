@@ -264,7 +264,7 @@ class CircuitStation(QWidget):
 
     def _take_answer(self, answer: Answer) -> None:
         self.answer = answer
-        if self._pair is not None and not all(self._session.bench.has(one) for one in self._pair):
+        if self._pair is not None and not self._session.bench.may_join(*self._pair):
             self._pair = self._of_link = self._standing = None  # it was taken off the bench meanwhile
         set_refusal(self.refusal, "")
         set_text(self.state, self._state_words())

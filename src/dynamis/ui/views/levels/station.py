@@ -235,7 +235,7 @@ class LevelsStation(QWidget):
 
     def thread_fields(self) -> tuple[list[ThreadField], ThreadField | None] | None:
         """The levels along the link."""
-        if self._now is None or self.scale.levels is None or not all(self._session.bench.has(one) for one in self._now):
+        if self._now is None or self.scale.levels is None or not self._session.bench.may_join(*self._now):
             return None
         levels, style, bench = self.scale.levels, self._session.style, self._session.bench
         shown = (("low", levels.fit.low_volts), ("high", levels.fit.high_volts), ("on", levels.on_volts),
