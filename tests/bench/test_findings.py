@@ -12,6 +12,7 @@ import pytest
 from msgspec.structs import replace as with_
 from test_judging import test_each_fault_is_found_with_its_number
 
+from dynamis.bench.chains import link_chain
 from dynamis.bench.checks import check_bench
 from dynamis.bench.document import Bench, Gear, Link, Power, Setting
 from dynamis.bench.judging.matrix import Matrix
@@ -201,3 +202,50 @@ def test_the_half_way_volts_of_a_loaded_pedal_are_told():
     faulty = next(row for row in ROWS if row[0] == "pot-loaded")[3]
     text = next(one.text for one in judge_link(faulty, faulty.links[0])[0].findings if one.code == "pot-loaded")
     assert "half-way gives 1.67 V of 6.21 V" in text
+
+
+@pytest.mark.parametrize(
+    ("one", "value", "unit"),
+    [
+        # 9.99 V at an input that works to 8 V: what decides is 1.99 V too many, not the margin of its threshold.
+        (bench(with_(GATE_OUT, ohms=0.0, gate=GateRecord("driven", 0.0, 9.99)), with_(GATE_IN, works=VoltSpan(0.0, 8.0))), -1.99, "V"),
+        (bench(with_(GATE_OUT, ohms=0.0), with_(GATE_IN, bears=VoltSpan(-0.3, 3.6))), -1.4, "V"),
+        (bench(PULSE, with_(GATE_IN, gate=with_(GATE_IN.gate, min_seconds=0.02))), 0.005 - 0.02, "s"),
+        (bench(GATE_OUT, GATE_IN, links=(SPARE,)), 5.0 / (2.0 + 0.01), "V"),
+        # A computer's output may be at −10 V as well: 9.2 V under what an input bears that stands −0.8 V.
+        (bench(with_(AUDIO, ohms=0.0), with_(GATE_IN, bears=VoltSpan(-0.8, 12.0))), -9.2, "V"),
+        (bench(GATE_OUT, GATE_IN), 0.8, "V"),
+    ],
+)  # fmt: skip
+def test_the_number_that_decides_is_the_number_shown(one, value, unit):
+    fit = judge_link(one, one.links[0])[0]
+    assert (fit.value, fit.unit) == (pytest.approx(value, abs=1e-9), unit)
+
+
+def test_pairs_that_no_form_forbids_are_judged_and_not_raised():
+    """Two outputs without resistance, one of unknown resistance beside another, an input that acts from 2 V to 2 V."""
+    for spare in (0.0, None):
+        one = bench(with_(PITCH_OUT, ohms=0.0), PITCH_IN, links=(SPARE,))
+        desk = with_(one.gear[0], ports=(one.gear[0].ports[0], with_(one.gear[0].ports[1], ohms=spare)))
+        one = with_(one, gear=(desk, one.gear[1]))
+        assert any(found.code == "outputs-contending" for found in judge_link(one, one.links[0])[0].findings)
+        assert link_chain(one, one.links[0]).sentence
+    fit = judge_link(flat := bench(LFO, swing(2.0, 2.0)), flat.links[0])[0]
+    assert (fit.verdict, "act from 2.00 V to 2.00 V" in fit.findings[0].text.replace("\u00a0", " ")) == (
+        "cannot-tell",
+        True,
+    )
+
+
+def test_a_pair_that_cannot_be_judged_says_why_and_the_others_are(monkeypatch, caplog):
+    from dynamis.bench.judging import pairs
+
+    def gone(*_):
+        raise ZeroDivisionError("of a test")
+
+    monkeypatch.setattr(pairs, "judge_switching", gone)
+    one = bench(GATE_OUT, GATE_IN)
+    fit = judge_link(one, one.links[0])[0]
+    assert fit.verdict == "cannot-tell"
+    assert "of a test" in fit.findings[0].text
+    assert "a pair was not judged" in caplog.text

@@ -31,8 +31,8 @@ _LOG = logging.getLogger("dynamis.judging")
 class PairFit:
     """How an output and one of its inputs meet.
 
-    value : the number that decides; None where none does.  unit : "ct" (the worst note), "V" (the smaller margin),
-    "%" (the share of a swing that acts) or "dB" (room above full scale).
+    value : the number that decides; None where none does.  unit : "ct" (the worst note), "V" (the smaller margin, or
+    how far a limit is passed), "s" (a pulse), "%" (the share of a swing that acts) or "dB" (room above full scale).
     serial : the specimen for which it is so, empty where there is none.
     """
 
@@ -88,7 +88,7 @@ def _judged(
         return _judge_units(bench, link, sink, adoptions, patch, style, sides)
     if role in SWITCHING:
         findings, value = judge_switching(bench, link, sink, style)
-        return _fit(link, sink, role, findings + patch, value, "V")
+        return _fit(link, sink, role, findings + patch, *_deciding(findings + patch, value, "V"))
     if role == "modulation":
         findings, value = judge_swing(bench, link, sink, style)
         return _fit(link, sink, role, findings + patch, value, "%")
@@ -96,6 +96,20 @@ def _judged(
         findings, value = judge_audio(bench, link, sink, style)
         return _fit(link, sink, role, findings + patch, value, "dB")
     return _fit(link, sink, role, _midi(bench, link, sink) + patch)
+
+
+def _deciding(findings: Sequence[Finding], value: float | None, unit: str) -> tuple[float | None, str]:
+    """The number of what decides: of the worst finding, where that is none of the two margins.
+
+    A limit or a working range that is passed is told as volts short of it, negative.
+    """
+    worst = sorted((one for one in findings if one.severity in ("fault", "danger")), key=lambda one: one.severity)
+    first = next((one for one in worst if one.value is not None), None)
+    if first is None or first.value is None or first.code in ("on-level", "off-level"):
+        return value, unit
+    if first.code.endswith("-limit") or first.code == "outside-working-range":
+        return -abs(first.value), first.unit
+    return (first.value, first.unit) if first.unit in ("V", "s") else (value, unit)
 
 
 def _fit(

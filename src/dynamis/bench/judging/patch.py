@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import Final
 
-from dynamis.bench.chains import driving, rivals_of
+from dynamis.bench.chains import converter_of, driving, make_dac, rivals_of
 from dynamis.bench.document import Bench, Gear, Link
 from dynamis.bench.judging.audio import numbering
 from dynamis.bench.judging.swings import sent_volts
@@ -91,8 +91,12 @@ def _span(bench: Bench, link: Link) -> tuple[float, float] | None:
         made, _ = sent_as(bench, link)
         return None if made is None else (0.0, 0.0) if made.kind == "switch" else (made.low_volts, made.high_volts)
     if port.role == "pitch":
-        stored = next((one.values for one in port.transfers if one.kind in ("pitch-source", "dac")), {})
-        return float(stored.get("low_volts") or 0.0), float(stored.get("high_volts") or 5.0)
+        dac = converter_of(port)
+        if dac is not None:
+            return make_dac(link.id, dac).dac.reach_volts
+        known = next((one.values for one in port.transfers if one.kind == "pitch-source"), {})
+        low, high = known.get("low_volts"), known.get("high_volts")
+        return None if low is None or high is None else (float(low), float(high))
     return sent_volts(bench, link.output)
 
 

@@ -102,8 +102,6 @@ def swing_at(bench: Bench, link: Link, sink: PortRef, style: Style = Style()) ->
     if unknown or sends is None or takes.low_volts is None or takes.high_volts is None or ohms is None:
         return unknown
     low, high = sends
-    if output.role == "audio" and takes.low_volts >= 0:
-        low = 0.0  # a program can keep to one side
     for made in between_of(bench, link) or ():
         first, second = (float(made.forward(one, NOMINAL)) for one in (low, high))
         low, high = min(first, second), max(first, second)

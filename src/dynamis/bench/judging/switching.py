@@ -224,7 +224,8 @@ def gate_output(port: Port) -> tuple[GateOutput | None, list[str]]:
     bears = Span(port.bears.low, port.bears.high)
     low, high = gate.low_volts, gate.high_volts
     if port.role == "audio":
-        low, high = 0.0, peak_volts(port)
+        high = peak_volts(port)
+        low = None if high is None else -high
     if gate.kind == "switch":
         lacks = ["ohms"] if port.ohms is None else []
         return (None if port.ohms is None else GateOutput("switch", ohms=port.ohms, bears=bears)), lacks

@@ -149,6 +149,8 @@ def number_text(fit: PairFit, style: Style) -> str:
         return "?" if fit.verdict == "cannot-tell" else "–"
     if fit.unit == "V":
         return f"{style.number(fit.value, 2, sign=True)} V"
+    if fit.unit == "s":
+        return style.engineering(fit.value, "s")
     if fit.unit == "%":
         return f"{style.number(fit.value, 0)} %"
     if fit.unit == "dB":
