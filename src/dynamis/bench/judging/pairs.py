@@ -104,8 +104,12 @@ def _deciding(findings: Sequence[Finding], value: float | None, unit: str) -> tu
     A limit or a working range that is passed is told as volts short of it, negative.
     """
     worst = sorted((one for one in findings if one.severity in ("fault", "danger")), key=lambda one: one.severity)
-    first = next((one for one in worst if one.value is not None), None)
-    if first is None or first.value is None or first.code in ("on-level", "off-level"):
+    if not worst:
+        return value, unit
+    first = next((one for one in worst if one.value is not None), worst[0])
+    if first.value is None:
+        return None, unit  # a fault without a number: no margin stands for it
+    if first.code in ("on-level", "off-level"):
         return value, unit
     if first.code.endswith("-limit") or first.code == "outside-working-range":
         return -abs(first.value), first.unit

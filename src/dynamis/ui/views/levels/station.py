@@ -147,7 +147,7 @@ class LevelsStation(QWidget):
         fit = judge_pair(bench, link, self._now[1], self._session.adoptions, style)
         levels = levels_of(bench, link, self._now[1])
         self._say(f"{bench.label(self._now[0])} → {bench.label(self._now[1])}", "", [one.text for one in fit.findings])
-        self._show_verdict(fit)
+        self._show_verdict(fit, levels)
         if not isinstance(levels, Levels):
             self.scale.show_levels(None, [], "")
             self.pulse.show_levels(None, "")
@@ -169,9 +169,12 @@ class LevelsStation(QWidget):
             self.scale.show_levels(None, [], "")
             self.pulse.show_levels(None, "")
 
-    def _show_verdict(self, fit: PairFit) -> None:
+    def _show_verdict(self, fit: PairFit, levels: Levels | list) -> None:
         words = VERDICT_WORDS[fit.verdict]
-        number = "" if fit.value is None else f": {number_text(fit, self._session.style)} at the smaller margin"
+        met = levels.fit if isinstance(levels, Levels) else None
+        margin = met is not None and fit.value == min(met.on_margin, met.off_margin)
+        told = "at the smaller margin" if margin else "decides"
+        number = "" if fit.value is None else f": {number_text(fit, self._session.style)} {told}"
         set_text(self.verdict, f"{words[0].upper()}{words[1:]}{number}.")
         set_css(self.verdict, f"color: {verdict_colour(fit.verdict, self.colours)}; font-weight: 600;")
         self.sign.setPixmap(verdict_pixmap(fit.verdict, self.colours, 14, self.devicePixelRatioF()))
