@@ -6,16 +6,17 @@ import math
 
 import pytest
 from msgspec.structs import replace as with_
-from test_findings import GATE_IN, GATE_OUT, LFO, OUT, PITCH_IN, PITCH_OUT, PULSE, bench, swing
+from test_findings import CLOCK_IN, CLOCK_OUT, GATE_IN, GATE_OUT, LFO, OUT, PITCH_IN, PITCH_OUT, PULSE, bench, swing
 
 from dynamis.bench.commands import join
-from dynamis.bench.document import GateStageRecord
+from dynamis.bench.document import GateStageRecord, Power
 from dynamis.bench.gate_choices import gate_choices, use_stage
 from dynamis.bench.judging.matrix import Matrix
 from dynamis.bench.judging.pairs import judge_link, judge_pair, trial_link
 from dynamis.bench.judging.remedies import remedies_for
+from dynamis.bench.judging.switching import input_of, signals_differ
 from dynamis.bench.levels import Levels, envelope_of, levels_of, loaded_to_open, pulse_of, with_level
-from dynamis.bench.ports import EnvelopeRecord, GateRecord, PortRef
+from dynamis.bench.ports import ClockRecord, EnvelopeRecord, GateRecord, PortRef, VoltSpan
 from dynamis.bench.wiring import between_words, wiring_card
 from dynamis.demo import lantern
 from dynamis.electrics.finding import BEST_FIRST
@@ -208,3 +209,30 @@ def test_a_stretcher_stands_behind_what_mends_the_levels():
     assert [stage.circuit for stage in link.gate_stages] == ["amplifier", "stretcher"]
     assert link.gate_stages[1].seconds == pytest.approx(0.04)
     assert judge_pair(one, link, sink).verdict == "fits"
+
+
+@pytest.mark.parametrize(
+    ("rails", "words"), [(((-12.0, 12.0),), "From ± 12 V"), (((0.0, 9.0),), "From 9 V"), ((), None)]
+)
+def test_a_buffer_is_offered_from_the_rails_at_hand_only(rails, words):
+    loaded = bench(with_(PITCH_OUT, ohms=1000.0), PITCH_IN)
+    one = with_(loaded, rails=rails)
+    told = [found.text for found in remedies_for(one, judge_link(one, one.links[0])[0]) if found.title == "A buffer"]
+    assert (told == []) if words is None else (words in told[0])
+
+
+def test_limits_move_with_a_rail_only_where_it_is_the_pins_and_at_hand():
+    pin = with_(GATE_IN, bears=VoltSpan(-0.3, 3.6))
+    for power, rails, moves in (
+        ((3.3,), ((0.0, 3.3),), 3.3),
+        ((9.0,), ((0.0, 9.0),), None),
+        ((3.3,), ((-12.0, 12.0),), None),
+    ):
+        one = with_(bench(GATE_OUT, pin, voice={"power": Power("usb", power)}), rails=rails)
+        assert input_of(one, one.links[0].inputs[0])[0].rail_volts == moves
+
+
+def test_a_run_level_may_reset_and_a_clock_may_not():
+    reset = with_(CLOCK_IN, clock=ClockRecord("reset"))
+    for sends, differs in (("run", False), ("clock", True), ("reset", False)):
+        assert signals_differ(with_(CLOCK_OUT, clock=ClockRecord(sends)), reset) == differs

@@ -103,7 +103,8 @@ def _deciding(findings: Sequence[Finding], value: float | None, unit: str) -> tu
 
     A limit or a working range that is passed is told as volts short of it, negative.
     """
-    worst = sorted((one for one in findings if one.severity in ("fault", "danger")), key=lambda one: one.severity)
+    dangers, faults = ([one for one in findings if one.severity == severity] for severity in ("danger", "fault"))
+    worst = dangers or faults
     if not worst:
         return value, unit
     first = next((one for one in worst if one.value is not None), worst[0])

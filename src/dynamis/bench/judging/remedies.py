@@ -11,7 +11,15 @@ from typing import Final
 
 from dynamis.bench.chains import converter_of, heard_by
 from dynamis.bench.commands import Change, join, part
-from dynamis.bench.designing import DEFAULT_WISH, asked_of, borne_by, built, smallest_with_op_amp, supply_from
+from dynamis.bench.designing import (
+    DEFAULT_WISH,
+    asked_of,
+    borne_by,
+    built,
+    op_amp_for,
+    smallest_with_op_amp,
+    supply_from,
+)
 from dynamis.bench.document import Bench, GateStageRecord, Link
 from dynamis.bench.gate_choices import stretcher
 from dynamis.bench.gear.commands import set_gear_field
@@ -31,7 +39,7 @@ from dynamis.bench.tunings import tuning_of
 from dynamis.electrics.circuits.built import BuiltCircuit
 from dynamis.electrics.circuits.circuit import Circuit
 from dynamis.electrics.circuits.parts import pieces_of
-from dynamis.electrics.circuits.supply import OP_AMPS, Supply
+from dynamis.electrics.circuits.supply import OP_AMPS
 from dynamis.electrics.circuits.topology import TOPOLOGIES
 from dynamis.electrics.finding import BEST_FIRST
 from dynamis.electrics.potentiometer import straightenings
@@ -87,7 +95,7 @@ def _proposed(bench: Bench, link: Link, fit: PairFit, codes: set[str], style: St
         yield from _swings(bench, link, sink, style)
     if "pot-loaded" in codes and not link.between:
         text = "A JFET-input op-amp as follower between them: next to no load on the potentiometer."
-        yield _buffer(bench, link, sink, text, "jfet", style)
+        yield from _buffer(bench, link, sink, text, "jfet", style)
     if "pot-loaded" in codes:
         yield from _straighter(bench, link, sink, style)
     yield from _patch(bench, link, sink, codes)
@@ -106,7 +114,7 @@ def _pitch(bench: Bench, link: Link, sink: PortRef, codes: set[str], style: Styl
             f"no current from {bench.label(link.output)} and drives all inputs; put its output resistor inside the "
             "feedback loop."
         )
-        yield _buffer(bench, link, sink, text, kind.name, style)
+        yield from _buffer(bench, link, sink, text, kind.name, style)
     if output.law is not None and heard is not None:
         sent, other = parse_law(output.law), heard.law
         if codes & _BY_GAIN_AND_OFFSET and not link.between and sent.kind == other.kind:
@@ -187,7 +195,8 @@ def _designed(bench: Bench, link: Link, sink: PortRef, why: str, style: Style) -
     rails = bench.rails_for(link)
     if not rails:
         return
-    wish = asked_of(bench, link, sink, with_(DEFAULT_WISH, supply=supply_from(rails)))
+    supply = supply_from(rails)
+    wish = asked_of(bench, link, sink, with_(DEFAULT_WISH, supply=supply, op_amp=op_amp_for(supply)))
     made = None if isinstance(wish, str) else smallest_with_op_amp(wish)
     if made is None or isinstance(wish, str):
         return
@@ -219,11 +228,17 @@ def _straighter(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterat
             yield Remedy("advice", title, text)
 
 
-def _buffer(bench: Bench, link: Link, sink: PortRef, text: str, kind: str, style: Style) -> Remedy:
-    supply = Supply()
+def _buffer(bench: Bench, link: Link, sink: PortRef, text: str, kind: str, style: Style) -> Iterator[Remedy]:
+    """A follower from the rails at hand; from a single one it is a rail-to-rail kind."""
+    rails = bench.rails_for(link)
+    if not rails:
+        return
+    supply = supply_from(rails)
     clamp = borne_by(bench, link, sink).needed(supply.low, supply.high)
-    circuit = Circuit(TOPOLOGIES["follower"], (), supply, OP_AMPS[kind], clamp=clamp)
-    return _between(link, "A buffer", f"{text}{_clamped(circuit, style)}", BuiltCircuit("buffer", circuit))
+    op_amp = op_amp_for(supply) if supply.single else OP_AMPS[kind]
+    circuit = Circuit(TOPOLOGIES["follower"], (), supply, op_amp, clamp=clamp)
+    words = f"{text} From {supply.words}.{_clamped(circuit, style)}"
+    yield _between(link, "A buffer", words, BuiltCircuit("buffer", circuit))
 
 
 def _between(link: Link, title: str, text: str, circuit: BuiltCircuit) -> Remedy:

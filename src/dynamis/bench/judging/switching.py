@@ -22,6 +22,10 @@ _HOW: Final = {
 }  # fmt: skip
 
 
+# A pin bears its rail and half a volt or so more; a limit beyond that is not the rail's.
+_PIN_ABOVE_RAIL: Final = 0.6
+
+
 def judge_switching(bench: Bench, link: Link, sink: PortRef, style: Style) -> tuple[list[Finding], float | None]:
     """Findings of one input of a gate, trigger or clock link, and the smaller of its two margins in volts."""
     met = meeting(bench, link, sink, style)
@@ -142,13 +146,14 @@ def _lengths(bench: Bench, link: Link, sink: PortRef) -> list[Finding]:
 
 
 def signals_differ(output: Port, sink: Port) -> bool:
-    """Whether a clock meets a reset or a run input, or one of these a clock input."""
-    sends, takes = output.clock, sink.clock
-    if takes is None or (sends is None and output.role == "clock"):
+    """Whether a clock meets a reset or a run input, or one of these a clock input.
+
+    A gate or a trigger may be any of them, and a run level that rises is a reset at the start.
+    """
+    if output.clock is None or sink.clock is None:
         return False
-    if sends is None:
-        return False  # a gate or a trigger may be any of them
-    return sends.signal != takes.signal
+    sends, takes = output.clock.signal, sink.clock.signal
+    return sends != takes and (sends, takes) != ("run", "reset")
 
 
 def _signals(bench: Bench, link: Link, sink: PortRef) -> list[Finding]:
@@ -236,10 +241,13 @@ def gate_output(port: Port) -> tuple[GateOutput | None, list[str]]:
 
 
 def input_of(bench: Bench, ref: PortRef) -> tuple[GateInput | None, list[str]]:
-    """As `gate_input`, with the receiver's own rail where it has a single one."""
+    """As `gate_input`, with the receiver's own rail where its limit is that of a pin on it and the rail is at hand:
+    only then do both move together."""
     taken, lacks = gate_input(bench.port(ref))
-    rails = [volts for volts in bench.gear_by(ref.gear).power.rails if volts > 0]
-    return (taken if taken is None or len(rails) != 1 else replace(taken, rail_volts=rails[0])), lacks
+    high = None if taken is None else taken.bears.high
+    shared = {rails[1] for rails in bench.rails} & set(bench.gear_by(ref.gear).power.rails)
+    own = [volts for volts in shared if high is not None and 0 < volts <= high <= volts + _PIN_ABOVE_RAIL]
+    return (replace(taken, rail_volts=own[0]) if taken is not None and own else taken), lacks
 
 
 def gate_input(port: Port) -> tuple[GateInput | None, list[str]]:

@@ -12,6 +12,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Final, Literal
 
+from msgspec.structs import replace as with_
+
 from dynamis.electrics.gates.levels import GateOutput, Span
 from dynamis.electrics.part import Part
 
@@ -193,14 +195,10 @@ def behind_front(output: GateOutput, made: _Built) -> GateOutput:
     """What reaches an active part: the output, or what the parts ahead of it leave, D3, R11 and R12."""
     if not made.has("R11"):
         return output
-    ahead = {name: replace_name(made.parts[one], name) for one, name in (("R11", "R1"), ("R12", "R2"))}
+    ahead = {name: with_(made.parts[one], name=name) for one, name in (("R11", "R1"), ("R12", "R2"))}
     factors = {"R1": made.stress.parts.get("R11", 1.0), "R2": made.stress.parts.get("R12", 1.0)}
     inner = _Built(ahead, replace(made.stress, parts=factors))
     return _diode(output, inner) if made.has("D3") else _divider(output, inner)
-
-
-def replace_name(part: Part, name: str) -> Part:
-    return Part(name, part.ohms, part.role, part.rail_volts, part.volts)
 
 
 def _ended(low: float, high: float, made: _Built, name: str) -> GateOutput:

@@ -9,7 +9,16 @@ from PySide6.QtCore import Signal
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
-from dynamis.bench.designing import RESISTOR_PER_KELVIN, asked_of, built, circuit_of, standing, supply_from, use_between
+from dynamis.bench.designing import (
+    RESISTOR_PER_KELVIN,
+    asked_of,
+    built,
+    circuit_of,
+    op_amp_for,
+    standing,
+    supply_from,
+    use_between,
+)
 from dynamis.bench.document import Rails
 from dynamis.bench.judging.pairs import trial_link
 from dynamis.bench.law_change import law_way
@@ -213,7 +222,8 @@ class CircuitStation(QWidget):
             start = _START if self.answer is None else self.form.ask.wish
             rails = session.bench.rails_for(link)
             if rails and rails != self._rails:
-                start = with_(start, supply=supply_from(rails, start.supply.tolerance))
+                supply = supply_from(rails, start.supply.tolerance)
+                start = with_(start, supply=supply, op_amp=op_amp_for(supply))
                 anew, self._rails = anew or self._rails is not None, rails
             asked = asked_of(session.bench, link, pair[1], start)
             sentence = asked if isinstance(asked, str) else " → ".join(session.bench.label(one) for one in pair)
