@@ -29,19 +29,22 @@ from dynamis.devices.standins.meter_model import RANGES, MeterModel, formatted, 
 from dynamis.pitch.laws import ExponentialLaw
 from dynamis.pitch.model import PitchModel
 
+# The wires answer in real time: beside other tests, but one at a time.
+pytestmark = pytest.mark.xdist_group("real time")
+
 TABLE = BoardCorrection("E", 635_000_000_000, 32_341_234, 36, tuple((k * 37) % 90 - 45 for k in range(61)))
 
 
 @pytest.fixture
 def meter(lantern):
-    made = ScpiMeter(lantern.meter.address, seconds=0.4)
+    made = ScpiMeter(lantern.meter.address, seconds=1.0)
     yield made
     made.close()
 
 
 @pytest.fixture
 def board(lantern):
-    made = SerialBoard(lantern.board.path, reply_seconds=0.4)
+    made = SerialBoard(lantern.board.path, reply_seconds=1.0)
     yield made
     made.close()
 
@@ -252,7 +255,7 @@ def test_two_programs_on_one_port_are_named(lantern, board, meter):
 
 METER_TROUBLE = [
     ("meter lead pulled", True, "unplugged", "is gone"), ("meter silent", True, "silent", "has not answered"),
-    ("meter late", 0.7, "silent", "has not answered"), ("meter says", ["~?!"], "garbage", "where a number was expected"),
+    ("meter late", 1.6, "silent", "has not answered"), ("meter says", ["~?!"], "garbage", "where a number was expected"),
     ("meter says", ["+9.90000000E+37"], "overload", "beyond its range"), ("meter says", ["9.91E37"], "no number", "no number"),
     ("meter function", "FREQ", "wrong function", "measures frequency instead of DC volts"), ("meter range", 100.0, "wrong range", "100 V range instead of 10 V"),
 ]  # fmt: skip
@@ -271,7 +274,7 @@ def test_trouble_with_the_meter_is_named_and_recovered_from(lantern, meter, hand
     lantern.world.put_out("A", 2000)
     for put_right in ("meter lead pulled", "meter silent"):
         lantern.do(put_right, False)
-    time.sleep(0.5 if hand == "meter late" else 0.1)
+    time.sleep(1.2 if hand == "meter late" else 0.1)
     meter.recover()
     # a late answer to the question before is not taken for the answer to this one
     assert meter.read().value == pytest.approx(good + (2000 - 1630) * 1.35e-3, abs=0.004)

@@ -31,6 +31,8 @@ from dynamis.errors import InputError
 from dynamis.notation.style import Style
 
 sys.path.insert(0, str(Path(__file__).parents[2] / "benchmarks"))
+# The wires answer in real time: beside other tests, but one at a time.
+pytestmark = pytest.mark.xdist_group("real time")
 PORT = bench().port(CHANNEL_A)
 RUN = RunRecord("r", "As found", CHANNEL_A.gear, "03", CHANNEL_A.port, "", BOARD_LAW, PROFILE, meter=BENCH_METER,
                 output_ohms=1000.0, converter=PORT.transfers[0], plan=(36.0, 48.0, 60.0, 72.0, 84.0, 96.0))  # fmt: skip
@@ -173,7 +175,7 @@ def test_what_cannot_be_taken_by_itself_is_refused():
 # -- trouble in mid-run, at the ports -------------------------------------------------------------------
 
 TROUBLE = [
-    ("meter lead pulled", True, False, "is gone"), ("meter silent", True, False, "has not answered"), ("meter late", 0.6, None, "has not answered"),
+    ("meter lead pulled", True, False, "is gone"), ("meter silent", True, False, "has not answered"), ("meter late", 1.3, None, "has not answered"),
     ("meter says", ["garbage"], [], "where a number was expected"), ("meter says", ["9.9E37"], [], "overload"),
     ("meter function", "FREQ", None, "measures frequency"), ("meter range", 1.0, None, "1 V range instead of 10 V"),
     ("board restart", None, None, "has restarted"), ("board damage", 1, None, "came damaged"), ("board mute", True, False, "has not answered"),
@@ -186,8 +188,8 @@ TROUBLE = [
 )
 def test_trouble_in_mid_run_pauses_says_so_loses_nothing_and_goes_on(hand, value, put_right, word):
     lantern = LanternStandins()
-    board = SerialBoard(lantern.board.path, reply_seconds=0.3, greeting_seconds=0.3)
-    meter = ScpiMeter(lantern.meter.address, seconds=0.3)
+    board = SerialBoard(lantern.board.path, reply_seconds=0.8, greeting_seconds=0.3)
+    meter = ScpiMeter(lantern.meter.address, seconds=0.8)
     control, paused, taken = Control(), [], []
     job = job_of(analyse(RUN, []), letter="A", held_hash=shipped().hash, settling=Settling(0.04, 0.02, 0.06))
 
@@ -205,7 +207,7 @@ def test_trouble_in_mid_run_pauses_says_so_loses_nothing_and_goes_on(hand, value
                 lantern.do(hand, put_right)
             if hand == "held" and len(paused) == 2:
                 lantern.board.logic.held["A"] = shipped()
-            threading.Timer(0.7 if hand == "meter late" else 0.1, control.go_on).start()
+            threading.Timer(1.5 if hand == "meter late" else 0.1, control.go_on).start()
 
     try:
         take_readings(job, board, meter, control=control, store=taken.append, tell=tell)

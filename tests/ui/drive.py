@@ -6,7 +6,7 @@ import time
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtGui import QAction
+from PySide6.QtGui import QAction, QGuiApplication
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QDialog, QMainWindow, QWidget
 
@@ -30,10 +30,18 @@ def type_into(widget: QWidget, text: str, *, enter: bool = False) -> None:
     settle()
 
 
+def focused(seconds: float = 10.0) -> QWidget:
+    """What has the focus; a real screen may take a while to give it."""
+    until = time.monotonic() + seconds
+    while (widget := QApplication.focusWidget()) is None:
+        assert time.monotonic() < until, "nothing has the focus"
+        QTest.qWait(10)
+    return widget
+
+
 def keys(text: str, *, enter: bool = False) -> None:
     """Type to whatever has the focus."""
-    widget = QApplication.focusWidget()
-    assert widget is not None
+    widget = focused()
     QTest.keyClicks(widget, text)
     if enter:
         QTest.keyClick(widget, Qt.Key.Key_Return)
@@ -45,7 +53,8 @@ def press(window: QWidget, key: Qt.Key, *modifiers: Qt.KeyboardModifier) -> None
     held = Qt.KeyboardModifier.NoModifier
     for modifier in modifiers:
         held |= modifier
-    QTest.keyClick(QApplication.focusWidget() or window, key, held)
+    real = QGuiApplication.platformName() != "offscreen"
+    QTest.keyClick(focused() if real else QApplication.focusWidget() or window, key, held)
     settle()
 
 

@@ -20,6 +20,8 @@ from dynamis.devices.taking import Settling
 from dynamis.files.store import BenchFile
 from dynamis.ui.preferences import load_preferences
 
+# The wires answer in real time: beside other tests, but one at a time.
+pytestmark = pytest.mark.xdist_group("real time")
 CONTROL = Qt.KeyboardModifier.ControlModifier
 FAST = Settling(0.03, 0.02, 0.05, 12)
 PLAN = (36.0, 40.0, 44.0, 48.0)

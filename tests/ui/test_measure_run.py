@@ -4,11 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from drive import action, click, keys, press, settle, table_texts, type_into, with_dialog
+from drive import action, click, focused, keys, press, settle, table_texts, type_into, with_dialog
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
 
 from dynamis.bench.analysis import analyse
 from dynamis.calibration.causes.words import shape_sentences
@@ -72,7 +71,7 @@ def test_a_run_by_keyboard_alone_from_an_empty_bench(window, empty_file):
     session = window.session
     assert session.run.title == "As found"
     assert session.run.plugged_ohms == (100e3,)
-    assert QApplication.focusWidget() is measure.entry.entry
+    assert focused() is measure.entry.entry
     for note in NOTES:
         assert session.note == note
         keys(f"{attic_volts(note) * 1000:.1f} mV", enter=True)

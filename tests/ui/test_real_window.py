@@ -20,7 +20,7 @@ from dynamis.bench.analysis import analyse
 from dynamis.files.store import BenchFile
 
 needs = [tool for tool in ("Xvfb", "xdotool") if shutil.which(tool) is None]
-pytestmark = pytest.mark.skipif(bool(needs), reason=f"{needs} not installed")
+pytestmark = [pytest.mark.skipif(bool(needs), reason=f"{needs} not installed"), pytest.mark.xdist_group("real time")]
 
 
 @pytest.fixture
