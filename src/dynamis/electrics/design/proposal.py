@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Final, Literal
@@ -157,21 +157,29 @@ class Proposals:
         return None if self.delivered or not kept else (self.wish.in_low, self.wish.in_high)
 
 
-def propose(wish: Wish, counting: Counting = Counting(op_amps=False), smallest: bool = False) -> Proposals:
+def propose(
+    wish: Wish, counting: Counting = Counting(op_amps=False), smallest: bool = False,
+    wanted: Callable[[], bool] = lambda: True,
+) -> Proposals:  # fmt: skip
     """All topologies that do a wish; where the supply cannot deliver it, the nearest that can be done.
 
-    smallest : only those of the fewest op-amps.  Raises `InputError` where nothing at all can be done.
+    smallest : only those of the fewest op-amps.  wanted : asked before each topology; once it says no, the work ends
+    with an `InputError`.  Raises one where nothing at all can be done, too.
     """
-    found, rejected = _tried(wish, counting, smallest)
+
+    def tried(wish: Wish) -> tuple[tuple[Proposal, ...], tuple[Rejected, ...]]:
+        return _tried(wish, counting, smallest, wanted)
+
+    found, rejected = tried(wish)
     if found:
         return Proposals(found, rejected, wish, wish)
-    kept = [Proposals(*_tried(part, counting, smallest), part, wish) for part in _parts_reached(wish)]
+    kept = [Proposals(*tried(part), part, wish) for part in _parts_reached(wish)]
     kept = [one for one in kept if one.found]
     if kept:
         return max(kept, key=lambda one: one.wish.in_high - one.wish.in_low)
     best: tuple[float, Proposals] | None = None
     for nearest in _nearest(wish):
-        found, _ = _tried(nearest, counting, smallest)
+        found, _ = tried(nearest)
         if found:
             off = max(abs(a - b) for a, b in zip(nearest.ends, wish.ends, strict=True))
             if best is None or off < best[0] - 1e-9:
@@ -184,10 +192,14 @@ def propose(wish: Wish, counting: Counting = Counting(op_amps=False), smallest: 
     return best[1]
 
 
-def _tried(wish: Wish, counting: Counting, smallest: bool) -> tuple[tuple[Proposal, ...], tuple[Rejected, ...]]:
+def _tried(
+    wish: Wish, counting: Counting, smallest: bool, wanted: Callable[[], bool]
+) -> tuple[tuple[Proposal, ...], tuple[Rejected, ...]]:
     found: list[Proposal] = []
     rejected: list[Rejected] = []
     for topology in (TOPOLOGIES[name] for name in ORDER):
+        if not wanted():
+            raise InputError("Something else was asked meanwhile.")
         stiff = [one for one in found if not one.misses and not one.is_soft]
         if smallest and any(len(one.circuit.topology.amplifiers) < len(topology.amplifiers) for one in stiff):
             break

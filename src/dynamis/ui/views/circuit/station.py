@@ -259,7 +259,11 @@ class CircuitStation(QWidget):
         wish, counting = ask.wish, self._counting()
 
         def work(wanted) -> Answer:
-            found = propose(wish, Counting()) if ask.adds == NOTHING else propose_summer(wish, *ask.adds, Counting())
+            found = (
+                propose(wish, Counting(), wanted=wanted)
+                if ask.adds == NOTHING
+                else propose_summer(wish, *ask.adds, Counting())
+            )
             spreads = {}
             for one in found.found:
                 if wanted():
