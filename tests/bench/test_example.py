@@ -12,7 +12,10 @@ DOCS = Path(__file__).parents[2] / "docs"
 
 def test_the_example_is_judged_as_the_document_says(dynamis):
     asked = dynamis("check", DOCS / "example-bench.json", "--json")
-    assert [(one["role"], one["verdict"]) for one in asked.json["links"]] == [("pitch", "marginal"), ("gate", "unsafe")]
+    assert [(one["role"], one["verdict"]) for one in asked.json["links"]] == [
+        ("pitch", "marginal"),
+        ("trigger", "unsafe"),
+    ]
     assert asked.status == 1
     held = read_json(DOCS / "example-bench.json")
     assert held.bench.name == "Trapdoor organ"

@@ -222,6 +222,39 @@ def test_the_number_that_decides_is_the_number_shown(one, value, unit):
     assert (fit.value, fit.unit) == (pytest.approx(value, abs=1e-9), unit)
 
 
+CONTACT = with_(GATE_OUT, gate=GateRecord("switch"))
+RESET_IN = with_(CLOCK_IN, clock=ClockRecord("reset"))
+SAW = with_(LFO, ohms=1000.0, swing=SwingRecord(0.0, 5.0))
+
+
+@pytest.mark.parametrize(("sends", "takes", "more", "verdict", "value", "words"), [
+    # A slow wave of ±5 V: 3 V over 2 V, 5.8 V under 0.8 V.
+    (LFO, CLOCK_IN, 0, "fits", 3.0, "meant for modulation, which goes from −5.00 V to 5.00 V; as clock +3.00 V decides"),
+    # Its notes 36 to 84 are 1 to 5 V: low is 0.2 V over where the input goes off.
+    (PITCH_OUT, RESET_IN, 0, "needs-circuit", -0.2, "meant for pitch, which goes from 1.00 V to 5.00 V; as clock"),
+    (PITCH_OUT, swing(0.0, 5.0), 0, "fits", 100.0, "meant for pitch, which goes from 1.00 V to 5.00 V; as modulation 100 % of it acts"),
+    (GATE_OUT, swing(0.0, 5.0), 0, "fits", 100.0, "meant for gate"),
+    (with_(SAW, ohms=0.0), PITCH_IN, 0, "fits", 0.0, "as pitch the note that decides is 0.0 ct off"),
+    (CONTACT, DEPTH, 0, "needs-circuit", None, "a contact to ground sends no volts of its own"),
+    (PITCH_OUT, LINE_IN, 0, "needs-circuit", None, "join what belongs together"),
+    # Nine inputs of 10 kohm on 1 kohm: 5 V / (1 + 9 / 10).
+    (SAW, swing(0.0, 5.0, ohms=10e3), 8, "marginal", 100.0, "arrive as 0.00 V to 2.63 V"),
+    (SAW, swing(0.0, 5.0, ohms=10e3), 0, "fits", 100.0, "arrive as 0.00 V to 4.55 V"),
+    # A balanced output, both legs driven, keeps half on a plug of two poles: ±5 of ±10 V, 4 octaves from 1 V.
+    (audio(balanced="both-legs"), swing(-5.0, 5.0), 0, "fits", 100.0, "half of its level"),
+    (audio(balanced="both-legs"), with_(PITCH_IN, law="voct:scale=1,note=36,volts=2"), 0, "needs-circuit", None, "5"),
+    (with_(audio(balanced="both-legs", full_scale_volts=3.8), ohms=0.0), GATE_IN, 0, "needs-circuit", -0.1, "half of its level"),
+    (audio(balanced="unknown"), GATE_IN, 0, "cannot-tell", None, "half of its level or all of it"),
+])  # fmt: skip
+def test_any_voltage_into_any_input_is_judged_by_what_the_input_does_with_it(sends, takes, more, verdict, value, words):
+    others = tuple(with_(takes, id=f"in{k}") for k in range(more))
+    one = bench(sends, takes, *others, link={"inputs": (IN, *(PortRef("voice", port.id) for port in others))})
+    fit = judge_link(one, one.links[0])[0]
+    assert (fit.role, fit.verdict) == (takes.role, verdict), fit.findings
+    assert value is None or fit.value == pytest.approx(value, abs=1e-9)
+    assert any(words in found.text.replace("\u00a0", " ") for found in fit.findings), fit.findings
+
+
 def test_pairs_that_no_form_forbids_are_judged_and_not_raised():
     """Two outputs without resistance, one of unknown resistance beside another, an input that acts from 2 V to 2 V."""
     for spare in (0.0, None):

@@ -62,7 +62,7 @@ def table(fields: str, *rows):
     ("faulty", "code", "severity", "value", "verdict"),
     (bench(with_(SENDS, law=None)), "unknown-value", "note", None, "cannot-tell"),
     (bench(takes=with_(TAKES, ohms=None)), "unknown-value", "note", None, "cannot-tell"),
-    (bench(takes=TRIGGER), "roles-differ", "fault", None, "needs-circuit"),
+    (bench(GATE), "roles-differ", "fault", None, "needs-circuit"),
     # 1200 * 4 octaves * 0.2 / 1: the wider scale sounds 20 % more of every interval.
     (bench(with_(SENDS, law="voct:scale=1.2,note=36,volts=1")), "error", "fault", 960.0, "needs-circuit"),
     (bench(with_(SENDS, law="voct:scale=1.2,note=36,volts=1")), "scale-mismatch", "fault", 240.0, "needs-circuit"),

@@ -14,7 +14,8 @@ from dynamis.bench.gate_choices import gate_choices, use_stage
 from dynamis.bench.judging.matrix import Matrix
 from dynamis.bench.judging.pairs import judge_link, judge_pair, trial_link
 from dynamis.bench.judging.remedies import remedies_for
-from dynamis.bench.judging.switching import input_of, signals_differ
+from dynamis.bench.judging.sides import input_of
+from dynamis.bench.judging.switching import signals_differ
 from dynamis.bench.levels import Levels, envelope_of, levels_of, loaded_to_open, pulse_of, with_level
 from dynamis.bench.ports import ClockRecord, EnvelopeRecord, GateRecord, PortRef, VoltSpan
 from dynamis.bench.wiring import between_words, wiring_card

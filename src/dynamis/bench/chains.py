@@ -249,7 +249,7 @@ def link_net(bench: Bench, link: Link, meter: MeterRecord | None = None) -> Net 
             return None
         label = f"{bench.gear_by(ref.gear).name} {port.name}"
         terminals.append(Terminal(f"{ref.gear}.{ref.port}", label, port.ohms, False, port.ohms_limit,
-                                  port.rests_at_volts))  # fmt: skip
+                                  port.rest_volts))  # fmt: skip
     if meter is not None:
         terminals.append(Terminal(METER, meter.name, meter.input_ohms, False))
     return Net(f"{link.id}.node", tuple(terminals))

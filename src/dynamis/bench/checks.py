@@ -169,14 +169,15 @@ def named(text: str, what: str) -> str:
 
 
 def _check_gate(port: Port, gate: GateRecord) -> None:
-    from dynamis.bench.judging.switching import gate_input, gate_output
-    from dynamis.electrics.gates.levels import GateInput, Span
+    from dynamis.bench.judging.sides import gate_input
+    from dynamis.electrics.gates.levels import GateInput, GateOutput, Span
 
     kinds = ("driven", "switch") if port.direction == "output" else ("positive", "shorting")
     if gate.kind not in kinds:
         raise InputError(f"{port.name} is an {port.direction} and cannot be {gate.kind!r}.")
     if port.direction == "output":
-        gate_output(port)
+        if gate.low_volts is not None and gate.high_volts is not None and port.ohms is not None:
+            GateOutput("driven", gate.low_volts, gate.high_volts, port.ohms, Span(port.bears.low, port.bears.high))
         _ordered(port.name, "has its low level at", gate.low_volts, "its high level at", gate.high_volts)
     elif gate_input(port)[0] is None:
         on, off = gate.on_volts, gate.off_volts

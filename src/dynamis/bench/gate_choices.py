@@ -13,8 +13,9 @@ from dynamis.bench.document import Bench, GateStageRecord, Link
 from dynamis.bench.gear.commands import put_link
 from dynamis.bench.judging.beside import spoiled
 from dynamis.bench.judging.pairs import PairFit, judge_pair
-from dynamis.bench.judging.switching import fitting_circuits, gate_input, gate_output, meeting
-from dynamis.bench.ports import SWITCHING, PortRef, VoltSpan
+from dynamis.bench.judging.sides import gate_input, gate_output
+from dynamis.bench.judging.switching import fitting_circuits, meeting
+from dynamis.bench.ports import PortRef, VoltSpan
 from dynamis.electrics.gates.circuits import stretcher_parts
 from dynamis.electrics.gates.levels import GateFit
 from dynamis.electrics.part import Part
@@ -112,11 +113,11 @@ def _met(bench: Bench, link: Link, sink: PortRef) -> GateFit | None:
 
 def meets_words(bench: Bench, link: Link, sink: PortRef, style: Style = Style()) -> list[str]:
     """What the output gives and what the input takes, a sentence each."""
-    return [_sends(bench, link.output, style), _takes(bench, sink, style), *_beside(bench, link, sink)]
+    return [_sends(bench, link, style), _takes(bench, sink, style), *_beside(bench, link, sink)]
 
 
-def _sends(bench: Bench, ref: PortRef, style: Style) -> str:
-    made, label = gate_output(bench.port(ref))[0], bench.label(ref)
+def _sends(bench: Bench, link: Link, style: Style) -> str:
+    made, label = gate_output(bench, replace(link, between=(), gate_stages=()))[0], bench.label(link.output)
     if made is None:
         return f"What {label} gives is not known yet."
     ohms = style.engineering(made.ohms, "Ω")
@@ -142,5 +143,5 @@ def _takes(bench: Bench, ref: PortRef, style: Style) -> str:
 
 
 def _beside(bench: Bench, link: Link, sink: PortRef) -> list[str]:
-    others = [bench.label(one) for one in link.inputs if one != sink and bench.port(one).role in SWITCHING]
+    others = [bench.label(one) for one in link.inputs if one != sink]
     return [f"Beside it hang {', '.join(others)}."] if others else []

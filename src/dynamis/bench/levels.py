@@ -12,8 +12,9 @@ from msgspec.structs import replace
 
 from dynamis.bench.document import Bench, Link
 from dynamis.bench.judging.pairs import trial_link
-from dynamis.bench.judging.switching import gate_input, meeting, pulse_seconds, sent_as
-from dynamis.bench.ports import SWITCHING, EnvelopeRecord, Port, PortRef, VoltSpan
+from dynamis.bench.judging.sides import gate_input, loading_of, own_ohms, sent_as
+from dynamis.bench.judging.switching import meeting, pulse_seconds
+from dynamis.bench.ports import EnvelopeRecord, Port, PortRef, VoltSpan
 from dynamis.electrics.finding import Finding
 from dynamis.electrics.gates.levels import GateFit, GateInput, GateOutput, levels_at
 from dynamis.transfer.breakpoints import Breakpoints, Course
@@ -69,7 +70,7 @@ def levels_of(bench: Bench, link: Link, sink: PortRef) -> Levels | list[Finding]
     taken, _ = gate_input(port)
     if isinstance(fit, list) or made is None or taken is None or port.gate is None:
         return fit if isinstance(fit, list) else []
-    others = [bench.port(one) for one in link.inputs if one != sink and bench.port(one).role in SWITCHING]
+    others = [bench.port(one) for one in link.inputs if one != sink]
     low, high = _bands(bench.port(link.output), made, port, taken, others)
     return Levels(fit, taken.kind == "shorting", low, high, taken.on_volts, taken.off_volts, port.works, port.bears,
                   bench.port(link.output).bears, pulse_seconds(bench, link), port.gate.min_seconds,
@@ -81,7 +82,7 @@ def _bands(output: Port, made: GateOutput, port: Port, taken: GateInput, others:
     lows, highs = [], []
     moved = 0.0 if output.gate is None else output.gate.level_limit
     for first, second, third, plugged in itertools.product((-1.0, 1.0), (-1.0, 1.0), (-1.0, 1.0), (True, False)):
-        beside = [gate_input(one)[0] for one in others] if plugged else []
+        beside = [loading_of(one) for one in others] if plugged else []
         up, ohms = 1.0 + third * moved, made.ohms * (1.0 + first * output.ohms_limit)
         sender = GateOutput(made.kind, made.low_volts * up, made.high_volts * up, ohms)
         sink_ohms = taken.ohms * (1.0 + second * port.ohms_limit)
@@ -132,8 +133,8 @@ def loaded_to_open(bench: Bench, output: PortRef, sink: PortRef, volts: float) -
     """The open volts of an output that come to these volts at an input, as it is loaded now."""
     link = trial_link(bench.link_from(output), output, sink)
     taken, _ = gate_input(bench.port(sink))
-    ohms = bench.port(output).ohms
-    others = [gate_input(bench.port(one))[0] for one in link.inputs if one != sink]
+    ohms = own_ohms(bench.port(output))
+    others = [loading_of(bench.port(one)) for one in link.inputs if one != sink]
     if taken is None or ohms is None or None in others:
         return volts
     beside = [one for one in others if one is not None]

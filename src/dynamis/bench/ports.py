@@ -212,3 +212,15 @@ class Port(Record, frozen=True):
     knobs: tuple[Knob, ...] = ()
     normal: Normal | None = None
     needs: tuple[Need, ...] = ()
+
+    @property
+    def pulls_up(self) -> bool:
+        """Whether it is an input that is held up and acts when it is shorted."""
+        return self.gate is not None and self.gate.kind == "shorting" and self.direction == "input"
+
+    @property
+    def rest_volts(self) -> float:
+        """The volts behind an input's resistance: those of its pull-up, or where it rests with nothing plugged in."""
+        if self.gate is not None and self.pulls_up:
+            return self.gate.pullup_volts or 0.0
+        return self.rests_at_volts

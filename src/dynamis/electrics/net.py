@@ -7,7 +7,7 @@ biased inputs drive too, behind their resistance.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -120,6 +120,16 @@ class Net:
             else:
                 bias = bias + share * np.asarray(driving[one.id], float)
         return gain, bias
+
+
+def loaded(ohms: float, inputs: Sequence[tuple[float, float]]) -> tuple[float, float]:
+    """(gain, bias) of a node that one output drives behind `ohms`: its volts are gain * open volts + bias.
+
+    inputs : (ohms above 0, volts behind them: a pull-up's, or a bias) of each.
+    """
+    total = sum(1.0 / own for own, _ in inputs)
+    gain = 1.0 / (1.0 + ohms * total)
+    return gain, gain * ohms * sum(volts / own for own, volts in inputs)
 
 
 @dataclass(frozen=True)

@@ -7,7 +7,7 @@ from msgspec.structs import replace as with_
 from dynamis.bench.chains import between_of
 from dynamis.bench.designing import asked_of
 from dynamis.bench.document import Bench, GateStageRecord, Link
-from dynamis.bench.judging.switching import gate_input, sent_as
+from dynamis.bench.judging.sides import gate_input, sent_as
 from dynamis.bench.law_change import converter_asked, title_of
 from dynamis.bench.ports import PortRef
 from dynamis.electrics.circuits.built import BuiltCircuit

@@ -20,6 +20,7 @@ class Judge(QObject):
     """What pairs come to, for all stations, and which of them is looked at.
 
     progressed : more pairs were judged.  pair_changed : another pair is looked at.
+    any_voltage : whether pairs are judged that are not meant for each other.
     asked : how many findings of joined pairs ask for something, None while they are not all judged.
     """
 
@@ -32,6 +33,7 @@ class Judge(QObject):
         self.pair: tuple[PortRef, PortRef] | None = None
         self.asked: int | None = None
         self.everything = False
+        self.any_voltage = False
         self._matrix = None
         self._wanted: dict[tuple[PortRef, PortRef], None] = {}
         self._rest: Iterator[tuple[PortRef, PortRef]] = iter(())
@@ -75,12 +77,20 @@ class Judge(QObject):
         """What is to be judged without being asked for."""
         small = len(self._matrix.outputs) * len(self._matrix.inputs) <= _MOST_PAIRS
         joined = (pair for pair in self._matrix.joined_pairs() if self._matrix.known(*pair) is None)
-        self._rest = self._matrix.open_pairs() if self.everything and small else joined
+        self._rest = self._matrix.open_pairs(self.any_voltage) if self.everything and small else joined
 
     def all_pairs(self) -> None:
         """From now on judge every pair that makes sense, not only those that are joined."""
         if not self.everything:
             self.everything = True
+            if self._matrix is not None:
+                self._plan()
+                self.go_on()
+
+    def take_any_voltage(self, any_voltage: bool) -> None:
+        """Judge what is meant for each other, or every output with every input."""
+        if self.any_voltage != any_voltage:
+            self.any_voltage = any_voltage
             if self._matrix is not None:
                 self._plan()
                 self.go_on()

@@ -9,15 +9,11 @@ from __future__ import annotations
 import math
 from typing import Final
 
-from msgspec.structs import replace
-
 from dynamis.bench.document import Bench, Link
 from dynamis.bench.ports import AudioRecord, Port, PortRef
 from dynamis.electrics.audio_levels import droop_left, seconds_until, sine_peak_volts
 from dynamis.electrics.finding import Finding, cannot_tell
 from dynamis.notation.style import Style
-from dynamis.pitch.laws import Law
-from dynamis.transfer.law import PitchSource
 
 _MUCH_DECIBELS: Final = 6.0
 
@@ -30,16 +26,28 @@ def peak_volts(port: Port) -> float | None:
     return None if audio.full_scale_dbu is None else float(sine_peak_volts(audio.full_scale_dbu))
 
 
-def as_pitch(port: Port, law: Law) -> Port:
-    """An audio output as a pitch output: a program can play any law, as far as full scale reaches."""
-    peak = peak_volts(port)
-    source = PitchSource("program", law, low_volts=None if peak is None else -peak, high_volts=peak).stored()
-    return replace(port, law=source.values["law"], transfers=(source,))
+def left_of_balanced(bench: Bench, link: Link) -> float | None:
+    """The share of its level that a balanced output leaves between tip and sleeve; 1 where it is none, or all of its
+    inputs are balanced too; None where nobody has measured it."""
+    audio = bench.port(link.output).audio
+    if audio is None or audio.balanced == "no":
+        return 1.0
+    taken = [bench.port(ref).audio for ref in link.inputs]
+    if taken and all(one is not None and one.balanced != "no" for one in taken):
+        return 1.0
+    return {"both-legs": 0.5, "one-leg": 1.0}.get(audio.balanced)
 
 
-def unknown_of(bench: Bench, ref: PortRef) -> list[Finding]:
-    """What has to be measured of an audio port before anything else can be told."""
+def unknown_of(bench: Bench, ref: PortRef, link: Link | None = None) -> list[Finding]:
+    """What has to be measured of an audio port before anything else can be told.  link : the one that it sends."""
     port, found = bench.port(ref), []
+    if link is not None and left_of_balanced(bench, link) is None:
+        found.append(
+            cannot_tell(
+                f"Cannot tell until you measure what {bench.label(ref)}, which is balanced, leaves between tip and "
+                "sleeve: half of its level or all of it."
+            )
+        )
     if port.audio is None or peak_volts(port) is None:
         found.append(cannot_tell(f"Cannot tell until you measure the peak volts of {bench.label(ref)} at full scale."))
     if port.direction == "output" and (port.audio is None or port.audio.coupling == "unknown"):
@@ -105,11 +113,13 @@ def numbering(bench: Bench, link: Link) -> list[Finding]:
 
 def judge_audio(bench: Bench, link: Link, sink: PortRef, style: Style) -> tuple[list[Finding], float | None]:
     """Findings of one audio input, and its head room in decibels."""
-    unknown = unknown_of(bench, link.output) + unknown_of(bench, sink)
+    unknown = unknown_of(bench, link.output, link) + unknown_of(bench, sink)
     unknown = [one for one in unknown if "holds a voltage" not in one.text]
     sends, takes = peak_volts(bench.port(link.output)), peak_volts(bench.port(sink))
-    if unknown or sends is None or takes is None:
+    left = left_of_balanced(bench, link)
+    if unknown or sends is None or takes is None or left is None:
         return unknown, None
+    sends *= left
     room = 20.0 * math.log10(takes / sends)
     if room >= 0 and room <= _MUCH_DECIBELS:
         return [], room

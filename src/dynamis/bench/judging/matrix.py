@@ -52,7 +52,7 @@ class Matrix:
                 row.pop(ref, None)
 
     def sensible(self, output: PortRef, sink: PortRef) -> bool:
-        """Whether anybody would think of joining them, or has."""
+        """Whether they are meant for each other, or are joined."""
         if output.gear != sink.gear and makes_sense(self.outputs[output], self.inputs[sink]):
             return True
         return any(link.output == output for link in self._bench.links_into(sink))
@@ -63,21 +63,21 @@ class Matrix:
         return None if row is None else row.get(sink)
 
     def fit(self, output: PortRef, sink: PortRef) -> PairFit | None:
-        """What a pair comes to, judged now where it is not known; None where nobody would think of joining them."""
+        """What a pair comes to, judged now where it is not known; None where one of the two is not there."""
         kept = self.known(output, sink)
-        if kept is None and self.sensible(output, sink):
+        if kept is None and output in self.outputs and sink in self.inputs:
             link = trial_link(self._bench.link_from(output), output, sink)
             kept = judge_pair(self._bench, link, sink, self._adoptions, self._style, sides=self._sides)
             self._known.setdefault(output, {})[sink] = kept
             self.judged += 1
         return kept
 
-    def open_pairs(self) -> Iterator[tuple[PortRef, PortRef]]:
-        """The sensible pairs that have not been judged: those that are joined first."""
+    def open_pairs(self, everything: bool = False) -> Iterator[tuple[PortRef, PortRef]]:
+        """The sensible pairs that have not been judged, or all of them: those that are joined first."""
         yield from (pair for pair in self.joined_pairs() if self.known(*pair) is None)
         for output in self.outputs:
             for sink in self.inputs:
-                if self.known(output, sink) is None and self.sensible(output, sink):
+                if self.known(output, sink) is None and (everything or self.sensible(output, sink)):
                     yield output, sink
 
     def joined_pairs(self) -> Iterator[tuple[PortRef, PortRef]]:
@@ -96,7 +96,7 @@ class Matrix:
 
     def could_drive(self, sink: PortRef) -> list[PairFit]:
         """What could drive an input, as far as it has been judged, the best first."""
-        mine = [row[sink] for row in self._known.values() if sink in row]
+        mine = [row[sink] for output, row in self._known.items() if sink in row and self.sensible(output, sink)]
         return sorted(mine, key=lambda fit: (BEST_FIRST.index(fit.verdict), _off(fit), len(fit.findings)))
 
 

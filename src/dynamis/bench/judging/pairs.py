@@ -13,6 +13,7 @@ from dynamis.bench.judging.audio import judge_audio, pitch_droop, unknown_of
 from dynamis.bench.judging.patch import judge_patch
 from dynamis.bench.judging.pitch_fit import judge_pitch
 from dynamis.bench.judging.pitch_sides import SideCache
+from dynamis.bench.judging.sides import sent_volts
 from dynamis.bench.judging.swings import judge_swing
 from dynamis.bench.judging.switching import judge_switching
 from dynamis.bench.ports import SWITCHING, MidiRecord, Port, PortRef, Role
@@ -75,27 +76,60 @@ def judge_pair(
 def _judged(
     bench: Bench, link: Link, sink: PortRef, adoptions: Sequence[AdoptionRecord], style: Style, sides: SideCache | None
 ) -> PairFit:
-    output, receiver = bench.port(link.output), bench.port(sink)
-    role = receiver.role if output.role == "audio" else output.role
-    if not makes_sense(output, receiver):
-        text = (
-            f"{bench.label(link.output)} is a {output.role} output, {bench.label(sink)} a {receiver.role} input: "
-            "join what belongs together."
-        )
-        return _fit(link, sink, role, [Finding("roles-differ", "fault", text)])
+    output, role = bench.port(link.output), bench.port(sink).role
+    apart = _apart(bench, link, sink)
+    if apart is not None:
+        return _fit(link, sink, role, [apart])
     patch = judge_patch(bench, link, sink, style)
     if role == "pitch":
-        return _judge_units(bench, link, sink, adoptions, patch, style, sides)
-    if role in SWITCHING:
+        fit = _judge_units(bench, link, sink, adoptions, patch, style, sides)
+    elif role in SWITCHING:
         findings, value = judge_switching(bench, link, sink, style)
-        return _fit(link, sink, role, findings + patch, *_deciding(findings + patch, value, "V"))
-    if role == "modulation":
+        fit = _fit(link, sink, role, findings + patch, *_deciding(findings + patch, value, "V"))
+    elif role == "modulation":
         findings, value = judge_swing(bench, link, sink, style)
-        return _fit(link, sink, role, findings + patch, value, "%")
-    if role == "audio":
+        fit = _fit(link, sink, role, findings + patch, value, "%")
+    elif role == "audio":
         findings, value = judge_audio(bench, link, sink, style)
-        return _fit(link, sink, role, findings + patch, value, "dB")
-    return _fit(link, sink, role, _midi(bench, link, sink) + patch)
+        fit = _fit(link, sink, role, findings + patch, value, "dB")
+    else:
+        fit = _fit(link, sink, role, _midi(bench, link, sink) + patch)
+    if makes_sense(output, bench.port(sink)):
+        return fit
+    return replace(fit, findings=(*fit.findings, _meant(bench, link, fit, style)))
+
+
+def _apart(bench: Bench, link: Link, sink: PortRef) -> Finding | None:
+    """Why an output and an input cannot be judged as voltages that meet: MIDI and audio stay apart, a contact sends no
+    volts of its own, and two levels are no pitch."""
+    output, receiver, names = bench.port(link.output), bench.port(sink), (bench.label(link.output), bench.label(sink))
+    what = f"{names[0]} is a {output.role} output, {names[1]} a {receiver.role} input"
+    if not any_voltage(output, receiver):
+        return Finding("roles-differ", "fault", f"{what}: join what belongs together.")
+    if output.role not in SWITCHING or receiver.role in SWITCHING:
+        return None
+    if output.gate is not None and output.gate.kind == "switch":
+        text = f"{what}: a contact to ground sends no volts of its own. Feed it through a pull-up first."
+        return Finding("roles-differ", "fault", text)
+    if receiver.role == "pitch":
+        text = f"{what}: its two levels play two notes and none between. Join what sends a pitch."
+        return Finding("roles-differ", "fault", text)
+    return None
+
+
+def _meant(bench: Bench, link: Link, fit: PairFit, style: Style) -> Finding:
+    """What becomes of a voltage that was made for something else."""
+    output, sends = bench.port(link.output), sent_volts(bench, link)
+    goes = "" if sends is None else f", which goes from {style.volts(sends[0], 2)} to {style.volts(sends[1], 2)}"
+    told = "it is judged by what the input does with it"
+    if fit.value is not None and fit.unit == "V":
+        told = f"{style.volts(fit.value, 2, sign=True)} decides"
+    elif fit.value is not None and fit.unit == "%":
+        told = f"{style.percent(fit.value, 0)} of it acts"
+    elif fit.value is not None and fit.unit == "ct":
+        told = f"the note that decides is {style.cents(fit.value, sign=True)} ct off"
+    text = f"{bench.label(link.output)} is meant for {output.role}{goes}; as {fit.role} {told}."
+    return Finding("roles-differ", "note", text)
 
 
 def _deciding(findings: Sequence[Finding], value: float | None, unit: str) -> tuple[float | None, str]:
@@ -139,7 +173,7 @@ def _judge_units(
 
 def _coupled(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Finding]:
     """What a computer's output does to a held pitch."""
-    unknown, law = unknown_of(bench, link.output), bench.port(sink).law
+    unknown, law = unknown_of(bench, link.output, link), bench.port(sink).law
     if unknown or law is None:
         return unknown
     heard, tuning = parse_law(law), tuning_of(bench)
@@ -159,9 +193,16 @@ def _midi(bench: Bench, link: Link, sink: PortRef) -> list[Finding]:
     return [Finding("channel-map", "fault", text, float(takes.channel or 0), "channel")]
 
 
+def any_voltage(sends: Port, takes: Port) -> bool:
+    """Whether volts meet an input that acts on volts; MIDI goes into MIDI, and only audio into audio."""
+    if "midi" in (sends.role, takes.role):
+        return sends.role == takes.role
+    return takes.role != "audio" or sends.role == "audio"
+
+
 def makes_sense(sends: Port, takes: Port) -> bool:
-    """Whether anybody would think of joining them: the same role, both of those that switch, or a computer's output
-    into anything but MIDI."""
+    """Whether they are meant for each other: the same role, both of those that switch, or a computer's output into
+    anything but MIDI."""
     if sends.role == "audio":
         return takes.role != "midi"
     return sends.role == takes.role or {sends.role, takes.role} <= set(SWITCHING)

@@ -9,11 +9,10 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import Final
 
-from dynamis.bench.chains import converter_of, driving, make_dac, rivals_of
+from dynamis.bench.chains import driving, rivals_of
 from dynamis.bench.document import Bench, Gear, Link
 from dynamis.bench.judging.audio import numbering
-from dynamis.bench.judging.swings import sent_volts
-from dynamis.bench.judging.switching import sent_as
+from dynamis.bench.judging.sides import may_send, sent_as
 from dynamis.bench.ports import SWITCHING, AudioRecord, Pole, Port, PortRef
 from dynamis.electrics.finding import Finding, Severity, cannot_tell
 from dynamis.electrics.gates.levels import Span
@@ -50,7 +49,7 @@ def _contending(bench: Bench, link: Link, style: Style) -> list[Finding]:
     if not rivals:
         return []
     every, names = [link, *rivals], " and ".join(bench.label(one.output) for one in (link, *rivals))
-    spans = [_span(bench, one) for one in every]
+    spans = [_reach(bench, one) for one in every]
     outputs = [driving(bench, one) for one in every]
     ohms = [None if one is None else one.ohms for one in outputs]
     inputs = [(ref, bench.port(ref).ohms) for one in every for ref in one.inputs]
@@ -65,7 +64,10 @@ def _contending(bench: Bench, link: Link, style: Style) -> list[Finding]:
         text = f"{names} drive one node, each without a resistance: they short each other. Part one of them."
         return [Finding("outputs-contending", "danger", text)]
     outs = [Terminal(f"out{k}", "", max(value or 0.0, 1e-3), True) for k, value in enumerate(ohms)]
-    ins = [Terminal(f"in{k}", "", value or 1.0, False) for k, (_, value) in enumerate(dict(inputs).items())]
+    ins = [
+        Terminal(f"in{k}", "", value or 1.0, False, 0.0, bench.port(ref).rest_volts)
+        for k, (ref, value) in enumerate(dict(inputs).items())
+    ]
     net = Net("contending", (*outs, *ins))
     high = reach[0][1]
     volts = {one.id: (high if k == 0 else reach[k][0]) for k, one in enumerate(outs)}
@@ -84,20 +86,13 @@ def _contending(bench: Bench, link: Link, style: Style) -> list[Finding]:
     return [Finding("outputs-contending", severity, text, node, "V")]
 
 
-def _span(bench: Bench, link: Link) -> tuple[float, float] | None:
-    """The least and most volts that the output of a link may have."""
+def _reach(bench: Bench, link: Link) -> tuple[float, float] | None:
+    """The least and most volts that the output of a link may have; a contact to ground has nought."""
     port = bench.port(link.output)
     if port.role in SWITCHING:
         made, _ = sent_as(bench, link)
         return None if made is None else (0.0, 0.0) if made.kind == "switch" else (made.low_volts, made.high_volts)
-    if port.role == "pitch":
-        dac = converter_of(port)
-        if dac is not None:
-            return make_dac(link.id, dac).dac.reach_volts
-        known = next((one.values for one in port.transfers if one.kind == "pitch-source"), {})
-        low, high = known.get("low_volts"), known.get("high_volts")
-        return None if low is None or high is None else (float(low), float(high))
-    return sent_volts(bench, link.output)
+    return may_send(bench, link)
 
 
 # -- plugs -----------------------------------------------------------------------------------------
@@ -306,7 +301,7 @@ def unplugged_volts(port: Port) -> float | None:
     if normal is None or normal.volts is None or normal.ohms is None or ohms is None:
         return None
     inside = Terminal("normal", "", normal.ohms, True)
-    net = Net("unplugged", (inside, Terminal("in", "", ohms, False, 0.0, port.rests_at_volts)))
+    net = Net("unplugged", (inside, Terminal("in", "", ohms, False, 0.0, port.rest_volts)))
     return float(net.solve({"normal": normal.volts}, World())["in"])
 
 

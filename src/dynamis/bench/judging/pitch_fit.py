@@ -13,12 +13,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dynamis.bench.document import Bench, Link
-from dynamis.bench.judging.audio import as_pitch
 from dynamis.bench.judging.pitch_causes import Causes, PitchErrors
 from dynamis.bench.judging.pitch_sides import Receiver, Sender, SideCache
+from dynamis.bench.judging.sides import as_pitch
 from dynamis.bench.ports import Port, PortRef
 from dynamis.bench.records import AdoptionRecord, HeadRecord
 from dynamis.electrics.finding import Finding, cannot_tell
+from dynamis.electrics.net import loaded
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import ExponentialLaw
 from dynamis.pitch.notes import note_label
@@ -39,8 +40,8 @@ def judge_pitch(
     """
     sides = sides or SideCache()
     receiver, port = sides.receiver(bench, sink), bench.port(link.output)
-    if port.role == "audio" and receiver is not None:
-        port = as_pitch(port, receiver.heard.law)
+    if port.role != "pitch" and receiver is not None:
+        port = as_pitch(bench, link, receiver.heard.law)
     unknown = _unknown(bench, link, sink, port, receiver)
     notes = np.arange(np.ceil(link.low_note), np.floor(link.high_note) + 1e-9)
     if notes.size == 0:
@@ -58,8 +59,8 @@ def reached_notes(bench: Bench, link: Link, sink: PortRef) -> tuple[FloatArray, 
     notes = np.arange(np.ceil(link.low_note), np.floor(link.high_note) + 1e-9)
     sides, port = SideCache(), bench.port(link.output)
     receiver = sides.receiver(bench, sink)
-    if port.role == "audio" and receiver is not None:
-        port = as_pitch(port, receiver.heard.law)
+    if port.role != "pitch" and receiver is not None:
+        port = as_pitch(bench, link, receiver.heard.law)
     sender = sides.sender(bench, link, HeadRecord(), notes, port)
     if receiver is None or isinstance(sender, str) or bench.port(sink).ohms is None:
         return notes, np.ones(notes.size, bool)
@@ -93,7 +94,7 @@ def pitch_errors(
     rows[0], rows[1 : sources + 1] = at_input, share * sender.moved + bias
     for moved_source in np.flatnonzero(sender.ohms_moved != sender.ohms):
         with_moved = _share([float(sender.ohms_moved[moved_source]), *(port.ohms or 0.0 for port in inputs)],
-                            [port.rests_at_volts for port in inputs])  # fmt: skip
+                            [port.rest_volts for port in inputs])  # fmt: skip
         rows[1 + moved_source] = with_moved[0] * sender.moved[moved_source] + with_moved[1]
     for k, (one, more) in enumerate(shares[1:]):
         rows[sources + 1 + k] = one * sender.volts + more
@@ -129,7 +130,7 @@ def _allowed(tolerance: str, first: float, count: int) -> FloatArray:
 def _shares(sender: Sender, inputs: Sequence[Port]) -> list[tuple[float, float]]:
     """What loading leaves of the output's volts, and what the inputs add: nominally, then with each resistance that
     has a limit at it."""
-    rests = [port.rests_at_volts for port in inputs]
+    rests = [port.rest_volts for port in inputs]
     ohms = [(sender.ohms, sender.ohms_limit), *((port.ohms or 0.0, port.ohms_limit) for port in inputs)]
     values = [one for one, _ in ohms]
     found = [_share(values, rests)]
@@ -141,8 +142,7 @@ def _shares(sender: Sender, inputs: Sequence[Port]) -> list[tuple[float, float]]
 
 def _share(ohms: Sequence[float], rests: Sequence[float]) -> tuple[float, float]:
     """Kirchhoff's law at a node of one output (the first) and its inputs, each behind its resistance at rest."""
-    share = 1.0 / (1.0 + ohms[0] * sum(1.0 / one for one in ohms[1:]))
-    return share, share * ohms[0] * sum(rest / one for rest, one in zip(rests, ohms[1:], strict=True))
+    return loaded(ohms[0], list(zip(ohms[1:], rests, strict=True)))
 
 
 def _unknown(bench: Bench, link: Link, sink: PortRef, port: Port, receiver: Receiver | None) -> list[Finding]:

@@ -93,7 +93,10 @@ def _proposed(bench: Bench, link: Link, fit: PairFit, codes: set[str], style: St
         yield from _gates(bench, link, fit, codes, style)
     elif fit.role == "modulation" and fit.verdict != "fits":
         yield from _swings(bench, link, sink, style)
-    if "pot-loaded" in codes and not link.between:
+    if fit.role == "modulation" and "loading" in codes and not link.between:
+        text = "A JFET-input op-amp as follower between them: the inputs hang on it, and nothing on the output."
+        yield from _buffer(bench, link, sink, text, "jfet", style)
+    elif "pot-loaded" in codes and not link.between:
         text = "A JFET-input op-amp as follower between them: next to no load on the potentiometer."
         yield from _buffer(bench, link, sink, text, "jfet", style)
     if "pot-loaded" in codes:

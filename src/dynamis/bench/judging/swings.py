@@ -10,20 +10,22 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Final
 
-from dynamis.bench.chains import between_of, driving
+from dynamis.bench.chains import driving
 from dynamis.bench.document import Bench, Link
-from dynamis.bench.judging.audio import coupling, peak_volts, unknown_of
+from dynamis.bench.judging.audio import coupling, unknown_of
+from dynamis.bench.judging.sides import arriving, own_ohms, sent_swing, sent_volts
 from dynamis.bench.ports import PortRef, SwingRecord
 from dynamis.electrics.finding import Finding, Severity, cannot_tell
 from dynamis.electrics.gates.levels import Span
 from dynamis.electrics.potentiometer import LoadedPot
 from dynamis.notation.style import Style
-from dynamis.transfer.parameter import NOMINAL
 from dynamis.transfer.registry import REGISTRY
 
 _ALL: Final = 0.98
 _USEFUL: Final = 0.5
 _BENDS, _BENDS_MUCH = 0.05, 0.25
+# The share of a swing that loading takes; common practice, no source.
+_LOADED, _LOADED_MUCH = 0.05, 0.25
 
 
 @dataclass(frozen=True)
@@ -55,26 +57,12 @@ class Swing:
         return gain, self.acts_low - gain * self.low
 
 
-def sent_volts(bench: Bench, ref: PortRef) -> tuple[float, float] | None:
-    """The least and the most volts of an output, open; None where they are not known."""
-    port = bench.port(ref)
-    if port.role == "audio":
-        peak = peak_volts(port)
-        return None if peak is None else (-peak, peak)
-    if port.pot is not None and port.pot.ohms and port.pot.fed_volts is not None:
-        reach = LoadedPot(port.pot.ohms, port.pot.fed_volts, port.pot.fed_ohms).reach_volts
-        return min(0.0, reach), max(0.0, reach)
-    swing = port.swing or SwingRecord()
-    return None if swing.low_volts is None or swing.high_volts is None else (swing.low_volts, swing.high_volts)
-
-
 def swing_at(bench: Bench, link: Link, sink: PortRef, style: Style = Style()) -> Swing | list[Finding]:
     """What arrives at an input, all inputs plugged in; or what has to be measured first."""
-    sends, takes, unknown = sent_volts(bench, link.output), bench.port(sink).swing or SwingRecord(), []
-    output = bench.port(link.output)
+    takes, unknown, output = bench.port(sink).swing or SwingRecord(), [], bench.port(link.output)
     if output.role == "audio":
-        unknown += unknown_of(bench, link.output)
-    elif sends is None:
+        unknown += unknown_of(bench, link.output, link)
+    elif sent_volts(bench, link) is None:
         unknown.append(
             cannot_tell(f"Cannot tell until you measure between which volts {bench.label(link.output)} swings.")
         )
@@ -89,31 +77,21 @@ def swing_at(bench: Bench, link: Link, sink: PortRef, style: Style = Style()) ->
         )
     unknown += [
         cannot_tell(
-            f"Cannot tell about {bench.label(link.output)}: {stored.kind!r} between is not known to this "
-            "program."
+            f"Cannot tell about {bench.label(link.output)}: {stored.kind!r} between is not known to this program."
         )
-        for stored in link.between if not REGISTRY.knows(stored)
-    ]  # fmt: skip
-    driven = driving(bench, link)
-    ohms = (0.0 if output.pot is not None else None) if driven is None else driven.ohms
-    for ref, value in ((link.output, ohms), *((one, bench.port(one).ohms) for one in link.inputs)):
+        for stored in link.between
+        if not REGISTRY.knows(stored)
+    ]
+    for ref, value in ((link.output, own_ohms(output)), *((one, bench.port(one).ohms) for one in link.inputs)):
         if value is None:
             unknown.append(cannot_tell(f"Cannot tell until you measure the resistance of {bench.label(ref)}."))
-    if unknown or sends is None or takes.low_volts is None or takes.high_volts is None or ohms is None:
-        return unknown
-    low, high = sends
-    for made in between_of(bench, link) or ():
-        first, second = (float(made.forward(one, NOMINAL)) for one in (low, high))
-        low, high = min(first, second), max(first, second)
-    inputs = [bench.port(one) for one in link.inputs]
-    if output.pot is not None and output.pot.ohms and not link.between:
-        load = 1.0 / sum(1.0 / (port.ohms or 1.0) for port in inputs)
-        reach = LoadedPot(output.pot.ohms, output.pot.fed_volts or 0.0, output.pot.fed_ohms, load).reach_volts
-        low, high, ohms = min(0.0, reach), max(0.0, reach), 0.0
-    conductance = sum(1.0 / (port.ohms or 1.0) for port in inputs)
-    share = 1.0 / (1.0 + ohms * conductance)
-    rest = share * ohms * sum(port.rests_at_volts / (port.ohms or 1.0) for port in inputs)
-    return Swing(low * share + rest, high * share + rest, takes.low_volts, takes.high_volts, takes.bias_volts)
+    sent = None if unknown else sent_swing(bench, link)
+    arrives = None if sent is None else arriving(bench, link, sent)
+    if arrives is None or takes.low_volts is None or takes.high_volts is None:
+        return unknown or [
+            cannot_tell(f"Cannot tell what comes out of the circuits behind {bench.label(link.output)}.")
+        ]
+    return Swing(*arrives, takes.low_volts, takes.high_volts, takes.bias_volts)
 
 
 def judge_swing(bench: Bench, link: Link, sink: PortRef, style: Style) -> tuple[list[Finding], float | None]:
@@ -123,6 +101,7 @@ def judge_swing(bench: Bench, link: Link, sink: PortRef, style: Style) -> tuple[
         return swing, None
     findings = [
         *_limits(bench, link, sink, swing, style),
+        *_loading(bench, link, sink, swing, style),
         *_polarity(bench, sink, swing, style),
         *_bends(bench, link, sink, style),
     ]
@@ -148,6 +127,24 @@ def _limits(bench: Bench, link: Link, sink: PortRef, swing: Swing, style: Style)
                 )
                 found.append(Finding(f"{side}-{'over' if over > 0 else 'under'}-limit", "danger", text, over, "V"))
     return found
+
+
+def _loading(bench: Bench, link: Link, sink: PortRef, swing: Swing, style: Style) -> list[Finding]:
+    """What the inputs take of the swing by hanging on the output's resistance."""
+    sent = sent_swing(bench, link)
+    if sent is None or sent.high <= sent.low:
+        return []
+    lost = 1.0 - (swing.high - swing.low) / (sent.high - sent.low)
+    if lost < _LOADED:
+        return []
+    count = len(link.inputs)
+    what = f"{count} inputs take" if count > 1 else f"{bench.label(sink)} takes"
+    text = (
+        f"{what} {style.percent(100.0 * lost, 0)} of the swing of {bench.label(link.output)}, behind "
+        f"{style.engineering(sent.ohms, 'Ω')}: {style.volts(sent.low, 2)} to {style.volts(sent.high, 2)} arrive as "
+        f"{style.volts(swing.low, 2)} to {style.volts(swing.high, 2)}. A buffer keeps it."
+    )
+    return [Finding("loading", "marginal" if lost >= _LOADED_MUCH else "note", text, -100.0 * lost, "%")]
 
 
 def _polarity(bench: Bench, sink: PortRef, swing: Swing, style: Style) -> list[Finding]:
@@ -195,7 +192,7 @@ def loaded_pots(bench: Bench, link: Link, sink: PortRef) -> list[tuple[LoadedPot
         found.append((made, bench.label(link.output), bench.label(sink)))
     pot, driven = bench.port(sink).pot, driving(bench, link)
     if pot is not None and pot.ohms and pot.load_ohms and driven is not None:
-        sends = sent_volts(bench, link.output)
+        sends = sent_volts(bench, link)
         fed = 1.0 if sends is None else max(sends, key=abs) or 1.0
         made = LoadedPot(pot.ohms, fed, driven.ohms, pot.load_ohms)
         found.append((made, f"the knob of {bench.label(sink)}", "what its wiper feeds"))

@@ -5,13 +5,15 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Final
 
+from msgspec.structs import replace as with_
+
 from dynamis.bench.document import Bench, Link
-from dynamis.bench.judging.audio import coupling, peak_volts, unknown_of
-from dynamis.bench.ports import SWITCHING, ClockRecord, GateRecord, Port, PortRef
+from dynamis.bench.judging.audio import coupling, unknown_of
+from dynamis.bench.judging.sides import gate_output, input_of, loading_of, sent_as
+from dynamis.bench.ports import ClockRecord, GateRecord, Port, PortRef
 from dynamis.electrics.finding import BEST_FIRST, Finding, cannot_tell
 from dynamis.electrics.gates.circuits import GateCircuit, gate_circuit, gate_circuits
-from dynamis.electrics.gates.levels import GateFit, GateInput, GateOutput, Span, judge_gate
-from dynamis.electrics.gates.stages import becomes
+from dynamis.electrics.gates.levels import GateFit, GateInput, GateOutput, judge_gate
 from dynamis.notation.style import Style
 
 _HOW: Final = {
@@ -19,11 +21,8 @@ _HOW: Final = {
     "on_volts": "the volts at which it goes on, by turning a known voltage up",
     "off_volts": "the volts at which it goes off, by turning a known voltage down",
     "pullup_volts": "its volts with nothing plugged in", "ohms": "its resistance",
+    "reach": "between which volts it goes", "between": "what stands behind it",
 }  # fmt: skip
-
-
-# A pin bears its rail and half a volt or so more; a limit beyond that is not the rail's.
-_PIN_ABOVE_RAIL: Final = 0.6
 
 
 def judge_switching(bench: Bench, link: Link, sink: PortRef, style: Style) -> tuple[list[Finding], float | None]:
@@ -49,14 +48,14 @@ def meeting(bench: Bench, link: Link, sink: PortRef, style: Style = Style()) -> 
     made, lacks = sent_as(bench, link)
     taken, lacking = input_of(bench, sink)
     if bench.port(link.output).role == "audio":
-        unknown = unknown_of(bench, link.output)
+        unknown = unknown_of(bench, link.output, link)
         if unknown:
             return unknown
     if made is None or taken is None:
         wanted = [(link.output, key) for key in lacks] + [(sink, key) for key in lacking]
         return [cannot_tell(f"Cannot tell until you measure of {bench.label(ref)} {_HOW[key]}.") for ref, key in wanted]
-    others = [bench.port(one) for one in link.inputs if one != sink and bench.port(one).role in SWITCHING]
-    beside = [gate_input(port)[0] for port in others]
+    others = [bench.port(one) for one in link.inputs if one != sink]
+    beside = [loading_of(port) for port in others]
     if None in beside:
         what = others[beside.index(None)].name
         return [cannot_tell(f"Cannot tell until what else hangs on {bench.label(link.output)} is measured: {what}.")]
@@ -75,18 +74,6 @@ def _at_limits(made: GateOutput, limit: float) -> list[GateOutput]:
             for move in (0.0, -limit, limit)]  # fmt: skip
 
 
-def sent_as(bench: Bench, link: Link) -> tuple[GateOutput | None, list[str]]:
-    """What the output of a link comes to behind the circuits between, and the names of values that are not known."""
-    made, lacks = gate_output(bench.port(link.output))
-    if made is None:
-        return None, lacks
-    inputs = [gate_input(bench.port(ref))[0] for ref in link.inputs]
-    carried = sum(one.pullup_volts / one.ohms for one in inputs if one is not None and one.kind == "shorting")
-    for stage in link.gate_stages:
-        made = becomes(stage.circuit, stage.parts, made, carried)
-    return made, []
-
-
 def fitting_circuit(bench: Bench, link: Link, sink: PortRef) -> GateCircuit | None:
     """A circuit for gates that makes an input of a link fit; None where nothing is needed, known or found."""
     asked = _bare(bench, link, sink)
@@ -101,7 +88,7 @@ def fitting_circuits(bench: Bench, link: Link, sink: PortRef) -> list[GateCircui
 
 def _bare(bench: Bench, link: Link, sink: PortRef) -> tuple[GateOutput, GateInput, int] | None:
     """What meets with nothing between, and how many equal inputs hang there; None where that is not known."""
-    made, _ = gate_output(bench.port(link.output))
+    made, _ = gate_output(bench, with_(link, gate_stages=(), between=()))
     taken, _ = input_of(bench, sink)
     if made is None or taken is None:
         return None
@@ -221,49 +208,6 @@ def _rates(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Findin
         )
         found.append(Finding("clock-rate", "marginal", text, fastest, "bpm"))
     return found
-
-
-def gate_output(port: Port) -> tuple[GateOutput | None, list[str]]:
-    """What a port sends as a gate, and the names of values that are not known (then None)."""
-    gate = port.gate or GateRecord("driven")
-    bears = Span(port.bears.low, port.bears.high)
-    low, high = gate.low_volts, gate.high_volts
-    if port.role == "audio":
-        high = peak_volts(port)
-        low = None if high is None else -high
-    if gate.kind == "switch":
-        lacks = ["ohms"] if port.ohms is None else []
-        return (None if port.ohms is None else GateOutput("switch", ohms=port.ohms, bears=bears)), lacks
-    lacks = [key for key, value in (("low_volts", low), ("high_volts", high), ("ohms", port.ohms)) if value is None]
-    if low is None or high is None or port.ohms is None:
-        return None, lacks
-    return GateOutput("driven", low, high, port.ohms, bears), []
-
-
-def input_of(bench: Bench, ref: PortRef) -> tuple[GateInput | None, list[str]]:
-    """As `gate_input`, with the receiver's own rail where its limit is that of a pin on it and the rail is at hand:
-    only then do both move together."""
-    taken, lacks = gate_input(bench.port(ref))
-    high = None if taken is None else taken.bears.high
-    shared = {rails[1] for rails in bench.rails} & set(bench.gear_by(ref.gear).power.rails)
-    own = [volts for volts in shared if high is not None and 0 < volts <= high <= volts + _PIN_ABOVE_RAIL]
-    return (replace(taken, rail_volts=own[0]) if taken is not None and own else taken), lacks
-
-
-def gate_input(port: Port) -> tuple[GateInput | None, list[str]]:
-    """What a port takes as a gate, and the names of values that are not known (then None)."""
-    gate = port.gate or GateRecord("positive")
-    shorting = gate.kind == "shorting"
-    needed = {"on_volts": gate.on_volts, "off_volts": gate.off_volts, "ohms": port.ohms}
-    if shorting:
-        needed["pullup_volts"] = gate.pullup_volts
-    lacks = [key for key, value in needed.items() if value is None]
-    if gate.on_volts is None or gate.off_volts is None or port.ohms is None or lacks:
-        return None, lacks
-    works, bears = Span(port.works.low, port.works.high), Span(port.bears.low, port.bears.high)
-    rest = (gate.pullup_volts or 0.0) if shorting else port.rests_at_volts
-    return GateInput(gate.on_volts, gate.off_volts, "shorting" if shorting else "positive", port.ohms, rest, works,
-                     bears), []  # fmt: skip
 
 
 def _milliseconds(seconds: float) -> str:

@@ -16,7 +16,7 @@ from msgspec.structs import replace as with_
 from dynamis.bench.commands import Change, join
 from dynamis.bench.document import Bench, Link
 from dynamis.bench.judging.pairs import judge_pair, trial_link
-from dynamis.bench.judging.switching import gate_input, gate_output
+from dynamis.bench.judging.sides import gate_input, gate_output
 from dynamis.bench.ports import EnvelopeRecord, PortRef
 from dynamis.electrics.gates.levels import levels_at
 from dynamis.notation.style import Style
@@ -44,7 +44,7 @@ class Through:
 
 def through(bench: Bench, sink: PortRef, out: PortRef, envelope: EnvelopeRecord) -> Through | None:
     """What an envelope's output comes to at an input; None where it does not fire it."""
-    made, _ = gate_output(bench.port(out))
+    made, _ = gate_output(bench, Link("", out, (sink,)))
     taken, _ = gate_input(bench.port(sink))
     if made is None or taken is None or made.kind != "driven" or taken.kind != "positive":
         return None

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from typing import Final, Literal
 
 from dynamis.electrics.finding import Finding, FitVerdict, Severity, verdict_of
+from dynamis.electrics.net import loaded
 from dynamis.errors import InputError
 from dynamis.notation.style import Style, plain
 
@@ -124,12 +125,9 @@ class GateFit:
 def levels_at(output: GateOutput, sink: GateInput, count: int, beside: Sequence[GateInput] = ()) -> tuple[float, float]:
     """(low, high) volts of one output with `count` such inputs and others beside them; by Kirchhoff's law."""
     inputs = ((count, sink), *((1, one) for one in beside))
-    conductance = sum(number / one.ohms for number, one in inputs)
-    pulled = sum(number * one.pullup_volts / one.ohms for number, one in inputs)
-    left = 1.0 / (1.0 + output.ohms * conductance)
-    rest = pulled / conductance * (1.0 - left)
+    left, rest = loaded(output.ohms, [(one.ohms / number, one.pullup_volts) for number, one in inputs])
     if output.kind == "switch":
-        return rest, pulled / conductance
+        return rest, sum(n * one.pullup_volts / one.ohms for n, one in inputs) / sum(n / one.ohms for n, one in inputs)
     return output.clamp.held(output.low_volts * left + rest), output.clamp.held(output.high_volts * left + rest)
 
 

@@ -25,7 +25,8 @@ _WAITS: Cell = ("…", "", False)
 
 
 class PairsModel(QAbstractTableModel):
-    """A cell is empty where nobody would think of joining the two; what has not been judged is asked for.
+    """A cell is empty where the two are not meant for each other, unless everything is asked for; what has not been
+    judged is judged when it is looked at.
 
     only : the one verdict that is shown, empty for all.
     """
@@ -69,7 +70,7 @@ class PairsModel(QAbstractTableModel):
         if not index.isValid():
             return None
         pair = self.outputs[index.row()], self.inputs[index.column()]
-        return pair if self.judge.matrix.sensible(*pair) else None
+        return pair if self.judge.any_voltage or self.judge.matrix.sensible(*pair) else None
 
     def fit_at(self, index: Index) -> PairFit | None:
         """What a cell shows; None where it is empty, or has not been judged yet."""

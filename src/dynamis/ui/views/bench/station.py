@@ -63,7 +63,7 @@ class BenchStation(QWidget):
         self.model = PairsModel(self.judge, colours)
         self.pairs = self._make_pairs()
         left = Panel("What meets what", "What meets what")
-        self.role, self.only = QComboBox(), QComboBox()
+        self.role, self.only, self.meant = QComboBox(), QComboBox(), QComboBox()
         self.role.setAccessibleName("Roles shown")
         self.only.setAccessibleName("Verdicts shown")
         for words, roles in _ROLES:
@@ -71,7 +71,10 @@ class BenchStation(QWidget):
         self.only.addItem("all verdicts", "")
         for verdict, words in VERDICT_WORDS.items():
             self.only.addItem(words, verdict)
-        for combo in (self.role, self.only):
+        self.meant.setAccessibleName("Pairs shown")
+        for words, any_voltage in (("meant for each other", False), ("everything", True)):
+            self.meant.addItem(words, any_voltage)
+        for combo in (self.role, self.only, self.meant):
             combo.activated.connect(lambda _: self.refresh())
             left.head.addWidget(combo)
         left.body.addWidget(label("The number that decides: the worst note in cents, the smaller margin in volts, the "
@@ -153,9 +156,13 @@ class BenchStation(QWidget):
         if not self.isVisible():
             return
         session, matrix = self._session, self.judge.matrix
+        any_voltage = self.meant.currentData()
+        self.judge.take_any_voltage(any_voltage)
         done = self.judge.work()
         roles = self.role.currentData().split()
-        outputs = [ref for ref, port in matrix.outputs.items() if not roles or port.role in (*roles, "audio")]
+        outputs = [
+            ref for ref, port in matrix.outputs.items() if any_voltage or not roles or port.role in (*roles, "audio")
+        ]
         inputs = [ref for ref, port in matrix.inputs.items() if not roles or port.role in roles]
         self.model.only, self.model.style = self.only.currentData(), session.style
         if self.model.only and done:
@@ -279,6 +286,8 @@ class BenchStation(QWidget):
             if not bench.gear:  # the button offers what comes first
                 self.show_tab(2)
                 self.gear.new_gear()
+            else:
+                self._session.said.emit("Choose a pair in the table first; then this joins it, or parts it.", True)
             return
         try:
             change = part(bench, fit.output, fit.input) if self.model.joined(fit) else (

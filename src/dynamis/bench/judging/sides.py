@@ -1,0 +1,203 @@
+"""What the two sides of a link are as volts, whatever they were made for: the volts that an output sends, open, and
+what an input takes and how it hangs on the node.
+
+Any voltage may meet any input; what was made for a pitch sends the volts of its notes, a gate its two levels.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from msgspec.structs import replace as with_
+
+from dynamis.bench.chains import between_of, converter_of, driving, make_dac
+from dynamis.bench.document import Bench, Link
+from dynamis.bench.judging.audio import left_of_balanced, peak_volts
+from dynamis.bench.ports import SWITCHING, GateRecord, Port, PortRef, SwingRecord
+from dynamis.bench.tunings import tuning_of
+from dynamis.electrics.gates.levels import GateInput, GateOutput, Span
+from dynamis.electrics.gates.stages import becomes
+from dynamis.electrics.net import loaded
+from dynamis.electrics.potentiometer import LoadedPot
+from dynamis.pitch.laws import Law, parse_law
+from dynamis.transfer.law import PitchSource
+from dynamis.transfer.parameter import NOMINAL
+from dynamis.transfer.registry import REGISTRY
+
+# A pin bears its rail and half a volt or so more; a limit beyond that is not the rail's.
+_PIN_ABOVE_RAIL = 0.6
+
+
+@dataclass(frozen=True)
+class Sent:
+    """The least and the most volts of an output, open, behind `ohms`; of a potentiometer fully down behind none."""
+
+    low: float
+    high: float
+    ohms: float
+    pot: bool = False
+
+
+# -- the output ------------------------------------------------------------------------------------
+
+
+def may_send(bench: Bench, link: Link) -> tuple[float, float] | None:
+    """The least and most volts that the output of a link may have, open; None where nobody knows.
+
+    A contact to ground sends none of its own.
+    """
+    port = bench.port(link.output)
+    if port.role == "audio":
+        peak, left = peak_volts(port), left_of_balanced(bench, link)
+        return None if peak is None or left is None else (-peak * left, peak * left)
+    if port.role in SWITCHING:
+        gate = port.gate or GateRecord("driven")
+        known = gate.kind == "driven" and gate.low_volts is not None and gate.high_volts is not None
+        return _rising(gate.low_volts, gate.high_volts) if known else None
+    if port.role == "pitch":
+        dac = converter_of(port)
+        if dac is not None:
+            return make_dac(link.id, dac).dac.reach_volts
+        found = next((one.values for one in port.transfers if one.kind == "pitch-source"), {})
+        return _rising(found.get("low_volts"), found.get("high_volts"))
+    if port.pot is not None and port.pot.ohms and port.pot.fed_volts is not None:
+        reach = LoadedPot(port.pot.ohms, port.pot.fed_volts, port.pot.fed_ohms).reach_volts
+        return _rising(0.0, reach)
+    swing = port.swing or SwingRecord()
+    return _rising(swing.low_volts, swing.high_volts)
+
+
+def sent_volts(bench: Bench, link: Link) -> tuple[float, float] | None:
+    """As `may_send`; a pitch output whose reach nobody gave sends at least the volts of the notes used."""
+    port, reach = bench.port(link.output), may_send(bench, link)
+    if reach is not None or port.role != "pitch" or port.law is None:
+        return reach
+    law = parse_law(port.law)
+    ends = law.volts(tuning_of(bench).octaves(np.array([link.low_note, link.high_note]), law.reference_note))
+    return _rising(float(ends[0]), float(ends[1])) if np.all(np.isfinite(ends)) else None
+
+
+def _rising(low: float | None, high: float | None) -> tuple[float, float] | None:
+    return None if low is None or high is None else (float(min(low, high)), float(max(low, high)))
+
+
+def own_ohms(port: Port) -> float | None:
+    """The resistance of an output; of a potentiometer that at its upper end."""
+    if port.pot is None or not port.pot.ohms or port.role != "modulation":
+        return port.ohms
+    return float(LoadedPot(port.pot.ohms, port.pot.fed_volts or 0.0, port.pot.fed_ohms).source_ohms(1.0))
+
+
+def sent_swing(bench: Bench, link: Link) -> Sent | None:
+    """What comes out of everything that stands between, open; None where that is not known."""
+    sends = sent_volts(bench, link)
+    if sends is None:
+        return None
+    if link.gate_stages:
+        made, _ = sent_as(bench, link)
+        return None if made is None or made.kind == "switch" else Sent(made.low_volts, made.high_volts, made.ohms)
+    port = bench.port(link.output)
+    ohms = own_ohms(port)
+    if link.between:
+        known = all(REGISTRY.knows(stored) for stored in link.between)
+        made_of, driven = (between_of(bench, link), driving(bench, link)) if known else (None, None)
+        if made_of is None or driven is None:
+            return None
+        for one in made_of:
+            first, second = (float(one.forward(volts, NOMINAL)) for volts in sends)
+            sends = min(first, second), max(first, second)
+        ohms = driven.ohms
+    return None if ohms is None else Sent(*sends, ohms, port.pot is not None and not link.between)
+
+
+def gate_output(bench: Bench, link: Link) -> tuple[GateOutput | None, list[str]]:
+    """What the output of a link sends as a gate, ahead of the circuits for gates, and the names of values that are
+    not known (then None)."""
+    port, ahead = bench.port(link.output), _ahead(link)
+    gate = port.gate or GateRecord("driven")
+    bears = Span(port.bears.low, port.bears.high)
+    if port.role in SWITCHING and gate.kind == "switch":
+        lacks = ["ohms"] if port.ohms is None else []
+        return (None if port.ohms is None else GateOutput("switch", ohms=port.ohms, bears=bears)), lacks
+    sent = sent_swing(bench, ahead)
+    if sent is not None:
+        return GateOutput("driven", sent.low, sent.high, sent.ohms, bears if not link.between else Span()), []
+    lacks = ["ohms"] if own_ohms(port) is None else []
+    if port.role in SWITCHING:
+        levels = {"low_volts": gate.low_volts, "high_volts": gate.high_volts}
+        lacks = [key for key, value in levels.items() if value is None] + lacks
+    elif sent_volts(bench, link) is None:
+        lacks = ["reach", *lacks]
+    return None, lacks or ["between"]
+
+
+def _ahead(link: Link) -> Link:
+    """The link without its circuits for gates."""
+    return with_(link, gate_stages=()) if link.gate_stages else link
+
+
+def as_pitch(bench: Bench, link: Link, law: Law) -> Port:
+    """An output of any voltage as a pitch output: what feeds it can play any law, as far as it reaches."""
+    port = bench.port(link.output)
+    low, high = may_send(bench, link) or (None, None)
+    source = PitchSource("program", law, low_volts=low, high_volts=high).stored()
+    return with_(port, law=source.values["law"], transfers=(source,))
+
+
+def sent_as(bench: Bench, link: Link) -> tuple[GateOutput | None, list[str]]:
+    """What the output of a link comes to behind the circuits between, and the names of values that are not known."""
+    made, lacks = gate_output(bench, link)
+    if made is None:
+        return None, lacks
+    inputs = [gate_input(bench.port(ref))[0] for ref in link.inputs]
+    carried = sum(one.pullup_volts / one.ohms for one in inputs if one is not None and one.kind == "shorting")
+    for stage in link.gate_stages:
+        made = becomes(stage.circuit, stage.parts, made, carried)
+    return made, []
+
+
+# -- the input -------------------------------------------------------------------------------------
+
+
+def input_of(bench: Bench, ref: PortRef) -> tuple[GateInput | None, list[str]]:
+    """As `gate_input`, with the receiver's own rail where its limit is that of a pin on it and the rail is at hand:
+    only then do both move together."""
+    taken, lacks = gate_input(bench.port(ref))
+    high = None if taken is None else taken.bears.high
+    shared = {rails[1] for rails in bench.rails} & set(bench.gear_by(ref.gear).power.rails)
+    own = [volts for volts in shared if high is not None and 0 < volts <= high <= volts + _PIN_ABOVE_RAIL]
+    return (replace(taken, rail_volts=own[0]) if taken is not None and own else taken), lacks
+
+
+def gate_input(port: Port) -> tuple[GateInput | None, list[str]]:
+    """What a port takes as a gate, and the names of values that are not known (then None)."""
+    gate = port.gate or GateRecord("positive")
+    shorting = gate.kind == "shorting"
+    needed = {"on_volts": gate.on_volts, "off_volts": gate.off_volts, "ohms": port.ohms}
+    if shorting:
+        needed["pullup_volts"] = gate.pullup_volts
+    lacks = [key for key, value in needed.items() if value is None]
+    if gate.on_volts is None or gate.off_volts is None or port.ohms is None or lacks:
+        return None, lacks
+    works, bears = Span(port.works.low, port.works.high), Span(port.bears.low, port.bears.high)
+    return GateInput(gate.on_volts, gate.off_volts, "shorting" if shorting else "positive", port.ohms,
+                     port.rest_volts, works, bears), []  # fmt: skip
+
+
+def loading_of(port: Port) -> GateInput | None:
+    """How a port loads the node that it hangs on beside others; None where its resistance is not known."""
+    if port.ohms is None:
+        return None
+    bears, kind = Span(port.bears.low, port.bears.high), "shorting" if port.pulls_up else "positive"
+    return GateInput(0.0, 0.0, kind, port.ohms, port.rest_volts, bears=bears)  # type: ignore[arg-type]
+
+
+def arriving(bench: Bench, link: Link, sent: Sent) -> tuple[float, float] | None:
+    """(low, high) volts at the inputs of a link, all plugged in; None while a resistance is not known."""
+    ports = [bench.port(one) for one in link.inputs]
+    if any(port.ohms is None for port in ports):
+        return None
+    loads = [(port.ohms, port.rest_volts) for port in ports if port.ohms is not None]
+    (share, rest), (down, down_rest) = loaded(sent.ohms, loads), loaded(0.0 if sent.pot else sent.ohms, loads)
+    return sent.low * down + down_rest, sent.high * share + rest
