@@ -34,6 +34,7 @@ from dynamis.bench.ports import (
 )
 from dynamis.demo import lantern
 from dynamis.electrics.finding import CODES
+from dynamis.electrics.stage import Stage
 
 OUT, IN = PortRef("desk", "out"), PortRef("voice", "in")
 VOCT = "voct:scale=1,note=36,volts=1"
@@ -70,6 +71,10 @@ def audio(**values) -> Port:
     return with_(AUDIO, audio=with_(DC, **values))
 
 
+# 1 V/oct from 1 V at note 36, by a gain of 0.4 and 1.7 V to 0.4 V/oct from 2.1 V.
+KEYS = with_(PITCH_OUT, law="voct:scale=1,note=36,volts=1")
+FOURTH = with_(PITCH_IN, law="voct:scale=0.4,note=36,volts=2.1")
+MOVED = {"between": (Stage("moves", 0.4, 1.7).stored(),)}
 SPARE = Link("s", PortRef("desk", "spare"), (IN,))
 OPENED = Link("o", PortRef("desk", "spare"), (PortRef("voice", "t"),))
 OWN_POWER = {"power": Power("adapter")}
@@ -142,6 +147,12 @@ ROWS = (
      bench(with_(PITCH_OUT, bears=VoltSpan(-0.5, 5.5)), PITCH_IN)),
     ("output-under-limit", "danger", -4.5, bench(with_(LFO, bears=VoltSpan(-0.5, 6.0)), DEPTH), bench(with_(LFO, bears=VoltSpan(-6.0, 6.0)), DEPTH)),
     ("never-silent", "note", None, bench(PITCH_OUT, with_(PITCH_IN, silent_below_volts=0.9)), bench(with_(PITCH_OUT, release="grounded"), with_(PITCH_IN, silent_below_volts=0.9))),
+    # Grounded ahead of a gain of 0.4 and 1.7 V, 1.7 V arrive and keep it sounding; behind it, or with a cut-off above, not.
+    ("never-silent", "note", 1.7, bench(with_(KEYS, release="grounded"), with_(FOURTH, silent_below_volts=0.9), link=MOVED),
+     bench(with_(KEYS, release="grounded"), with_(FOURTH, silent_below_volts=1.75), link=MOVED)),
+    # Let go open, an input of 100 kohm that rests at 2 V stands at 2 V.
+    ("never-silent", "note", 2.0, bench(with_(PITCH_OUT, release="open"), with_(PITCH_IN, silent_below_volts=0.9, rests_at_volts=2.0)),
+     bench(with_(PITCH_OUT, release="open"), with_(PITCH_IN, silent_below_volts=0.9))),
     ("input-over-limit", "danger", 1.7, bench(LFO, with_(DEPTH, bears=VoltSpan(-6.0, 3.3))), bench(LFO, DEPTH)),
 )  # fmt: skip
 

@@ -27,7 +27,8 @@ class PitchErrors:
     """Cents by note: with nominal parts, what the parts' limits may add, and what is allowed.
 
     share : what loading leaves of the volts.  bias_volts : what inputs that rest elsewhere than at 0 V add.
-    tuned : what the tune knob takes out of `nominal`.
+    tuned : what the tune knob takes out of `nominal`.  released : the volts at the input while no key is held, None
+    where the pitch is held.
     """
 
     notes: FloatArray
@@ -37,6 +38,7 @@ class PitchErrors:
     share: float
     bias_volts: float
     tuned: float
+    released: float | None = None
 
     @property
     def left(self) -> FloatArray:
@@ -195,21 +197,31 @@ class Causes:
                     f"{self.receiver.label} falls silent: {self._ends(silent)}. Add an offset, or begin higher."
                 )
                 found.append(Finding("below-cut-off", "fault", text, float(silent.size), "notes"))
-            if self.sender.port.release == "held":
-                text = (
-                    f"{self.receiver.label} falls silent only below {self.style.volts(port.silent_below_volts, 2)}, "
-                    "and "
-                    f"{self.sender.label} holds its pitch when the key is let go: the note never stops. Ground the "
-                    "pitch, "
-                    "or let it float, when no key is held."
-                )
-                found.append(Finding("never-silent", "note", text))
+            found += self._never_silent(port.silent_below_volts)
         reach, names = np.concatenate([at_input, share * self.sender.reach + bias]), (self.receiver, self.sender)
         for one, bears, side in ((names[0], port.bears, "input"), (names[1], sender, "output")):
             codes = f"{side}-over-limit", f"{side}-under-limit"
             found += self._beyond(one.label, bears, reach, "danger", codes, "bears")
         working = ("outside-working-range",) * 2
         return found + self._beyond(self.receiver.label, port.works, at_input, "fault", working, "works with")
+
+    def _never_silent(self, below: float) -> list[Finding]:
+        """A voice that only its pitch silences, and volts that stay above that while no key is held."""
+        style, released, sends = self.style, self.errors.released, self.sender.label
+        silent = f"{self.receiver.label} falls silent only below {style.volts(below, 2)}, and"
+        if released is None:
+            text = (
+                f"{silent} {sends} holds its pitch when the key is let go: the note never stops. Ground the pitch, or "
+                "let it float, when no key is held."
+            )
+            return [Finding("never-silent", "note", text)]
+        if released < below:
+            return []
+        text = (
+            f"{silent} while no key is held {sends} is {self.sender.port.release}, of which {style.volts(released, 2)} "
+            "arrive: the note never stops. Let go behind what stands between, not ahead of it."
+        )
+        return [Finding("never-silent", "note", text, released, "V")]
 
     def _beyond(
         self, name: str, span: VoltSpan, volts: FloatArray, severity: Severity, codes: tuple[str, str], word: str

@@ -118,7 +118,11 @@ def pitch_errors(
         limits = limits + 1200.0 * scale
     allowed = _allowed(tolerance, float(sender.notes[0]), sender.notes.size)
     tuned = _tuned(nominal, allowed, receiver.port.tune_semitones)
-    return PitchErrors(sender.notes, nominal, limits, allowed, share, bias, tuned)
+    released = None
+    if sender.released is not None:
+        left, rests = loaded(sender.released_ohms, [(port.ohms or 1.0, port.rest_volts) for port in inputs])
+        released = left * sender.released + rests
+    return PitchErrors(sender.notes, nominal, limits, allowed, share, bias, tuned, released)
 
 
 @lru_cache(maxsize=64)

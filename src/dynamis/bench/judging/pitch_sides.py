@@ -7,9 +7,10 @@ from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
+from msgspec.structs import replace as with_
 from numpy.typing import NDArray
 
-from dynamis.bench.chains import Driven, aim_volts, driving, heard_by, sending_of
+from dynamis.bench.chains import Driven, aim_volts, between_of, driving, heard_by, sending_of
 from dynamis.bench.document import Bench, Link
 from dynamis.bench.ports import Port, PortRef
 from dynamis.bench.records import HeadRecord
@@ -29,6 +30,8 @@ from dynamis.transfer.quantity import Reason
 FloatArray = NDArray[np.float64]
 # Trimmed or rounded parts come that near to a limit without anybody hearing that it clips.
 _CLIPPED_VOLTS: Final = 1e-4
+# An open contact, as against the inputs that hang on it.
+_OPEN_OHMS: Final = 1e13
 _BETWEEN: Final = (Stage, Driven)
 
 
@@ -41,6 +44,7 @@ class Sender:
     moved : (K, N) the same with each of `sources` alone at its limit.  unreached : notes beyond its reach.
     reach : the least and most volts that it can send, as far as they are known.  ohms, ohms_limit : what the
     inputs hang on, the last circuit between included; ohms_moved : (K,) the same with each of `sources` at its limit.
+    released, released_ohms : the volts, open, and the resistance while no key is held; None where the pitch is held.
     """
 
     port: Port
@@ -57,6 +61,8 @@ class Sender:
     ohms: float
     ohms_limit: float
     ohms_moved: FloatArray
+    released: float | None = None
+    released_ohms: float = 0.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -126,7 +132,23 @@ def sender_of(bench: Bench, link: Link, head: HeadRecord, notes: FloatArray, por
         WantedPitch(tuning=tuning).forward(notes, NOMINAL), run(tail, codes, sending.true), moved,
         tuple(source for source, *_ in every), _unreached(first, out, notes) | _clipped(tail, codes, sending.true),
         run(after, ends[np.isfinite(ends)], World()), driven.ohms, driven.limit, _ohms_moved(driven, every),
+        *_released(bench, link, port, driven.ohms),
     )  # fmt: skip
+
+
+def _released(bench: Bench, link: Link, port: Port, ohms: float) -> tuple[float | None, float]:
+    """(volts, ohms) that the inputs hang on while no key is held: the output grounded behind its own resistance, or
+    open, and all that stands between with it."""
+    if port.release == "held":
+        return None, ohms
+    if port.release == "grounded":
+        return float(run(between_of(bench, link) or (), np.zeros(1), NOMINAL)[0]), ohms
+    if not link.between:
+        return 0.0, _OPEN_OHMS
+    gear = bench.gear_by(link.output.gear)
+    ports = tuple(with_(one, ohms=_OPEN_OHMS) if one.id == link.output.port else one for one in gear.ports)
+    opened = with_(bench, gear=tuple(with_(one, ports=ports) if one.id == gear.id else one for one in bench.gear))
+    return float(run(between_of(opened, link) or (), np.zeros(1), NOMINAL)[0]), ohms
 
 
 def _ohms_moved(driven: Terminal, every: Sequence[tuple[str, str, float, FloatArray]]) -> FloatArray:
