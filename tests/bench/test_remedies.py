@@ -32,6 +32,19 @@ def remedies(one, title: str):
     return fit, next(remedy for remedy in remedies_for(one, fit) if remedy.title.startswith(title))
 
 
+def test_a_circuit_is_chosen_for_levels_at_their_tolerance():
+    """5 V ± 5 % into an input that bears 5.1 V: what is proposed fits at 5.25 V and at 4.75 V, as it is judged."""
+    sends = with_(GATE_OUT, ohms=100.0, gate=GateRecord("driven", 0.0, 5.0, level_limit=0.05))
+    one = bench(sends, with_(GATE_IN, bears=VoltSpan(-0.3, 5.1)))
+    fit, remedy = remedies(one, "Divider")
+    assert (fit.verdict, remedy.leaves.verdict) == ("unsafe", "fits")
+    for volts in (4.75, 5.25):
+        changed = remedy.deed(
+            bench(with_(sends, gate=GateRecord("driven", 0.0, volts)), with_(GATE_IN, bears=VoltSpan(-0.3, 5.1)))
+        ).bench
+        assert judge_link(changed, changed.links[0])[0].verdict == "fits"
+
+
 def test_each_remedy_leaves_what_it_says_on_the_demo_bench():
     demo, matrix, tried = lantern.bench(), Matrix(), 0
     for row in matrix.judge(demo).values():

@@ -16,7 +16,7 @@ from dynamis.bench.document import Bench, Link
 from dynamis.bench.judging.audio import left_of_balanced, peak_volts
 from dynamis.bench.ports import SWITCHING, GateRecord, Port, PortRef, SwingRecord
 from dynamis.bench.tunings import tuning_of
-from dynamis.electrics.gates.levels import GateInput, GateOutput, Span
+from dynamis.electrics.gates.levels import GateInput, GateOutput, Span, moved
 from dynamis.electrics.gates.stages import becomes
 from dynamis.electrics.net import loaded
 from dynamis.electrics.potentiometer import LoadedPot
@@ -145,11 +145,17 @@ def as_pitch(bench: Bench, link: Link, law: Law) -> Port:
     return with_(port, law=source.values["law"], transfers=(source,))
 
 
-def sent_as(bench: Bench, link: Link) -> tuple[GateOutput | None, list[str]]:
-    """What the output of a link comes to behind the circuits between, and the names of values that are not known."""
+def sent_as(bench: Bench, link: Link, end: float = 0.0) -> tuple[GateOutput | None, list[str]]:
+    """What the output of a link comes to behind the circuits between, and the names of values that are not known.
+
+    end : from -1 to 1, which end of the tolerance of its levels it stands at.
+    """
     made, lacks = gate_output(bench, link)
     if made is None:
         return None, lacks
+    gate = bench.port(link.output).gate
+    if end and gate is not None and gate.level_limit:
+        made = moved(made, 1.0 + end * gate.level_limit)
     inputs = [gate_input(bench.port(ref))[0] for ref in link.inputs]
     carried = sum(one.pullup_volts / one.ohms for one in inputs if one is not None and one.kind == "shorting")
     for stage in link.gate_stages:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import Final
 
 from msgspec.structs import replace as with_
@@ -59,31 +58,33 @@ def meeting(bench: Bench, link: Link, sink: PortRef, style: Style = Style()) -> 
     if None in beside:
         what = others[beside.index(None)].name
         return [cannot_tell(f"Cannot tell until what else hangs on {bench.label(link.output)} is measured: {what}.")]
-    gate = bench.port(link.output).gate
-    limit = 0.0 if gate is None or link.gate_stages else gate.level_limit
-    fits = [judge_gate(one, taken, 1, style, [other for other in beside if other is not None])
-            for one in _at_limits(made, limit)]  # fmt: skip
+    ends = (0.0, -1.0, 1.0) if _limit_of(bench, link) else (0.0,)
+    sent = [sent_as(bench, link, end)[0] or made for end in ends]
+    loads = [other for other in beside if other is not None]
+    fits = [judge_gate(one, taken, 1, style, loads) for one in sent]
     return max(fits, key=lambda fit: (BEST_FIRST.index(fit.verdict), -min(fit.on_margin, fit.off_margin)))
 
 
-def _at_limits(made: GateOutput, limit: float) -> list[GateOutput]:
-    """An output with its levels as they should be, and with both at either end of their tolerance."""
-    if not limit or made.kind == "switch":
-        return [made]
-    return [replace(made, low_volts=made.low_volts * (1.0 + move), high_volts=made.high_volts * (1.0 + move))
-            for move in (0.0, -limit, limit)]  # fmt: skip
+def _limit_of(bench: Bench, link: Link) -> float:
+    """Tolerance of the levels that the output of a link sends, a fraction."""
+    gate = bench.port(link.output).gate
+    return 0.0 if gate is None else gate.level_limit
 
 
 def fitting_circuit(bench: Bench, link: Link, sink: PortRef) -> GateCircuit | None:
     """A circuit for gates that makes an input of a link fit; None where nothing is needed, known or found."""
     asked = _bare(bench, link, sink)
-    return None if asked is None or link.gate_stages else gate_circuit(*asked, bench.rails_for(link))
+    return (
+        None
+        if asked is None or link.gate_stages
+        else gate_circuit(*asked, bench.rails_for(link), _limit_of(bench, link))
+    )
 
 
 def fitting_circuits(bench: Bench, link: Link, sink: PortRef) -> list[GateCircuit]:
     """One of each kind that would do, whatever stands there now."""
     asked = _bare(bench, link, sink)
-    return [] if asked is None else gate_circuits(*asked, bench.rails_for(link))
+    return [] if asked is None else gate_circuits(*asked, bench.rails_for(link), _limit_of(bench, link))
 
 
 def _bare(bench: Bench, link: Link, sink: PortRef) -> tuple[GateOutput, GateInput, int] | None:

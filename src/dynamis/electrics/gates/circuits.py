@@ -14,7 +14,7 @@ from typing import Final
 
 from dynamis.electrics.finding import Finding
 from dynamis.electrics.gates.candidate import UP, Candidate, Rails, rail_words, top_of
-from dynamis.electrics.gates.levels import GateFit, GateInput, GateOutput, Span, judge_gate, levels_at
+from dynamis.electrics.gates.levels import GateFit, GateInput, GateOutput, Span, judge_gate, levels_at, moved
 from dynamis.electrics.gates.library import CLAMP_OHMS, candidates
 from dynamis.electrics.gates.stages import CALM, Stress, becomes
 from dynamis.electrics.part import Part
@@ -53,19 +53,21 @@ class GateCircuit:
 
 
 def gate_circuit(
-    output: GateOutput, sink: GateInput, count: int = 1, supplies: tuple[Rails, ...] = RACK
+    output: GateOutput, sink: GateInput, count: int = 1, supplies: tuple[Rails, ...] = RACK, limit: float = 0.0
 ) -> GateCircuit | None:
     """The circuit with the fewest active parts, then the fewest parts, that fits and stays safe; None where nothing
     does, or nothing is needed."""
-    return next(iter(gate_circuits(output, sink, count, supplies)), None)
+    return next(iter(gate_circuits(output, sink, count, supplies, limit)), None)
 
 
 def gate_circuits(
-    output: GateOutput, sink: GateInput, count: int = 1, supplies: tuple[Rails, ...] = RACK
+    output: GateOutput, sink: GateInput, count: int = 1, supplies: tuple[Rails, ...] = RACK, limit: float = 0.0
 ) -> list[GateCircuit]:
-    """One of each kind that fits, the smallest first."""
+    """One of each kind that fits, the smallest first.  limit : tolerance of a driven output's levels, a fraction; what
+    is given fits at both ends of it."""
     best: dict[str, GateCircuit] = {}
-    if judge_gate(output, sink, count).verdict == "fits" or hurts_itself(output):
+    sent = [output, *(moved(output, 1.0 + end) for end in (-limit, limit) if limit)]
+    if all(judge_gate(one, sink, count).verdict == "fits" for one in sent) or hurts_itself(output):
         return []
     carried = sink.pullup_volts * count / sink.ohms if sink.kind == "shorting" else 0.0
     for one in candidates(output, sink, count, supplies):
@@ -75,6 +77,9 @@ def gate_circuits(
         made = becomes(one.name, one.parts, output, carried)
         leaves = judge_gate(made, sink, count)
         if leaves.verdict != "fits" or not _safe(one, output, sink, count, carried):
+            continue
+        ends = [judge_gate(becomes(one.name, one.parts, end, carried), sink, count) for end in sent[1:]]
+        if any(end.verdict != "fits" for end in ends):
             continue
         up = judge_gate(becomes(one.name, one.parts, output, carried, Stress(UP, UP)), _moved(sink, UP), count).verdict
         if known is None or up == "fits" or one.size < known.size:

@@ -9,7 +9,7 @@ the swing): common practice.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final, Literal
 
 from dynamis.electrics.finding import Finding, FitVerdict, Severity, verdict_of
@@ -120,6 +120,14 @@ class GateFit:
     on_margin: float
     off_margin: float
     findings: tuple[Finding, ...]
+
+
+def moved(output: GateOutput, share: float) -> GateOutput:
+    """An output whose levels are another share of what they should be; a contact stays as it is."""
+    if output.kind == "switch":
+        return output
+    low, high = sorted((output.low_volts * share, output.high_volts * share))
+    return replace(output, low_volts=low, high_volts=high)
 
 
 def levels_at(output: GateOutput, sink: GateInput, count: int, beside: Sequence[GateInput] = ()) -> tuple[float, float]:

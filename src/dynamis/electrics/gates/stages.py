@@ -14,7 +14,7 @@ from typing import Final, Literal
 
 from msgspec.structs import replace as with_
 
-from dynamis.electrics.gates.levels import GateOutput, Span
+from dynamis.electrics.gates.levels import GateOutput, Span, moved
 from dynamis.electrics.part import Part
 
 RAIL: Final = 12.0
@@ -87,9 +87,7 @@ def becomes(
     not drive stays off.  Raises `KeyError` for a circuit or a part that is not there.
     """
     made = _Built({part.name: part for part in parts}, stress)
-    if output.kind == "driven" and stress.sender != 1.0:
-        low, high = output.low_volts * stress.sender, output.high_volts * stress.sender
-        output = replace(output, low_volts=min(low, high), high_volts=max(low, high))
+    output = moved(output, stress.sender)
     if circuit == "stretcher":
         low, high = (min(SWING, max(-SWING, volts)) for volts in (output.low_volts, output.high_volts))
         return GateOutput("driven", low, high, OUT_OHMS)
