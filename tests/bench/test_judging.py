@@ -106,6 +106,11 @@ def test_the_tune_knob_takes_a_constant_out():
     assert fit.verdict == "fits"
     assert [(one.code, one.severity) for one in fit.findings] == [("transposition", "note"), ("offset", "note")]
     assert "tune knob" in fit.findings[0].text
+    # The chain has the knob where the verdict took it to be: 700 + 140 ct flat otherwise.
+    tuned = bench(low, with_(TAKES, tune_semitones=12.0))
+    chain = link_chain(tuned, tuned.links[0]).chain
+    assert chain.error_cents(np.arange(36.0, 85.0)) == pytest.approx(0.0, abs=1e-9)
+    assert chain.transfers[-1].label == "sounds, tuned +840.0 ct"
     assert judged(bench(low, with_(TAKES, tune_semitones=7.0))).verdict == "needs-circuit"
     # Half of what loading takes is on either side of the middle once tune is set.
     loaded = bench(with_(SENDS, ohms=1000), with_(TAKES, tune_semitones=2.0), tolerance="24")

@@ -19,6 +19,7 @@ from dynamis.electrics.net import Net, Terminal
 from dynamis.electrics.stage import Stage
 from dynamis.errors import InputError
 from dynamis.pitch.laws import Law, parse_law
+from dynamis.pitch.tolerance import parse_tolerance
 from dynamis.pitch.tuning import Tuning
 from dynamis.transfer.chain import Chain, Transfer
 from dynamis.transfer.law import Oscillator, PitchSource, WantedPitch
@@ -40,6 +41,8 @@ class Driven(Transfer, Protocol):
 
 
 Head = ConstantsHead | TableHead
+# A tune knob that is not turned further is not told.
+_LEAST_TUNED = 0.05
 
 
 @dataclass(frozen=True)
@@ -157,6 +160,10 @@ def link_chain(bench: Bench, link: Link, head: HeadRecord = HeadRecord(), sink: 
             Oscillator(f"{source}.ideal", parse_law(bench.port(link.output).law or ""), tuning, "would sound")
         )
         return LinkChain(Chain(tuple(transfers), WantedPitch(tuning=tuning)), true=true)
+    rivals = rivals_of(bench, link)
+    if rivals:
+        names = " and ".join(bench.label(one.output) for one in (link, *rivals))
+        return LinkChain(None, f"Cannot tell what {bench.label(sink)} gets: {names} drive one node. Part one of them.")
     try:
         net = link_net(bench, link)
     except InputError as error:
@@ -167,8 +174,37 @@ def link_chain(bench: Bench, link: Link, head: HeadRecord = HeadRecord(), sink: 
     heard = heard_by(f"{sink.gear}.{sink.port}", bench.port(sink), tuning)
     if heard is None:
         return LinkChain(None, f"{bench.label(sink)} has no pitch law yet; give it one.")
-    transfers.append(heard)
-    return LinkChain(Chain(tuple(transfers), WantedPitch(tuning=tuning)), true=true)
+    chain = Chain((*transfers, heard), WantedPitch(tuning=tuning))
+    return LinkChain(_tuned(chain, true, link, bench.port(sink).tune_semitones), true=true)
+
+
+def _tuned(chain: Chain, true: World, link: Link, semitones: float) -> Chain:
+    """The chain with the tune knob of its voice where it is best for the notes used, as the verdict takes it."""
+    notes, heard = whole_notes(link), chain.transfers[-1]
+    if semitones <= 0 or not notes.size or not isinstance(heard, Oscillator):
+        return chain
+    with np.errstate(all="ignore"):
+        off = chain.error_cents(notes, true)
+    cents = -tuned_out(off, parse_tolerance(link.tolerance).cents_at(notes), semitones)
+    if abs(cents) < _LEAST_TUNED:
+        return chain
+    label = f"{heard.label}, tuned {cents:+.1f} ct".replace("-", "−")
+    tuned = replace(heard, tuned_octaves=cents / 1200.0, label=label)
+    return replace(chain, transfers=(*chain.transfers[:-1], tuned))
+
+
+def whole_notes(link: Link) -> FloatArray:
+    """The whole notes that a link is used for."""
+    return np.arange(np.ceil(link.low_note), np.floor(link.high_note) + 1e-9)
+
+
+def tuned_out(cents: FloatArray, allowed: FloatArray, semitones: float) -> float:
+    """What a tune knob that reaches `semitones` either way takes out, so that the worst note is as good as can be."""
+    judged = np.isfinite(cents - allowed)
+    if semitones <= 0 or not np.any(judged):
+        return 0.0
+    high, low = np.max((cents - allowed)[judged]), np.min((cents + allowed)[judged])
+    return float(np.clip((high + low) / 2.0, -100.0 * semitones, 100.0 * semitones))
 
 
 def _as_measured(converter: DacTransfer, head: HeadRecord, made: Head) -> tuple[DacTransfer, World]:

@@ -49,7 +49,7 @@ class Oscillator:
     """Volts at the input -> octaves (log2 of hertz): a pitch law with its errors.
 
     scale_limit : data-sheet limit of the scale, a fraction.  offset_limit_volts : of the offset at the input.
-    scale_per_kelvin : drift of the scale, a fraction per kelvin.
+    scale_per_kelvin : drift of the scale, a fraction per kelvin.  tuned_octaves : what its tune knob adds.
     """
 
     id: str
@@ -59,6 +59,7 @@ class Oscillator:
     scale_limit: float = 0.0
     offset_limit_volts: float = 0.0
     scale_per_kelvin: float = 0.0
+    tuned_octaves: float = 0.0
     believes: bool = False
 
     @property
@@ -84,7 +85,7 @@ class Oscillator:
         return Parameter(key, "Tune of the oscillator", "V", 0.0, self.offset_limit_volts, False, "uniform", key)
 
     def _reference_octaves(self) -> float:
-        return float(np.log2(self.tuning.hertz(self.law.reference_note)))
+        return float(np.log2(self.tuning.hertz(self.law.reference_note))) + self.tuned_octaves
 
     def forward(self, x: ArrayLike, world: World) -> FloatArray:
         volts = np.asarray(x, float) + self._offset.value(world)

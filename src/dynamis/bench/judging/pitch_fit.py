@@ -12,6 +12,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from dynamis.bench.chains import tuned_out, whole_notes
 from dynamis.bench.document import Bench, Link
 from dynamis.bench.judging.pitch_causes import Causes, PitchErrors
 from dynamis.bench.judging.pitch_sides import Receiver, Sender, SideCache
@@ -43,7 +44,7 @@ def judge_pitch(
     if port.role != "pitch" and receiver is not None:
         port = as_pitch(bench, link, receiver.heard.law)
     unknown = _unknown(bench, link, sink, port, receiver)
-    notes = np.arange(np.ceil(link.low_note), np.floor(link.high_note) + 1e-9)
+    notes = whole_notes(link)
     if notes.size == 0:
         unknown.append(cannot_tell("No whole note is used; give the lowest and the highest note."))
     if unknown or receiver is None:
@@ -56,7 +57,7 @@ def judge_pitch(
 
 def reached_notes(bench: Bench, link: Link, sink: PortRef) -> tuple[FloatArray, NDArray[np.bool_]]:
     """The notes used, and which of them are reached and not below the volts where the input falls silent."""
-    notes = np.arange(np.ceil(link.low_note), np.floor(link.high_note) + 1e-9)
+    notes = whole_notes(link)
     sides, port = SideCache(), bench.port(link.output)
     receiver = sides.receiver(bench, sink)
     if port.role != "pitch" and receiver is not None:
@@ -117,7 +118,7 @@ def pitch_errors(
         )
         limits = limits + 1200.0 * scale
     allowed = _allowed(tolerance, float(sender.notes[0]), sender.notes.size)
-    tuned = _tuned(nominal, allowed, receiver.port.tune_semitones)
+    tuned = tuned_out(nominal, allowed, receiver.port.tune_semitones)
     released = None
     if sender.released is not None:
         left, rests = loaded(sender.released_ohms, [(port.ohms or 1.0, port.rest_volts) for port in inputs])
@@ -162,15 +163,6 @@ def _unknown(bench: Bench, link: Link, sink: PortRef, port: Port, receiver: Rece
             how = "an open and a loaded reading give it" if ref == link.output else "a series resistor gives it"
             found.append(cannot_tell(f"Cannot tell until you measure the resistance of {bench.label(ref)}: {how}."))
     return found
-
-
-def _tuned(cents: FloatArray, allowed: FloatArray, semitones: float) -> float:
-    """What the tune knob takes out, so that the worst note is as good as can be; cents."""
-    judged = np.isfinite(cents - allowed)
-    if semitones <= 0 or not np.any(judged):
-        return 0.0
-    high, low = np.max((cents - allowed)[judged]), np.min((cents + allowed)[judged])
-    return float(np.clip((high + low) / 2.0, -100.0 * semitones, 100.0 * semitones))
 
 
 def _verdict(errors: PitchErrors, adopted: AdoptionRecord | None, style: Style) -> list[Finding]:
