@@ -32,6 +32,8 @@ from dynamis.bench.ports import (
     SwingRecord,
     VoltSpan,
 )
+from dynamis.converter.dac import Dac
+from dynamis.converter.transfers import DacTransfer
 from dynamis.demo import lantern
 from dynamis.electrics.finding import CODES
 from dynamis.electrics.stage import Stage
@@ -200,6 +202,43 @@ def test_a_bench_of_unknowns_tells_what_to_measure():
         fit = judge_pair(bench(sends, takes), bench(sends, takes).links[0], IN)
         assert fit.verdict == "cannot-tell"
         assert "measure" in " ".join(one.text for one in fit.findings)
+
+
+def test_two_pull_ups_on_one_contact_tell_what_each_side_gets():
+    """5 V behind 10 kohm and 12 V behind 22 kohm: open (5/10 + 12/22) / (1/10 + 1/22) V, the rest by Ohm's law."""
+    five = with_(GATE_IN, ohms=10e3, gate=GateRecord("shorting", None, None, 0.8, 2.0, 5.0))
+    twelve = with_(five, id="in2", ohms=22e3, gate=with_(five.gate, pullup_volts=12.0))
+    one = bench(CONTACT, five, twelve, link={"inputs": (IN, PortRef("voice", "in2"))})
+    open_volts = (5 / 10 + 12 / 22) / (1 / 10 + 1 / 22)
+    for fit, pulled, ohms in zip(judge_link(one, one.links[0]), (5.0, 12.0), (10e3, 22e3), strict=True):
+        found = next(one for one in fit.findings if one.code == "outputs-contending")
+        assert (found.severity, found.value) == ("note", pytest.approx(open_volts))
+        assert f"{abs(open_volts - pulled):.2f} V" in found.text.replace("\u00a0", " ")
+        assert f"{1e6 * abs(open_volts - pulled) / ohms:.2g}"[:2] in found.text
+
+
+@pytest.mark.parametrize(("corner", "takes", "verdict"), [
+    # Headphones that hold a tone down to 20 Hz: a pulse of 5 ms sinks to exp(-2π·20·0.005) = 53 %, a note of 4 s to nothing.
+    (20.0, TRIGGER_IN, "fits"), (20.0, GATE_IN, "needs-circuit"), (150.0, TRIGGER_IN, "needs-circuit"),
+])  # fmt: skip
+def test_a_trigger_from_headphones_is_judged_by_its_pulse(corner, takes, verdict):
+    one = bench(audio(coupling="ac", corner_hertz=corner, full_scale_volts=5.0), with_(takes, id="in"))
+    fit = judge_link(one, one.links[0])[0]
+    assert fit.verdict == verdict, fit.findings
+    assert any(found.code == "ac-droop" for found in fit.findings) == (verdict != "fits")
+
+
+def test_a_converter_on_its_supply_is_told_with_its_limit_and_without_a_buffer():
+    """±5 % of a supply are 0.05 V at 1 V over the octave from 0 V: 1200·log2 has nothing to do with it, 60 ct."""
+    dac = DacTransfer("d", Dac(12, 0.0, 5.0), reference_limit=0.05, reference_is_supply=True).stored()
+    one = bench(
+        with_(PITCH_OUT, law="voct:scale=1,note=36,volts=0", ohms=1000.0, transfers=(dac,)),
+        with_(PITCH_IN, law="voct:scale=1,note=36,volts=0"),
+    )
+    fit = judge_link(one, one.links[0])[0]
+    text = next(found.text for found in fit.findings if found.code in ("error", "error-at-limits"))
+    assert "more with parts at their limits" in text
+    assert "237" in text  # 5 % of 4 octaves, less what loading leaves: 240 ct · 100/101
 
 
 def test_a_normalled_jack_tells_where_it_stood():

@@ -131,7 +131,7 @@ def test_an_envelope_among_the_gear_at_hand_is_a_workaround():
     # (3.5 + 0.4 V) of 8 V behind 470 ohm into 47 kohm; the tail: 30 ms / ln 100 * ln(3.9 / 1.0).
     sustain, tail = 3.9 / (8.0 / 1.01), 0.03 / math.log(100.0) * math.log(3.9)
     assert f"a sustain of {100 * sustain:.0f} % on" in remedy.text
-    assert f"adds {1000 * tail:.4g} ms" in remedy.text
+    assert f"adds {1000 * tail:.3g} ms" in remedy.text
     after = remedy.deed(demo).bench
     assert drum in after.link_from(remedy.by).inputs
     assert after.links_into(drum) == (after.link_from(remedy.by),)

@@ -157,5 +157,5 @@ def _print(proposals: Proposals, wish: Wish, drawn: Spread, after: Later) -> Non
         if when == "Before trimming" or chosen.trims:
             click.echo(f"{when}: {100 * side.within:.1f} % within {plain(wish.tolerance_cents)} ct, 95 % within "
                        f"{style.cents(side.p95)} ct, at worst {style.cents(side.worst)} ct.")  # fmt: skip
-    click.echo(f"Later, 10 °C warmer and with another load: 95 % within {style.cents(after.p95)} ct, at worst "
+    click.echo(f"Later, 10 °C warmer and with another load: 95 % within {style.size_of_cents(after.p95)} ct, at worst "
                f"{style.cents(after.worst)} ct; {after.decides or 'nothing'} decides.")  # fmt: skip

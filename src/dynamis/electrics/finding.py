@@ -19,7 +19,7 @@ VERDICT_WORDS: Final[dict[FitVerdict, str]] = {
 # By code: what it means.  `docs/findings.md` says the same to people; a test holds the two together.
 CODES: Final[dict[str, str]] = {
     "unknown-value": "a value that the verdict hangs on is not known yet",
-    "roles-differ": "the output and the input are of different roles",
+    "roles-differ": "the output was made for another role than the input, or the two can never meet",
     "error": "the worst note is further off than is allowed, with nominal parts",
     "error-at-limits": "with nominal parts all notes are within tolerance, with parts at their limits not",
     "law-mismatch": "one side is V/oct, the other Hz/V",
@@ -59,7 +59,7 @@ CODES: Final[dict[str, str]] = {
     "swing-cut": "the signal swings further than the input acts",
     "swing-short": "the signal moves only part of what the input could be moved",
     "pot-loaded": "a potentiometer is loaded into a curve, and loses range",
-    "outputs-contending": "two outputs drive one node",
+    "outputs-contending": "two outputs drive one node, or two pull-ups of different volts meet on one contact",
     "supply-pole": "a supply on a pole of one jack meets something else than a supply",
     "second-signal-lost": "a second signal on a ring is lost, or shorted, by the lead",
     "no-common-return": "two powered things are joined without a common return",

@@ -8,6 +8,8 @@ from dataclasses import dataclass
 
 MINUS = "−"
 
+_FIGURES = {"s": 3, "A": 2}
+
 
 @dataclass(frozen=True)
 class Style:
@@ -42,6 +44,10 @@ class Style:
         """Cents to 0.1, as a number without its unit."""
         return self.number(value, 1, sign=sign)
 
+    def size_of_cents(self, value: float) -> str:
+        """A size in cents to 0.1; what is not nought is not told as such."""
+        return f"< {self.number(0.1, 1)}" if 1e-9 < abs(value) < 0.05 else self.cents(value)
+
     def plus_minus(self, value: float, expanded: float, unit: str, *, sign: bool = False) -> str:
         """`−4.36 ± 0.46 ct`: both to two significant digits of the uncertainty (GUM 7.2.6)."""
         decimals = digits_for(expanded)
@@ -66,15 +72,20 @@ class Style:
         return f"{self.number(value, decimals)} Hz"
 
     def engineering(self, value: float | None, unit: str) -> str:
-        """`100 kΩ`, `2.2 MΩ`: up to four figures with an SI prefix."""
+        """`100 kΩ`, `2.2 MΩ`: up to four figures with an SI prefix; of seconds three and of amperes two, since what
+        they follow from is known no better."""
         if value is None or not math.isfinite(value):
             return f"– {unit}"
+        value = float(f"{value:.{_FIGURES.get(unit, 4)}g}")
         power = 0 if value == 0 else min(4, max(-4, math.floor(math.log10(abs(value)) / 3 + 1e-12)))
         text = f"{value / 1000.0**power:.4g}".replace("-", MINUS)
         text = text.replace(".", ",") if self.decimal_comma else text
         return f"{text} {'pnµm kMGT'[power + 4].strip()}{unit}"
 
     def percent(self, value: float, decimals: int = 2, *, sign: bool = False) -> str:
+        least = 0.5 * 10.0**-decimals
+        if 0 < abs(value) < least and abs(value) > 1e-9:  # something, and not nought
+            return f"< {self.number(2.0 * least, decimals)} %"
         return f"{self.number(value, decimals, sign=sign)} %"
 
 

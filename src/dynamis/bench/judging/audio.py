@@ -59,8 +59,13 @@ def unknown_of(bench: Bench, ref: PortRef, link: Link | None = None) -> list[Fin
     return found
 
 
-def coupling(bench: Bench, link: Link, held_volts: float, least_volts: float, style: Style) -> list[Finding]:
-    """An AC-coupled output lets a held voltage sink: when `held_volts` has come down to `least_volts`."""
+def coupling(
+    bench: Bench, link: Link, held_volts: float, least_volts: float, style: Style, pulse_seconds: float | None = None
+) -> list[Finding]:
+    """An AC-coupled output lets a held voltage sink: when `held_volts` has come down to `least_volts`.
+
+    pulse_seconds : how long it is held; None for the longest note of the link.
+    """
     port = bench.port(link.output)
     if port.audio is None or port.audio.coupling != "ac":
         return []
@@ -69,14 +74,16 @@ def coupling(bench: Bench, link: Link, held_volts: float, least_volts: float, st
         return [
             cannot_tell(f"{name} is AC-coupled: measure its corner, by playing a step and timing its fall to 37 %.")
         ]
-    left = float(droop_left(link.longest_seconds, corner))
+    seconds = link.longest_seconds if pulse_seconds is None else pulse_seconds
+    left = float(droop_left(seconds, corner))
     if held_volts * left >= least_volts or held_volts <= 0:
         return []
     lasts = seconds_until(max(least_volts, 1e-9) / held_volts, corner) if least_volts < held_volts else 0.0
+    what, cure = ("a held voltage", "Take") if pulse_seconds is None else ("a pulse", "Send shorter ones, or take")
     text = (
-        f"{name} is AC-coupled, corner {style.number(corner, 1)} Hz: a held voltage sinks to "
-        f"{style.percent(100.0 * left)} in {style.number(link.longest_seconds, 1)} s and is too low after "
-        f"{style.engineering(lasts, 's')}. Take an output that is DC-coupled."
+        f"{name} is AC-coupled, corner {style.number(corner, 1)} Hz: {what} sinks to {style.percent(100.0 * left)} in "
+        f"{style.engineering(seconds, 's')} and is too low after {style.engineering(lasts, 's')}. {cure} an output "
+        "that is DC-coupled."
     )
     return [Finding("ac-droop", "fault", text, lasts, "s")]
 

@@ -12,7 +12,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from dynamis.bench.chains import tuned_out, whole_notes
+from dynamis.bench.chains import converter_of, tuned_out, whole_notes
 from dynamis.bench.document import Bench, Link
 from dynamis.bench.judging.pitch_causes import Causes, PitchErrors
 from dynamis.bench.judging.pitch_sides import Receiver, Sender, SideCache
@@ -27,6 +27,7 @@ from dynamis.pitch.notes import note_label
 from dynamis.pitch.tolerance import parse_tolerance
 
 FloatArray = NDArray[np.float64]
+_TOLD_CENTS = 0.05
 
 
 def judge_pitch(
@@ -77,7 +78,7 @@ def judge_sides(
     """As `judge_pitch`, of a sender with these inputs (the receiver's among them) on its output."""
     errors = pitch_errors(sender, receiver, inputs, tolerance, adopted)
     causes = Causes(sender, receiver, len(inputs), errors, style)
-    verdict = _verdict(errors, adopted, style)
+    verdict = _verdict(errors, adopted, style, on_supply(sender.port))
     k = errors.worst(np.abs(errors.left) + errors.limits)
     decides = verdict[0].value if verdict else None if k is None else float(np.abs(errors.left[k]) + errors.limits[k])
     return [*verdict, *causes.findings()], decides
@@ -165,18 +166,30 @@ def _unknown(bench: Bench, link: Link, sink: PortRef, port: Port, receiver: Rece
     return found
 
 
-def _verdict(errors: PitchErrors, adopted: AdoptionRecord | None, style: Style) -> list[Finding]:
+def on_supply(port: Port) -> bool:
+    """Whether a port's converter has no reference but its supply."""
+    stored = converter_of(port)
+    return stored is not None and bool(stored.values.get("reference_is_supply"))
+
+
+def _verdict(errors: PitchErrors, adopted: AdoptionRecord | None, style: Style, on_supply: bool) -> list[Finding]:
     k = errors.worst(np.abs(errors.left))
     if k is not None and not abs(errors.left[k]) <= errors.allowed[k] + 1e-9:
         off, note = float(errors.left[k]), note_label(errors.notes[k], style)
-        allowed = style.cents(errors.allowed[k])
-        text = f"Note {note} would sound {style.cents(off, sign=True)} ct off; {allowed} are allowed."
+        allowed, more = style.cents(errors.allowed[k]), float(errors.limits[k])
+        besides = f", and up to {style.cents(more)} ct more with parts at their limits" if more >= _TOLD_CENTS else ""
+        text = f"Note {note} would sound {style.cents(off, sign=True)} ct off{besides}; {allowed} are allowed."
         return [Finding("error", "fault", text, off, "ct")]
     k = errors.worst(np.abs(errors.left) + errors.limits)
     if k is None or abs(errors.left[k]) + errors.limits[k] <= errors.allowed[k] + 1e-9:
         return []
     total, note = float(abs(errors.left[k]) + errors.limits[k]), note_label(errors.notes[k], style)
     what = "calibrate this unit" if adopted is None else "prove it with a better meter, or tighten the other parts"
+    if on_supply and adopted is None:
+        what = (
+            "its supply is its reference, so a calibration holds only for the supply as it stands then; give it a "
+            "reference of its own"
+        )
     text = (
         f"With parts at their limits note {note} may be {style.cents(total)} ct off; {style.cents(errors.allowed[k])} "
         f"are allowed: {what}."

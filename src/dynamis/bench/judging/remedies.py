@@ -28,7 +28,7 @@ from dynamis.bench.judging.beside import spoiled
 from dynamis.bench.judging.other_law import other_law
 from dynamis.bench.judging.pairs import PairFit, judge_pair, trial_link
 from dynamis.bench.judging.patch import missing_gate, missing_reset, missing_trigger
-from dynamis.bench.judging.pitch_fit import reached_notes
+from dynamis.bench.judging.pitch_fit import on_supply, reached_notes
 from dynamis.bench.judging.remedy import Deed, Remedy, changed_link
 from dynamis.bench.judging.swings import Swing, loaded_pots, swing_at
 from dynamis.bench.judging.switching import fitting_circuit, signals_differ
@@ -110,7 +110,9 @@ def _proposed(bench: Bench, link: Link, fit: PairFit, codes: set[str], style: St
 def _pitch(bench: Bench, link: Link, sink: PortRef, codes: set[str], style: Style) -> Iterator[Remedy]:
     output, receiver = bench.port(link.output), bench.port(sink)
     heard = heard_by("heard", receiver, tuning_of(bench))
-    if codes & {"loading"} and codes & {"error", "error-at-limits"} and not link.between:
+    # What a supply as reference does to the pitch no buffer mends.
+    asked = {"error"} if on_supply(output) else {"error", "error-at-limits"}
+    if codes & {"loading"} and codes & asked and not link.between:
         kind = OP_AMPS["precision"]
         text = (
             f"A {kind.title} as follower, at most {style.engineering(kind.offset_limit_volts, 'V')} off, takes next to "
@@ -133,6 +135,8 @@ def _pitch(bench: Bench, link: Link, sink: PortRef, codes: set[str], style: Styl
             "them so: "
             "unplugging one retunes the others."
         )
+        if on_supply(output):
+            text += " Its supply is its reference: the correction holds for the supply as it stands while you measure."
         yield Remedy("calibrate", "Calibrate loaded", text)
 
 

@@ -24,21 +24,27 @@ _HOW: Final = {
 }  # fmt: skip
 
 
+# What an input of triggers or clocks takes that nobody has measured; common practice, no source.
+_USUAL_PULSE: Final = 0.005
+
+
 def judge_switching(bench: Bench, link: Link, sink: PortRef, style: Style) -> tuple[list[Finding], float | None]:
     """Findings of one input of a gate, trigger or clock link, and the smaller of its two margins in volts."""
     met = meeting(bench, link, sink, style)
     if isinstance(met, list):
         return met, None
-    port, gate = bench.port(sink), bench.port(sink).gate or GateRecord("positive")
+    gate = bench.port(sink).gate or GateRecord("positive")
     findings = [
         *met.findings,
+        *_pull_ups(bench, link, sink, met.high_volts, style),
         *_lengths(bench, link, sink),
         *_edges(bench, link, sink),
         *_signals(bench, link, sink),
         *_rates(bench, link, sink, style),
     ]
-    if port.role != "clock":
-        findings += coupling(bench, link, met.high_volts, gate.off_volts or 0.0, style)
+    pulse = _acting_seconds(bench, link, sink)
+    least = (gate.off_volts or 0.0) if pulse is None else (gate.on_volts or 0.0)
+    findings += coupling(bench, link, met.high_volts, least, style, pulse)
     return findings, min(met.on_margin, met.off_margin)
 
 
@@ -101,6 +107,34 @@ def pulse_seconds(bench: Bench, link: Link) -> float | None:
     lengths = [stage.seconds for stage in link.gate_stages if stage.seconds is not None]
     gate = bench.port(link.output).gate
     return lengths[-1] if lengths else None if gate is None else gate.seconds
+
+
+def _acting_seconds(bench: Bench, link: Link, sink: PortRef) -> float | None:
+    """How long a pulse has to last to act; None at an input that is held for as long as a key is."""
+    port, sent = bench.port(sink), pulse_seconds(bench, link)
+    gate = port.gate or GateRecord("positive")
+    if port.role == "gate" and sent is None and not gate.edge:
+        return None
+    return gate.min_seconds or (_USUAL_PULSE if sent is None else sent)
+
+
+def _pull_ups(bench: Bench, link: Link, sink: PortRef, open_volts: float, style: Style) -> list[Finding]:
+    """Pull-ups of different volts on one contact: what this input gets while it is open."""
+    made, _ = sent_as(bench, link)
+    pulled = {bench.port(one).rest_volts for one in link.inputs if bench.port(one).pulls_up}
+    port = bench.port(sink)
+    if made is None or made.kind != "switch" or len(pulled) < 2 or not port.pulls_up or port.ohms is None:
+        return []
+    more = open_volts - port.rest_volts
+    volts = " and ".join(style.volts(one, 1) for one in sorted(pulled))
+    way, amperes = ("more", "into") if more > 0 else ("less", "out of")
+    text = (
+        f"Pull-ups of {volts} meet on one contact: while it is open {bench.label(sink)} gets "
+        f"{style.volts(open_volts, 2)}, {style.volts(abs(more), 2)} {way} than its own gives, and "
+        f"{style.engineering(abs(more) / port.ohms, 'A')} flow {amperes} it. A diode at each input, its cathode to the "
+        "contact, parts them."
+    )
+    return [Finding("outputs-contending", "note", text, open_volts, "V")]
 
 
 def _lengths(bench: Bench, link: Link, sink: PortRef) -> list[Finding]:

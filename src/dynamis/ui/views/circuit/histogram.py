@@ -43,7 +43,7 @@ class Histogram(Drawn):
             style, side = self.number_style, shown.spread.after
             self.setAccessibleDescription(
                 f"{style.percent(100 * shown.spread.before.within, 1)} within before trimming, "
-                f"{style.percent(100 * side.within, 1)} after, 95 % within {style.cents(side.p95)} cents"
+                f"{style.percent(100 * side.within, 1)} after, 95 % within {style.size_of_cents(side.p95)} cents"
             )
         self.update()
 

@@ -105,7 +105,7 @@ def later_words(made: Proposal, style: Style) -> str:
     names = {"load": "the load", "supply": "the rail", "VR1": "the reference VR1"}
     decides = f"; {names.get(later.decides, later.decides)} decides, {style.cents(later.cents)} ct at its limit"
     return (
-        f"Later, 10 °C warmer, with the load ± {load}{moved}: 95 % within {style.cents(later.p95)} ct, the worst "
+        f"Later, 10 °C warmer, with the load ± {load}{moved}: 95 % within {style.size_of_cents(later.p95)} ct, the worst "
         f"{style.cents(later.worst)}{decides if later.decides else ''}."
     )
 
@@ -115,7 +115,7 @@ def spread_words(drawn: Spread, compared: Laid | None, name: str, style: Style) 
     allowed = style.number(drawn.before.tolerance_cents, 1)
     told = [
         f"Of {drawn.samples} circuits {_yield(drawn.before, style)} are within ± {allowed} ct as "
-        f"built; 95 % within {style.cents(drawn.before.p95)} ct."
+        f"built; 95 % within {style.size_of_cents(drawn.before.p95)} ct."
     ]
     if drawn.after is not drawn.before:
         told.append(f"Trimmed at 25 °C, {_yield(drawn.after, style)} are; 95 % are within "
