@@ -105,8 +105,8 @@ def later_words(made: Proposal, style: Style) -> str:
     names = {"load": "the load", "supply": "the rail", "VR1": "the reference VR1"}
     decides = f"; {names.get(later.decides, later.decides)} decides, {style.cents(later.cents)} ct at its limit"
     return (
-        f"Later, 10 °C warmer, with the load ± {load}{moved}: 95 % within {style.size_of_cents(later.p95)} ct, the worst "
-        f"{style.cents(later.worst)}{decides if later.decides else ''}."
+        f"Later, 10 °C warmer, with the load ± {load}{moved}: 95 % within {style.size_of_cents(later.p95)} ct, the "
+        f"worst {style.cents(later.worst)}{decides if later.decides else ''}."
     )
 
 
