@@ -16,7 +16,7 @@ from dynamis.bench.judging.pairs import trial_link
 from dynamis.bench.judging.remedies import remedies_for
 from dynamis.bench.levels import envelope_of, levels_of, pulse_of
 from dynamis.bench.ports import SWITCHING, PortRef
-from dynamis.bench.records import AdoptionRecord, HeadRecord, MeterRecord, ReadingRecord, RunRecord, in_force
+from dynamis.bench.records import AdoptionRecord, HeadRecord, InstrumentRecord, ReadingRecord, RunRecord, in_force
 from dynamis.bench.wiring import wiring_card
 from dynamis.calibration.causes.words import shape_sentences
 from dynamis.calibration.words import correction_detail, correction_leaves, proof_sentences
@@ -24,7 +24,7 @@ from dynamis.errors import InputError
 from dynamis.notation.style import Style
 
 STYLE = Style()
-METER = MeterRecord("m", "Bench meter", "20 V", 0.05, 3, 0.001, 20.0)
+METER = InstrumentRecord("m", "Bench meter", "20 V", 0.05, 3, 0.001, 20.0)
 
 
 def everything(bench: Bench, seed: int, most_pairs: int = 6) -> None:

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from dynamis.bench.analysis import analyse, codes_of, head_of
 from dynamis.bench.chains import make_dac
 from dynamis.bench.measured_linearity import linearity_words, measured_linearity
-from dynamis.bench.records import HeadRecord, ReadingRecord, RunRecord
+from dynamis.bench.records import HeadRecord, InstrumentRecord, ReadingRecord, RunRecord
 from dynamis.calibration.causes.words import shape_sentences
 from dynamis.calibration.words import correction_detail
 from dynamis.demo.lantern import BENCH_METER, BOARD_DAC, BOARD_LAW, bench
@@ -78,6 +78,15 @@ def test_a_tuners_cents_are_hertz_of_their_notes():
     )
     assert judged.verdict == "not-within"
     assert judged.proof is None
+    # Of an instrument that nobody knows nothing is proved; of one good to 0.5 ct what lies 0.6 ct inside is.
+    near = rows((36, -3.0), (60, 0.5), (96, 4.0), run=run)
+    assert analyse(run, near).verdict == "cannot-tell"
+    for cents, verdict in ((0.5, "within"), (3.0, "cannot-tell")):
+        tuner = InstrumentRecord("t", "Stage tuner", kind="tuner", cents=cents, resolution_cents=0.1)
+        told = analyse(msgspec.structs.replace(run, meter=tuner), near)
+        assert told.verdict == verdict
+        assert told.expanded_cents == pytest.approx(2 * np.sqrt(cents**2 / 3 + 0.01 / 12))
+    assert analyse(msgspec.structs.replace(run, meter=BENCH_METER), near).meter is None  # it reads no cents
 
 
 def test_a_reading_that_was_read_twice_counts_twice():

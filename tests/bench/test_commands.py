@@ -9,7 +9,7 @@ from dynamis.bench import commands
 from dynamis.bench.advice import belongs_sentence, plugging_sentence
 from dynamis.bench.document import Bench, Gear
 from dynamis.bench.ports import Port, PortRef
-from dynamis.bench.records import AdoptionRecord, HeadRecord, MeterRecord
+from dynamis.bench.records import AdoptionRecord, HeadRecord, InstrumentRecord
 from dynamis.demo.lantern import CHANNEL_A, bench
 from dynamis.errors import InputError
 from dynamis.notation.style import Style
@@ -24,7 +24,10 @@ VOICE_1 = PortRef("gallery-voice", "pitch-1")
         (lambda b: commands.add_gear(b, Gear("new", "New board")), "add New board"),
         (lambda b: commands.set_a4(b, 442.0), "A4 to 442 Hz"),
         (lambda b: commands.add_unit(b, "workshop-board", "04"), "add unit 04 of Workshop board"),
-        (lambda b: commands.add_meter(b, MeterRecord("m", "Meter", "2 V", 1, 1, 0.001)), "add the meter Meter, 2 V"),
+        (
+            lambda b: commands.add_meter(b, InstrumentRecord("m", "Meter", "2 V", 1, 1, 0.001)),
+            "add the meter Meter, 2 V",
+        ),
         (
             lambda b: commands.add_meter(b, msgspec.structs.replace(b.meters[0], percent=0.02)),
             "change the meter Bench meter, 10 V",

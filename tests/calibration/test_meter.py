@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 import pytest
 
+from dynamis.calibration.frequency import parse_frequency_words
 from dynamis.calibration.meter import (
     MeterRange,
     parse_meter_option,
@@ -100,6 +103,31 @@ def test_a_specification_gives_the_uncertainty_of_the_guide_s_voltmeter():
     assert added == pytest.approx(8.7e-6, abs=0.05e-6)
     assert np.hypot(added, 12e-6) == pytest.approx(15e-6, abs=0.5e-6)
     assert 0.85 * added < float(spec.standard_volts(0.928571)) < added
+
+
+@pytest.mark.parametrize(("text", "hertz_step", "cents_step", "at", "expanded", "words"), [
+    # GUM 4.3.7: limits a and half steps over √3: 2·√(0.5²/3 + 0.1²/12); 1200/ln 2·(10⁻⁶ + 0.01/440) and its step.
+    ("± 0.5 ct", 0.0, 0.1, 440.0, 2 * math.sqrt(0.25 / 3 + 0.01 / 12), "0.5 ct"),
+    ("1 ppm + 1 digit", 0.01, 0.0, 440.0, 2 * 1731.234 * math.sqrt((1e-6 + 0.01 / 440) ** 2 / 3 + (0.01 / 440) ** 2 / 12), "1 ppm + 1 count of 10 mHz"),
+    ("0.001 %", 0.001, 0.0, 65.406, 2 * 1731.234 * math.sqrt(1e-10 / 3 + (0.001 / 65.406) ** 2 / 12), "10 ppm"),
+])  # fmt: skip
+def test_a_counter_or_a_tuner_is_worth_what_its_data_sheet_says(text, hertz_step, cents_step, at, expanded, words):
+    made = parse_frequency_words(text, hertz_step, cents_step)
+    assert made.words() == words
+    assert made.expanded_cents(at) == pytest.approx(expanded, rel=1e-6)
+    found = reading_uncertainty([at, 2 * at], [0.0, 0.0], PitchModel(ExponentialLaw(), "hertz"), made)
+    assert found.expanded[0] == pytest.approx(expanded, rel=1e-6)
+    assert found.gain == pytest.approx(0.0)
+    with pytest.raises(InputError, match="in volts"):
+        reading_uncertainty([1.0], [0.0], VOLTS, made)
+
+
+@pytest.mark.parametrize(
+    ("text", "word"), [("", "empty"), ("good", "not understood"), ("3 V", "not understood"), ("-1 ppm", "0 or more")]
+)
+def test_other_words_of_a_counter_are_refused(text, word):
+    with pytest.raises(InputError, match=word):
+        parse_frequency_words(text)
 
 
 def test_a_pocket_meter_cannot_prove_five_cents_and_is_told_what_would():

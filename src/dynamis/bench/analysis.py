@@ -10,11 +10,12 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from dynamis.bench.chains import make_dac, make_head
-from dynamis.bench.records import HeadRecord, MeterRecord, ReadingRecord, RunRecord
+from dynamis.bench.records import HeadRecord, InstrumentRecord, ReadingRecord, RunRecord
 from dynamis.calibration.causes.describe import Shape, describe_shape
 from dynamis.calibration.corrections import Correction, corrections
 from dynamis.calibration.fit import Fit, Readings, fit_readings
-from dynamis.calibration.meter import MeterRange, reading_uncertainty
+from dynamis.calibration.frequency import FrequencyLimits
+from dynamis.calibration.meter import Limits, MeterRange, reading_uncertainty
 from dynamis.calibration.proof import Proof, can_prove
 from dynamis.converter.heads import ConstantsHead, TableHead
 from dynamis.converter.transfers import DacTransfer
@@ -45,7 +46,7 @@ class RunAnalysis:
     model: PitchModel
     tolerance: ToleranceProfile
     converter: DacTransfer | None
-    meter: MeterRange | None
+    meter: Limits | None
     notes: FloatArray
     values: FloatArray
     wanted: FloatArray
@@ -100,11 +101,21 @@ class RunAnalysis:
         return next((one for one in self.ways if one.kind == kind), None)
 
 
-def meter_range(record: MeterRecord | None) -> MeterRange | None:
-    if record is None:
-        return None
+def meter_range(record: InstrumentRecord) -> MeterRange:
     return MeterRange(record.percent, record.counts, record.resolution_volts, record.full_scale_volts,
                       record.percent_of_range)  # fmt: skip
+
+
+def limits_of(run: RunRecord) -> Limits | None:
+    """What the run's instrument is worth in the run's quantity; None where nobody said, or it reads another."""
+    made = run.meter
+    if made is None or run.quantity not in made.reads:
+        return None
+    return meter_range(made) if run.quantity == "volts" else frequency_limits(made)
+
+
+def frequency_limits(record: InstrumentRecord) -> FrequencyLimits:
+    return FrequencyLimits(record.ppm, record.counts, record.resolution_hertz, record.cents, record.resolution_cents)
 
 
 def codes_of(run: RunRecord, converter: DacTransfer | None, notes: ArrayLike) -> FloatArray | None:
@@ -161,7 +172,7 @@ def analyse(run: RunRecord, rows: Sequence[ReadingRecord]) -> RunAnalysis:
     """Judge a run by its readings; right with none, with one, and with all voided."""
     model, tolerance = run.model, parse_tolerance(run.tolerance)
     converter = None if run.converter is None else make_dac("converter", run.converter)
-    meter = meter_range(run.meter) if run.quantity == "volts" else None
+    meter = limits_of(run)
     valid = tuple(row for row in rows if not row.voided)
     notes = np.array([row.note for row in valid], float)
     values = as_read(run, model, notes, np.array([row.value for row in valid], float))
@@ -183,7 +194,7 @@ def analyse(run: RunRecord, rows: Sequence[ReadingRecord]) -> RunAnalysis:
     with np.errstate(divide="ignore", over="ignore", invalid="ignore"):
         shape, ways, why = _fitted(run, model, tolerance, converter, meter, readings, codes, seconds_of(valid))
     proof_notes = np.array(sorted({*run.plan, *notes.tolist()}), float)
-    proof = None if meter is None else can_prove(model, tolerance, proof_notes, meter)
+    proof = None if not isinstance(meter, MeterRange) else can_prove(model, tolerance, proof_notes, meter)
     return RunAnalysis(
         run, tuple(rows), valid, model, tolerance, converter, meter, notes, values, model.expected_shown(notes),
         error, uncertainty.expanded, uncertainty.common, uncertainty.independent,
@@ -211,7 +222,7 @@ def seconds_of(rows: Sequence[ReadingRecord]) -> FloatArray | None:
 
 def _fitted(
     run: RunRecord, model: PitchModel, tolerance: ToleranceProfile, converter: DacTransfer | None,
-    meter: MeterRange | None, readings: Readings, codes: FloatArray | None, seconds: FloatArray | None,
+    meter: Limits | None, readings: Readings, codes: FloatArray | None, seconds: FloatArray | None,
 ) -> tuple[Shape | None, tuple[Correction, ...], str]:  # fmt: skip
     if np.unique(readings.notes).size < 2:
         missing = "Two readings" if readings.notes.size == 0 else "A reading of a second note"

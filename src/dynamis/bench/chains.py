@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from dynamis.bench.document import Bench, Link
 from dynamis.bench.ports import Port, PortRef
-from dynamis.bench.records import HeadRecord, MeterRecord
+from dynamis.bench.records import HeadRecord, InstrumentRecord
 from dynamis.bench.tunings import tuning_of
 from dynamis.converter.dac import MOST_BITS_WITH_INL, Dac
 from dynamis.converter.heads import ConstantsHead, TableHead, inl_behind
@@ -268,7 +268,7 @@ def driving(bench: Bench, link: Link) -> Terminal | None:
 METER = "meter"
 
 
-def link_net(bench: Bench, link: Link, meter: MeterRecord | None = None) -> Net | None:
+def link_net(bench: Bench, link: Link, meter: InstrumentRecord | None = None) -> Net | None:
     """The node of a link, other outputs on it included; None while a resistance is not known.
 
     meter : hangs on it too, as the terminal `METER`, while it is plugged.

@@ -11,7 +11,7 @@ import msgspec
 from dynamis.bench.checks import check_gear, check_link, check_port, named
 from dynamis.bench.document import Bench, Gear, Link, Rails, TuningRecord, Unit
 from dynamis.bench.ports import Port, PortRef
-from dynamis.bench.records import MeterRecord
+from dynamis.bench.records import InstrumentRecord
 from dynamis.electrics.gates.candidate import rail_words
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
@@ -70,12 +70,13 @@ def add_unit(bench: Bench, gear_id: str, serial: str) -> Change:
     return Change(f"add unit {serial} of {gear.name}", _with(bench, gear=_put(bench.gear, changed)))
 
 
-def add_meter(bench: Bench, meter: MeterRecord) -> Change:
-    """Add a meter's range, or put a changed one in the place of the one with its id."""
+def add_meter(bench: Bench, meter: InstrumentRecord) -> Change:
+    """Add an instrument, or put a changed one in the place of the one with its id."""
     known = any(one.id == meter.id for one in bench.meters)
     meters = _put(bench.meters, meter) if known else (*bench.meters, meter)
     word = "change" if known else "add"
-    return Change(f"{word} the meter {meter.name}, {meter.range_name}", _with(bench, meters=meters))
+    what = "meter" if meter.kind == "meter" else "instrument"
+    return Change(f"{word} the {what} {meter.label}", _with(bench, meters=meters))
 
 
 def set_link(bench: Bench, link_id: str, **values: Any) -> Change:

@@ -12,7 +12,7 @@ from typing import Any, Literal, TypeVar
 import msgspec
 
 from dynamis.bench.ports import Port, PortRef, Record, Role
-from dynamis.bench.records import MeterRecord
+from dynamis.bench.records import InstrumentRecord
 from dynamis.electrics.part import Part
 from dynamis.errors import InputError
 from dynamis.transfer.registry import StoredTransfer
@@ -116,7 +116,7 @@ class Bench(Record, frozen=True):
     name: str = "Untitled"
     gear: tuple[Gear, ...] = ()
     links: tuple[Link, ...] = ()
-    meters: tuple[MeterRecord, ...] = ()
+    meters: tuple[InstrumentRecord, ...] = ()
     a4_hertz: float = 440.0
     notes: str = ""
     dismissed: tuple[str, ...] = ()
@@ -162,7 +162,7 @@ class Bench(Record, frozen=True):
     def _net(self) -> _Links:
         return _kept(self.links, _links)
 
-    def meter(self, meter_id: str) -> MeterRecord:
+    def meter(self, meter_id: str) -> InstrumentRecord:
         return _one(self.meters, meter_id, "meter")
 
     def label(self, ref: PortRef) -> str:
@@ -170,7 +170,7 @@ class Bench(Record, frozen=True):
         return f"{self.gear_by(ref.gear).name} · {self.port(ref).name}"
 
 
-Item = TypeVar("Item", Gear, Port, Link, MeterRecord, Setting)
+Item = TypeVar("Item", Gear, Port, Link, InstrumentRecord, Setting)
 
 
 def sharing(bench: Bench, other: Bench) -> Bench:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Literal
+from typing import Final, Literal
 
 from dynamis.bench.ports import PortRef, Record, Trimmers
 from dynamis.converter.firmware import BoardCorrection
@@ -16,21 +16,50 @@ Quantity = Literal["volts", "hertz", "cents"]
 Where = Literal["jack", "input", "oscillator"]
 
 
-class MeterRecord(Record, frozen=True):
-    """One range of a meter, entered once in its data sheet's numbers.
+InstrumentKind = Literal["meter", "counter", "tuner", "known-voltage", "sound"]
 
-    input_ohms : what the meter hangs on the jack.
+
+KIND_WORDS: Final[dict[str, str]] = {
+    "meter": "meter", "counter": "counter", "tuner": "tuner", "known-voltage": "known voltage", "sound": "sound",
+}  # fmt: skip
+
+
+class InstrumentRecord(Record, frozen=True):
+    """An instrument, entered once in its data sheet's numbers; of a meter or a known voltage one range.
+
+    name : ranges of one instrument share it.  range_name, percent, counts, resolution_volts, full_scale_volts,
+    percent_of_range : of what reads or gives volts.  input_ohms : what a meter hangs on the jack.
+    ppm, resolution_hertz : of a counter, and of sound by the clock of its samples; `counts` are of the resolution.
+    cents, resolution_cents : of a tuner.  archived : no more offered.
     """
 
     id: str
     name: str
-    range_name: str
-    percent: float
-    counts: float
-    resolution_volts: float
+    range_name: str = ""
+    percent: float = 0.0
+    counts: float = 0.0
+    resolution_volts: float = 0.0
     full_scale_volts: float | None = None
     percent_of_range: float = 0.0
     input_ohms: float = 10e6
+    kind: InstrumentKind = "meter"
+    ppm: float = 0.0
+    resolution_hertz: float = 0.0
+    cents: float = 0.0
+    resolution_cents: float = 0.0
+    archived: bool = False
+
+    @property
+    def reads(self) -> tuple[Quantity, ...]:
+        """What it can be read in."""
+        return {"counter": ("hertz",), "sound": ("hertz", "cents"), "tuner": ("cents", "hertz")}.get(  # type: ignore[return-value]
+            self.kind, ("volts",)
+        )
+
+    @property
+    def label(self) -> str:
+        """Its name, with its range where it has one."""
+        return f"{self.name}, {self.range_name}" if self.range_name else self.name
 
 
 class HeadRecord(Record, frozen=True):
@@ -52,7 +81,8 @@ class RunRecord(Record, frozen=True):
     """One series of readings, with a copy of everything it was taken with.
 
     law, tolerance, a4_hertz : as they stood.  quantity : what is read; cents are a tuner's.
-    meter : the range, None for hertz and cents.  where, plugged : where it was read and what hung on it.
+    meter : the instrument, of a meter the range; None where nobody said.  where, plugged : where it was read and what
+    hung on it.
     head : what turned notes into codes.  converter : the channel's DAC, None where no code is known.
     plan : notes to read, in order.  held_hash : of the correction that the board held, where it was asked.
     meter_identity : the meter in its own words, where it was read by itself.
@@ -67,7 +97,7 @@ class RunRecord(Record, frozen=True):
     law: str
     tolerance: str
     quantity: Quantity = "volts"
-    meter: MeterRecord | None = None
+    meter: InstrumentRecord | None = None
     where: Where = "jack"
     plugged: tuple[PortRef, ...] = ()
     plugged_ohms: tuple[float, ...] = ()

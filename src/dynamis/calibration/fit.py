@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from dynamis.calibration.line import METHODS, Line, Method, fit_line, median, theil_sen
-from dynamis.calibration.meter import MeterRange, ReadingUncertainty, reading_uncertainty
+from dynamis.calibration.meter import Limits, ReadingUncertainty, reading_uncertainty
 from dynamis.errors import InputError
 from dynamis.pitch.model import PitchModel
 from dynamis.pitch.tolerance import ToleranceProfile, Verdict, judge
@@ -74,7 +74,7 @@ class Fit:
 
     model: PitchModel
     method: Method
-    meter: MeterRange | None
+    meter: Limits | None
     readings: Readings
     wanted: FloatArray
     expected: FloatArray
@@ -107,7 +107,7 @@ def fit_readings(
     tolerance: ToleranceProfile,
     *,
     method: Method = "least-squares",
-    meter: MeterRange | None = None,
+    meter: Limits | None = None,
     drop_outliers: bool = False,
     left_out: BoolArray | None = None,
     outliers: BoolArray | None = None,
@@ -163,7 +163,7 @@ def fit_readings(
 
 
 def fit_all(
-    readings: Readings, model: PitchModel, tolerance: ToleranceProfile, meter: MeterRange | None = None
+    readings: Readings, model: PitchModel, tolerance: ToleranceProfile, meter: Limits | None = None
 ) -> dict[Method, Fit]:
     """The three methods side by side; arguments and errors as in `fit_readings`."""
     fits: dict[Method, Fit] = {}
@@ -240,7 +240,7 @@ def _side(notes: FloatArray, cents: FloatArray, expanded: FloatArray, allowed: F
 
 
 def _gain_standard_error(
-    model: PitchModel, method: Method, meter: MeterRange | None, x: FloatArray, y: FloatArray, line: Line
+    model: PitchModel, method: Method, meter: Limits | None, x: FloatArray, y: FloatArray, line: Line
 ) -> float | None:
     """Standard error of the slope, joined with the meter's gain; None where the simple formula does not hold."""
     if method != "least-squares" or model.is_ratio or x.size <= 2:

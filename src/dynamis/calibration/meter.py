@@ -16,6 +16,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from dynamis.calibration.frequency import FrequencyLimits, count_words
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_plain, parse_quantity
 from dynamis.notation.style import Style, plain
@@ -78,9 +79,12 @@ class MeterRange:
         parts = [f"{plain(self.percent)} % of reading"]
         if self.percent_of_range:
             parts.append(f"{plain(self.percent_of_range)} % of range")
-        parts.append(f"{plain(self.counts)} counts of {style.engineering(self.resolution_volts, 'V')}")
+        parts.append(count_words(self.counts, self.resolution_volts, "V", style))
         text = " + ".join(parts)
         return text.replace(".", ",") if style.decimal_comma else text
+
+
+Limits = MeterRange | FrequencyLimits
 
 
 @dataclass(frozen=True, eq=False)
@@ -110,7 +114,7 @@ class ReadingUncertainty:
 
 
 def reading_uncertainty(
-    readings: ArrayLike, own: ArrayLike, model: PitchModel, meter: MeterRange | None
+    readings: ArrayLike, own: ArrayLike, model: PitchModel, meter: Limits | None
 ) -> ReadingUncertainty:
     """Uncertainty of readings in cents.
 
@@ -119,13 +123,21 @@ def reading_uncertainty(
     readings : array (N,), volts or hertz as `model.quantity` says.
     own : array (N,), each reading's own standard uncertainty in the same unit (0: nothing known).
     model : law and quantity.
-    meter : the range they were read on, or None; readings in hertz have none.
+    meter : the range that volts were read on, or the counter or tuner that hertz were; None where nobody knows.
     """
     readings, own = np.asarray(readings, float), np.asarray(own, float)
     cents = model.cents_per_reading_unit(readings)
     if meter is None:
         nothing = np.zeros(readings.shape)
         return ReadingUncertainty(nothing, nothing, cents * own)
+    if isinstance(meter, FrequencyLimits):
+        if model.quantity != "hertz":
+            raise InputError("A counter's limits were given, but the readings are in volts.")
+        return ReadingUncertainty(
+            np.zeros(readings.shape),
+            meter.common_cents(readings),
+            np.hypot(meter.rounding_cents(readings), cents * own),
+        )
     if model.quantity != "volts":
         raise InputError("A voltmeter's limits were given, but the readings are in hertz.")
     return ReadingUncertainty(

@@ -7,7 +7,7 @@ from typing import Final
 
 import numpy as np
 
-from dynamis.calibration.meter import MeterRange
+from dynamis.calibration.meter import Limits, MeterRange
 from dynamis.notation.style import Style
 from dynamis.pitch.model import PitchModel
 
@@ -31,9 +31,9 @@ class Slip:
     off_cents: float
 
 
-def beyond_range(meter: MeterRange | None, volts: float, style: Style = Style()) -> str:
+def beyond_range(meter: Limits | None, volts: float, style: Style = Style()) -> str:
     """A question about a reading that the meter's range cannot show, empty where it can; asked once, never repaired."""
-    if meter is None or meter.full_scale_volts is None or abs(volts) <= meter.full_scale_volts:
+    if not isinstance(meter, MeterRange) or meter.full_scale_volts is None or abs(volts) <= meter.full_scale_volts:
         return ""
     return (
         f"{style.volts(volts)} is more than the {style.volts(meter.full_scale_volts, 1)} that this range shows. Is the "

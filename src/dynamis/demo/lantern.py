@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from dynamis.bench.analysis import analyse, codes_of, head_of
 from dynamis.bench.document import Bench, Gear, Link, Power, Unit
 from dynamis.bench.ports import Port, PortRef
-from dynamis.bench.records import AdoptionRecord, HeadRecord, MeterRecord, RunRecord
+from dynamis.bench.records import AdoptionRecord, HeadRecord, InstrumentRecord, RunRecord
 from dynamis.converter.transfers import DacTransfer
 from dynamis.demo.gear import BOARD_MORE, VOICE_MORE, more_gear, more_links
 from dynamis.demo.hidden import BOARD_DAC, BOARD_LAW, hidden_channel
@@ -29,8 +29,8 @@ from dynamis.transfer.parameter import World
 PROFILE: Final = "36:41=10,42:90=5,91:96=10"
 CHANNEL_A: Final = PortRef("workshop-board", "pitch-a")
 
-BENCH_METER: Final = MeterRecord("bench-meter-10v", "Bench meter", "10 V", 0.015, 4, 0.0001, 10.0)
-POCKET_METER: Final = MeterRecord("pocket-meter-20v", "Pocket meter", "20 V", 0.5, 2, 0.01, 20.0)
+BENCH_METER: Final = InstrumentRecord("bench-meter-10v", "Bench meter", "10 V", 0.015, 4, 0.0001, 10.0)
+POCKET_METER: Final = InstrumentRecord("pocket-meter-20v", "Pocket meter", "20 V", 0.5, 2, 0.01, 20.0)
 
 
 def board() -> Gear:
@@ -96,8 +96,8 @@ def fill(made: BenchFile) -> None:
 
 
 def _run(
-    run_id: str, title: str, serial: str, meter: MeterRecord, plan: tuple[float, ...], created: str, celsius: float,
-    warm_minutes: float, head: HeadRecord = HeadRecord(),
+    run_id: str, title: str, serial: str, meter: InstrumentRecord, plan: tuple[float, ...], created: str,
+    celsius: float, warm_minutes: float, head: HeadRecord = HeadRecord(),
 ) -> RunRecord:  # fmt: skip
     port = board().ports[0]
     return RunRecord(run_id, title, CHANNEL_A.gear, serial, CHANNEL_A.port, created, BOARD_LAW, PROFILE, meter=meter,
@@ -113,7 +113,9 @@ def _truth(unit: str) -> tuple[DacTransfer, World]:
     return transfer, World({"truth.reference": hidden.reference, "truth.offset": hidden.offset_volts})
 
 
-def _take(made: BenchFile, run: RunRecord, truth: tuple[DacTransfer, World], meter: MeterRecord, seed: int) -> None:
+def _take(
+    made: BenchFile, run: RunRecord, truth: tuple[DacTransfer, World], meter: InstrumentRecord, seed: int
+) -> None:
     """Read every note of the plan with a meter that has its own gain and zero error, and its own digits."""
     made.add_run(run)
     converter, world = truth
@@ -125,7 +127,9 @@ def _take(made: BenchFile, run: RunRecord, truth: tuple[DacTransfer, World], met
     made.add_readings(run.id, rows, [run.created] * len(rows))
 
 
-def _meter_reads(volts: NDArray[np.float64], meter: MeterRecord, generator: np.random.Generator) -> NDArray[np.float64]:
+def _meter_reads(
+    volts: NDArray[np.float64], meter: InstrumentRecord, generator: np.random.Generator
+) -> NDArray[np.float64]:
     """What a meter shows: a third of its limits used up, a little noise, rounded to its digits."""
     gain = 1.0 + meter.percent / 100.0 / 3.0
     zero = meter.counts * meter.resolution_volts / 3.0

@@ -62,7 +62,8 @@ def _run(bench: Bench, judged: RunAnalysis, style: Style) -> str:
     law = judged.model.law
     facts = [run.created[:10], law_words(law, note_label(law.reference_note, style))]
     if judged.meter is not None and run.meter is not None:
-        facts.append(f"{run.meter.name}, {run.meter.range_name} range, ± ({judged.meter.words(style)})")
+        span = " range" if run.meter.range_name else ""
+        facts.append(f"{run.meter.label}{span}, ± ({judged.meter.words(style)})")
     if run.celsius is not None:
         facts.append(f"{style.number(run.celsius, 1)} °C")
     facts.append(", ".join(bench.label(ref) for ref in run.plugged) + " plugged" if run.plugged else "nothing plugged")

@@ -23,7 +23,7 @@ from dynamis.calibration.causes.singles import find_jumps, find_slips, slip_term
 from dynamis.calibration.causes.term import Cause, Term
 from dynamis.calibration.causes.undecided import lone_reading, undecided
 from dynamis.calibration.fit import Fit, Readings, fit_readings
-from dynamis.calibration.meter import MeterRange, ReadingUncertainty, reading_uncertainty
+from dynamis.calibration.meter import Limits, ReadingUncertainty, reading_uncertainty
 from dynamis.converter.dac import Dac
 from dynamis.errors import InputError
 from dynamis.pitch.model import PitchModel
@@ -63,7 +63,7 @@ def describe_shape(
     readings: Readings,
     model: PitchModel,
     tolerance: ToleranceProfile,
-    meter: MeterRange | None = None,
+    meter: Limits | None = None,
     dac: Dac | None = None,
     codes: FloatArray | None = None,
     seconds: FloatArray | None = None,
@@ -137,7 +137,7 @@ def _ordered(terms: list[Term]) -> list[Term]:
 
 
 def _series(
-    readings: Readings, model: PitchModel, meter: MeterRange | None, dac: Dac | None, codes: FloatArray | None,
+    readings: Readings, model: PitchModel, meter: Limits | None, dac: Dac | None, codes: FloatArray | None,
     seconds: FloatArray | None,
 ) -> tuple[Series, FloatArray]:  # fmt: skip
     """The readings for the causes, and what is taken for sent: codes' values where only rounding parts them."""

@@ -162,7 +162,8 @@ class DevicesStation(QWidget):
         self.put_back.setEnabled(self.send.isEnabled())
         run = self._session.run
         meter = None if run is None else run.meter
-        set_text(self.range_words, "" if meter is None else f"The run looked at holds the {meter.range_name} range.")
+        held = "" if meter is None or not meter.range_name else f"The run looked at holds the {meter.range_name} range."
+        set_text(self.range_words, held)
 
     def _difference(self) -> str:
         told = self._course.difference()

@@ -5,7 +5,8 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from dynamis.bench.analysis import RunAnalysis, as_read, meter_range
+from dynamis.bench.analysis import RunAnalysis, as_read
+from dynamis.bench.records import KIND_WORDS
 from dynamis.calibration.slips import Slip, beyond_range, find_slip
 from dynamis.calibration.words import proof_sentences
 from dynamis.devices.taking import Progress
@@ -198,18 +199,20 @@ class EntryPanel(Panel):
 
     def _show_meter(self, judged: RunAnalysis) -> None:
         style, run = self._session.style, judged.run
-        spec = meter_range(run.meter)
+        spec = judged.meter
         if spec is None or run.meter is None:
             set_text(self.meter_name, "Instrument")
             set_text(self.meter_words, {
                 "volts": "No meter is specified: nothing is known of what a reading is worth.",
-                "hertz": "Counter or tuner on the oscillator.", "cents": "Tuner on the oscillator.",
+                "hertz": "No counter is specified: nothing is known of what a reading is worth.",
+                "cents": "No tuner is specified: nothing is known of what a reading is worth.",
             }[run.quantity])  # fmt: skip
             set_text(self.proof, "")
             self.proof_sign.clear()
             return
-        set_text(self.meter_name, "Meter")
-        set_text(self.meter_words, tied(f"{run.meter.name}, {run.meter.range_name} range: ± ({spec.words(style)})"))
+        set_text(self.meter_name, KIND_WORDS[run.meter.kind].capitalize())
+        span = " range" if run.meter.range_name else ""
+        set_text(self.meter_words, tied(f"{run.meter.label}{span}: ± ({spec.words(style)})"))
         if judged.proof is None:
             set_text(self.proof, "")
             self.proof_sign.clear()

@@ -11,6 +11,7 @@ from PySide6.QtGui import QAction, QKeySequence
 
 from dynamis.bench.analysis import RunAnalysis
 from dynamis.bench.records import ReadingRecord
+from dynamis.calibration.meter import MeterRange
 from dynamis.calibration.words import VERDICT_WORDS
 from dynamis.notation.style import plain
 from dynamis.pitch.notes import note_name
@@ -149,7 +150,7 @@ class ReadingsPanel(Panel):
     ) -> Row:
         style = self._session.style
         volts = judged.model.quantity == "volts"
-        decimals = 4 if judged.meter is None else _decimals(judged.meter.resolution_volts)
+        decimals = _decimals(judged.meter.resolution_volts) if isinstance(judged.meter, MeterRange) else 4
         wanted_text = style.volts(wanted, 4) if volts else style.hertz(wanted)
         unit = {"volts": "V", "hertz": "Hz", "cents": "ct"}[judged.run.quantity]
         read = f"{style.number(row.value, decimals if volts else 2)} {unit}"
@@ -185,7 +186,7 @@ class ReadingsPanel(Panel):
         meter = "not specified" if run.meter is None else run.meter.name
         cells = (
             title, f"{run.serial} {session.bench.port(run.channel).name}", run.created[:10], str(len(judged.valid)),
-            meter if run.quantity == "volts" else run.quantity, worst,
+            meter if run.meter is not None or run.quantity == "volts" else run.quantity, worst,
             VERDICT_WORDS[judged.verdict].removesuffix(" tolerance") if judged.verdict else "no reading",
         )  # fmt: skip
         return Row(cells, run.id, "current" if run.id == session.run_id else "", tip=", ".join(cells))

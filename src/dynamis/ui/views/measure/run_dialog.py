@@ -19,7 +19,7 @@ from dynamis.pitch.notes import Naming, parse_note_list
 from dynamis.pitch.tolerance import parse_tolerance
 from dynamis.ui.dialogs.board import BoardDialog
 from dynamis.ui.dialogs.form import FormDialog
-from dynamis.ui.dialogs.meter import MeterDialog
+from dynamis.ui.dialogs.instrument import InstrumentDialog
 from dynamis.ui.session import Session
 from dynamis.ui.widgets.law_edit import LawEdit
 from dynamis.ui.widgets.panel import label
@@ -48,9 +48,8 @@ class RunDialog(FormDialog):
         self.form.addRow(label("It should follow"), self.law)
         self.quantity = self._choice("What is read", _QUANTITIES)
         self.meter = QComboBox()
-        self.meter.setAccessibleName("Meter")
-        self._meter_row = _beside(self.meter, ("Add a meter…", self._add_meter))
-        self.form.addRow("Meter", self._meter_row)
+        self.meter.setAccessibleName("Instrument")
+        self.form.addRow("Instrument", _beside(self.meter, ("Add one…", self._add_meter)))
         self.where = self._choice("Where it is read", _PLACES)
         self._plugs = QVBoxLayout()
         self._plugs.setSpacing(2)
@@ -69,7 +68,6 @@ class RunDialog(FormDialog):
         self.channel.currentIndexChanged.connect(self._channel_changed)
         self.quantity.currentIndexChanged.connect(self._quantity_changed)
         self._fill_channels(session.channel)
-        self._fill_meters()
         self._quantity_changed()
 
     def _choice(self, text: str, choices: tuple[tuple[str, str], ...]) -> QComboBox:
@@ -91,8 +89,10 @@ class RunDialog(FormDialog):
 
     def _fill_meters(self, chosen: str | None = None) -> None:
         self.meter.clear()
+        quantity = self.quantity.currentData()
         for meter in self._session.bench.meters:
-            self.meter.addItem(f"{meter.name}, {meter.range_name}", meter.id)
+            if quantity in meter.reads and meter.kind != "known-voltage" and not meter.archived:
+                self.meter.addItem(meter.label, meter.id)
         self.meter.addItem("not specified", None)
         index = self.meter.findData(chosen) if chosen else 0
         self.meter.setCurrentIndex(max(0, index))
@@ -122,7 +122,7 @@ class RunDialog(FormDialog):
 
     def _quantity_changed(self) -> None:
         volts = self.quantity.currentData() == "volts"
-        self.form.setRowVisible(self._meter_row, volts)
+        self._fill_meters()
         if not volts:
             self.where.setCurrentIndex(2)
         elif self.where.currentIndex() == 2:
@@ -158,7 +158,9 @@ class RunDialog(FormDialog):
         self._fill_channels((chosen[0], " ".join(serial.split())))
 
     def _add_meter(self) -> None:
-        dialog = MeterDialog(self, self._session.style, {meter.id for meter in self._session.bench.meters})
+        kinds = {"volts": ("meter",), "hertz": ("counter", "tuner"), "cents": ("tuner",)}[self.quantity.currentData()]
+        taken = {meter.id for meter in self._session.bench.meters}
+        dialog = InstrumentDialog(self, self._session.style, taken, kinds=kinds)
         if dialog.exec():
             self._session.apply(add_meter(self._session.bench, dialog.value))
             self._fill_meters(dialog.value.id)
@@ -177,7 +179,7 @@ class RunDialog(FormDialog):
         if all(math.isnan(cents) for cents in tolerance.cents_at(plan)):
             raise InputError("The tolerance judges none of the notes to read.")
         quantity = self.quantity.currentData()
-        meter_id = self.meter.currentData() if quantity == "volts" else None
+        meter_id = self.meter.currentData()
         plugged = tuple(sink for box, sink in self.plugs if box.isChecked())
         ohms = tuple(session.bench.port(sink).ohms for sink in plugged)
         adopted = session.in_force((ref, serial))

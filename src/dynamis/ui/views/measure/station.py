@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QInputDialog, QSplitter,
 
 from dynamis.bench.analysis import RunAnalysis
 from dynamis.bench.drift import drift_sentence, find_drift
+from dynamis.calibration.meter import MeterRange
 from dynamis.calibration.words import correction_title
 from dynamis.errors import InputError
 from dynamis.files.correction_csv import correction_text
@@ -265,7 +266,7 @@ class MeasureStation(QWidget):
         unit = UNITS[judged.run.quantity]
         fields.append(Field("last reading", f"{style.number(row.value, 4 if volts else 2)} {unit}"))
         expanded = float(judged.expanded_cents[k])
-        if volts and judged.meter is not None:
+        if isinstance(judged.meter, MeterRange):
             fields.append(Field("worth", f"± {style.millivolts(judged.meter.expanded_volts(row.value))}"))
         worth = f" ± {style.cents(expanded)}" if expanded > 0 else ""
         return fields, Field("off by", f"{style.cents(float(judged.error_cents[k]), sign=True)} ct{worth}")
