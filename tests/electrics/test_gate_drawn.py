@@ -7,11 +7,12 @@ import itertools
 import pytest
 from test_drawn import joined
 
-from dynamis.electrics.gates.circuits import gate_circuit, gate_circuits, stretcher_parts
+from dynamis.electrics.gates.circuits import gate_circuit, gate_circuits
 from dynamis.electrics.gates.levels import judge_gate
 from dynamis.electrics.gates.schematic import gate_schematic
 from dynamis.electrics.gates.specs import parse_gate_input, parse_gate_output, parse_supplies
 from dynamis.electrics.gates.spice import circuit_lines
+from dynamis.electrics.gates.stretcher import stretching
 from dynamis.electrics.series import SERIES
 
 GATE, SHORTING = "off_volts=0.8,on_volts=2.0", "kind=shorting,pullup_volts=5,on_volts=0.8,off_volts=2"
@@ -52,7 +53,7 @@ def test_what_is_drawn_is_what_ngspice_runs(case):
     """Every resistor is drawn, and those that share a node of the netlist share one in the drawing, and no others."""
     contact = case.endswith("contact")
     if case == "stretcher":
-        name, parts = case, stretcher_parts(0.004)
+        name, parts = case, stretching(*specs("resistor and clamp")[:3], 0.004, None).parts
     else:
         name = case.split(", ")[0]
         made = next(one for one in gate_circuits(*specs(case)) if one.name == name)

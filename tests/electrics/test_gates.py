@@ -17,11 +17,12 @@ from hypothesis import strategies as st
 from spice import ngspice, ngspice_at
 
 from dynamis.electrics.finding import CODES, Finding, verdict_of
-from dynamis.electrics.gates.circuits import gate_circuit, no_fix, stretcher_parts
-from dynamis.electrics.gates.levels import judge_gate, levels_at
+from dynamis.electrics.gates.circuits import gate_circuit, no_fix
+from dynamis.electrics.gates.levels import GateOutput, judge_gate, levels_at
 from dynamis.electrics.gates.specs import parse_gate_input, parse_gate_output, parse_supplies
 from dynamis.electrics.gates.spice import circuit_lines, gate_netlist, receiver_lines, sender_lines
 from dynamis.electrics.gates.stages import Stress, becomes
+from dynamis.electrics.gates.stretcher import stretching
 from dynamis.electrics.series import SERIES, nearest, values_between
 from dynamis.errors import InputError
 
@@ -340,13 +341,21 @@ def test_the_text_of_a_fix_runs_as_it_is_and_fires(source, sink, tmp_path):
 
 
 @needs_ngspice
-@pytest.mark.parametrize("seconds", [2e-3, 10e-3])
-def test_a_stretchers_parts_make_its_length(seconds, tmp_path):
-    """At least the length that was asked for, and less than a quarter more, with a real diode."""
+@pytest.mark.parametrize(("seconds", "pulse", "ohms", "high", "rails"), [
+    (2e-3, 5e-4, 0.0, 5.0, "12"), (10e-3, 5e-4, 1000.0, 5.0, "0:5"), (10e-3, 1e-4, 2200.0, 5.0, "12"), (4e-3, 1e-4, 2200.0, 3.3, "0:5"),
+])  # fmt: skip
+def test_a_stretchers_parts_make_its_length(seconds, pulse, ohms, high, rails, tmp_path):
+    """At least the length that was asked for, and less than a quarter more, with a real diode: also from a short pulse
+    behind a sender's own resistance."""
+    output = GateOutput("driven", 0.0, high, ohms)
+    receiver = parse_gate_input(GATE + ",min_volts=-0.5,max_volts=5.5")
+    found = stretching(output, receiver, 1, seconds, pulse, parse_supplies((rails,)))
     lines = [
-        "Vs out 0 PULSE(0 5 1m 1u 1u 0.5m 1)",
-        *circuit_lines("stretcher", stretcher_parts(seconds), contact=False),
+        f"Vs s 0 PULSE(0 {high} 1m 1u 1u {pulse} 1)",
+        f"Rs s out {max(ohms, 1e-3)}",
+        *circuit_lines("stretcher", found.parts, contact=False),
         "Rin in 0 100k",
     ]
-    assert ngspice_at(lines, "in", 1.5e-3 + 0.9 * seconds, tmp_path) > 4.5
-    assert ngspice_at(lines, "in", 1.5e-3 + 1.25 * seconds, tmp_path) < 0.5
+    assert ngspice_at(lines, "in", 1e-3 + pulse + 0.85 * seconds, tmp_path) > 3.0
+    assert ngspice_at(lines, "in", 1e-3 + pulse + 1.25 * seconds, tmp_path) < 0.5
+    assert stretching(output, receiver, 1, seconds, 1e-9 * max(ohms, 1.0), parse_supplies((rails,))) is None or not ohms

@@ -13,11 +13,11 @@ from dynamis.bench.document import Bench, GateStageRecord, Link
 from dynamis.bench.gear.commands import put_link
 from dynamis.bench.judging.beside import spoiled
 from dynamis.bench.judging.pairs import PairFit, judge_pair
-from dynamis.bench.judging.sides import gate_input, gate_output
-from dynamis.bench.judging.switching import fitting_circuits, meeting
+from dynamis.bench.judging.sides import gate_input, gate_output, input_of, sent_as
+from dynamis.bench.judging.switching import fitting_circuits, meeting, pulse_seconds
 from dynamis.bench.ports import PortRef, VoltSpan
-from dynamis.electrics.gates.circuits import stretcher_parts
 from dynamis.electrics.gates.levels import GateFit
+from dynamis.electrics.gates.stretcher import stretching
 from dynamis.electrics.part import Part
 from dynamis.notation.style import Style
 
@@ -71,14 +71,21 @@ def gate_choices(bench: Bench, link: Link, sink: PortRef, style: Style = Style()
         and gate.min_seconds is not None
         and any(one.code == "pulse-too-short" for one in bare.findings)
     ):
-        found.append(choice(bench, link, sink, stretcher(gate.min_seconds), style))
+        longer = stretcher(bench, link, sink)
+        found += [] if longer is None else [choice(bench, link, sink, longer, style)]
     return GateChoices(bare, _met(bench, empty, sink), tuple(found), bench.port(sink).bears != VoltSpan())
 
 
-def stretcher(least_seconds: float) -> GateStageRecord:
-    """A pulse stretcher for an input that takes no shorter pulses than these."""
-    seconds = STRETCH * least_seconds
-    return GateStageRecord(STRETCHER, stretcher_parts(seconds), seconds)
+def stretcher(bench: Bench, link: Link, sink: PortRef) -> GateStageRecord | None:
+    """A pulse stretcher behind what mends the levels, for the shortest pulse that an input takes; None where none
+    does it from the rails at hand, or something is not known."""
+    ahead = replace(link, gate_stages=tuple(one for one in link.gate_stages if one.circuit != STRETCHER))
+    made, taken, gate = sent_as(bench, ahead)[0], input_of(bench, sink)[0], bench.port(sink).gate
+    if made is None or taken is None or gate is None or gate.min_seconds is None:
+        return None
+    seconds = STRETCH * gate.min_seconds
+    found = stretching(made, taken, len(link.inputs), seconds, pulse_seconds(bench, ahead), bench.rails_for(link))
+    return None if found is None else GateStageRecord(STRETCHER, found.parts, seconds)
 
 
 def choice(bench: Bench, link: Link, sink: PortRef, stage: GateStageRecord, style: Style = Style(), *,

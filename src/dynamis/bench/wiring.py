@@ -14,6 +14,7 @@ from dynamis.electrics.circuits.built import BuiltCircuit
 from dynamis.electrics.circuits.parts import pieces_of
 from dynamis.electrics.exponential.converter import Converter
 from dynamis.electrics.exponential.parts import Way
+from dynamis.electrics.part import value_words
 from dynamis.electrics.stage import Stage
 from dynamis.notation.style import Style
 from dynamis.transfer.registry import REGISTRY
@@ -103,10 +104,7 @@ def between_words(link: Link, style: Style) -> list[str]:
             said.append(stored.kind)
     for stage in link.gate_stages:
         parts = ", ".join(
-            f"{one.name} {style.engineering(one.ohms, 'Ω')} {one.role}".strip()
-            if one.ohms is not None
-            else f"{one.name} {one.role}"
-            for one in stage.parts
+            " ".join(word for word in (one.name, value_words(one, style), one.role) if word) for one in stage.parts
         )
         length = "" if stage.seconds is None else f" of {style.engineering(stage.seconds, 's')}"
         said.append(f"{stage.circuit}{length}{': ' + parts if parts else ''}")

@@ -42,6 +42,7 @@ from dynamis.electrics.circuits.parts import pieces_of
 from dynamis.electrics.circuits.supply import OP_AMPS
 from dynamis.electrics.circuits.topology import TOPOLOGIES
 from dynamis.electrics.finding import BEST_FIRST
+from dynamis.electrics.part import Part, value_words
 from dynamis.electrics.potentiometer import straightenings
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import parse_law
@@ -162,21 +163,31 @@ def _fewer_notes(bench: Bench, link: Link, sink: PortRef, style: Style) -> Itera
 def _gates(bench: Bench, link: Link, fit: PairFit, codes: set[str], style: Style) -> Iterator[Remedy]:
     found = fitting_circuit(bench, link, fit.input)
     if found is not None:
-        parts = ", ".join(
-            f"{one.name} {style.engineering(one.ohms, 'Ω')}" if one.ohms is not None else f"{one.name} ({one.role})"
-            for one in found.parts
-        )
+        parts = parts_words(found.parts, style)
         stage = GateStageRecord(found.name, found.parts)
         title = found.name[0].upper() + found.name[1:]
         yield Remedy("circuit", title, f"Of {parts}.", _add_stage(link, stage, found.name))
     gate = bench.port(fit.input).gate
     if "pulse-too-short" in codes and gate is not None and gate.min_seconds is not None:
-        stage = stretcher(gate.min_seconds)
-        text = f"A pulse stretcher of {style.engineering(stage.seconds, 's')}, twice what the input takes."
-        yield Remedy("circuit", "A pulse stretcher", text, _add_stage(link, stage, "a stretcher"))
+        longer = stretcher(bench, link, fit.input)
+        if longer is not None:
+            text = (
+                f"A pulse stretcher of {style.engineering(longer.seconds, 's')}, twice what the input takes. Of "
+                f"{parts_words(longer.parts, style)}."
+            )
+            yield Remedy("circuit", "A pulse stretcher", text, _add_stage(link, longer, "a stretcher"))
     if "on-level" in codes or "trigger-kind" in codes:
         for one in workarounds(bench, link, fit.input, style):
             yield Remedy("patch", one.title, one.text, one.deed, by=one.by)
+
+
+def parts_words(parts: Sequence[Part], style: Style) -> str:
+    """Parts by name with their values; what has none with what it is."""
+    told = []
+    for one in parts:
+        value = value_words(one, style)
+        told.append(f"{one.name} {value}" if value else f"{one.name} ({one.role})")
+    return ", ".join(told)
 
 
 def _add_stage(link: Link, stage: GateStageRecord, words: str) -> Deed:

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 from dynamis.electrics.circuits.circuit import Circuit
 from dynamis.electrics.circuits.clamp import LOOP_NAME, Clamp
-from dynamis.electrics.part import Part
+from dynamis.electrics.part import Part, value_words
 from dynamis.notation.style import Style, plain
 
 
@@ -86,11 +86,15 @@ def pieces_from(parts: Sequence[Part], style: Style = Style()) -> list[Piece]:
     for one in parts:
         what, _, role = one.role.partition(", ")
         if one.ohms is not None:
-            found.append(Piece(one.name, "resistor", style.engineering(one.ohms, "Ω"), one.role, one.ohms))
+            found.append(Piece(one.name, "resistor", value_words(one, style), one.role, one.ohms))
+        elif one.farads:
+            found.append(Piece(one.name, "film capacitor", value_words(one, style), one.role))
         else:
             found.append(Piece(one.name, _KINDS.get(one.name[:1], "part"), what, role))
-    if any(one.name.startswith("U") for one in parts):
-        found += decoupling(11, ("+ rail", "− rail"))
+    powered = [one for one in parts if one.name.startswith("U")]
+    if powered:
+        single = all(one.rail_volts and not one.volts for one in powered)
+        found += decoupling(11, ("+ rail",) if single else ("+ rail", "− rail"))
     return found
 
 

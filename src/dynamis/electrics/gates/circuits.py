@@ -7,7 +7,6 @@ and the input stays within what it bears with rails or sender 5 % up, parts 1 % 
 from __future__ import annotations
 
 import itertools
-import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import Final
@@ -18,16 +17,11 @@ from dynamis.electrics.gates.levels import GateFit, GateInput, GateOutput, Span,
 from dynamis.electrics.gates.library import CLAMP_OHMS, candidates
 from dynamis.electrics.gates.stages import CALM, Stress, becomes
 from dynamis.electrics.part import Part
-from dynamis.electrics.series import values_between
-from dynamis.electrics.signals.switching import DIODE_VOLTS
 from dynamis.notation.style import Style
 
 RACK: Final[tuple[Rails, ...]] = ((-12.0, 12.0),)
 _OFF: Final = 0.01
 _MOST_FOR_100K: Final = 5e3
-STRETCH_FARADS: Final = 100e-9
-STRETCH_VOLTS: Final = 1.0
-STRETCH_GATE_VOLTS: Final = 5.0
 
 
 @dataclass(frozen=True)
@@ -69,24 +63,30 @@ def gate_circuits(
     sent = [output, *(moved(output, 1.0 + end) for end in (-limit, limit) if limit)]
     if all(judge_gate(one, sink, count).verdict == "fits" for one in sent) or hurts_itself(output):
         return []
-    carried = sink.pullup_volts * count / sink.ohms if sink.kind == "shorting" else 0.0
     for one in candidates(output, sink, count, supplies):
         known = best.get(one.name)
         if known is not None and (known.size < one.size or (known.holds and known.size == one.size)):
             continue
-        made = becomes(one.name, one.parts, output, carried)
-        leaves = judge_gate(made, sink, count)
-        if leaves.verdict != "fits" or not _safe(one, output, sink, count, carried):
-            continue
-        ends = [judge_gate(becomes(one.name, one.parts, end, carried), sink, count) for end in sent[1:]]
-        if any(end.verdict != "fits" for end in ends):
-            continue
-        up = judge_gate(becomes(one.name, one.parts, output, carried, Stress(UP, UP)), _moved(sink, UP), count).verdict
-        if known is None or up == "fits" or one.size < known.size:
-            best[one.name] = GateCircuit(
-                one.name, one.parts, made, leaves, up == "fits", one.rails, protection_of(one, output)
-            )
+        found = fitting(one, output, sink, count, sent[1:])
+        if found is not None and (known is None or found.holds or one.size < known.size):
+            best[one.name] = found
     return sorted(best.values(), key=lambda one: (one.size, not one.holds))
+
+
+def fitting(
+    one: Candidate, output: GateOutput, sink: GateInput, count: int, others: Sequence[GateOutput] = ()
+) -> GateCircuit | None:
+    """A circuit where it fits, also with the output as each of `others`, and stays safe; else None."""
+    carried = sink.pullup_volts * count / sink.ohms if sink.kind == "shorting" else 0.0
+    made = becomes(one.name, one.parts, output, carried)
+    leaves = judge_gate(made, sink, count)
+    if leaves.verdict != "fits" or not _safe(one, output, sink, count, carried):
+        return None
+    for end in others:
+        if judge_gate(becomes(one.name, one.parts, end, carried), sink, count).verdict != "fits":
+            return None
+    up = judge_gate(becomes(one.name, one.parts, output, carried, Stress(UP, UP)), _moved(sink, UP), count).verdict
+    return GateCircuit(one.name, one.parts, made, leaves, up == "fits", one.rails, protection_of(one, output))
 
 
 def hurts_itself(output: GateOutput) -> bool:
@@ -151,8 +151,8 @@ def protection_of(one: Candidate, output: GateOutput) -> tuple[Part, ...]:
     """
     if not any(part.is_active for part in one.parts) or one.name in ("transistor", "transistor to ground"):
         return ()
-    if any(part.name in ("R11", "R8") for part in one.parts):
-        return ()  # a divider or a pull-up is there already
+    if any(part.name in ("R11", "R8", "C1") for part in one.parts):
+        return ()  # a divider, a pull-up or what charges a capacitor is there already
     down = 100e3 if output.ohms <= _MOST_FOR_100K else 1e6
     return (Part("P1", 1e3, "in series with the input jack"), Part("P2", down, "from the input jack to ground"))
 
@@ -180,18 +180,3 @@ def no_fix(output: GateOutput, sink: GateInput, supplies: Sequence[Rails], style
         where = rails if rails == "without a supply" else f"from {rails}"
         text = f"No circuit known here {where} makes what the input takes, {wants}{limit}. Other rails may."
     return Finding("no-fix", "note", text)
-
-
-def stretcher_parts(seconds: float) -> tuple[Part, ...]:
-    """A diode, a capacitor that it charges, a resistor that lets it down, and a comparator at 1 V, from a 5 V gate.
-
-    Source: derived, seconds = R·C·ln((5 V − diode)/1 V); the resistor is the next preferred value up.
-    """
-    ohms = seconds / (STRETCH_FARADS * math.log((STRETCH_GATE_VOLTS - DIODE_VOLTS) / STRETCH_VOLTS))
-    chosen = next(one for one in values_between(ohms, 2.0 * ohms, "E24") if one >= ohms)
-    return (
-        Part("D1", None, "small diode, from the gate to the capacitor"),
-        Part("C1", None, "100 nF, from the diode to ground"),
-        Part("R1", chosen, "across the capacitor: the length"),
-        Part("U1", None, "op-amp as comparator at 1 V, from ± 12 V, its output limited to 0 and 5 V"),
-    )

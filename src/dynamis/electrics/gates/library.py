@@ -216,7 +216,7 @@ def _logic(output: GateOutput, sink: GateInput, rails: Rails) -> Iterator[Candid
             yield Candidate("logic buffer", (*front, buffer, last), rails)
 
 
-def _ends(
+def ends(
     rails: Rails, sink: GateInput, supplies: tuple[Rails, ...], name: str, ohms: float
 ) -> Iterator[tuple[Part, ...]]:
     """The resistor at an op-amp's output, and the diodes behind it where its rails could pass what the input bears."""
@@ -225,7 +225,7 @@ def _ends(
             yield (Part(name, value, "in series with its output"), *diodes)
 
 
-def _powered(name: str, words: str, rails: Rails) -> Part:
+def powered(name: str, words: str, rails: Rails) -> Part:
     low, high = rails
     from_rails = f"from {low:g} and +{high:g} V".replace("-", "−") if low < 0 else f"from +{high:g} V"
     kind = "op-amp" if low < 0 else "rail-to-rail op-amp"
@@ -236,8 +236,8 @@ def _followers(output: GateOutput, sink: GateInput, rails: Rails, supplies: tupl
     room = 0.0 if rails[0] == 0 else 1.5
     if output.low_volts < rails[0] + room or output.high_volts > rails[1] - room:
         return
-    for end in _ends(rails, sink, supplies, "R1", OUT_OHMS):
-        yield Candidate("buffer", (_powered("U1", "follower", rails), *end), rails)
+    for end in ends(rails, sink, supplies, "R1", OUT_OHMS):
+        yield Candidate("buffer", (powered("U1", "follower", rails), *end), rails)
 
 
 def _amplifiers(output: GateOutput, sink: GateInput, rails: Rails, supplies: tuple[Rails, ...]) -> Iterator[Candidate]:
@@ -250,9 +250,9 @@ def _amplifiers(output: GateOutput, sink: GateInput, rails: Rails, supplies: tup
             gain = min(aim, top if limit is None else max(limit, sink.on_volts + 0.5)) / most if most > 0 else 0.0
             if gain <= 1.05:
                 continue
-            parts = (*front, _powered("U1", "amplifier", rails), Part("R3", 10e3, "from its − input to ground"),
+            parts = (*front, powered("U1", "amplifier", rails), Part("R3", 10e3, "from its − input to ground"),
                      Part("R4", nearest(10e3 * (gain - 1.0)), "from its output to its − input"))  # fmt: skip
-            for end in _ends(rails, sink, supplies, "R1", OUT_OHMS):
+            for end in ends(rails, sink, supplies, "R1", OUT_OHMS):
                 yield Candidate("amplifier", (*parts, *end), rails)
 
 
@@ -280,7 +280,7 @@ def _comparators(output: GateOutput, sink: GateInput, rails: Rails, supplies: tu
             continue  # the reference moves with its rail
         span = most - least
         parts = [
-            _powered("U1", "comparator", rails),
+            powered("U1", "comparator", rails),
             Part("R1", 10e3, "from the output to its + input" if not front else "from R12 to its + input"),
             Part("R2", nearest(10e3 * span / (0.2 * width)), "from its output to its + input: hysteresis"),
         ]
@@ -291,5 +291,5 @@ def _comparators(output: GateOutput, sink: GateInput, rails: Rails, supplies: tu
             sign = f"{rail:+g} V".replace("-", "−")
             upper = nearest(10e3 * (abs(rail) / abs(middle) - 1.0))
             parts += [Part("R3", upper, f"from {sign} to its − input", rail), Part("R4", 10e3, "from there to ground")]
-        for end in _ends(rails, sink, supplies, "R5", CLAMP_OHMS):
+        for end in ends(rails, sink, supplies, "R5", CLAMP_OHMS):
             yield Candidate("comparator", (*front, *parts, *end), rails)

@@ -8,7 +8,6 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Final
 
-from dynamis.electrics.gates.circuits import STRETCH_VOLTS
 from dynamis.electrics.gates.stages import RAIL
 from dynamis.electrics.part import Part
 from dynamis.electrics.sketch import Pen, Point, Schematic
@@ -91,7 +90,8 @@ def gate_schematic(
     elif circuit == "transistor to ground":
         end = made.to_ground("npn", "Q1", *made.level("R1", _START, 0.0))
     elif circuit == "stretcher":
-        entry, end = 1.0, _stretcher(made)
+        entry, out = 1.0, _stretcher(made)
+        end = _held(made, *made.level("R5", *out))
     elif circuit == "comparator":
         entry, out = 1.0, _of_levels(made)
         end = _held(made, *made.level("R5", *out))
@@ -215,15 +215,14 @@ def _divider(made: _Drawing) -> Point:
 
 def _stretcher(made: _Drawing) -> Point:
     pen, y = made.pen, 1.0
-    pen.part("diode", (_START, y), (12.0, y), ("D1",))
+    pen.part("diode", (_START, y), (12.0, y), ("D4",))
     pen.wire((12.0, y), (22.0, y))
-    pen.part("capacitor", (13.0, y), (13.0, y + _DOWN), ("C1", made.parts["C1"].role.partition(",")[0]))
+    pen.part("capacitor", (13.0, y), (13.0, y + _DOWN), ("C1", made.style.engineering(made.parts["C1"].farads, "F")))
     pen.ground((13.0, y + _DOWN))
     pen.dots.append((13.0, y))
     made.upright("R1", 18.0, y)
-    _, minus, tip = made.amplifier("U1", 24.0, 0.0)
-    pen.wire(minus, (minus[0] - 1.0, minus[1]), (minus[0] - 1.0, minus[1] - 2.0))
-    pen.rail((minus[0] - 1.0, minus[1] - 2.0), made.style.volts(STRETCH_VOLTS, 0, sign=True))
+    _, minus, tip = made.amplifier("U1", 26.0, 0.0)
+    _reference(made, minus)
     return tip
 
 
@@ -242,12 +241,17 @@ def _of_levels(made: _Drawing) -> Point:
         pen.wire(minus, (minus[0] - 1.4, minus[1]))
         pen.ground((minus[0] - 1.4, minus[1]))
         return out
+    _reference(made, minus)
+    return out
+
+
+def _reference(made: _Drawing, minus: Point) -> None:
+    """R3 and R4, which hold the − input of a comparator."""
     node = (minus[0] - 1.6, -4.4)
     made.upright("R3", *node, up=True)
     made.pen.part("resistor", node, (node[0] - _LONG, node[1]), made.words("R4"), "R4")
-    pen.ground((node[0] - _LONG, node[1]))
-    pen.wire(node, (node[0], minus[1]), minus)
-    return out
+    made.pen.ground((node[0] - _LONG, node[1]))
+    made.pen.wire(node, (node[0], minus[1]), minus)
 
 
 def _of_contact(made: _Drawing) -> Point:

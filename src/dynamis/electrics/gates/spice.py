@@ -7,7 +7,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from dynamis.electrics.gates.circuits import STRETCH_FARADS, STRETCH_GATE_VOLTS, STRETCH_VOLTS
 from dynamis.electrics.gates.levels import GateInput, GateOutput
 from dynamis.electrics.gates.stages import LOGIC_VOLTS, RAIL, SWING, logic_thresholds
 from dynamis.electrics.part import Part
@@ -40,10 +39,6 @@ def circuit_lines(circuit: str, parts: Sequence[Part], *, contact: bool) -> list
         return [*_LINES[circuit]({part.name: part for part in parts}, ohms), *_diodes(parts)]
     if circuit == "transistor to ground":
         return [f"R1 out b {ohms['R1']}", "Q1 in b 0 small", ".model small npn(bf=150 is=1e-14 rc=1)"]
-    if circuit == "stretcher":
-        rename = {"in": "out", "out": "in"}
-        told = spice.stretcher(float(ohms["R1"]), STRETCH_FARADS, STRETCH_VOLTS, STRETCH_GATE_VOLTS)
-        return [" ".join(rename.get(word, word) for word in line.split()) for line in told]
     return [*_comparator(parts, ohms, contact), *_ending(circuit, parts, ohms)]
 
 
@@ -127,9 +122,18 @@ def _one_comparator(parts: Mapping[str, Part], ohms: Mapping[str, str]) -> list[
             _SCHOTTKY]  # fmt: skip
 
 
+def _stretcher(parts: Mapping[str, Part], ohms: Mapping[str, str]) -> list[str]:
+    unit = parts["U1"]
+    room = 0.05 if unit.volts == 0 else 1.5
+    level = _steep("v(h)-v(ref)", unit.volts + room, unit.rail_volts - room)
+    return [f"Vcc vcc 0 {plain(unit.rail_volts)}", "D4 out h fast", ".model fast D(IS=1e-12 N=1.0 RS=1)",
+            f"C1 h 0 {plain(parts['C1'].farads)} IC=0", f"R1 h 0 {ohms['R1']}", f"R3 vcc ref {ohms['R3']}",
+            f"R4 ref 0 {ohms['R4']}", f"Bc c 0 {level}", f"R5 c in {ohms['R5']}", _SCHOTTKY]  # fmt: skip
+
+
 _LINES = {
     "resistor and clamp": _clamp, "diode and divider": _diode, "transistor": _transistor, "logic buffer": _logic,
-    "buffer": _follower, "amplifier": _amplifier, "comparator": _one_comparator,
+    "buffer": _follower, "amplifier": _amplifier, "comparator": _one_comparator, "stretcher": _stretcher,
 }  # fmt: skip
 
 

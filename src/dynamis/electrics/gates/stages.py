@@ -88,15 +88,13 @@ def becomes(
     """
     made = _Built({part.name: part for part in parts}, stress)
     output = moved(output, stress.sender)
-    if circuit == "stretcher":
-        low, high = (min(SWING, max(-SWING, volts)) for volts in (output.low_volts, output.high_volts))
-        return GateOutput("driven", low, high, OUT_OHMS)
     if circuit == "transistor to ground":
         return _to_ground(output, made.ohms("R1"), carried_amperes)
     plain = {
         "divider": _divider, "resistor and clamp": _clamp, "diode and divider": _diode, "transistor": _transistor,
         "logic buffer": _logic, "buffer": _follower, "amplifier": _amplifier, "comparator": _comparator,
         "comparator and divider": _two_amplifiers, "comparator and MOSFET to ground": _mosfet,
+        "stretcher": _stretched,
     }  # fmt: skip
     if circuit not in plain:
         raise KeyError(circuit)
@@ -229,6 +227,19 @@ def _comparator(output: GateOutput, made: _Built) -> GateOutput:
     entered = behind_front(output, made)
     lower, upper = comparator_thresholds(made)
     if not (entered.low_volts < lower and entered.high_volts > upper):
+        return replace(NEVER, clamp=clamp_of(made))
+    return _ended(least, most, made, "R5")
+
+
+def _stretched(output: GateOutput, made: _Built) -> GateOutput:
+    """A comparator behind a capacitor that the output charges; one of older files follows its sender's levels."""
+    if not made.has("R5"):
+        low, high = (min(SWING, max(-SWING, volts)) for volts in (output.low_volts, output.high_volts))
+        return GateOutput("driven", low, high, OUT_OHMS)
+    least, most = made.swing("U1")
+    if not made.stress.missing and output.high_volts - JUNCTION_VOLTS <= made.rail("R3") * made.ohms("R4") / (
+        made.ohms("R3") + made.ohms("R4")
+    ):
         return replace(NEVER, clamp=clamp_of(made))
     return _ended(least, most, made, "R5")
 
