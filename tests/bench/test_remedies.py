@@ -226,7 +226,8 @@ def test_a_stretcher_stands_behind_what_mends_the_levels():
 
 
 @pytest.mark.parametrize(
-    ("rails", "words"), [(((-12.0, 12.0),), "From ± 12 V"), (((0.0, 9.0),), "From 9 V"), ((), None)]
+    ("rails", "words"),
+    [(((-12.0, 12.0),), "From ± 12 V"), (((0.0, 9.0),), "From 6.5 V, a 9 V battery when it is worn"), ((), None)],
 )
 def test_a_buffer_is_offered_from_the_rails_at_hand_only(rails, words):
     loaded = bench(with_(PITCH_OUT, ohms=1000.0), PITCH_IN)

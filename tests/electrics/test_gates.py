@@ -17,7 +17,8 @@ from hypothesis import strategies as st
 from spice import ngspice, ngspice_at
 
 from dynamis.electrics.finding import CODES, Finding, verdict_of
-from dynamis.electrics.gates.circuits import gate_circuit, no_fix
+from dynamis.electrics.gates.circuits import gate_circuit, gate_circuits, no_fix
+from dynamis.electrics.gates.joints import bad_joints, guarded
 from dynamis.electrics.gates.levels import GateOutput, judge_gate, levels_at
 from dynamis.electrics.gates.specs import parse_gate_input, parse_gate_output, parse_supplies
 from dynamis.electrics.gates.spice import circuit_lines, gate_netlist, receiver_lines, sender_lines
@@ -338,6 +339,46 @@ def test_the_text_of_a_fix_runs_as_it_is_and_fires(source, sink, tmp_path):
     else:
         assert on < receiver.on_volts
         assert off > receiver.off_volts
+
+
+@needs_ngspice
+@pytest.mark.parametrize(("source", "sink", "name", "part", "clamped"), [
+    # The lower leg of a divider open: all of 10 V, less what the input itself takes of it.
+    ("low_volts=0,high_volts=10,ohms=1000", GATE + ",min_volts=-0.3,max_volts=3.6", "divider", "R2", 3.6),
+    ("low_volts=0,high_volts=12,ohms=1000", GATE + ",min_volts=-0.5,max_volts=5.5", "divider", "R2", 5.5),
+    ("low_volts=-5,high_volts=5", GATE + ",min_volts=-0.3,max_volts=3.6", "diode and divider", "R2", 3.6),
+    ("low_volts=0,high_volts=3.3", "off_volts=1.5,on_volts=3.5,min_volts=-0.5,max_volts=5.5", "logic buffer", None, 5.5),
+])  # fmt: skip
+def test_a_bad_joint_that_passes_a_limit_is_told_and_clamped(source, sink, name, part, clamped, tmp_path):
+    """Against ngspice: the part taken out, without and with the clamp."""
+    output, receiver, rails = parse_gate_output(source), parse_gate_input(sink), parse_supplies(("0:5", "12"))
+    parts = next(one.parts for one in gate_circuits(output, receiver, 1, rails) if one.name == name)
+    found = bad_joints(name, parts, output, receiver, 1)
+    assert {one.part for one in found} == ({part} if part else set())
+
+    def at_input(some) -> float:
+        lines = circuit_lines(name, some, contact=False)
+        opened = [line for line in lines if part is None or not line.startswith(f"{part} ")]
+        return ngspice_at(
+            [*sender_lines(output, high=True), *opened, *receiver_lines(receiver, 1)], "in", 1e-3, tmp_path
+        )
+
+    held = guarded(name, parts, output, receiver, 1, rails)
+    if part is None:
+        assert held is None
+        return
+    assert at_input(parts) == pytest.approx(found[0].volts, abs=0.1)
+    assert at_input(parts) > clamped < at_input(parts)
+    assert at_input(held) <= clamped + 0.15  # a real Zener diode is soft
+
+
+def test_a_battery_is_judged_from_new_to_worn():
+    """A CMOS buffer from 9 V gives 8.9 V when new, 6.4 V when worn: enough for 5 V, not for 7 V."""
+    sends, rails = parse_gate_output("low_volts=0,high_volts=9,ohms=1000000"), ((0.0, 9.0),)
+    for on_volts, there in ((5.0, True), (7.0, False)):
+        receiver = parse_gate_input(f"off_volts=1.5,on_volts={on_volts},ohms=10000")
+        assert bool(gate_circuits(sends, receiver, 1, rails, battery=True)) == there
+        assert gate_circuits(sends, receiver, 1, rails)
 
 
 @needs_ngspice

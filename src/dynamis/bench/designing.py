@@ -32,6 +32,7 @@ from dynamis.electrics.design.trims import Bench as TrimBench
 from dynamis.electrics.design.trims import needed_range
 from dynamis.electrics.design.wish import Wish
 from dynamis.electrics.exponential.converter import KINDS as CONVERTERS
+from dynamis.electrics.gates.candidate import BATTERY, BATTERY_WORN
 from dynamis.errors import InputError
 from dynamis.pitch.laws import ExponentialLaw, LinearLaw, parse_law
 from dynamis.pitch.tolerance import parse_tolerance
@@ -85,8 +86,10 @@ def _asked_of(bench: Bench, link: Link, sink: PortRef, start: Wish) -> Wish | st
 
 
 def supply_from(rails: tuple[Rails, ...], tolerance: float = 0.0) -> Supply:
-    """The supply of those at hand that reaches furthest: two rails before a single one."""
+    """The supply of those at hand that reaches furthest: two rails before a single one; a battery when worn."""
     low, high = max(rails, key=lambda one: (one[0] < 0 < one[1], one[1] - one[0]))
+    if (low, high) == BATTERY:
+        high = BATTERY_WORN  # what still works when it is worn works before
     return Supply(low, high, tolerance) if high > 0 else Supply(tolerance=tolerance)
 
 

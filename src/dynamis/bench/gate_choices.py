@@ -16,6 +16,7 @@ from dynamis.bench.judging.pairs import PairFit, judge_pair
 from dynamis.bench.judging.sides import gate_input, gate_output, input_of, sent_as
 from dynamis.bench.judging.switching import fitting_circuits, meeting, pulse_seconds
 from dynamis.bench.ports import PortRef, VoltSpan
+from dynamis.electrics.gates.joints import BadJoint, bad_joints, guarded
 from dynamis.electrics.gates.levels import GateFit
 from dynamis.electrics.gates.stretcher import stretching
 from dynamis.electrics.part import Part
@@ -33,7 +34,8 @@ class GateChoice:
     key : its name, with "in the link" where it stands there.  met : the levels, None where they are not known.
     holds : whether it also fits with its rails, or the sender, 5 % up; None where that is not worked out.
     spoils : a sentence for each other input of the link that would no longer fit.  protection : parts at the circuit's
-    own input jack, which count for nothing.
+    own input jack, which count for nothing.  joints : parts whose open joint would pass a limit of the input.
+    guarded : the circuit with a clamp that holds it even so, None where there is none or none is needed.
     """
 
     key: str
@@ -43,6 +45,8 @@ class GateChoice:
     holds: bool | None
     spoils: tuple[str, ...] = ()
     protection: tuple[Part, ...] = ()
+    joints: tuple[BadJoint, ...] = ()
+    guarded: GateStageRecord | None = None
 
 
 @dataclass(frozen=True)
@@ -84,7 +88,8 @@ def stretcher(bench: Bench, link: Link, sink: PortRef) -> GateStageRecord | None
     if made is None or taken is None or gate is None or gate.min_seconds is None:
         return None
     seconds = STRETCH * gate.min_seconds
-    found = stretching(made, taken, len(link.inputs), seconds, pulse_seconds(bench, ahead), bench.rails_for(link))
+    found = stretching(made, taken, len(link.inputs), seconds, pulse_seconds(bench, ahead), bench.rails_for(link),
+                       battery=True)  # fmt: skip
     return None if found is None else GateStageRecord(STRETCHER, found.parts, seconds)
 
 
@@ -97,7 +102,14 @@ def choice(bench: Bench, link: Link, sink: PortRef, stage: GateStageRecord, styl
     tried = with_stage(link, stage)
     key = f"in the link: {stage.circuit}" if stands else stage.circuit
     spoils = () if stands else tuple(spoiled(bench, tried, sink))
-    return GateChoice(key, stage, judge_pair(bench, tried, sink, (), style), _met(bench, tried, sink), None, spoils)
+    made = GateChoice(key, stage, judge_pair(bench, tried, sink, (), style), _met(bench, tried, sink), None, spoils)
+    ahead = replace(tried, gate_stages=tried.gate_stages[: tried.gate_stages.index(stage)])
+    output, taken, count = sent_as(bench, ahead)[0], input_of(bench, sink)[0], len(link.inputs)
+    if output is None or taken is None or stage != tried.gate_stages[-1]:
+        return made
+    joints = tuple(bad_joints(stage.circuit, stage.parts, output, taken, count))
+    held = guarded(stage.circuit, stage.parts, output, taken, count, bench.rails_for(link))
+    return with_(made, joints=joints, guarded=None if held is None else replace(stage, parts=held))
 
 
 def with_stage(link: Link, stage: GateStageRecord) -> Link:

@@ -42,6 +42,7 @@ from dynamis.electrics.circuits.parts import pieces_of
 from dynamis.electrics.circuits.supply import OP_AMPS
 from dynamis.electrics.circuits.topology import TOPOLOGIES
 from dynamis.electrics.finding import BEST_FIRST
+from dynamis.electrics.gates.candidate import BATTERY_WORN
 from dynamis.electrics.part import Part, value_words
 from dynamis.electrics.potentiometer import straightenings
 from dynamis.notation.style import Style
@@ -255,7 +256,8 @@ def _buffer(bench: Bench, link: Link, sink: PortRef, text: str, kind: str, style
     clamp = borne_by(bench, link, sink).needed(supply.low, supply.high)
     op_amp = op_amp_for(supply) if supply.single else OP_AMPS[kind]
     circuit = Circuit(TOPOLOGIES["follower"], (), supply, op_amp, clamp=clamp)
-    words = f"{text} From {supply.words}.{_clamped(circuit, style)}"
+    worn = ", a 9 V battery when it is worn" if supply.high == BATTERY_WORN and supply.single else ""
+    words = f"{text} From {supply.words}{worn}.{_clamped(circuit, style)}"
     yield _between(link, "A buffer", words, BuiltCircuit("buffer", circuit))
 
 

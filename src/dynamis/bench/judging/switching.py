@@ -83,14 +83,14 @@ def fitting_circuit(bench: Bench, link: Link, sink: PortRef) -> GateCircuit | No
     return (
         None
         if asked is None or link.gate_stages
-        else gate_circuit(*asked, bench.rails_for(link), _limit_of(bench, link))
+        else gate_circuit(*asked, bench.rails_for(link), _limit_of(bench, link), battery=True)
     )
 
 
 def fitting_circuits(bench: Bench, link: Link, sink: PortRef) -> list[GateCircuit]:
     """One of each kind that would do, whatever stands there now."""
     asked = _bare(bench, link, sink)
-    return [] if asked is None else gate_circuits(*asked, bench.rails_for(link), _limit_of(bench, link))
+    return [] if asked is None else gate_circuits(*asked, bench.rails_for(link), _limit_of(bench, link), battery=True)
 
 
 def _bare(bench: Bench, link: Link, sink: PortRef) -> tuple[GateOutput, GateInput, int] | None:

@@ -9,6 +9,9 @@ from dynamis.electrics.gates.levels import GateInput
 from dynamis.electrics.part import Part
 
 Rails = tuple[float, float]
+# A 9 V battery on a bench, and between which volts it is judged: from new to worn.  Common practice, no source.
+BATTERY: Final = (0.0, 9.0)
+BATTERY_WORN, BATTERY_NEW = 6.5, 9.6
 # Rails, or a sender, at their tolerance.
 UP: Final = 1.05
 
@@ -39,6 +42,8 @@ def bottom_of(sink: GateInput) -> float | None:
 def rail_words(rails: Rails) -> str:
     """`± 12 V`, `+5 V` or `−9 and +12 V`."""
     low, high = rails
+    if rails == BATTERY:
+        return f"+{high:g} V of a battery ({BATTERY_NEW:g} to {BATTERY_WORN:g} V)"
     if low == -high:
         return f"± {high:g} V"
     if low == 0:

@@ -12,7 +12,16 @@ from dataclasses import dataclass, replace
 from typing import Final
 
 from dynamis.electrics.finding import Finding
-from dynamis.electrics.gates.candidate import UP, Candidate, Rails, rail_words, top_of
+from dynamis.electrics.gates.candidate import (
+    BATTERY,
+    BATTERY_NEW,
+    BATTERY_WORN,
+    UP,
+    Candidate,
+    Rails,
+    rail_words,
+    top_of,
+)
 from dynamis.electrics.gates.levels import GateFit, GateInput, GateOutput, Span, judge_gate, levels_at, moved
 from dynamis.electrics.gates.library import CLAMP_OHMS, candidates
 from dynamis.electrics.gates.stages import CALM, Stress, becomes
@@ -47,18 +56,23 @@ class GateCircuit:
 
 
 def gate_circuit(
-    output: GateOutput, sink: GateInput, count: int = 1, supplies: tuple[Rails, ...] = RACK, limit: float = 0.0
-) -> GateCircuit | None:
+    output: GateOutput, sink: GateInput, count: int = 1, supplies: tuple[Rails, ...] = RACK, limit: float = 0.0, *,
+    battery: bool = False,
+) -> GateCircuit | None:  # fmt: skip
     """The circuit with the fewest active parts, then the fewest parts, that fits and stays safe; None where nothing
     does, or nothing is needed."""
-    return next(iter(gate_circuits(output, sink, count, supplies, limit)), None)
+    return next(iter(gate_circuits(output, sink, count, supplies, limit, battery=battery)), None)
 
 
 def gate_circuits(
-    output: GateOutput, sink: GateInput, count: int = 1, supplies: tuple[Rails, ...] = RACK, limit: float = 0.0
-) -> list[GateCircuit]:
-    """One of each kind that fits, the smallest first.  limit : tolerance of a driven output's levels, a fraction; what
-    is given fits at both ends of it."""
+    output: GateOutput, sink: GateInput, count: int = 1, supplies: tuple[Rails, ...] = RACK, limit: float = 0.0, *,
+    battery: bool = False,
+) -> list[GateCircuit]:  # fmt: skip
+    """One of each kind that fits, the smallest first.
+
+    limit : tolerance of a driven output's levels, a fraction; what is given fits at both ends of it.  battery : a rail
+    of 9 V is a battery, and what runs from it fits from new to worn.
+    """
     best: dict[str, GateCircuit] = {}
     sent = [output, *(moved(output, 1.0 + end) for end in (-limit, limit) if limit)]
     if all(judge_gate(one, sink, count).verdict == "fits" for one in sent) or hurts_itself(output):
@@ -67,16 +81,18 @@ def gate_circuits(
         known = best.get(one.name)
         if known is not None and (known.size < one.size or (known.holds and known.size == one.size)):
             continue
-        found = fitting(one, output, sink, count, sent[1:])
+        found = fitting(one, output, sink, count, sent[1:], battery=battery)
         if found is not None and (known is None or found.holds or one.size < known.size):
             best[one.name] = found
     return sorted(best.values(), key=lambda one: (one.size, not one.holds))
 
 
 def fitting(
-    one: Candidate, output: GateOutput, sink: GateInput, count: int, others: Sequence[GateOutput] = ()
-) -> GateCircuit | None:
-    """A circuit where it fits, also with the output as each of `others`, and stays safe; else None."""
+    one: Candidate, output: GateOutput, sink: GateInput, count: int, others: Sequence[GateOutput] = (), *,
+    battery: bool = False,
+) -> GateCircuit | None:  # fmt: skip
+    """A circuit where it fits, also with the output as each of `others` and from a battery that is new or worn, and
+    stays safe; else None."""
     carried = sink.pullup_volts * count / sink.ohms if sink.kind == "shorting" else 0.0
     made = becomes(one.name, one.parts, output, carried)
     leaves = judge_gate(made, sink, count)
@@ -85,6 +101,11 @@ def fitting(
     for end in others:
         if judge_gate(becomes(one.name, one.parts, end, carried), sink, count).verdict != "fits":
             return None
+    if battery and one.rails == BATTERY:
+        for volts in (BATTERY_WORN, BATTERY_NEW):
+            at = becomes(one.name, one.parts, output, carried, Stress(rails=volts / BATTERY[1]))
+            if judge_gate(at, sink, count).verdict != "fits":
+                return None
     up = judge_gate(becomes(one.name, one.parts, output, carried, Stress(UP, UP)), _moved(sink, UP), count).verdict
     return GateCircuit(one.name, one.parts, made, leaves, up == "fits", one.rails, protection_of(one, output))
 

@@ -96,12 +96,12 @@ def _dividers(output: GateOutput, sink: GateInput, count: int) -> Iterator[Candi
 
 def _clamps(output: GateOutput, sink: GateInput, supplies: tuple[Rails, ...]) -> Iterator[Candidate]:
     """A resistor, and diodes where the output passes what the input bears."""
-    for diodes in _diode_sets(output.low_volts * UP, output.high_volts * UP, sink, supplies):
+    for diodes in diode_sets(output.low_volts * UP, output.high_volts * UP, sink, supplies):
         for ohms in (10e3, 4.7e3, 2.2e3, CLAMP_OHMS):
             yield Candidate("resistor and clamp", (Part("R1", ohms, "from the output to the input"), *diodes), None)
 
 
-def _diode_sets(
+def diode_sets(
     low: float, high: float, sink: GateInput, supplies: tuple[Rails, ...], *, always: bool = False
 ) -> Iterator[tuple[Part, ...]]:
     """Diodes at an input that hold levels within what it bears, the fewest first.
@@ -220,7 +220,7 @@ def ends(
     rails: Rails, sink: GateInput, supplies: tuple[Rails, ...], name: str, ohms: float
 ) -> Iterator[tuple[Part, ...]]:
     """The resistor at an op-amp's output, and the diodes behind it where its rails could pass what the input bears."""
-    for diodes in _diode_sets(rails[0] * UP, rails[1] * UP, sink, supplies, always=True):
+    for diodes in diode_sets(rails[0] * UP, rails[1] * UP, sink, supplies, always=True):
         for value in (CLAMP_OHMS, 2.2e3) if diodes else (ohms,):
             yield (Part(name, value, "in series with its output"), *diodes)
 

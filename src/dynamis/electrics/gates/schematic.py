@@ -84,7 +84,7 @@ def gate_schematic(
     made = _Drawing(parts, style, contact=contact)
     entry = 0.0
     if circuit == "divider":
-        end = _divider(made)
+        end = _held(made, *_divider(made))
     elif circuit in _ENDS:
         end = _held(made, *_ENDS[circuit](made))
     elif circuit == "transistor to ground":

@@ -34,7 +34,8 @@ def circuit_lines(circuit: str, parts: Sequence[Part], *, contact: bool) -> list
     """A circuit by its name and its parts, as `circuits.py` chooses them.  contact : the sender is a switch."""
     ohms = {part.name: plain(part.ohms) for part in parts if part.ohms is not None}
     if circuit == "divider":
-        return [f"R1 out in {ohms['R1']}", f"R2 in 0 {ohms['R2']}"]
+        held = _diodes(parts)
+        return [f"R1 out in {ohms['R1']}", f"R2 in 0 {ohms['R2']}", *((_SCHOTTKY, *held) if held else ())]
     if circuit in _LINES:
         return [*_LINES[circuit]({part.name: part for part in parts}, ohms), *_diodes(parts)]
     if circuit == "transistor to ground":
@@ -81,7 +82,7 @@ def _diode(parts: Mapping[str, Part], ohms: Mapping[str, str]) -> list[str]:
 def _transistor(parts: Mapping[str, Part], ohms: Mapping[str, str]) -> list[str]:
     below = [f"R3 in 0 {ohms['R3']}"] if "R3" in ohms else []
     return [f"Vcc vcc 0 {plain(parts['R1'].rail_volts)}", f"R1 vcc out {ohms['R1']}", f"R2 vcc in {ohms['R2']}", *below,
-            "Q1 in out 0 small", ".model small npn(bf=150 is=1e-14 rc=1)"]  # fmt: skip
+            "Q1 in out 0 small", ".model small npn(bf=150 is=1e-14 rc=1)", _SCHOTTKY]  # fmt: skip
 
 
 def _logic(parts: Mapping[str, Part], ohms: Mapping[str, str]) -> list[str]:

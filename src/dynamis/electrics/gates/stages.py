@@ -105,7 +105,7 @@ def becomes(
 
 
 def _divider(output: GateOutput, made: _Built) -> GateOutput:
-    return divided(output, made.ohms("R1"), made.ohms("R2"))
+    return replace(divided(output, made.ohms("R1"), made.ohms("R2")), clamp=clamp_of(made))
 
 
 def divided(output: GateOutput, upper: float, lower: float) -> GateOutput:
@@ -124,7 +124,8 @@ def _clamp(output: GateOutput, made: _Built) -> GateOutput:
 
 def clamp_of(made: _Built) -> Span:
     """Between which volts the diodes at the receiver hold it."""
-    low: float | None = -SCHOTTKY_VOLTS if made.has("D1") else None
+    grounded = made.has("D1") and "from ground" in made.parts["D1"].role
+    low: float | None = -SCHOTTKY_VOLTS if grounded else None
     high: float | None = None
     if made.has("D2"):
         high = max(0.0, made.rail("D2")) + SCHOTTKY_VOLTS
@@ -139,7 +140,7 @@ def _diode(output: GateOutput, made: _Built) -> GateOutput:
     upper, lower = made.ohms("R1"), made.ohms("R2")
     total = output.ohms + upper + lower
     low, high = (max(0.0, volts - SCHOTTKY_VOLTS) * lower / total for volts in (output.low_volts, output.high_volts))
-    return GateOutput("driven", low, high, (output.ohms + upper) * lower / total)
+    return GateOutput("driven", low, high, (output.ohms + upper) * lower / total, clamp=clamp_of(made))
 
 
 # -- with one ----------------------------------------------------------------------------------------
@@ -167,7 +168,7 @@ def _transistor(output: GateOutput, made: _Built) -> GateOutput:
     if base > 0 and (closed > 0.4 or drive < collector / upper / 10.0):
         return NEVER
     high = max(0.0, collector) * share
-    return GateOutput("driven", min(SATURATED_VOLTS, high), high, upper * share)
+    return GateOutput("driven", min(SATURATED_VOLTS, high), high, upper * share, clamp=clamp_of(made))
 
 
 def _logic(output: GateOutput, made: _Built) -> GateOutput:
@@ -176,7 +177,7 @@ def _logic(output: GateOutput, made: _Built) -> GateOutput:
     off, on = logic_thresholds(made.parts["U1"])
     if rail <= 0 or entered.low_volts > off or entered.high_volts < on:
         return NEVER
-    return GateOutput("driven", LOGIC_VOLTS, max(LOGIC_VOLTS, rail - LOGIC_VOLTS), made.ohms("R10"))
+    return _ended(LOGIC_VOLTS, max(LOGIC_VOLTS, rail - LOGIC_VOLTS), made, "R10")
 
 
 def logic_thresholds(part: Part) -> tuple[float, float]:

@@ -32,7 +32,7 @@ _REFERENCE: Final = 0.4
 
 def stretching(
     output: GateOutput, sink: GateInput, count: int, seconds: float, pulse_seconds: float | None,
-    supplies: tuple[Rails, ...] = RACK,
+    supplies: tuple[Rails, ...] = RACK, *, battery: bool = False,
 ) -> GateCircuit | None:  # fmt: skip
     """The stretcher that makes pulses of `seconds` and at most a quarter more, fits and stays safe; None where none
     does.
@@ -40,7 +40,7 @@ def stretching(
     pulse_seconds : of the sender, None where it stays up as long as a key is held.
     """
     for one in _candidates(output, sink, seconds, pulse_seconds, supplies):
-        found = fitting(one, output, sink, count)
+        found = fitting(one, output, sink, count, battery=battery)
         if found is not None:
             return found
     return None

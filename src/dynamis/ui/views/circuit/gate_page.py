@@ -7,7 +7,7 @@ from dataclasses import replace as with_choice
 from msgspec.structs import replace as with_
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QPushButton, QWidget
 
 from dynamis.bench.document import GateStageRecord, Link
 from dynamis.bench.gate_choices import GateChoice, choice, gate_choices, meets_words, use_stage, with_stage
@@ -20,7 +20,7 @@ from dynamis.files.spice import stage_spice
 from dynamis.ui.session import Session
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.views.circuit.link_page import LinkPage
-from dynamis.ui.views.circuit.words import gate_row, gate_words
+from dynamis.ui.views.circuit.words import gate_row, gate_words, joint_words
 from dynamis.ui.widgets.panel import Sentences, holding, scrolling
 from dynamis.ui.widgets.table import Column, Row, Table
 
@@ -39,6 +39,11 @@ class GatePage(LinkPage):
     def __init__(self, session: Session, colours: Colours) -> None:
         super().__init__(session, colours, "What meets what", "Circuits for gates", ())
         self.words = self.side.words
+        self.clamp = QPushButton("Add the clamp")
+        self.clamp.setToolTip("Diodes at the input that hold it when a joint of the circuit is bad")
+        self.clamp.clicked.connect(lambda: self.window().guarded(self.add_clamp))
+        self.clamp.hide()
+        self.side.body.insertWidget(self.side.body.count() - 1, self.clamp)
 
     def _fill(self) -> None:
         self._link: Link | None = None
@@ -90,6 +95,7 @@ class GatePage(LinkPage):
         made, style, bench = self.chosen, self._session.style, self._session.bench
         self.side.endings.allow(made is not None)
         if made is None or self._pair is None or self._link is None:
+            self.clamp.hide()
             self.side.values.show_values((), style)
             self.words.show_sentences([])
             self.drawing.show_drawing(None, "")
@@ -102,23 +108,38 @@ class GatePage(LinkPage):
         told = [f"{one.name}  {one.value}, {one.role}".rstrip(", ") for one in others]
         guards = [f"{style.engineering(one.ohms, 'Ω')} {one.role}" for one in made.protection]
         told += [f"For its own protection: {', '.join(guards)}."] if guards else []
-        self.words.show_sentences([*told, *made.spoils])
+        told += joint_words(made, style)
+        self.clamp.setVisible(made.guarded is not None)
         output, sink = self._pair
         ends = [bench.label(output)], [bench.label(sink)]
         gate = bench.port(output).gate
         contact = gate is not None and gate.kind == "switch"
-        drawn = gate_schematic(stage.circuit, stage.parts, style, contact=contact, sender=ends[0], receiver=ends[1])
+        drawn, netlist = None, ""
+        try:
+            drawn = gate_schematic(stage.circuit, stage.parts, style, contact=contact, sender=ends[0], receiver=ends[1])
+            netlist = stage_spice(bench, with_stage(self._link, stage), sink, stage)
+        except KeyError as lacking:  # a circuit of an older version
+            told.append(f"It was kept without its part {lacking}: take it out, and choose it anew.")
+        self.words.show_sentences([*told, *made.spoils])
         spoken = ", ".join(f"{one.name} {one.value}" for one in pieces_from(stage.parts, style))
         self.drawing.show_drawing(drawn, f"{stage.circuit}: {spoken}")
-        self.spice.setPlainText(stage_spice(bench, with_stage(self._link, stage), sink, stage))
+        self.spice.setPlainText(netlist)
 
     # -- changing it -------------------------------------------------------------------------------
 
+    def add_clamp(self) -> None:
+        """The circuit with diodes that hold the input when one of its joints is bad."""
+        if self.chosen is None or self.chosen.guarded is None:
+            raise InputError("No clamp is needed, or none is known that fits from these rails.")
+        self._try(self.chosen.guarded)
+
     def _changed(self, name: str, ohms: float) -> None:
         stage = self.chosen.stage
-        parts = tuple(with_(one, ohms=ohms) if one.name == name else one for one in stage.parts)
-        tried = choice(self._session.bench, self._link, self._pair[1], with_(stage, parts=parts), self._session.style)
-        self.chosen = with_choice(tried, key=self.chosen.key)
+        self._try(with_(stage, parts=tuple(with_(one, ohms=ohms) if one.name == name else one for one in stage.parts)))
+
+    def _try(self, stage: GateStageRecord) -> None:
+        tried = choice(self._session.bench, self._link, self._pair[1], stage, self._session.style)
+        self.chosen = with_choice(tried, key=self.chosen.key, protection=self.chosen.protection)
         self.side.refuse("")
         self._show_table()
         self._show_chosen()

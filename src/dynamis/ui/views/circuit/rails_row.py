@@ -27,7 +27,7 @@ class RailsRow(QWidget):
         self.edit.setToolTip("Such as 12 (± 12 V), 0:5, 0:3.3, -9:12, parted by blanks; none for no supply at all")
         self.edit.setFixedWidth(240)
         row.addWidget(self.edit)
-        row.addWidget(label("12 is ± 12 V, 0:5 a single 5 V; none for no supply", "small"))
+        row.addWidget(label("12 is ± 12 V, 0:5 a single 5 V, 0:9 a battery; none for no supply", "small"))
         row.addStretch(1)
         self.edit.returnPressed.connect(lambda: self.window().guarded(self.take))
         session.bench_changed.connect(self.show_rails)

@@ -68,6 +68,20 @@ def safety_words(found: GateChoices) -> str:
     )
 
 
+def joint_words(made: GateChoice, style: Style) -> list[str]:
+    """Which single bad joint would pass a limit, and what guards against it."""
+    if not made.joints:
+        return []
+    lets = [f"{one.part} open lets {style.volts(one.volts, 2)} through, {style.volts(abs(one.over), 2)} beyond what "
+            "the input bears" for one in made.joints]  # fmt: skip
+    held = made.guarded
+    added = [] if held is None else [one for one in held.parts if one not in made.stage.parts]
+    cure = "Solder them with care, and measure before you plug it in"
+    if added:
+        cure = f"{' and '.join(f'{one.name}, {one.role}' for one in added)}: that clamp holds it even so"
+    return [f"One bad joint is enough: {'; '.join(lets)}. {cure}."]
+
+
 def step_words(made: Proposal, steps: Walk | None, note_of: Callable[[float], str], style: Style) -> list[str]:
     """How the trimmers are set, one sentence a step."""
     if steps is None:
