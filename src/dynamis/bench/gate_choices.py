@@ -25,6 +25,9 @@ from dynamis.notation.style import Style
 STRETCHER = "stretcher"
 # A stretched pulse against the shortest that the input takes; common practice, no source.
 STRETCH = 2.0
+# A pin's diode to its rail, and what it bears for sure; common practice, no source.
+PIN_DIODE_VOLTS = 0.6
+PIN_AMPERES = 1e-3
 
 
 @dataclass(frozen=True)
@@ -128,6 +131,28 @@ def use_stage(bench: Bench, output: PortRef, sink: PortRef, stage: GateStageReco
 def _met(bench: Bench, link: Link, sink: PortRef) -> GateFit | None:
     met = meeting(bench, link, sink)
     return None if isinstance(met, list) else met
+
+
+def unpowered_amperes(bench: Bench, link: Link, sink: PortRef) -> float | None:
+    """What flows through a pin into its rail while its own gear is off and the sender is on; None where the pin's rail
+    is not known, or nothing drives it."""
+    made, taken = sent_as(bench, link)[0], input_of(bench, sink)[0]
+    if made is None or made.kind == "switch" or taken is None or taken.rail_volts is None:
+        return None
+    return max(0.0, made.clamp.held(made.high_volts) - PIN_DIODE_VOLTS) / max(made.ohms, 1.0)
+
+
+def unpowered_words(bench: Bench, link: Link, sink: PortRef, style: Style = Style()) -> list[str]:
+    """What happens when the receiver is off and the sender on."""
+    amperes = unpowered_amperes(bench, link, sink)
+    if amperes is None:
+        return []
+    gear = bench.gear_by(sink.gear).name
+    told = f"While {gear} is off and the sender on, {style.engineering(amperes, 'A')} flow into it through its pin"
+    if amperes <= PIN_AMPERES:
+        return [f"{told}, which a pin bears."]
+    most = style.engineering(PIN_AMPERES, "A")
+    return [f"{told}, more than the {most} that a pin bears: switch it on first, or put a resistor ahead of the pin."]
 
 
 def meets_words(bench: Bench, link: Link, sink: PortRef, style: Style = Style()) -> list[str]:

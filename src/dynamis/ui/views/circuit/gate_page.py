@@ -10,7 +10,15 @@ from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QPushButton, QWidget
 
 from dynamis.bench.document import GateStageRecord, Link
-from dynamis.bench.gate_choices import GateChoice, choice, gate_choices, meets_words, use_stage, with_stage
+from dynamis.bench.gate_choices import (
+    GateChoice,
+    choice,
+    gate_choices,
+    meets_words,
+    unpowered_words,
+    use_stage,
+    with_stage,
+)
 from dynamis.bench.judging.pairs import trial_link
 from dynamis.bench.ports import PortRef
 from dynamis.electrics.circuits.parts import parts_csv, parts_list, pieces_from
@@ -109,6 +117,7 @@ class GatePage(LinkPage):
         guards = [f"{style.engineering(one.ohms, 'Ω')} {one.role}" for one in made.protection]
         told += [f"For its own protection: {', '.join(guards)}."] if guards else []
         told += joint_words(made, style)
+        told += unpowered_words(bench, with_stage(self._link, stage), self._pair[1], style)
         self.clamp.setVisible(made.guarded is not None)
         output, sink = self._pair
         ends = [bench.label(output)], [bench.label(sink)]
