@@ -13,6 +13,7 @@ from dynamis.cli.output import emit_json, number
 from dynamis.electrics.circuits.parts import Piece, pieces_of
 from dynamis.electrics.circuits.spice import netlist
 from dynamis.electrics.circuits.supply import Supply
+from dynamis.electrics.design.behaviour import behaviour, behaviour_words
 from dynamis.electrics.design.later import Later, later
 from dynamis.electrics.design.proposal import Proposal, Proposals, propose
 from dynamis.electrics.design.spread import Side, Spread, spread
@@ -159,3 +160,5 @@ def _print(proposals: Proposals, wish: Wish, drawn: Spread, after: Later) -> Non
                        f"{style.cents(side.p95)} ct, at worst {style.cents(side.worst)} ct.")  # fmt: skip
     click.echo(f"Later, 10 °C warmer and with another load: 95 % within {style.size_of_cents(after.p95)} ct, at worst "
                f"{style.cents(after.worst)} ct; {after.decides or 'nothing'} decides.")  # fmt: skip
+    for told in behaviour_words(behaviour(chosen.circuit, proposals.wish), chosen.circuit, proposals.wish, style):
+        click.echo(told)

@@ -185,6 +185,15 @@ class Circuit:
         network, ohms, _ = self._asked(values or {}, False)
         return network.output_ohms(OUT, ohms, INPUT)
 
+    def noise_paths(self) -> list[tuple[float, float]]:
+        """(volts at the output for an ampere across it, its ohms) of every resistance, sender and load included."""
+        network, ohms, _ = self._asked({}, True)
+        found = []
+        for one in network.branches:
+            own = ohms[one.name] + ohms[one.behind] if one.behind else ohms[one.name]
+            found.append((float(network.impedance(OUT, one, ohms, INPUT)), float(own)))
+        return found
+
     def _asked(self, values: Mapping[str, Value], loaded: bool) -> tuple[Network, dict[str, Value], Held]:
         load = self.load_ohms if loaded else None
         network = _network(

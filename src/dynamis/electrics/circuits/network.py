@@ -101,6 +101,17 @@ class Network:
         right[index][1] = 1.0  # one ampere into the node
         return _last(rows, right, self._order(node, ohms)).offset
 
+    def impedance(self, node: str, branch: Branch, ohms: Mapping[str, Value], driven: str) -> FloatArray:
+        """Volts at a node for one ampere from one end of a branch to the other, all sources at rest."""
+        if node in self._held:
+            return np.asarray(0.0)
+        rows, right = self._equations(driven, ohms, Held(dict.fromkeys(self._held, 0.0)))
+        outs = {one.out for one in self.amplifiers}
+        for end, sign in ((branch.a, 1.0), (branch.b, -1.0)):
+            if end in self._index and end not in outs:
+                right[self._index[end]][1] = right[self._index[end]][1] + sign
+        return _last(rows, right, self._order(node, ohms)).offset
+
     @property
     def nodes(self) -> frozenset[str]:
         """All nodes that something hangs on."""

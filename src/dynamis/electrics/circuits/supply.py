@@ -73,6 +73,8 @@ class OpAmp:
     most.  swing_volts, common_volts : how near output and inputs come to the rails, (low, high); None for what hangs
     on the supply: 1.5 V of two rails, 50 mV of a single one.  supply_amperes : of one amplifier, at rest.
     most_volts : of its supply.  lead_farads : what its output drives without a resistor ahead of it.
+    noise_volts, noise_corner_hertz : at its input, per root hertz, and where that begins to rise downwards.
+    product_hertz, slew_volts : gain times bandwidth, and volts a second at most; 0 for one without limits.
     """
 
     name: str
@@ -86,6 +88,10 @@ class OpAmp:
     supply_amperes: float = 0.0
     most_volts: float = 120.0
     lead_farads: float = 100e-12
+    noise_volts: float = 0.0
+    noise_corner_hertz: float = 0.0
+    product_hertz: float = 0.0
+    slew_volts: float = math.inf
 
     def swing(self, supply: Supply) -> tuple[float, float]:
         """The least and the most volts at its output."""
@@ -100,9 +106,58 @@ class OpAmp:
 OP_AMPS: Final = {
     one.name: one
     for one in (
-        OpAmp("ideal", "any op-amp"),
-        OpAmp("jfet", "JFET-input op-amp", 2e5, 3e-3, 10e-6, 200e-12, (1.5, 1.5), (3.0, 0.5), 1.4e-3, 36.0),
-        OpAmp("precision", "precision op-amp", 1e6, 75e-6, 1e-6, 4e-9, (1.5, 1.5), (1.5, 1.5), 2.0e-3, 36.0),
-        OpAmp("rail-to-rail", "rail-to-rail op-amp", 1e6, 0.5e-3, 3e-6, 10e-12, (0.05, 0.05), (0.0, 0.0), 0.8e-3, 12.0),
+        # Any ordinary one will do: no errors of its own are counted, and the least that is usual for the rest.
+        OpAmp("ideal", "any op-amp", noise_volts=20e-9, noise_corner_hertz=100.0, product_hertz=1e6, slew_volts=0.5e6),
+        OpAmp(
+            "jfet",
+            "JFET-input op-amp",
+            2e5,
+            3e-3,
+            10e-6,
+            200e-12,
+            (1.5, 1.5),
+            (3.0, 0.5),
+            1.4e-3,
+            36.0,
+            100e-12,
+            18e-9,
+            100.0,
+            3e6,
+            13e6,
+        ),
+        OpAmp(
+            "precision",
+            "precision op-amp",
+            1e6,
+            75e-6,
+            1e-6,
+            4e-9,
+            (1.5, 1.5),
+            (1.5, 1.5),
+            2.0e-3,
+            36.0,
+            100e-12,
+            10e-9,
+            10.0,
+            0.6e6,
+            0.3e6,
+        ),
+        OpAmp(
+            "rail-to-rail",
+            "rail-to-rail op-amp",
+            1e6,
+            0.5e-3,
+            3e-6,
+            10e-12,
+            (0.05, 0.05),
+            (0.0, 0.0),
+            0.8e-3,
+            12.0,
+            100e-12,
+            30e-9,
+            500.0,
+            1e6,
+            0.6e6,
+        ),
     )
 }

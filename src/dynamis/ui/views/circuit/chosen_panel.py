@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
 from dynamis.electrics.circuits.parts import parts_csv, parts_list, pieces_of
 from dynamis.electrics.circuits.spice import netlist
 from dynamis.electrics.circuits.variation import Counting, varied_in
+from dynamis.electrics.design.behaviour import behaviour, behaviour_words, errors_csv
 from dynamis.electrics.design.proposal import Proposal
 from dynamis.electrics.design.spread import Spread, budget, spread
 from dynamis.electrics.design.walk import walk
@@ -62,7 +63,7 @@ class ChosenPanel(Panel):
         self.as_trimmed = QCheckBox("its trimmers are set by readings")
         self.as_trimmed.setChecked(True)
         self.body.addWidget(self.as_trimmed)
-        self.endings = Endings(self, session, self.parts_text, self.spice_text)
+        self.endings = Endings(self, session, self.parts_text, self.spice_text, self.errors_text)
         self.use = self.endings.use
         self.body.addLayout(self.endings)
 
@@ -124,7 +125,7 @@ class ChosenPanel(Panel):
         pieces = [] if made is None else pieces_of(made.circuit, style)
         others = [f"{one.name}  {one.value}, {one.role}" for one in pieces if one.ohms is None]
         self.parts.show_proposal(made, others, style)
-        for one in (self.endings.save_parts, self.endings.save_spice):
+        for one in self.endings.saving:
             one.setEnabled(made is not None)
         self.as_trimmed.setVisible(made is not None and bool(made.trims))
         if made is None:
@@ -158,7 +159,9 @@ class ChosenPanel(Panel):
         told = [] if self._spread is None else spread_words(self._spread, self._compared, name, style)
         if told and self.proposal is not None:
             told.append(later_words(self.proposal, style))
-        told += budget_words(budget(self.proposal.circuit, self.proposal.wish, self._counting), style)
+        circuit, wish = self.proposal.circuit, self.proposal.wish
+        told += behaviour_words(behaviour(circuit, wish), circuit, wish, style)
+        told += budget_words(budget(circuit, wish, self._counting), style)
         self.spread_words.show_sentences([tied(text) for text in told])
 
     # -- giving it away ----------------------------------------------------------------------------
@@ -166,6 +169,11 @@ class ChosenPanel(Panel):
     def parts_text(self) -> str:
         """The parts list with its columns of prices, to be filled in."""
         return parts_csv(parts_list(pieces_of(self.proposal.circuit)), {})
+
+    def errors_text(self) -> str:
+        """All errors of the circuit, a line each."""
+        circuit, wish = self.proposal.circuit, self.proposal.wish
+        return errors_csv(budget(circuit, wish, self._counting), self.proposal.later, behaviour(circuit, wish))
 
     def spice_text(self) -> str:
         wish = self.proposal.wish

@@ -25,11 +25,12 @@ def save_text(parent: QWidget, session: Session, title: str, start: str, text: C
 
 
 class Endings(QVBoxLayout):
-    """The buttons under a circuit: its parts list and its SPICE text to a file, and itself into the link."""
+    """The buttons under a circuit: its parts list, SPICE text and errors to a file, and itself into the link."""
 
     def __init__(
-        self, parent: QWidget, session: Session, parts_text: Callable[[], str], spice_text: Callable[[], str]
-    ) -> None:
+        self, parent: QWidget, session: Session, parts_text: Callable[[], str], spice_text: Callable[[], str],
+        errors_text: Callable[[], str] | None = None,
+    ) -> None:  # fmt: skip
         super().__init__()
         row = QHBoxLayout()
         self.save_parts, self.save_spice = QPushButton("Parts list…"), QPushButton("SPICE…")
@@ -39,6 +40,9 @@ class Endings(QVBoxLayout):
             self.save_parts: ("Save the parts list", "parts.csv", parts_text),
             self.save_spice: ("Save the SPICE text", "circuit.cir", spice_text),
         }
+        if errors_text is not None:
+            saved[QPushButton("Errors…")] = ("Save the errors", "errors.csv", errors_text)
+        self.saving = tuple(saved)
         for button, what in saved.items():
             row.addWidget(button)
             button.clicked.connect(lambda _=False, what=what: save_text(parent, session, *what))
@@ -47,5 +51,5 @@ class Endings(QVBoxLayout):
 
     def allow(self, there: bool) -> None:
         """Whether there is a circuit that can be used and saved."""
-        for one in (self.use, self.save_parts, self.save_spice):
+        for one in (self.use, *self.saving):
             one.setEnabled(there)

@@ -1,0 +1,198 @@
+"""What a circuit of gain and offset does besides its volts at rest: noise, settling, a long cable, its trimmers' own
+drift, and what it puts out while its rails come up.
+
+Sources: thermal noise 4kTR per hertz (k exact since the SI of 2019); an op-amp settles with noise gain/(2π·GBW) and
+its slew rate; the resistor that isolates a capacitive load is that whose corner with it lies at the loop's own
+crossover.  The figures of op-amps are those of typical data sheets of each kind, a trimmer's 100 ppm/K and 100 pF a
+metre of cable: common practice, no source.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+import math
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+
+from dynamis.electrics.circuits.circuit import MID, Circuit
+from dynamis.electrics.circuits.clamp import LOOP_NAME
+from dynamis.electrics.circuits.variation import Varied
+from dynamis.electrics.design.later import KELVIN, Later, moved_cents
+from dynamis.electrics.design.spread import Budget
+from dynamis.electrics.design.wish import Wish
+from dynamis.electrics.series import values_between
+from dynamis.notation.style import Style, plain
+
+_BOLTZMANN: Final = 1.380649e-23
+_KELVIN: Final = 298.15
+BAND_HERTZ: Final = (10.0, 10e3)
+CABLE_METRES, CABLE_FARADS = 5.0, 500e-12
+_SETTLED: Final = 1.0 / 1200.0  # a cent of an octave
+_TRIMMER_PER_KELVIN: Final = 100e-6
+
+
+@dataclass(frozen=True)
+class Behaviour:
+    """noise_volts, noise_cents : rms from 10 Hz to 10 kHz, where it weighs most.  settle_seconds : of an octave to a
+    cent.  cable_seconds : what a long cable adds.  rings : whether the op-amp drives less than that cable.
+    cure_ohms : the output resistor that cures it.  trimmers : by name, cents of 10 °C.  power_up : between which volts
+    the output may stand while the rails come up.
+    """
+
+    noise_volts: float
+    noise_cents: float
+    settle_seconds: float
+    cable_seconds: float
+    rings: bool
+    cure_ohms: float | None
+    trimmers: tuple[tuple[str, float], ...]
+    power_up: tuple[float, float]
+
+
+def behaviour(circuit: Circuit, wish: Wish) -> Behaviour:
+    """All of it for a circuit and its wish."""
+    weigh = max(wish.cents_per_volt(volts) for volts in (wish.in_low, wish.in_high))
+    noise = noise_volts(circuit)
+    load = math.inf if circuit.load_ohms is None else circuit.load_ohms
+    out = float(circuit.out_ohms())
+    behind = 1.0 / (1.0 / out + 1.0 / load) if out > 0 else 0.0
+    rings = _rings(circuit)
+    return Behaviour(
+        noise, noise * weigh, settle_seconds(circuit, wish), -math.log(_SETTLED) * behind * CABLE_FARADS, rings,
+        _isolating(circuit) if rings else None, _drifts(circuit, wish), _power_up(circuit, wish),
+    )  # fmt: skip
+
+
+def noise_volts(circuit: Circuit) -> float:
+    """Volts rms at the output, 10 Hz to 10 kHz: its resistors' and the sender's, and its op-amps' own."""
+    band = BAND_HERTZ[1] - BAND_HERTZ[0]
+    total = sum(impedance**2 * 4.0 * _BOLTZMANN * _KELVIN / ohms * band for impedance, ohms in circuit.noise_paths())
+    amp = circuit.op_amp
+    flicker = band + amp.noise_corner_hertz * math.log(BAND_HERTZ[1] / BAND_HERTZ[0])
+    for one in circuit.topology.amplifiers:
+        total += (noise_gain(circuit, one.name) * amp.noise_volts) ** 2 * flicker
+    return math.sqrt(total)
+
+
+def noise_gain(circuit: Circuit, amplifier: str) -> float:
+    """How many times an op-amp's own offset, or noise, stands at the output."""
+    moved, here = circuit.line({amplifier: 1e-3}), circuit.line({amplifier: 0.0})
+    return abs(float(moved.offset) - float(here.offset)) / 1e-3
+
+
+def settle_seconds(circuit: Circuit, wish: Wish) -> float:
+    """Until an octave's step has come within a cent at the output, with nothing but its load on it; 0 of resistors."""
+    amp = circuit.op_amp
+    if not circuit.topology.amplifiers or not amp.product_hertz:
+        return 0.0
+    step = abs(wish.gain) * wish.volts_per_octave if wish.zero_volts is None else abs(wish.ends[1] - wish.ends[0]) / 2.0
+    constants = [
+        _loop_gain(circuit, one.name) / (2.0 * math.pi * amp.product_hertz) for one in circuit.topology.amplifiers
+    ]
+    return step / amp.slew_volts + -math.log(_SETTLED) * sum(constants)
+
+
+def _loop_gain(circuit: Circuit, amplifier: str) -> float:
+    """The noise gain that an op-amp's own loop has: what its offset is multiplied by at its own output."""
+    own = next(one for one in circuit.topology.amplifiers if one.name == amplifier)
+    moved, here = (circuit.line({amplifier: volts}, node=own.out) for volts in (1e-3, 0.0))
+    return max(1.0, abs(float(moved.offset) - float(here.offset)) / 1e-3)
+
+
+def _rings(circuit: Circuit) -> bool:
+    """Whether the last op-amp drives the cable by itself and cannot."""
+    if not circuit.topology.amplifiers or circuit.loop_ohms:
+        return False
+    return float(circuit.out_ohms()) == 0.0 and circuit.op_amp.lead_farads < CABLE_FARADS
+
+
+def _isolating(circuit: Circuit) -> float:
+    """The output resistor whose corner with the cable lies at the loop's crossover."""
+    last = circuit.topology.amplifiers[-1].name
+    hertz = (circuit.op_amp.product_hertz or 1e6) / _loop_gain(circuit, last)
+    ohms = 1.0 / (2.0 * math.pi * hertz * CABLE_FARADS)
+    return next(one for one in values_between(ohms, 2.0 * ohms, "E12") if one >= ohms)
+
+
+def _drifts(circuit: Circuit, wish: Wish) -> tuple[tuple[str, float], ...]:
+    """What each trimmer's own drift moves the output by, standing in the middle."""
+    share = _TRIMMER_PER_KELVIN * KELVIN
+    return tuple((name, moved_cents(circuit, wish, Varied(name, name, MID, MID * share))) for name in circuit.trimmers)
+
+
+def _power_up(circuit: Circuit, wish: Wish) -> tuple[float, float]:
+    """Volts between which the output may stand in either order of the rails, clamped where diodes are."""
+    if not circuit.topology.amplifiers:
+        gain = float(circuit.line().gain)
+        ends = [
+            gain * volts + float(circuit.line().offset) * on for volts in (wish.in_low, wish.in_high) for on in (0, 1)
+        ]
+        return min(ends), max(ends)
+    low, high = circuit.supply.low, circuit.supply.high
+    clamp = circuit.clamp
+    return (low if clamp.low is None else max(low, clamp.low)), (high if clamp.high is None else min(high, clamp.high))
+
+
+def behaviour_words(made: Behaviour, circuit: Circuit, wish: Wish, style: Style = Style()) -> list[str]:
+    """A sentence for each."""
+    told = [
+        f"Noise {style.number(made.noise_cents, 3)} ct rms, {style.number(1e6 * made.noise_volts, 1)} µV from "
+        f"{plain(BAND_HERTZ[0])} Hz to {plain(BAND_HERTZ[1] / 1e3)} kHz."
+    ]
+    cable = style.engineering(CABLE_FARADS, "F")
+    if circuit.topology.amplifiers:
+        told.append(f"An octave settles to a cent in {_milliseconds(made.settle_seconds, style)}.")
+    if made.rings and made.cure_ohms is not None:
+        taken = 0.0 if not wish.load_ohms else 1200.0 * made.cure_ohms / wish.load_ohms
+        lost = f"; outside the loop it would take {style.cents(taken)} ct an octave" if taken else ""
+        told.append(
+            f"A cable of {plain(CABLE_METRES)} m, {cable}, makes the op-amp ring: it drives "
+            f"{style.engineering(circuit.op_amp.lead_farads, 'F')}. "
+            f"{style.engineering(made.cure_ohms, 'Ω')} at its output, inside the feedback loop, cures it{lost}."
+        )
+    else:
+        why = f", behind its {LOOP_NAME}" if circuit.loop_ohms else ""
+        adds = f" and adds {_milliseconds(made.cable_seconds, style)}" if made.cable_seconds >= 1e-6 else ""
+        told.append(f"A cable of {plain(CABLE_METRES)} m, {cable}, does not make it ring{why}{adds}.")
+    told += [f"{name} by itself drifts by {style.size_of_cents(cents)} ct in 10 °C, at 100 ppm/K."
+             for name, cents in made.trimmers]  # fmt: skip
+    if not (circuit.topology.amplifiers or circuit.uses_reference):
+        return told
+    low, high = (style.volts(volts, 1, sign=True) for volts in made.power_up)
+    held = ", where its diodes hold it" if circuit.clamp.diodes else ""
+    over = [wish.bears.low is not None and made.power_up[0] < wish.bears.low - 0.05,
+            wish.bears.high is not None and made.power_up[1] > wish.bears.high + 0.05]  # fmt: skip
+    beyond = ": more than the input bears; switch the rails on first" if any(over) else ""
+    told.append(
+        f"While its rails come up, in either order, the output may stand between {low} and {high}{held}{beyond}."
+    )
+    return told
+
+
+def _milliseconds(seconds: float, style: Style) -> str:
+    return f"{style.number(1e3 * seconds, 3 if seconds < 1e-4 else 2)} ms"
+
+
+def errors_csv(parts: Budget, after: Later, made: Behaviour) -> str:
+    """All of a circuit's errors as CSV, a line each: what, value, unit."""
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow(["what", "value", "unit"])
+    rows = [(one.label, one.cents, "ct") for one in parts.parts]
+    rows.append(("worst case, untrimmed", parts.worst_cents, "ct"))
+    rows.append(("root sum of squares, k = 2", 2.0 * parts.rss_cents, "ct"))
+    rows.append(("later, 95 %", after.p95, "ct"))
+    rows.append(("later, worst", after.worst, "ct"))
+    rows.append(("noise, rms", made.noise_cents, "ct"))
+    rows.append(("an octave settles to a cent", 1e3 * made.settle_seconds, "ms"))
+    rows.append(("a cable of 5 m adds", 1e3 * made.cable_seconds, "ms"))
+    if made.cure_ohms is not None:
+        rows.append(("output resistor against ringing", made.cure_ohms, "ohm"))
+    rows += [(f"{name}, its own drift in 10 K", cents, "ct") for name, cents in made.trimmers]
+    rows.append(("lowest output while rails come up", made.power_up[0], "V"))
+    rows.append(("highest output while rails come up", made.power_up[1], "V"))
+    writer.writerows((what, repr(float(np.round(value, 9))), unit) for what, value, unit in rows)
+    return out.getvalue()
