@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import textwrap
 from dataclasses import replace
 from pathlib import Path
 from typing import Any, Literal
@@ -161,4 +162,4 @@ def _print(proposals: Proposals, wish: Wish, drawn: Spread, after: Later) -> Non
     click.echo(f"Later, 10 °C warmer and with another load: 95 % within {style.size_of_cents(after.p95)} ct, at worst "
                f"{style.cents(after.worst)} ct; {after.decides or 'nothing'} decides.")  # fmt: skip
     for told in behaviour_words(behaviour(chosen.circuit, proposals.wish), chosen.circuit, proposals.wish, style):
-        click.echo(told)
+        click.echo(textwrap.fill(told, 110, subsequent_indent="  "))
