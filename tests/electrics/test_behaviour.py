@@ -14,11 +14,13 @@ import numpy as np
 import pytest
 from tests.electrics.spice import asked
 
+from dynamis.bench.designing import smallest_with_op_amp
 from dynamis.electrics.circuits.spice import netlist
 from dynamis.electrics.circuits.supply import OP_AMPS
 from dynamis.electrics.circuits.topology import TOPOLOGIES
 from dynamis.electrics.circuits.variation import Counting
 from dynamis.electrics.design.behaviour import behaviour, behaviour_words, errors_csv, noise_gain, noise_volts
+from dynamis.electrics.design.kinds import kind_words, own_cents
 from dynamis.electrics.design.later import later
 from dynamis.electrics.design.proposal import propose_one
 from dynamis.electrics.design.spread import budget
@@ -142,3 +144,28 @@ def test_power_up_a_trimmer_s_drift_and_the_csv_of_all_errors():
         told.noise_cents, abs=1e-8
     )
     assert np.all(np.isfinite([float(row["value"]) for row in rows]))
+
+
+@pytest.mark.parametrize(("tolerance", "allowed", "kind", "jfet", "precision"), [
+    # Into 0.26 V/oct 3 mV ahead of a gain below 1 are 1200/0.26 ct a volt, what amplifies them apart; 75 µV a fortieth.
+    (0.0005, 20.0, "precision", 3.1e-3, 85e-6),
+    # Trimmed at 25 °C 10 µV/K and 1 µV/K for 10 K are left: not enough to matter.
+    (0.01, 5.0, "jfet", 1e-4, 1e-5),
+])  # fmt: skip
+def test_the_kind_of_op_amp_is_that_which_leaves_least_and_says_so(tolerance, allowed, kind, jfet, precision):
+    wish = Wish(
+        0.26, 0.5, source_ohms=1e3, load_ohms=1e5, op_amp=OP_AMPS["jfet"], tolerance=tolerance, tolerance_cents=allowed
+    )
+    found = smallest_with_op_amp(wish)
+    circuit = found.circuit
+    assert circuit.op_amp.name == kind
+    gain = sum(noise_gain(circuit, one.name) for one in circuit.topology.amplifiers)
+    left = {
+        name: own_cents(replace(circuit, op_amp=OP_AMPS[name]), wish, OP_AMPS[name]) for name in ("jfet", "precision")
+    }
+    for name, volts in (("jfet", jfet), ("precision", precision)):
+        bias = 0.0 if found.trims else OP_AMPS[name].bias_amperes * 1e5
+        assert left[name] == pytest.approx(volts * gain * 1200.0 / 0.26, rel=0.02, abs=bias * gain * 1200 / 0.26)
+    words = kind_words(circuit, wish)
+    assert words.startswith(circuit.op_amp.title[0].upper())
+    assert f"{left[kind]:.1f} ct" in words

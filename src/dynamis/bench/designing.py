@@ -27,6 +27,7 @@ from dynamis.electrics.circuits.clamp import Clamp
 from dynamis.electrics.circuits.supply import OP_AMPS, OpAmp, Supply
 from dynamis.electrics.circuits.topology import TOPOLOGIES
 from dynamis.electrics.circuits.variation import Counting, varied_in
+from dynamis.electrics.design.kinds import best_kind
 from dynamis.electrics.design.proposal import ORDER, Proposal, propose_one
 from dynamis.electrics.design.trims import Bench as TrimBench
 from dynamis.electrics.design.trims import needed_range
@@ -202,8 +203,17 @@ def made_of(link: Link, kinds: Sequence[str]) -> Transfer | None:
 def smallest_with_op_amp(wish: Wish) -> Proposal | None:
     """The smallest circuit with an op-amp that does a wish; None where none does.
 
-    Resistors alone hang on their load: unplugging one of several inputs would retune the others.
+    Resistors alone hang on their load: unplugging one of several inputs would retune the others.  The kind of op-amp
+    is that which leaves least, where another leaves much less than the one asked for.
     """
+    found = _smallest(wish)
+    if found is None:
+        return None
+    kind = best_kind(found.circuit, found.wish)
+    return found if kind is wish.op_amp else _smallest(replace_wish(wish, op_amp=kind)) or found
+
+
+def _smallest(wish: Wish) -> Proposal | None:
     for name in ORDER:
         if not TOPOLOGIES[name].amplifiers:
             continue
@@ -214,6 +224,12 @@ def smallest_with_op_amp(wish: Wish) -> Proposal | None:
         if not found.misses:
             return found
     return None
+
+
+def suited_kind(wish: Wish) -> OpAmp:
+    """The kind of op-amp that leaves least in the smallest circuit for a wish; its own where none does better."""
+    made = smallest_with_op_amp(wish)
+    return wish.op_amp if made is None else made.circuit.op_amp
 
 
 def op_amp_for(supply: Supply) -> OpAmp:

@@ -41,6 +41,7 @@ from dynamis.electrics.circuits.circuit import Circuit
 from dynamis.electrics.circuits.parts import pieces_of
 from dynamis.electrics.circuits.supply import OP_AMPS
 from dynamis.electrics.circuits.topology import TOPOLOGIES
+from dynamis.electrics.design.kinds import kind_words
 from dynamis.electrics.finding import BEST_FIRST
 from dynamis.electrics.gates.candidate import BATTERY_WORN
 from dynamis.electrics.part import Part, value_words
@@ -227,8 +228,8 @@ def _designed(bench: Bench, link: Link, sink: PortRef, why: str, style: Style) -
     trimmed = f"; trimmers {' and '.join(turned)}" if turned else ""
     text = (
         f"From the output's own volts to the input, {why}. {made.circuit.topology.title}: {parts}{trimmed}."
-        f"{_clamped(made.circuit, style)}"
-    )
+        f"{_clamped(made.circuit, style)} {kind_words(made.circuit, made.wish, style)}"
+    ).rstrip()
     yield _between(link, title, text, built(made))
 
 

@@ -16,6 +16,7 @@ from dynamis.electrics.circuits.parts import parts_csv, parts_list, pieces_of
 from dynamis.electrics.circuits.spice import netlist
 from dynamis.electrics.circuits.variation import Counting, varied_in
 from dynamis.electrics.design.behaviour import behaviour, behaviour_words, errors_csv
+from dynamis.electrics.design.kinds import kind_words
 from dynamis.electrics.design.proposal import Proposal
 from dynamis.electrics.design.spread import Spread, budget, spread
 from dynamis.electrics.design.walk import walk
@@ -160,6 +161,7 @@ class ChosenPanel(Panel):
         if told and self.proposal is not None:
             told.append(later_words(self.proposal, style))
         circuit, wish = self.proposal.circuit, self.proposal.wish
+        told += [text for text in (kind_words(circuit, wish, style),) if text]
         told += behaviour_words(behaviour(circuit, wish), circuit, wish, style)
         told += budget_words(budget(circuit, wish, self._counting), style)
         self.spread_words.show_sentences([tied(text) for text in told])

@@ -16,6 +16,7 @@ from dynamis.bench.designing import (
     circuit_of,
     op_amp_for,
     standing,
+    suited_kind,
     supply_from,
     use_between,
 )
@@ -226,6 +227,8 @@ class CircuitStation(QWidget):
                 start = with_(start, supply=supply, op_amp=op_amp_for(supply))
                 anew, self._rails = anew or self._rails is not None, rails
             asked = asked_of(session.bench, link, pair[1], start)
+            if isinstance(asked, Wish) and (anew or pair != self._pair or self.answer is None):
+                asked = with_(asked, op_amp=suited_kind(asked))
             sentence = asked if isinstance(asked, str) else " → ".join(session.bench.label(one) for one in pair)
             if isinstance(asked, Wish) and session.bench.port(pair[1]).role == "modulation":
                 sentence += ". The whole swing stands for an octave: 12 ct are 1 % of it."
