@@ -195,8 +195,10 @@ def test_circuits_for_a_gate_are_judged_with_what_hangs_beside():
     found = gate_choices(one, link, sink)
     assert [choice.key for choice in found.choices] == ["transistor to ground", "comparator and MOSFET to ground"]
     assert all("gate in on the same link fits now" in choice.spoils[0] for choice in found.choices)
-    remedy = next(r for r in remedies_for(one, judge_pair(one, link, sink)) if r.kind == "circuit")
-    assert "gate in on the same link fits now" in remedy.text
+    remedy = next(
+        r for r in remedies_for(one, judge_pair(one, link, sink)) if "gate in on the same link fits now" in r.text
+    )
+    assert (remedy.kind, remedy.deed) == ("advice", None)  # until the link branches
     used = use_stage(one, output, sink, found.choices[0].stage)
     assert used.label.endswith("put a transistor to ground between")
     now = used.bench.link_from(output)

@@ -6,8 +6,16 @@ from dynamis.bench.document import Bench, Link
 from dynamis.bench.judging.pairs import judge_pair
 from dynamis.bench.ports import PortRef
 from dynamis.electrics.finding import VERDICT_WORDS
+from dynamis.errors import InputError
 
 _GOOD = ("fits", "marginal")
+
+
+def refuse_spoiling(bench: Bench, after: Link | None, sink: PortRef) -> None:
+    """Raise `InputError` where a link as `after` would spoil another of its inputs, with what it would do there."""
+    harm = [] if after is None else spoiled(bench, after, sink)
+    if harm:
+        raise InputError(f"It is not put there, since it would spoil what fits: {' '.join(harm)}")
 
 
 def spoiled(bench: Bench, after: Link, sink: PortRef) -> list[str]:

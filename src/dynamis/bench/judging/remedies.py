@@ -71,7 +71,10 @@ def remedies_for(
         leaves = judge_pair(changed, now, fit.input, adoptions, style)
         if _helps(fit, leaves):
             harm = spoiled(bench, now, fit.input) if one.kind == "circuit" else []
-            found.append(with_(one, leaves=leaves, text=" ".join([one.text, *harm])))
+            if harm:
+                found.append(with_(one, kind="advice", deed=None, text=" ".join([one.text, *harm])))
+                continue
+            found.append(with_(one, leaves=leaves))
     return sorted(found, key=lambda one: (9, 0) if one.leaves is None else _asked(one.leaves))
 
 

@@ -6,6 +6,7 @@ from dataclasses import replace
 
 from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from dynamis.bench.judging.beside import refuse_spoiling
 from dynamis.bench.judging.pairs import trial_link
 from dynamis.bench.law_change import (
     USUAL,
@@ -275,7 +276,9 @@ class ConverterPage(LinkPage):
         if self.chosen is None or self._pair is None:
             raise InputError("No converter is chosen; nothing was put between.")
         made = replace(self.chosen, trimmed=self.as_trimmed.isChecked())
-        self._session.apply(use_converter(self._session.bench, *self._pair, made, self._high_note))
+        change = use_converter(self._session.bench, *self._pair, made, self._high_note)
+        refuse_spoiling(self._session.bench, change.bench.link_from(self._pair[0]), self._pair[1])
+        self._session.apply(change)
         self._session.said.emit(f"{title_of(made.parts.way)} stands in the link now.", False)
 
     def parts_text(self) -> str:

@@ -19,6 +19,7 @@ from dynamis.bench.gate_choices import (
     use_stage,
     with_stage,
 )
+from dynamis.bench.judging.beside import refuse_spoiling
 from dynamis.bench.judging.pairs import trial_link
 from dynamis.bench.ports import PortRef
 from dynamis.electrics.circuits.parts import parts_csv, parts_list, pieces_from
@@ -158,8 +159,10 @@ class GatePage(LinkPage):
         if self.chosen is None or self._pair is None:
             raise InputError("No circuit is chosen; nothing was put between.")
         stage: GateStageRecord = self.chosen.stage
+        change = use_stage(self._session.bench, *self._pair, stage)
+        refuse_spoiling(self._session.bench, change.bench.link_from(self._pair[0]), self._pair[1])
         self.chosen = None
-        self._session.apply(use_stage(self._session.bench, *self._pair, stage))
+        self._session.apply(change)
         self._session.said.emit(f"A {stage.circuit} stands in the link now.", False)
 
     def parts_text(self) -> str:

@@ -21,6 +21,7 @@ from dynamis.bench.designing import (
     use_between,
 )
 from dynamis.bench.document import Rails
+from dynamis.bench.judging.beside import refuse_spoiling
 from dynamis.bench.judging.pairs import trial_link
 from dynamis.bench.law_change import law_way
 from dynamis.bench.notes_at import note_at_volts, whole_note_volts
@@ -407,8 +408,10 @@ class CircuitStation(QWidget):
             raise InputError("There is no pitch or modulation link to put the circuit in; choose a pair on Bench.")
         session, title = self._session, self.chosen.circuit.topology.title
         made = built(self.chosen, trimmed=self.side.as_trimmed.isChecked())
+        change = use_between(session.bench, *self._pair, made)
+        refuse_spoiling(session.bench, change.bench.link_from(self._pair[0]), self._pair[1])
         self._chosen_key = STANDING
-        session.apply(use_between(session.bench, *self._pair, made))
+        session.apply(change)
         session.said.emit(f"{title} stands in the link now.", False)
 
     def thread_fields(self):
