@@ -12,20 +12,30 @@ from msgspec.structs import replace
 
 from dynamis.bench.chains import heard_by
 from dynamis.bench.commands import Change
-from dynamis.bench.designing import borne_by, joined, made_of, put_between
-from dynamis.bench.document import Bench, Link
+from dynamis.bench.designing import borne_by, joined, made_of, put_between, supply_from
+from dynamis.bench.document import Bench, Link, Rails
 from dynamis.bench.ports import PortRef
 from dynamis.bench.tunings import tuning_of
 from dynamis.electrics.exponential.choose import choose
 from dynamis.electrics.exponential.converter import KINDS, Converter
 from dynamis.electrics.exponential.parts import Way
 from dynamis.electrics.exponential.wish import LawWish
+from dynamis.errors import InputError
 from dynamis.pitch.laws import ExponentialLaw, LinearLaw, parse_law
 from dynamis.pitch.tolerance import parse_tolerance
 
 _TITLES: Final[dict[Way, str]] = {"exponential": "Exponential converter", "logarithmic": "Logarithmic converter"}
 USUAL: Final = LawWish(0.0, 5.0, 0.25, 8.0)
 _ZERO_VOLTS: Final = 1e-3
+
+
+def usual_from(rails: tuple[Rails, ...]) -> LawWish:
+    """What a converter is usually asked, from the rails at hand.  Raises `InputError` where they are no two rails."""
+    both = [one for one in rails if one[0] < 0 < one[1]]
+    if not both:
+        raise InputError("A converter of the law works round 0 V and needs two rails; none are at hand.")
+    supply = supply_from(tuple(both))
+    return with_(USUAL, supply=supply)
 
 
 def title_of(way: Way) -> str:

@@ -12,7 +12,7 @@ from dynamis.bench.chains import converter_of, make_dac
 from dynamis.bench.commands import Change, set_port
 from dynamis.bench.document import Bench, Link
 from dynamis.bench.judging.remedy import Remedy, changed_link
-from dynamis.bench.law_change import chosen_for, converter_asked, in_reach, law_way, title_of
+from dynamis.bench.law_change import chosen_for, converter_asked, in_reach, law_way, title_of, usual_from
 from dynamis.bench.ports import PortRef
 from dynamis.bench.tunings import tuning_of
 from dynamis.electrics.exponential.adjust import drift, left
@@ -60,8 +60,9 @@ def _converter(bench: Bench, link: Link, sink: PortRef, way: Way, style: Style) 
     """By a pair of transistors, compensated and trimmed."""
     name = title_of(way)
     try:
-        link, notes = in_reach(bench, link, sink), link.high_note
-        wish = converter_asked(bench, link, sink)
+        start = usual_from(bench.rails_for(link))
+        link, notes = in_reach(bench, link, sink, start), link.high_note
+        wish = converter_asked(bench, link, sink, start)
         made = None if isinstance(wish, str) else chosen_for(wish)
     except InputError as error:
         yield Remedy("advice", name, str(error))
@@ -70,10 +71,18 @@ def _converter(bench: Bench, link: Link, sink: PortRef, way: Way, style: Style) 
         yield Remedy("advice", name, str(wish))
         return
     parts = ", ".join(f"{one.name} {one.value}" for one in made.parts.pieces(style) if one.ohms is not None)
+    moves = style.cents(drift(made, wish, 1.0)[1], sign=True)
+    warm = f"the highest note moves {moves} ct per °C"
+    if made.parts.base_ppm:
+        ordinary = with_(made, parts=with_(made.parts, base_ppm=0.0))
+        warm = (
+            f"R5 has to grow by {style.number(made.parts.base_ppm, 0, sign=True)} ppm/K and touch the pair: {warm}, "
+            f"with an ordinary resistor {style.cents(drift(ordinary, wish, 1.0)[1], sign=True)}"
+        )
     text = (
         f"A matched pair {_DOES[way].format(style.volts(wish.volts_per_octave, 3))}: {parts}. Trimmed, "
-        f"{style.cents(left(with_(made, trimmed=True), wish).most)} ct are left at most; the highest note moves "
-        f"{style.cents(drift(made, wish, 1.0)[1], sign=True)} ct per °C."
+        f"{style.cents(left(with_(made, trimmed=True), wish).most)} ct are left at most; {warm}. From "
+        f"{wish.supply.words}."
     )
     title = name
     if link.high_note < notes:

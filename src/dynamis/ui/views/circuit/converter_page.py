@@ -16,6 +16,7 @@ from dynamis.bench.law_change import (
     in_reach,
     title_of,
     use_converter,
+    usual_from,
 )
 from dynamis.bench.notes_at import note_at_volts
 from dynamis.bench.ports import PortRef
@@ -64,6 +65,7 @@ class ConverterPage(LinkPage):
 
     def _fill(self) -> None:
         self._options, self.wish, self._high_note = USUAL, None, 0.0
+        self._asked_from: tuple[object, ...] = ()
         self.chosen: Converter | None = None
         self._make_wish()
         self.state = label("", "small")
@@ -144,8 +146,11 @@ class ConverterPage(LinkPage):
             parts = there.parts
             self._options = replace(self._options, supply=parts.supply, op_amp=parts.op_amp, tolerance=parts.tolerance,
                                     base_ppm=parts.base_ppm)  # fmt: skip
-        told, wish = [], None
+        told, wish, rails = [], None, session.bench.rails_for(link)
         try:
+            if there is None and (rails, output, sink) != self._asked_from:
+                self._options = replace(self._options, supply=usual_from(rails).supply)
+            self._asked_from = rails, output, sink
             link, highest = in_reach(session.bench, link, sink, self._options), link.high_note
             asked = converter_asked(session.bench, link, sink, self._options)
             wish = None if isinstance(asked, str) else asked
