@@ -199,7 +199,9 @@ def test_gear_is_added_edited_copied_and_archived_in_place(station):
     assert session.bench.port(ref).ohms is None
     form.editor("gate.edge").click()
     assert session.bench.port(ref).gate.edge
-    type_into(station.gear.gear_form.editor("settings"), "Mode = far", enter=True)
+    name, at = station.gear.gear_form.editor("settings").rows[0]
+    type_into(name, "Mode", enter=True)
+    type_into(at, "far", enter=True)
     assert session.bench.gear_by("trapdoor-voice").settings[0].value == "far"
 
     def add_port(dialog) -> None:
@@ -212,7 +214,7 @@ def test_gear_is_added_edited_copied_and_archived_in_place(station):
     assert session.bench.gear[-1].name == "Trapdoor voice ♪ 2"
     click(station.gear.archive)
     assert session.bench.gear_by("trapdoor-voice").archived
-    for _ in range(8):
+    for _ in range(9):
         action(window, "Undo").trigger()
     assert "trapdoor-voice" not in {gear.id for gear in session.bench.gear}
 

@@ -75,7 +75,7 @@ class Field:
             return style.engineering(shown, self.unit) if self.unit in ("V", "Ω", "s", "A", "Hz") else (
                 f"{shown:.6g} {self.unit}".strip())  # fmt: skip
         if self.kind == "list":
-            return ", ".join(f"{one:g}" for one in value)
+            return ", ".join(f"{one:g} {self.unit}".strip() for one in value)
         if self.kind == "pairs":
             return "; ".join(f"{name} = {setting}" if setting else name for name, setting in value)
         return str(value)
@@ -187,16 +187,16 @@ PORT_FIELDS: Final = (
     *(Field(f"poles.{at}", f"{at.capitalize()} carries", "choice", choices=_CARRIES)
       for at in ("tip", "ring", "ring 2", "sleeve")),
     _volts("poles.ring.volts", "Volts on the ring"),
-    Field("knobs", "Knobs to be set", "pairs", unknown="name = mark"),
+    Field("knobs", "Knobs to be set", "pairs", unknown="knob = mark"),
     Field("knobs.proved", "They were proved by a reading", "flag"),
-    Field("needs", "Needs the settings", "pairs", unknown="name = value"),
+    Field("needs", "Needs the settings", "pairs", unknown="setting = at"),
     Field("normal", "Unplugged, it is joined to", "text", unknown="nothing"),
     _volts("normal.volts", "at", direction="input"),
     Field("normal.ohms", "through", unit="Ω", direction="input"),
 )  # fmt: skip
 GEAR_FIELDS: Final = (
     Field("name", "Name", "text"),
-    Field("settings", "Settings", "pairs", unknown="name = value; name = value"),
+    Field("settings", "Settings", "pairs", unknown="setting = stands at"),
     _choice("power.source", "Power from", "", "none", "mains", "adapter", "battery", "bus", "usb"),
     Field("power.rails", "Rails", "list", "V"),
     Field("power.amperes", "Draws at most", unit="A"),

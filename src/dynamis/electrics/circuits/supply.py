@@ -53,6 +53,11 @@ class Supply:
         """As it is typed, what `parse` reads."""
         return plain(self.high) if self.low == -self.high else f"{plain(self.low)}:{plain(self.high)}"
 
+    @property
+    def shown(self) -> str:
+        """As it stands in a field, with its unit; `parse` reads it too."""
+        return f"± {self.typed} V" if self.low == -self.high else f"{self.typed} V"
+
     @classmethod
     def parse(cls, text: str, tolerance: float = 0.0) -> Supply:
         """`12` is ± 12 V, `0:5` a single supply, `-9:12` two unlike rails; `± 12 V` is read too."""

@@ -83,6 +83,8 @@ def style_sheet(c: Colours, points: float) -> str:
     QLabel {{ background: transparent; }}
     QLabel[role="heading"] {{ font-size: {title}pt; font-weight: 600; }}
     QLabel[role="muted"] {{ color: {c.muted}; }}
+    QLabel[role="quiet"] {{ color: {c.muted}; font-style: italic; border-left: 2px dotted {c.muted};
+        padding-left: 6px; }}
     QLabel[role="small"] {{ color: {c.muted}; font-size: {small}pt; }}
     QLabel[role="big"] {{ font-size: {big}pt; font-weight: 600; }}
     QLabel[role="bigmuted"] {{ font-size: {points * 1.9}pt; color: {c.muted}; }}

@@ -10,6 +10,8 @@ from dynamis.bench.gear.field_values import value_of
 from dynamis.bench.gear.fields import Field
 from dynamis.errors import InputError
 from dynamis.notation.style import Style
+from dynamis.ui.widgets.law_row import LawRow
+from dynamis.ui.widgets.pair_rows import PairRows
 from dynamis.ui.widgets.panel import clear
 from dynamis.ui.widgets.quantity_edit import QuantityEdit
 
@@ -45,6 +47,10 @@ class FieldForm(QFormLayout):
                 editor.setCurrentIndex(max(0, editor.findData(value)))
             elif isinstance(editor, QCheckBox):
                 editor.setChecked(bool(value))
+            elif isinstance(editor, PairRows):
+                editor.show_pairs(value)
+            elif isinstance(editor, LawRow):
+                editor.show_law(value, style)
             else:
                 editor.setPlaceholderText(field.unknown or "")
                 editor.show_text(field.show(value, style))
@@ -60,6 +66,11 @@ class FieldForm(QFormLayout):
             made = QCheckBox()
             made.clicked.connect(lambda on: self._apply(field, on))
             return made
+        if field.kind == "law":
+            return LawRow(lambda text: self._apply(field, text))
+        if field.kind == "pairs" and "=" in (field.unknown or ""):
+            name, _, value = (field.unknown or "").partition(" = ")
+            return PairRows((name, value), lambda pairs: self._take(field, pairs), self._said)
         made = QuantityEdit(
             field.label, lambda text: field.read(text, self._style), lambda value: self._take(field, value)
         )

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
+
 from PySide6.QtCore import QEvent, Qt
 from PySide6.QtWidgets import (
     QFrame,
@@ -152,7 +154,8 @@ class Sentences(QVBoxLayout):
         self._labels: list[QLabel] = []
         self.setSpacing(spacing)
 
-    def show_sentences(self, sentences: list[str]) -> None:
+    def show_sentences(self, sentences: list[str], quiet: Collection[str] = ()) -> None:
+        """Show these and no others.  quiet : those of them that are not yet settled, in a look of their own."""
         for text in sentences[len(self._labels) :]:
             made = label(text, self._role, wrap=True, selectable=True)
             self._labels.append(made)
@@ -160,6 +163,7 @@ class Sentences(QVBoxLayout):
         for k, shown in enumerate(self._labels):
             if k < len(sentences):
                 set_text(shown, tied(sentences[k]))
+                restyle(shown, "role", "quiet" if sentences[k] in quiet else self._role)
             shown.setVisible(k < len(sentences))
 
     @property

@@ -175,7 +175,7 @@ class ConverterPage(LinkPage):
 
     def _show_options(self) -> None:
         wish, style = self._options, self._session.style
-        self.supply.show_text(wish.supply.typed)
+        self.supply.show_text(wish.supply.shown)
         self.op_amp.setCurrentIndex(self.op_amp.findData(wish.op_amp.name))
         self.series.setCurrentIndex(self.series.findData(wish.series))
         self.side.values.series = wish.series

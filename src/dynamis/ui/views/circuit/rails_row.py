@@ -34,11 +34,13 @@ class RailsRow(QWidget):
         self.show_rails()
 
     def show_rails(self) -> None:
-        typed = (Supply(*one).typed if one[1] > 0 else f"{one[0]:g}:0" for one in self._session.bench.rails)
+        rails = self._session.bench.rails
+        typed = (Supply(*one).shown if one[1] > 0 else f"{one[0]:g}:0 V" for one in rails)
         self.edit.setText(", ".join(typed) or "none")
 
     def take(self) -> None:
         """Store what was typed; a sentence where it is no supply."""
-        texts = [part for part in re.split(r"[,;\s]+", self.edit.text().replace("±", "").replace("−", "-")) if part]
+        bare = self.edit.text().replace("±", "").replace("V", "").replace("−", "-")
+        texts = [part for part in re.split(r"[,;\s]+", bare) if part]
         self._session.apply(set_rails(self._session.bench, parse_supplies(texts or ["none"])))
         self.show_rails()

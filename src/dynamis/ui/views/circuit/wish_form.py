@@ -154,7 +154,7 @@ class WishForm(QWidget):
         self.ask, self.style_of_numbers = ask, style
         for row in _ROWS:
             self.edits[row.key].show_text(row.show(ask, style))
-        self.supply.show_text(ask.wish.supply.typed)
+        self.supply.show_text(ask.wish.supply.shown)
         self.op_amp.setCurrentIndex(max(0, self.op_amp.findData(ask.wish.op_amp.name)))
         both = (ask.wish.series, ask.wish.pairs)
         self.series.setCurrentIndex([self.series.itemData(k) for k in range(self.series.count())].index(both))

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QBoxLayout, QHBoxLayout, QPlainTextEdit, QPushButt
 
 from dynamis.bench.advice import belongs_sentence, comparison_sentence, plugging_sentence
 from dynamis.bench.analysis import RunAnalysis
-from dynamis.calibration.causes.words import shape_sentences
+from dynamis.calibration.causes.words import cause_text, shape_sentences
 from dynamis.calibration.corrections import Correction
 from dynamis.calibration.words import (
     correction_detail,
@@ -148,7 +148,7 @@ class WordsPanel(Panel):
         session, style = self._session, self._session.style
         judged = session.analysis()
         self._show_verdict(judged)
-        self.said.show_sentences(self.sentences(judged))
+        self.said.show_sentences(self.sentences(judged), self._open(judged))
         self._show_ways(judged)
         adopted = session.in_force()
         self.withdraw.setVisible(adopted is not None)
@@ -175,6 +175,13 @@ class WordsPanel(Panel):
         told = shape_sentences(judged.shape, style, judged.loading_factor)
         other = self._session.analysis(overlaid) if overlaid else None
         return [*told, comparison_sentence(judged, other, style)] if other is not None else told
+
+    def _open(self, judged: RunAnalysis | None) -> list[str]:
+        """Those sentences that no reading has decided yet."""
+        if judged is None or judged.shape is None:
+            return []
+        shape, style = judged.shape, self._session.style
+        return [cause_text(term, shape, style) for term in shape.terms if term.cause == "undecided"]
 
     def cautions(self, judged: RunAnalysis) -> list[str]:
         session = self._session
