@@ -92,7 +92,7 @@ class Style:
 def tied(text: str) -> str:
     """The text with its numbers tied to their units and signs, so that no line breaks between them."""
     text = re.sub(r"(?<=\d) ± ", "\u00a0±\u00a0", text)
-    text = re.sub(r"(±|÷) ", "\\1\u00a0", text)
+    text = re.sub(r"(±|÷|<) (?=\d)", "\\1\u00a0", text)
     return re.sub(r"(?<=\d) (?=(?:ct|V|mV|µV|Hz|kHz|%|LSB|Ω|kΩ|MΩ|°C|min|s|ms|µs|A|mA|µA|dB)\b|%)", "\u00a0", text)
 
 

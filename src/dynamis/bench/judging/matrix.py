@@ -10,7 +10,7 @@ from collections.abc import Iterable, Iterator, Sequence
 
 from dynamis.bench.chains import rivals_of
 from dynamis.bench.document import Bench
-from dynamis.bench.judging.pairs import PairFit, judge_pair, makes_sense, trial_link
+from dynamis.bench.judging.pairs import PairFit, any_voltage, judge_pair, makes_sense, trial_link
 from dynamis.bench.judging.pitch_sides import SideCache
 from dynamis.bench.ports import Port, PortRef
 from dynamis.bench.records import AdoptionRecord
@@ -57,6 +57,10 @@ class Matrix:
             return True
         return any(link.output == output for link in self._bench.links_into(sink))
 
+    def may_meet(self, output: PortRef, sink: PortRef) -> bool:
+        """Whether volts of the one mean anything to the other, or they are joined."""
+        return any_voltage(self.outputs[output], self.inputs[sink]) or self.sensible(output, sink)
+
     def known(self, output: PortRef, sink: PortRef) -> PairFit | None:
         """What a pair came to, None while it has not been judged."""
         row = self._known.get(output)
@@ -77,7 +81,9 @@ class Matrix:
         yield from (pair for pair in self.joined_pairs() if self.known(*pair) is None)
         for output in self.outputs:
             for sink in self.inputs:
-                if self.known(output, sink) is None and (everything or self.sensible(output, sink)):
+                if self.known(output, sink) is None and (
+                    self.sensible(output, sink) or (everything and self.may_meet(output, sink))
+                ):
                     yield output, sink
 
     def joined_pairs(self) -> Iterator[tuple[PortRef, PortRef]]:

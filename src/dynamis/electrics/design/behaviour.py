@@ -144,7 +144,7 @@ def behaviour_words(made: Behaviour, circuit: Circuit, wish: Wish, style: Style 
     ]
     cable = style.engineering(CABLE_FARADS, "F")
     if circuit.topology.amplifiers:
-        told.append(f"An octave settles to a cent in {_milliseconds(made.settle_seconds, style)}.")
+        told.append(f"An octave settles to a cent in {style.engineering(made.settle_seconds, 's')}.")
     if made.rings and made.cure_ohms is not None:
         taken = 0.0 if not wish.load_ohms else 1200.0 * made.cure_ohms / wish.load_ohms
         lost = f"; outside the loop it would take {style.cents(taken)} ct an octave" if taken else ""
@@ -155,7 +155,7 @@ def behaviour_words(made: Behaviour, circuit: Circuit, wish: Wish, style: Style 
         )
     else:
         why = f", behind its {LOOP_NAME}" if circuit.loop_ohms else ""
-        adds = f" and adds {_milliseconds(made.cable_seconds, style)}" if made.cable_seconds >= 1e-6 else ""
+        adds = f" and adds {style.engineering(made.cable_seconds, 's')}" if made.cable_seconds >= 1e-6 else ""
         told.append(f"A cable of {plain(CABLE_METRES)} m, {cable}, does not make it ring{why}{adds}.")
     told += [f"{name} by itself drifts by {style.size_of_cents(cents)} ct in 10 °C, at 100 ppm/K."
              for name, cents in made.trimmers]  # fmt: skip
@@ -170,10 +170,6 @@ def behaviour_words(made: Behaviour, circuit: Circuit, wish: Wish, style: Style 
         f"While its rails come up, in either order, the output may stand between {low} and {high}{held}{beyond}."
     )
     return told
-
-
-def _milliseconds(seconds: float, style: Style) -> str:
-    return f"{style.number(1e3 * seconds, 3 if seconds < 1e-4 else 2)} ms"
 
 
 def errors_csv(parts: Budget, after: Later, made: Behaviour) -> str:

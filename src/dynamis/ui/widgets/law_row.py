@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QWidget
 
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import law_text, law_words, parse_law
@@ -19,8 +19,11 @@ class LawRow(QWidget):
         self._take, self._text, self._style = take, "", Style()
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
-        self.button, self.clear = QPushButton(), QPushButton("Not known")
-        self.button.setToolTip("The law, in its form")
+        self.button, self.clear = QPushButton(), QPushButton("–")
+        self.button.setStyleSheet("text-align: left;")
+        self.clear.setToolTip("The law is not known")
+        self.clear.setAccessibleName("The law is not known")
+        self.button.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.button.clicked.connect(lambda _=False: self.ask())
         self.clear.clicked.connect(lambda _=False: self._take(None))
         row.addWidget(self.button, 1)
@@ -33,6 +36,7 @@ class LawRow(QWidget):
         law = parse_law(text) if text else None
         words = "not known" if law is None else law_words(law, note_label(law.reference_note, style))
         self.button.setText(words)
+        self.button.setToolTip(f"{words}: press for its form")
         self.button.setAccessibleName(f"Law: {words}")
         self.clear.setVisible(law is not None)
 

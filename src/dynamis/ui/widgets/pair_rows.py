@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from dynamis.ui.widgets.quantity_edit import QuantityEdit
 
+_LEAST_WIDTH = 70
 Pairs = tuple[tuple[str, str], ...]
 
 
@@ -48,6 +49,8 @@ class PairRows(QWidget):
                 f"{hint} {k + 1}", str, lambda text, side=side: self._changed(k, side, str(text).strip())
             )
             edit.setPlaceholderText(hint)
+            edit.setMinimumWidth(_LEAST_WIDTH)
+            edit.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
             edit.refused.connect(self._said)
             made.append(edit)
             row.addWidget(edit, 1)

@@ -70,7 +70,9 @@ class PairsModel(QAbstractTableModel):
         if not index.isValid():
             return None
         pair = self.outputs[index.row()], self.inputs[index.column()]
-        return pair if self.judge.any_voltage or self.judge.matrix.sensible(*pair) else None
+        matrix = self.judge.matrix
+        meets = matrix.may_meet(*pair) if self.judge.any_voltage else matrix.sensible(*pair)
+        return pair if meets else None
 
     def fit_at(self, index: Index) -> PairFit | None:
         """What a cell shows; None where it is empty, or has not been judged yet."""
