@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from dataclasses import dataclass
 from dataclasses import replace as with_
 from functools import lru_cache
 from typing import Final
@@ -15,7 +16,7 @@ from typing import Final
 import numpy as np
 from msgspec.structs import replace
 
-from dynamis.bench.chains import heard_by
+from dynamis.bench.chains import heard_by, whole_notes
 from dynamis.bench.commands import Change, join
 from dynamis.bench.document import Bench, Link, Rails
 from dynamis.bench.gear.commands import put_link
@@ -28,7 +29,7 @@ from dynamis.electrics.circuits.supply import OP_AMPS, OpAmp, Supply
 from dynamis.electrics.circuits.topology import TOPOLOGIES
 from dynamis.electrics.circuits.variation import Counting, varied_in
 from dynamis.electrics.design.kinds import best_kind
-from dynamis.electrics.design.proposal import ORDER, Proposal, propose_one
+from dynamis.electrics.design.proposal import ORDER, Proposal, Proposals, propose, propose_one
 from dynamis.electrics.design.trims import Bench as TrimBench
 from dynamis.electrics.design.trims import needed_range
 from dynamis.electrics.design.wish import Wish
@@ -42,6 +43,10 @@ from dynamis.transfer.registry import REGISTRY, StoredTransfer
 
 # Of metal film resistors of 1 %; common practice, no source.
 RESISTOR_PER_KELVIN: Final = 50e-6
+# Single values are near enough at this share of what is allowed; common practice, no source.
+_NEAR: Final = 0.5
+# An octave and its first note: with fewer notes a circuit is none.
+_LEAST_NOTES: Final = 13
 # How far a modulation may be off, of its whole swing; common practice, no source.
 MODULATION_PERCENT: Final = 3.0
 DEFAULT_WISH: Final = Wish(1.0, op_amp=OP_AMPS["jfet"], resistor_per_kelvin=RESISTOR_PER_KELVIN)
@@ -78,7 +83,7 @@ def _asked_of(bench: Bench, link: Link, sink: PortRef, start: Wish) -> Wish | st
         gain = (swing.acts_high - swing.acts_low) / (ends[1] - ends[0])
         # Of a modulation the whole swing stands for an octave, so that 12 cents are 1 % of it.
         return replace_wish(known, gain=gain, offset_volts=swing.acts_low - gain * ends[0], in_low=ends[0],
-                            in_high=ends[1], volts_per_octave=ends[1] - ends[0],
+                            in_high=ends[1], volts_per_octave=ends[1] - ends[0], pairs=False,
                             tolerance_cents=12.0 * MODULATION_PERCENT)  # fmt: skip
     return (
         f"{bench.label(sink)} takes a {receiver.role}: what goes between is chosen by its levels, with the remedies on "
@@ -199,6 +204,74 @@ def made_of(link: Link, kinds: Sequence[str]) -> Transfer | None:
     return None if stored is None else REGISTRY.make(f"{link.id}.between", stored)
 
 
+@dataclass(frozen=True)
+class Chosen:
+    """The circuit that a link would get.  asked : what it was asked.  notes : the lowest and the highest that the
+    supply leaves, None where it reaches all."""
+
+    proposal: Proposal
+    asked: Wish
+    notes: tuple[float, float] | None = None
+
+
+def circuit_for(bench: Bench, link: Link, sink: PortRef) -> Chosen | None:
+    """The smallest circuit for a link from the rails at hand; None where none does it.
+
+    Resistors alone where one input hangs there and its resistance decides little; else with an op-amp; where the supply
+    ends first, for an octave of its notes or more.
+    """
+    rails = bench.rails_for(link)
+    supply = supply_from(rails) if rails else Supply()
+    wish = asked_of(bench, link, sink, with_(DEFAULT_WISH, supply=supply, op_amp=op_amp_for(supply)))
+    if isinstance(wish, str):
+        return None
+    made = _resistors(wish, bool(rails)) if len(link.inputs or (sink,)) == 1 else None
+    if made is None and rails:
+        made = smallest_with_op_amp(wish)
+    if made is not None:
+        return Chosen(made, wish)
+    return _as_far_as(bench, link, wish) if rails else None
+
+
+def _does(found: Proposal) -> bool:
+    """Whether a circuit's values come near enough: to its wish, or of single values to a part of what is allowed."""
+    return not found.misses or (not found.wish.pairs and found.nominal_cents <= _NEAR * found.wish.tolerance_cents)
+
+
+@lru_cache(maxsize=64)
+def _resistors(wish: Wish, supplied: bool) -> Proposal | None:
+    """Resistors alone, where neither the load nor the rail of an offset decides too much; None else."""
+    try:
+        found = propose_one(TOPOLOGIES["resistors"], wish, Counting(op_amps=False))
+    except InputError:
+        return None
+    unfit = not _does(found) or found.is_soft or found.wanders or (found.circuit.uses_reference and not supplied)
+    return None if unfit else found
+
+
+def _as_far_as(bench: Bench, link: Link, wish: Wish) -> Chosen | None:
+    """The circuit that keeps gain and offset as far as the supply reaches, with the notes that it leaves."""
+    law = bench.port(link.output).law
+    try:
+        proposals = _proposed(wish)
+    except InputError:
+        return None
+    reached = proposals.reached_in_volts
+    if law is None or reached is None:
+        return None
+    sent, notes = parse_law(law), whole_notes(link)
+    volts = sent.volts(tuning_of(bench).octaves(notes, sent.reference_note))
+    inside = notes[(volts >= reached[0] - 1e-9) & (volts <= reached[1] + 1e-9)]
+    if inside.size < _LEAST_NOTES:
+        return None
+    return Chosen(proposals.found[0], wish, (float(inside[0]), float(inside[-1])))
+
+
+@lru_cache(maxsize=64)
+def _proposed(wish: Wish) -> Proposals:
+    return propose(wish, smallest=True)
+
+
 @lru_cache(maxsize=64)
 def smallest_with_op_amp(wish: Wish) -> Proposal | None:
     """The smallest circuit with an op-amp that does a wish; None where none does.
@@ -221,7 +294,7 @@ def _smallest(wish: Wish) -> Proposal | None:
             found = propose_one(TOPOLOGIES[name], wish, Counting(op_amps=True))
         except InputError:
             continue
-        if not found.misses:
+        if _does(found):
             return found
     return None
 

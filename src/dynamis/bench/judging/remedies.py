@@ -11,48 +11,31 @@ from typing import Final
 
 from dynamis.bench.chains import converter_of, heard_by
 from dynamis.bench.commands import Change, join, part
-from dynamis.bench.designing import (
-    DEFAULT_WISH,
-    asked_of,
-    borne_by,
-    built,
-    op_amp_for,
-    smallest_with_op_amp,
-    supply_from,
-)
 from dynamis.bench.document import Bench, GateStageRecord, Link
 from dynamis.bench.gate_choices import stretcher
 from dynamis.bench.gear.commands import set_gear_field
 from dynamis.bench.gear.fields import GEAR_FIELDS
 from dynamis.bench.judging.beside import spoiled
+from dynamis.bench.judging.gain_offset import buffer, designed, straighter, swings
 from dynamis.bench.judging.other_law import other_law
 from dynamis.bench.judging.pairs import PairFit, judge_pair, trial_link
 from dynamis.bench.judging.patch import missing_gate, missing_reset, missing_trigger
 from dynamis.bench.judging.pitch_fit import on_supply, reached_notes
 from dynamis.bench.judging.remedy import Deed, Remedy, changed_link
-from dynamis.bench.judging.swings import Swing, loaded_pots, swing_at
 from dynamis.bench.judging.switching import fitting_circuit, signals_differ
 from dynamis.bench.judging.workaround import workarounds
 from dynamis.bench.ports import SWITCHING, PortRef
 from dynamis.bench.records import AdoptionRecord
 from dynamis.bench.tunings import tuning_of
-from dynamis.electrics.circuits.built import BuiltCircuit
-from dynamis.electrics.circuits.circuit import Circuit
-from dynamis.electrics.circuits.parts import pieces_of
 from dynamis.electrics.circuits.supply import OP_AMPS
-from dynamis.electrics.circuits.topology import TOPOLOGIES
-from dynamis.electrics.design.kinds import kind_words
 from dynamis.electrics.finding import BEST_FIRST
-from dynamis.electrics.gates.candidate import BATTERY_WORN
 from dynamis.electrics.part import Part, value_words
-from dynamis.electrics.potentiometer import straightenings
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import parse_law
 from dynamis.pitch.notes import note_label
 
 _BY_GAIN_AND_OFFSET: Final = {"scale-mismatch", "zero-hertz", "offset", "transposition", "below-cut-off"}
 _GOOD_PART: Final = 0.8
-_NOTHING_GAIN, _NOTHING_VOLTS = 5e-4, 5e-4
 
 
 def remedies_for(
@@ -69,7 +52,8 @@ def remedies_for(
         changed, output = one.deed(bench).bench, one.by or fit.output
         now = trial_link(changed.link_from(output), output, fit.input)
         leaves = judge_pair(changed, now, fit.input, adoptions, style)
-        if _helps(fit, leaves):
+        moved = "swing-short" in codes and "swing-short" not in {found.code for found in leaves.findings}
+        if _helps(fit, leaves) or (moved and leaves.verdict == "fits"):
             harm = spoiled(bench, now, fit.input) if one.kind == "circuit" else []
             if harm:
                 found.append(with_(one, kind="advice", deed=None, text=" ".join([one.text, *harm])))
@@ -97,16 +81,16 @@ def _proposed(bench: Bench, link: Link, fit: PairFit, codes: set[str], style: St
         yield from _pitch(bench, link, sink, codes, style)
     elif fit.role in SWITCHING:
         yield from _gates(bench, link, fit, codes, style)
-    elif fit.role == "modulation" and fit.verdict != "fits":
-        yield from _swings(bench, link, sink, style)
+    elif fit.role == "modulation" and (fit.verdict != "fits" or "swing-short" in codes):
+        yield from swings(bench, link, sink, style)
     if fit.role == "modulation" and "loading" in codes and not link.between:
         text = "A JFET-input op-amp as follower between them: the inputs hang on it, and nothing on the output."
-        yield from _buffer(bench, link, sink, text, "jfet", style)
+        yield from buffer(bench, link, sink, text, "jfet", style)
     elif "pot-loaded" in codes and not link.between:
         text = "A JFET-input op-amp as follower between them: next to no load on the potentiometer."
-        yield from _buffer(bench, link, sink, text, "jfet", style)
+        yield from buffer(bench, link, sink, text, "jfet", style)
     if "pot-loaded" in codes:
-        yield from _straighter(bench, link, sink, style)
+        yield from straighter(bench, link, sink, style)
     yield from _patch(bench, link, sink, codes)
 
 
@@ -125,11 +109,11 @@ def _pitch(bench: Bench, link: Link, sink: PortRef, codes: set[str], style: Styl
             f"no current from {bench.label(link.output)} and drives all inputs; put its output resistor inside the "
             "feedback loop."
         )
-        yield from _buffer(bench, link, sink, text, kind.name, style)
+        yield from buffer(bench, link, sink, text, kind.name, style)
     if output.law is not None and heard is not None:
         sent, other = parse_law(output.law), heard.law
         if codes & _BY_GAIN_AND_OFFSET and not link.between and sent.kind == other.kind:
-            yield from _designed(bench, link, sink, "for the interval and the offset", style)
+            yield from designed(bench, link, sink, "for the interval and the offset", style)
         if "law-mismatch" in codes:
             yield from other_law(bench, link, sink, heard.law, style)
     if "range-not-covered" in codes or "below-cut-off" in codes:
@@ -197,85 +181,6 @@ def parts_words(parts: Sequence[Part], style: Style) -> str:
 
 def _add_stage(link: Link, stage: GateStageRecord, words: str) -> Deed:
     return changed_link(link, f"put {words} between", gate_stages=(*link.gate_stages, stage))
-
-
-# -- gain and offset -------------------------------------------------------------------------------
-
-
-def _swings(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterator[Remedy]:
-    swing = swing_at(bench, link, sink)
-    if not isinstance(swing, Swing) or swing.high <= swing.low or link.between:
-        return
-    gain, offset = swing.wants
-    if abs(gain - 1.0) < 0.02 and abs(offset) < 0.02 * (swing.acts_high - swing.acts_low):
-        return
-    what = "scales and shifts the swing" if not swing.bias else "adds the bias and scales the swing"
-    yield from _designed(bench, link, sink, f"so that all of it acts; it {what}", style)
-
-
-def _designed(bench: Bench, link: Link, sink: PortRef, why: str, style: Style) -> Iterator[Remedy]:
-    """A circuit of real parts with the gain and offset that the link asks for, trimmed."""
-    rails = bench.rails_for(link)
-    if not rails:
-        return
-    supply = supply_from(rails)
-    wish = asked_of(bench, link, sink, with_(DEFAULT_WISH, supply=supply, op_amp=op_amp_for(supply)))
-    made = None if isinstance(wish, str) else smallest_with_op_amp(wish)
-    if made is None or isinstance(wish, str):
-        return
-    if abs(wish.gain - 1.0) < _NOTHING_GAIN and abs(wish.offset_volts) < _NOTHING_VOLTS:
-        return  # what a buffer does
-    title = f"Gain {style.number(wish.gain, 3)}, offset {style.volts(wish.offset_volts, 3, sign=True)}"
-    parts = ", ".join(f"{one.name} {one.value}" for one in pieces_of(made.circuit, style) if one.ohms is not None)
-    turned = [f"{one.name} for the {'interval' if one.role == 'scale' else 'offset'}" for one in made.trims]
-    trimmed = f"; trimmers {' and '.join(turned)}" if turned else ""
-    text = (
-        f"From the output's own volts to the input, {why}. {made.circuit.topology.title}: {parts}{trimmed}."
-        f"{_clamped(made.circuit, style)} {kind_words(made.circuit, made.wish, style)}"
-    ).rstrip()
-    yield _between(link, title, text, built(made))
-
-
-def _straighter(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterator[Remedy]:
-    """What straightens a loaded potentiometer without an op-amp."""
-    for pot, name, _ in loaded_pots(bench, link, sink):
-        for way in straightenings(pot):
-            value = style.engineering(way.ohms, "Ω")
-            lower = way.kind == "lower"
-            title = f"A potentiometer of {value}" if lower else f"{value} from the wiper to the fed end"
-            text = (
-                f"{'In the place of' if lower else 'Across the upper part of'} {name}: it then bends by "
-                f"{style.percent(100.0 * way.bend, 0)} at most and reaches {style.volts(way.reach_volts, 2)}, for "
-                f"{style.engineering(way.amperes, 'A')}."
-            )
-            yield Remedy("advice", title, text)
-
-
-def _buffer(bench: Bench, link: Link, sink: PortRef, text: str, kind: str, style: Style) -> Iterator[Remedy]:
-    """A follower from the rails at hand; from a single one it is a rail-to-rail kind."""
-    rails = bench.rails_for(link)
-    if not rails:
-        return
-    supply = supply_from(rails)
-    clamp = borne_by(bench, link, sink).needed(supply.low, supply.high)
-    op_amp = op_amp_for(supply) if supply.single else OP_AMPS[kind]
-    circuit = Circuit(TOPOLOGIES["follower"], (), supply, op_amp, clamp=clamp)
-    worn = ", a 9 V battery when it is worn" if supply.high == BATTERY_WORN and supply.single else ""
-    words = f"{text} From {supply.words}{worn}.{_clamped(circuit, style)}"
-    yield _between(link, "A buffer", words, BuiltCircuit("buffer", circuit))
-
-
-def _between(link: Link, title: str, text: str, circuit: BuiltCircuit) -> Remedy:
-    words = f"put {title[0].lower()}{title[1:]} between"
-    deed = changed_link(link, words, between=(*link.between, circuit.stored()))
-    return Remedy("circuit", title, text, deed, circuit=circuit.circuit.topology.name)
-
-
-def _clamped(circuit: Circuit, style: Style) -> str:
-    clamp = circuit.clamp
-    ends = [f"{words} {style.volts(volts, 2)}" for words, volts in (("below", clamp.low), ("above", clamp.high))
-            if volts is not None]  # fmt: skip
-    return f" Diodes clamp it {' and '.join(ends)}, which the input bears." if ends else ""
 
 
 # -- plugs, settings, what is missing --------------------------------------------------------------
