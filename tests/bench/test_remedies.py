@@ -115,13 +115,18 @@ def test_what_stands_between_is_part_of_the_law_that_is_judged():
     demo, board, tone = lantern.bench(), P("workshop-board", "pitch-b"), P("carousel-board", "tone")
     fit = next(row[tone] for output, row in Matrix().judge(demo).items() if output == board)
     assert {"scale-mismatch", "transposition"} <= {one.code for one in fit.findings}
-    after = remedies_for(demo, fit)[0].deed(demo).bench
-    again = judge_pair(after, after.link_from(board), tone)
-    assert {"scale-mismatch", "transposition", "offset", "law-mismatch"}.isdisjoint(
+    remedy = remedies_for(demo, fit)[0]
+    after = remedy.deed(demo).bench
+    link = after.link_from(board)
+    again = judge_pair(after, link, tone)
+    assert {"scale-mismatch", "transposition", "offset", "law-mismatch", "range-not-covered"}.isdisjoint(
         {one.code for one in again.findings}
     )
     # 1.75 V + 0.37 V an octave reach the 3.3 V that the board bears after 4.19 octaves: note 86.
-    assert next(one.value for one in again.findings if one.code == "range-not-covered") == 10.0
+    assert (remedy.title.endswith("36 C2 to 86 D6"), link.high_note) == (True, 86.0)
+    # With all of its notes kept, the ten above are lost.
+    kept = judge_pair(after, with_(link, high_note=96.0), tone)
+    assert next(one.value for one in kept.findings if one.code == "range-not-covered") == 10.0
 
 
 def test_an_envelope_among_the_gear_at_hand_is_a_workaround():

@@ -36,6 +36,7 @@ from dynamis.electrics.design.wish import Wish
 from dynamis.electrics.exponential.converter import KINDS as CONVERTERS
 from dynamis.electrics.gates.candidate import BATTERY, BATTERY_WORN
 from dynamis.errors import InputError
+from dynamis.notation.style import plain
 from dynamis.pitch.laws import ExponentialLaw, LinearLaw, parse_law
 from dynamis.pitch.tolerance import parse_tolerance
 from dynamis.transfer.chain import Transfer
@@ -47,6 +48,7 @@ RESISTOR_PER_KELVIN: Final = 50e-6
 _NEAR: Final = 0.5
 # An octave and its first note: with fewer notes a circuit is none.
 _LEAST_NOTES: Final = 13
+_SLACK_VOLTS: Final = 1e-3
 # How far a modulation may be off, of its whole swing; common practice, no source.
 MODULATION_PERCENT: Final = 3.0
 DEFAULT_WISH: Final = Wish(1.0, op_amp=OP_AMPS["jfet"], resistor_per_kelvin=RESISTOR_PER_KELVIN)
@@ -204,6 +206,22 @@ def made_of(link: Link, kinds: Sequence[str]) -> Transfer | None:
     return None if stored is None else REGISTRY.make(f"{link.id}.between", stored)
 
 
+def why_none(bench: Bench, link: Link, sink: PortRef) -> str:
+    """Why no circuit is known for a link from the rails at hand; "" where the link asks for none."""
+    rails = bench.rails_for(link)
+    supply = supply_from(rails) if rails else Supply()
+    wish = asked_of(bench, link, sink, with_(DEFAULT_WISH, supply=supply, op_amp=op_amp_for(supply)))
+    if isinstance(wish, str):
+        return ""
+    low, high = (f"{plain(round(volts, 2))} V" for volts in sorted(wish.ends))
+    asks = f"It asks for {low} to {high} at the input"
+    reaches = wish.bears.within(*wish.op_amp.swing(supply)) if rails else None
+    if reaches is None:
+        return f"{asks}; without a supply nothing does that."
+    span = " to ".join(f"{plain(round(volts, 2))} V" for volts in reaches)
+    return f"{asks}; from {supply.words} an op-amp there gives {span}. Other rails at hand would do it."
+
+
 @dataclass(frozen=True)
 class Chosen:
     """The circuit that a link would get.  asked : what it was asked.  notes : the lowest and the highest that the
@@ -225,12 +243,30 @@ def circuit_for(bench: Bench, link: Link, sink: PortRef) -> Chosen | None:
     wish = asked_of(bench, link, sink, with_(DEFAULT_WISH, supply=supply, op_amp=op_amp_for(supply)))
     if isinstance(wish, str):
         return None
-    made = _resistors(wish, bool(rails)) if len(link.inputs or (sink,)) == 1 else None
+    part = _borne_part(wish)
+    if part is None:
+        return None
+    made = _resistors(part, bool(rails)) if len(link.inputs or (sink,)) == 1 else None
     if made is None and rails:
-        made = smallest_with_op_amp(wish)
-    if made is not None:
+        made = smallest_with_op_amp(part)
+    if made is not None and part is wish:
         return Chosen(made, wish)
-    return _as_far_as(bench, link, wish) if rails else None
+    if made is not None:
+        notes = _notes_within(bench, link, part.in_low, part.in_high)
+        return None if notes is None else Chosen(made, wish, notes)
+    return _as_far_as(bench, link, part) if rails else None
+
+
+def _borne_part(wish: Wish) -> Wish | None:
+    """The wish over the part of its input range whose output the receiver bears; itself where that is all of it."""
+    ends = sorted(wish.ends)
+    low, high = wish.bears.within(*ends)
+    if low <= ends[0] + _SLACK_VOLTS and high >= ends[1] - _SLACK_VOLTS:
+        return wish
+    if low >= high:
+        return None
+    first, last = sorted((end - wish.offset_volts) / wish.gain for end in (low, high))
+    return replace_wish(wish, in_low=first, in_high=last)
 
 
 def _does(found: Proposal) -> bool:
@@ -251,20 +287,25 @@ def _resistors(wish: Wish, supplied: bool) -> Proposal | None:
 
 def _as_far_as(bench: Bench, link: Link, wish: Wish) -> Chosen | None:
     """The circuit that keeps gain and offset as far as the supply reaches, with the notes that it leaves."""
-    law = bench.port(link.output).law
     try:
         proposals = _proposed(wish)
     except InputError:
         return None
     reached = proposals.reached_in_volts
-    if law is None or reached is None:
+    notes = None if reached is None else _notes_within(bench, link, *reached)
+    return None if notes is None else Chosen(proposals.found[0], wish, notes)
+
+
+def _notes_within(bench: Bench, link: Link, low: float, high: float) -> tuple[float, float] | None:
+    """The lowest and the highest note used that the sender plays between two of its volts; None for less than an
+    octave of them."""
+    law = bench.port(link.output).law
+    if law is None:
         return None
     sent, notes = parse_law(law), whole_notes(link)
     volts = sent.volts(tuning_of(bench).octaves(notes, sent.reference_note))
-    inside = notes[(volts >= reached[0] - 1e-9) & (volts <= reached[1] + 1e-9)]
-    if inside.size < _LEAST_NOTES:
-        return None
-    return Chosen(proposals.found[0], wish, (float(inside[0]), float(inside[-1])))
+    inside = notes[(volts >= low - 1e-9) & (volts <= high + 1e-9)]
+    return None if inside.size < _LEAST_NOTES else (float(inside[0]), float(inside[-1]))
 
 
 @lru_cache(maxsize=64)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from dynamis.bench.designing import borne_by, built, circuit_for, op_amp_for, supply_from
+from dynamis.bench.designing import borne_by, built, circuit_for, op_amp_for, supply_from, why_none
 from dynamis.bench.document import Bench, Link
 from dynamis.bench.judging.remedy import Remedy, changed_link
 from dynamis.bench.judging.swings import Swing, loaded_pots, swing_at
@@ -39,6 +39,9 @@ def designed(bench: Bench, link: Link, sink: PortRef, why: str, style: Style) ->
     for the notes that it reaches."""
     chosen = circuit_for(bench, link, sink)
     if chosen is None:
+        told = why_none(bench, link, sink)
+        if told:
+            yield Remedy("advice", "Not from the rails at hand", told)
         return
     made, wish = chosen.proposal, chosen.asked
     if abs(wish.gain - 1.0) < _NOTHING_GAIN and abs(wish.offset_volts) < _NOTHING_VOLTS:
@@ -47,20 +50,20 @@ def designed(bench: Bench, link: Link, sink: PortRef, why: str, style: Style) ->
     parts = ", ".join(f"{one.name} {one.value}" for one in pieces_of(made.circuit, style) if one.ohms is not None)
     turned = [f"{one.name} for the {'interval' if one.role == 'scale' else 'offset'}" for one in made.trims]
     trimmed = f"; trimmers {' and '.join(turned)}" if turned else ""
-    told = [
+    words = [
         f"From the output's own volts to the input, {why}. {made.circuit.topology.title}: {parts}{trimmed}."
         f"{_clamped(made.circuit, style)}",
         kind_words(made.circuit, made.wish, style),
     ]
     if not made.circuit.topology.amplifiers:
-        told.append("The input's resistance is a part of it: another input in its place takes another circuit.")
+        words.append("The input's resistance is a part of it: another input in its place takes another circuit.")
     more: dict[str, object] = {}
     if chosen.notes is not None:
         first, last = chosen.notes
         ends = f"{note_label(first, style)} to {note_label(last, style)}"
         title, more = f"{title}, {ends}", {"low_note": first, "high_note": last}
-        told.append(f"{made.circuit.supply.words} ends there: the other notes used want more than it gives.")
-    yield _between(link, title, " ".join(text for text in told if text), built(made), **more)
+        words.append("The other notes used want more than its supply gives, or than the input bears.")
+    yield _between(link, title, " ".join(text for text in words if text), built(made), **more)
 
 
 def straighter(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterator[Remedy]:
@@ -78,8 +81,8 @@ def straighter(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterato
             yield Remedy("advice", title, text)
 
 
-def buffer(bench: Bench, link: Link, sink: PortRef, text: str, kind: str, style: Style) -> Iterator[Remedy]:
-    """A follower from the rails at hand; from a single one it is a rail-to-rail kind."""
+def buffer(bench: Bench, link: Link, sink: PortRef, why: str, kind: str, style: Style) -> Iterator[Remedy]:
+    """A follower from the rails at hand; from a single one it is a rail-to-rail kind.  why : what it is good for."""
     rails = bench.rails_for(link)
     if not rails:
         return
@@ -88,7 +91,10 @@ def buffer(bench: Bench, link: Link, sink: PortRef, text: str, kind: str, style:
     op_amp = op_amp_for(supply) if supply.single else OP_AMPS[kind]
     circuit = Circuit(TOPOLOGIES["follower"], (), supply, op_amp, clamp=clamp)
     worn = ", a 9 V battery when it is worn" if supply.high == BATTERY_WORN and supply.single else ""
-    words = f"{text} From {supply.words}{worn}.{_clamped(circuit, style)}"
+    off = style.engineering(op_amp.offset_limit_volts, "V")
+    words = (
+        f"A {op_amp.title} as follower, at most {off} off: {why} From {supply.words}{worn}.{_clamped(circuit, style)}"
+    )
     yield _between(link, "A buffer", words, BuiltCircuit("buffer", circuit))
 
 

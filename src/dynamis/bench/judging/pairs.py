@@ -88,7 +88,7 @@ def _judged(
         fit = _fit(link, sink, role, findings + patch, *_deciding(findings + patch, value, "V"))
     elif role == "modulation":
         findings, value = judge_swing(bench, link, sink, style)
-        fit = _fit(link, sink, role, findings + patch, value, "%")
+        fit = _fit(link, sink, role, findings + patch, *_deciding(findings + patch, value, "%"))
     elif role == "audio":
         findings, value = judge_audio(bench, link, sink, style)
         fit = _fit(link, sink, role, findings + patch, value, "dB")
@@ -168,7 +168,11 @@ def _judge_units(
         adopted = in_force(adoptions, link.output, serial)
         findings, cents = judge_pitch(bench, link, sink, adopted, style, sides)
         tried.append(replace(_fit(link, sink, "pitch", [*findings, *coupled, *patch], cents, "ct"), serial=serial))
-    return max(tried, key=lambda fit: BEST_FIRST.index(fit.verdict))
+    worst = max(tried, key=lambda fit: BEST_FIRST.index(fit.verdict))
+    if worst.verdict != "unsafe":
+        return worst
+    value, unit = _deciding(worst.findings, worst.value, "ct")
+    return replace(worst, value=value, unit=unit)
 
 
 def _coupled(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Finding]:

@@ -22,12 +22,11 @@ from dynamis.bench.judging.pairs import PairFit, judge_pair, trial_link
 from dynamis.bench.judging.patch import missing_gate, missing_reset, missing_trigger
 from dynamis.bench.judging.pitch_fit import on_supply, reached_notes
 from dynamis.bench.judging.remedy import Deed, Remedy, changed_link
-from dynamis.bench.judging.switching import fitting_circuit, signals_differ
+from dynamis.bench.judging.switching import fitting_circuit, signals_differ, why_no_circuit
 from dynamis.bench.judging.workaround import workarounds
 from dynamis.bench.ports import SWITCHING, PortRef
 from dynamis.bench.records import AdoptionRecord
 from dynamis.bench.tunings import tuning_of
-from dynamis.electrics.circuits.supply import OP_AMPS
 from dynamis.electrics.finding import BEST_FIRST
 from dynamis.electrics.part import Part, value_words
 from dynamis.notation.style import Style
@@ -35,6 +34,9 @@ from dynamis.pitch.laws import parse_law
 from dynamis.pitch.notes import note_label
 
 _BY_GAIN_AND_OFFSET: Final = {"scale-mismatch", "zero-hertz", "offset", "transposition", "below-cut-off"}
+_LEVELS: Final = frozenset(
+    {"on-level", "off-level", "trigger-kind", "input-over-limit", "input-under-limit", "outside-working-range"}
+)
 _GOOD_PART: Final = 0.8
 
 
@@ -84,10 +86,10 @@ def _proposed(bench: Bench, link: Link, fit: PairFit, codes: set[str], style: St
     elif fit.role == "modulation" and (fit.verdict != "fits" or "swing-short" in codes):
         yield from swings(bench, link, sink, style)
     if fit.role == "modulation" and "loading" in codes and not link.between:
-        text = "A JFET-input op-amp as follower between them: the inputs hang on it, and nothing on the output."
+        text = "the inputs hang on it, and nothing on the output."
         yield from buffer(bench, link, sink, text, "jfet", style)
     elif "pot-loaded" in codes and not link.between:
-        text = "A JFET-input op-amp as follower between them: next to no load on the potentiometer."
+        text = "next to no load on the potentiometer."
         yield from buffer(bench, link, sink, text, "jfet", style)
     if "pot-loaded" in codes:
         yield from straighter(bench, link, sink, style)
@@ -103,13 +105,11 @@ def _pitch(bench: Bench, link: Link, sink: PortRef, codes: set[str], style: Styl
     # What a supply as reference does to the pitch no buffer mends.
     asked = {"error"} if on_supply(output) else {"error", "error-at-limits"}
     if codes & {"loading"} and codes & asked and not link.between:
-        kind = OP_AMPS["precision"]
         text = (
-            f"A {kind.title} as follower, at most {style.engineering(kind.offset_limit_volts, 'V')} off, takes next to "
-            f"no current from {bench.label(link.output)} and drives all inputs; put its output resistor inside the "
-            "feedback loop."
+            f"it takes next to no current from {bench.label(link.output)} and drives all inputs; put its output "
+            "resistor inside the feedback loop."
         )
-        yield from buffer(bench, link, sink, text, kind.name, style)
+        yield from buffer(bench, link, sink, text, "precision", style)
     if output.law is not None and heard is not None:
         sent, other = parse_law(output.law), heard.law
         if codes & _BY_GAIN_AND_OFFSET and not link.between and sent.kind == other.kind:
@@ -156,6 +156,10 @@ def _gates(bench: Bench, link: Link, fit: PairFit, codes: set[str], style: Style
         stage = GateStageRecord(found.name, found.parts)
         title = found.name[0].upper() + found.name[1:]
         yield Remedy("circuit", title, f"Of {parts}.", _add_stage(link, stage, found.name))
+    elif not link.gate_stages and codes & _LEVELS and fit.verdict in ("needs-circuit", "unsafe"):
+        told = why_no_circuit(bench, link, fit.input, style)
+        if told:
+            yield Remedy("advice", "Not from the rails at hand", told)
     gate = bench.port(fit.input).gate
     if "pulse-too-short" in codes and gate is not None and gate.min_seconds is not None:
         longer = stretcher(bench, link, fit.input)

@@ -11,7 +11,7 @@ from dynamis.bench.judging.audio import coupling, unknown_of
 from dynamis.bench.judging.sides import gate_output, input_of, loading_of, sent_as
 from dynamis.bench.ports import ClockRecord, GateRecord, Port, PortRef
 from dynamis.electrics.finding import BEST_FIRST, Finding, cannot_tell
-from dynamis.electrics.gates.circuits import GateCircuit, gate_circuit, gate_circuits
+from dynamis.electrics.gates.circuits import GateCircuit, gate_circuit, gate_circuits, no_fix
 from dynamis.electrics.gates.levels import GateFit, GateInput, GateOutput, judge_gate
 from dynamis.notation.style import Style
 
@@ -85,6 +85,12 @@ def fitting_circuit(bench: Bench, link: Link, sink: PortRef) -> GateCircuit | No
         if asked is None or link.gate_stages
         else gate_circuit(*asked, bench.rails_for(link), _limit_of(bench, link), battery=True)
     )
+
+
+def why_no_circuit(bench: Bench, link: Link, sink: PortRef, style: Style) -> str:
+    """Why no circuit for gates known here mends it from the rails at hand; "" where something is not known."""
+    asked = _bare(bench, link, sink)
+    return "" if asked is None else no_fix(asked[0], asked[1], bench.rails_for(link), style).text
 
 
 def fitting_circuits(bench: Bench, link: Link, sink: PortRef) -> list[GateCircuit]:
