@@ -14,6 +14,7 @@ from pathlib import Path
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from msgspec.structs import replace as with_
 from spice import ngspice, ngspice_at
 
 from dynamis.electrics.finding import CODES, Finding, verdict_of
@@ -400,3 +401,13 @@ def test_a_stretchers_parts_make_its_length(seconds, pulse, ohms, high, rails, t
     assert ngspice_at(lines, "in", 1e-3 + pulse + 0.85 * seconds, tmp_path) > 3.0
     assert ngspice_at(lines, "in", 1e-3 + pulse + 1.25 * seconds, tmp_path) < 0.5
     assert stretching(output, receiver, 1, seconds, 1e-9 * max(ohms, 1.0), parse_supplies((rails,))) is None or not ohms
+
+
+@pytest.mark.parametrize(("name", "source", "sink", "count", "rails", "active", "parts"), SITUATIONS)
+def test_a_fix_fits_too_with_what_a_drawer_of_twelve_values_a_decade_has(
+    name, source, sink, count, rails, active, parts
+):
+    found, receiver = fix(source, sink, count, rails), parse_gate_input(sink)
+    carried = receiver.pullup_volts * count / receiver.ohms if receiver.kind == "shorting" else 0.0
+    at_hand = [part if part.ohms is None else with_(part, ohms=nearest(part.ohms, "E12")) for part in found.parts]
+    assert judge_gate(becomes(name, at_hand, parse_gate_output(source), carried), receiver, count).verdict == "fits"

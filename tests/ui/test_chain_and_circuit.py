@@ -289,6 +289,9 @@ def test_what_the_supply_cannot_deliver_is_said_with_the_nearest(circuit):
     type_into(circuit.form.edits["gain"], "1000", enter=True)
     answered(circuit)
     assert "cannot deliver" in circuit.state.text()
+    assert {row[-1] for row in table_texts(circuit.proposals)} == {"cannot"}
+    press(circuit.window(), Qt.Key.Key_I, CONTROL, SHIFT)
+    assert "which is asked" in circuit.window().sentence.text()
     low, high = circuit.chosen.circuit.supply.low, circuit.chosen.circuit.supply.high
     assert low < min(circuit.chosen.wish.ends) <= max(circuit.chosen.wish.ends) < high
     click(circuit.from_link)

@@ -19,6 +19,7 @@ from dynamis.calibration.meter import Limits, MeterRange, reading_uncertainty
 from dynamis.calibration.proof import Proof, can_prove
 from dynamis.converter.heads import ConstantsHead, TableHead
 from dynamis.converter.transfers import DacTransfer
+from dynamis.electrics.net import loaded
 from dynamis.errors import InputError
 from dynamis.pitch.model import PitchModel
 from dynamis.pitch.tolerance import ToleranceProfile, Verdict, judge, parse_tolerance
@@ -261,8 +262,7 @@ def _table_notes(run: RunRecord, notes: FloatArray) -> tuple[int, int]:
 def _loading(run: RunRecord) -> float | None:
     if run.output_ohms is None or not run.plugged_ohms:
         return None
-    load = sum(1.0 / ohms for ohms in run.plugged_ohms)
-    return 1.0 / (1.0 + run.output_ohms * load)
+    return loaded(run.output_ohms, [(ohms, 0.0) for ohms in run.plugged_ohms])[0]
 
 
 def head_of(way: Correction, model: PitchModel) -> HeadRecord:

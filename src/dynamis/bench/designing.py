@@ -35,6 +35,7 @@ from dynamis.electrics.design.trims import needed_range
 from dynamis.electrics.design.wish import Wish
 from dynamis.electrics.exponential.converter import KINDS as CONVERTERS
 from dynamis.electrics.gates.candidate import BATTERY, BATTERY_WORN
+from dynamis.electrics.net import loaded
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
 from dynamis.pitch.laws import ExponentialLaw, LinearLaw, parse_law
@@ -140,7 +141,7 @@ def _pitch(bench: Bench, link: Link, sink: PortRef, known: Wish) -> Wish | str:
 
 def _sent_swing(swing: Swing, ohms: float, load: float) -> tuple[float, float]:
     """The sender's own volts behind a swing that was worked out at the loaded input."""
-    share = load / (load + ohms)
+    share, _ = loaded(ohms, [(load, 0.0)])
     return swing.low / share, swing.high / share
 
 

@@ -3,18 +3,49 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
+from dataclasses import replace as with_
 
 import numpy as np
 from msgspec.structs import replace
 
 from dynamis.bench.commands import Change
+from dynamis.bench.designing import asked_of, circuit_of, standing, suited_kind
 from dynamis.bench.document import Bench, Link
 from dynamis.bench.judging.beside import spoiled
 from dynamis.bench.judging.swings import loaded_pots
 from dynamis.bench.ports import PortRef
+from dynamis.electrics.design.proposal import Proposal
+from dynamis.electrics.design.wish import Wish
 from dynamis.electrics.potentiometer import LoadedPot
 from dynamis.notation.style import Style
 from dynamis.ui.views.circuit.curve import Pot
+
+
+@dataclass(frozen=True)
+class LinkAsk:
+    """What a link asks of a circuit.  sentence : of the two that meet, or why it asks for none.  standing : the circuit
+    that is there already.  pot : the potentiometer that is loaded."""
+
+    sentence: str
+    wish: Wish | None = None
+    standing: Proposal | None = None
+    pot: Pot | None = None
+
+
+def link_ask(bench: Bench, link: Link, sink: PortRef, start: Wish, style: Style, *, fresh: bool) -> LinkAsk:
+    """What a link asks.  start : what it does not decide; fresh : the kind of op-amp is chosen by what it leaves."""
+    asked, pot = asked_of(bench, link, sink, start), loaded_pot(bench, link, sink)
+    more = own_ohms_words(bench, link.output, style)
+    if isinstance(asked, str):
+        return LinkAsk(asked + more, pot=pot)
+    if fresh:
+        asked = with_(asked, op_amp=suited_kind(asked))
+    sentence = f"{bench.label(link.output)} → {bench.label(sink)}"
+    if bench.port(sink).role == "modulation":
+        sentence += ". The whole swing stands for an octave: 12 ct are 1 % of it."
+    there = circuit_of(link)
+    return LinkAsk(sentence + more, asked, None if there is None else standing(there, asked), pot)
 
 
 def own_ohms_words(bench: Bench, output: PortRef, style: Style) -> str:

@@ -42,13 +42,18 @@ class Answer:
         return self.proposals.found[0].key
 
     @property
+    def nothing_does_it(self) -> bool:
+        """Whether these are only the nearest, and none of them does what was asked."""
+        return not self.proposals.delivered and self.proposals.reached_in_volts is None
+
+    @property
     def words(self) -> str:
         made = self.proposals
         if made.reached_in_volts is not None:
             low, high = (plain(round(volts, 3)) for volts in made.reached_in_volts)
             return f"{made.asked.supply.words} keeps gain and offset from {low} to {high} V of the sender only"
         if not made.delivered:
-            return f"{made.asked.supply.words} cannot deliver it; the nearest that can be done"
+            return f"{made.asked.supply.words} cannot deliver it; what comes nearest does not do it"
         known = {one.circuit.topology.name for one in made.found}
         return f"{len(known)} of {len(known) + len(made.rejected)} topologies do it; 95 % within"
 
@@ -91,6 +96,9 @@ class ProposalsPanel(Panel):
             rows.append(Row((f"In the link: {cells[0]}", *cells[1:]), STANDING, mark(STANDING)))
         for one in () if answer is None else answer.proposals.found:
             told = proposal_row(one, answer.spreads.get(one.key), style)
+            if answer.nothing_does_it:
+                rows.append(Row((*told[:2], *("–",) * 5, "cannot"), one.key, mark(one.key) or "muted", tip=one.title))
+                continue
             rows.append(Row(told, one.key, mark(one.key), tip=one.title))
         for one in () if answer is None else answer.proposals.rejected:
             key = _REJECTED + one.topology.name

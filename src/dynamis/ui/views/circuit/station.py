@@ -11,12 +11,8 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QStackedWidge
 
 from dynamis.bench.designing import (
     RESISTOR_PER_KELVIN,
-    asked_of,
     built,
-    circuit_of,
     op_amp_for,
-    standing,
-    suited_kind,
     supply_from,
     use_between,
 )
@@ -45,7 +41,7 @@ from dynamis.ui.views.circuit.converter_page import ConverterPage
 from dynamis.ui.views.circuit.drawing import SchematicView
 from dynamis.ui.views.circuit.gate_page import GatePage
 from dynamis.ui.views.circuit.histogram import Laid
-from dynamis.ui.views.circuit.linked import loaded_pot, own_ohms_words, spoils
+from dynamis.ui.views.circuit.linked import LinkAsk, link_ask, spoils
 from dynamis.ui.views.circuit.proposals_panel import STANDING, Answer, ProposalsPanel
 from dynamis.ui.views.circuit.rails_row import RailsRow
 from dynamis.ui.views.circuit.wish_form import NOTHING, Ask, WishForm
@@ -218,7 +214,7 @@ class CircuitStation(QWidget):
                 self.window().show_thread()
             return
         self.pages.setCurrentIndex(0)
-        sentence, wish, stands, pot = "No link is looked at: the wish below is yours.", None, None, None
+        asked = LinkAsk("No link is looked at: the wish below is yours.")
         if pair is not None:
             link = trial_link(session.bench.link_from(pair[0]), *pair)
             start = _START if self.answer is None else self.form.ask.wish
@@ -227,23 +223,14 @@ class CircuitStation(QWidget):
                 supply = supply_from(rails, start.supply.tolerance)
                 start = with_(start, supply=supply, op_amp=op_amp_for(supply))
                 anew, self._rails = anew or self._rails is not None, rails
-            asked = asked_of(session.bench, link, pair[1], start)
-            if isinstance(asked, Wish) and (anew or pair != self._pair or self.answer is None):
-                asked = with_(asked, op_amp=suited_kind(asked))
-            sentence = asked if isinstance(asked, str) else " → ".join(session.bench.label(one) for one in pair)
-            if isinstance(asked, Wish) and session.bench.port(pair[1]).role == "modulation":
-                sentence += ". The whole swing stands for an octave: 12 ct are 1 % of it."
-            sentence += own_ohms_words(session.bench, pair[0], session.style)
-            wish = asked if isinstance(asked, Wish) else None
-            pot = loaded_pot(session.bench, link, pair[1])
-            there = circuit_of(link)
-            if there is not None and wish is not None:
-                stands = standing(there, wish)
-        set_text(self.names, sentence)
-        self.side.show_pot(pot)
+            fresh = anew or pair != self._pair or self.answer is None
+            asked = link_ask(session.bench, link, pair[1], start, session.style, fresh=fresh)
+        wish = asked.wish
+        set_text(self.names, asked.sentence)
+        self.side.show_pot(asked.pot)
         self.from_link.setEnabled(wish is not None)
         same = pair == self._pair and _link_part(wish) == _link_part(self._of_link)
-        self._pair, self._of_link, self._standing = pair, wish, stands
+        self._pair, self._of_link, self._standing = pair, wish, asked.standing
         if self.answer is None or anew or not same:
             self._ask(Ask(wish or self.form.ask.wish, self.form.ask.kelvin, self.form.ask.adds))
         else:
@@ -406,6 +393,13 @@ class CircuitStation(QWidget):
             return
         if self.chosen is None or self._pair is None or self._of_link is None:
             raise InputError("There is no pitch or modulation link to put the circuit in; choose a pair on Bench.")
+        if self._chosen_key != STANDING and self.answer is not None and self.answer.nothing_does_it:
+            asked = self.answer.proposals.asked
+            low, high = (self._session.style.volts(volts, 2) for volts in sorted(asked.ends))
+            raise InputError(
+                f"{asked.supply.words} cannot give {low} to {high}, which is asked: ask for less gain or less of the "
+                "input's range, or take other rails."
+            )
         session, title = self._session, self.chosen.circuit.topology.title
         made = built(self.chosen, trimmed=self.side.as_trimmed.isChecked())
         change = use_between(session.bench, *self._pair, made)
