@@ -16,6 +16,7 @@ from dynamis.calibration.causes.describe import carry_between, describe_shape
 from dynamis.calibration.causes.term import FAULTS
 from dynamis.calibration.causes.words import shape_sentences
 from dynamis.calibration.fit import Readings
+from dynamis.errors import InputError
 from dynamis.notation.style import Style
 from dynamis.pitch import LinearLaw
 from dynamis.pitch.model import PitchModel
@@ -204,3 +205,11 @@ def test_what_cannot_be_told_apart_is_said():
     assert "the inputs plugged account for −1.96 % by their nominal resistances" in said
     hertz = HERTZ.tuning.hertz(NOTES) * np.exp2(0.01 * (NOTES - 36) / 12)
     assert "the oscillator's own scale look the same" in told(shape_of(hertz, model=HERTZ, meter=None))
+
+
+def test_readings_of_codes_that_sound_no_note_are_refused_and_not_raised():
+    """Under Hz/V code 0 stands for no pitch: with nothing else there is no line to speak of."""
+    model = PitchModel(LinearLaw(36, 1.0))
+    silent = replace(Readings.of([36.0, 48.0], [1.0, 2.0]), expected=np.zeros(2))
+    with pytest.raises(InputError):
+        describe_shape(silent, model, FIVE, None, codes=np.zeros(2))

@@ -127,6 +127,8 @@ def describe_shape(
 
 def _sound(places: Places) -> bool:
     """Whether the places have sizes that can be reckoned with."""
+    if places.sent.size < 2:  # no reading of a note that sounds, or one
+        return False
     return bool(np.all(np.abs(places.off) < 1e6) and np.all(np.abs(places.basis) < 1e6) and np.ptp(places.sent) > 0)
 
 
