@@ -85,7 +85,7 @@ class RunRecord(Record, frozen=True):
     hung on it.
     head : what turned notes into codes.  converter : the channel's DAC, None where no code is known.
     plan : notes to read, in order.  held_hash : of the correction that the board held, where it was asked.
-    meter_identity : the meter in its own words, where it was read by itself.
+    meter_identity : the meter in its own words, where it was read by itself.  uid : unique across files.
     """
 
     id: str
@@ -111,6 +111,7 @@ class RunRecord(Record, frozen=True):
     plan: tuple[float, ...] = ()
     held_hash: str | None = None
     meter_identity: str = ""
+    uid: str = ""
 
     @property
     def channel(self) -> PortRef:
@@ -126,7 +127,7 @@ class RunRecord(Record, frozen=True):
 class ReadingRecord(Record, frozen=True):
     """One reading as it was taken; never edited.  value is in V, Hz or ct as the run's quantity says.
 
-    range_volts : full scale of the range that the meter stood on, where it told.
+    range_volts : full scale of the range that the meter stood on, where it told.  uid : unique across files.
     """
 
     id: int
@@ -140,6 +141,7 @@ class ReadingRecord(Record, frozen=True):
     voided: bool = False
     void_reason: str = ""
     range_volts: float | None = None
+    uid: str = ""
 
 
 class AdoptionRecord(Record, frozen=True):
@@ -155,6 +157,7 @@ class AdoptionRecord(Record, frozen=True):
     leaves_cents: float
     expanded_cents: float
     adopted: str
+    uid: str = ""
 
 
 class HeldRecord(Record, frozen=True):
@@ -192,6 +195,7 @@ class SendRecord(Record, frozen=True):
     after: HeldRecord
     head: HeadRecord | None = None
     verified: bool = False
+    uid: str = ""
 
 
 def in_force(adoptions: Sequence[AdoptionRecord], channel: PortRef, serial: str) -> AdoptionRecord | None:

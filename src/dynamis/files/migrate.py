@@ -2,7 +2,7 @@
 
 Version 2: a table is kept as distances from its constants (it was a list of codes); readings know the meter's
 range; what was sent to boards has a table of its own.  Version 3: ports, gear and links know more of themselves;
-what version 2 stored is read as it is.  Version 5: the rails at hand, and parts that carry volts of their own.
+what version 2 stored is read as it is.  Version 5: the rails at hand, instruments, ids that are unique across files.
 """
 
 from __future__ import annotations
@@ -16,7 +16,8 @@ from typing import Any, Final
 
 from dynamis.converter.dac import Dac
 from dynamis.converter.heads import ConstantsHead, sixteenths_of
-from dynamis.files.schema import SENT, VERSION
+from dynamis.files.ids import uid_of
+from dynamis.files.schema import NEVER_EDITED, SENT, VERSION
 from dynamis.pitch.laws import parse_law
 from dynamis.pitch.tuning import EqualTemperament
 
@@ -60,11 +61,39 @@ def _new_fields(connection: sqlite3.Connection) -> None:
     """Only new fields and kinds of transfer, which are empty in what was stored: nothing has to be rewritten."""
 
 
+def _from_4(connection: sqlite3.Connection) -> None:
+    """What is appended gets ids that are unique across files, the same in every copy of an older one."""
+    connection.execute("ALTER TABLE reading ADD COLUMN uid TEXT NOT NULL DEFAULT ''")
+    connection.execute("DROP TRIGGER reading_never_edited")
+    runs = {run_id: json.loads(text) for run_id, text in connection.execute("SELECT id, settings FROM run")}
+    for run_id, run in runs.items():
+        text = json.dumps(with_uid(run, *_RUN_KEYS), ensure_ascii=False)
+        connection.execute("UPDATE run SET settings = ? WHERE id = ?", (text, run_id))
+    for key, run_id, *row in connection.execute("SELECT id, run, number, note, value, taken FROM reading").fetchall():
+        uid = _uid_of_reading(run_id, runs, *row)
+        connection.execute("UPDATE reading SET uid = ? WHERE id = ?", (uid, key))
+    connection.execute(NEVER_EDITED)
+    for table, keys in (("adoption", _ADOPTION_KEYS), ("sent", _SEND_KEYS)):
+        for key, text in connection.execute(f"SELECT id, content FROM {table}").fetchall():
+            content = json.dumps(with_uid(json.loads(text), *keys), ensure_ascii=False)
+            connection.execute(f"UPDATE {table} SET content = ? WHERE id = ?", (content, key))
+
+
+def with_uid(record: dict[str, Any], *keys: str) -> dict[str, Any]:
+    """A record with an id of what it holds, where it has none."""
+    return record if record.get("uid") else {**record, "uid": uid_of(*(record.get(key) for key in keys))}
+
+
+_RUN_KEYS: Final = ("id", "created", "gear", "serial", "port")
+_ADOPTION_KEYS: Final = ("id", "gear", "serial", "port", "run", "adopted")
+_SEND_KEYS: Final = ("id", "gear", "serial", "port", "at")
+
+
 _STEPS: Final[dict[int, Callable[[sqlite3.Connection], None]]] = {
     1: _from_1,
     2: _new_fields,
     3: _new_fields,
-    4: _new_fields,
+    4: _from_4,
 }
 
 
@@ -96,14 +125,31 @@ def _upgrade_head(head: dict[str, Any], run: dict[str, Any]) -> dict[str, Any]:
 
 def upgrade_export(taken: dict[str, Any]) -> dict[str, Any]:
     """A whole exported bench of an older version."""
-    if taken.get("version") != 1:
-        return taken
     runs = {run["id"]: run for run in taken.get("runs", [])}
-    return {
-        **taken,
-        "runs": [upgrade_run(run) for run in taken.get("runs", [])],
-        "adoptions": [upgrade_adoption(one, runs) for one in taken.get("adoptions", [])],
-    }
+    if taken.get("version") == 1:
+        taken = {
+            **taken,
+            "runs": [upgrade_run(run) for run in taken.get("runs", [])],
+            "adoptions": [upgrade_adoption(one, runs) for one in taken.get("adoptions", [])],
+        }
+    made = {}
+    for name, keys in (("runs", _RUN_KEYS), ("adoptions", _ADOPTION_KEYS), ("sends", _SEND_KEYS)):
+        if name in taken:
+            made[name] = [with_uid(one, *keys) for one in taken[name]]
+    if "readings" in taken:
+        made["readings"] = [_reading_with_uid(one, runs) for one in taken["readings"]]
+    return {**taken, **made}
+
+
+def _reading_with_uid(reading: dict[str, Any], runs: Mapping[str, dict[str, Any]]) -> dict[str, Any]:
+    own = [reading.get(key) for key in ("number", "note", "value", "taken")]
+    return {**reading, "uid": _uid_of_reading(reading.get("run"), runs, *own)}
+
+
+def _uid_of_reading(run: Any, runs: Mapping[str, dict[str, Any]], *own: Any) -> str:
+    """Alike for the file and for what was exported of it, where 60 and 60.0 are one note."""
+    begun = runs.get(str(run), {}).get("created")
+    return uid_of(run, begun, *(float(one) if isinstance(one, int | float) else one for one in own))
 
 
 def swap_in(path: Path, upgraded: Path, version: int) -> Path:

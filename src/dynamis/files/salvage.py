@@ -24,7 +24,7 @@ from dynamis.files.store import BenchFile
 
 # A gap of this many rows that cannot be read ends the search for more.
 _MOST_GAP: Final = 4096
-_READING: Final = ("id", "run", "number", "note", "value", "taken", "code", "own", "range_volts")
+_READING: Final = ("id", "run", "number", "note", "value", "taken", "code", "own", "range_volts", "uid")
 
 
 @dataclass

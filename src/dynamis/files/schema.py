@@ -14,6 +14,9 @@ VERSION: Final = 5
 
 SENT: Final = "CREATE TABLE sent (id INTEGER PRIMARY KEY, content TEXT NOT NULL);"
 
+NEVER_EDITED: Final = """CREATE TRIGGER reading_never_edited BEFORE UPDATE ON reading
+BEGIN SELECT RAISE(ABORT, 'readings are never edited'); END;"""
+
 CREATE: Final = f"""
 CREATE TABLE revision (
     id INTEGER PRIMARY KEY,
@@ -37,6 +40,7 @@ CREATE TABLE reading (
     own REAL NOT NULL DEFAULT 0,
     taken TEXT NOT NULL,
     range_volts REAL,
+    uid TEXT NOT NULL DEFAULT '',
     UNIQUE (run, number)
 );
 CREATE TABLE void (
@@ -52,8 +56,7 @@ CREATE TABLE adoption (
     content TEXT NOT NULL
 );
 {SENT}
-CREATE TRIGGER reading_never_edited BEFORE UPDATE ON reading
-BEGIN SELECT RAISE(ABORT, 'readings are never edited'); END;
+{NEVER_EDITED}
 CREATE TRIGGER reading_never_deleted BEFORE DELETE ON reading
 BEGIN SELECT RAISE(ABORT, 'readings are never deleted'); END;
 """

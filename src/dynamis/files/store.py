@@ -13,7 +13,7 @@ import threading
 from collections.abc import Iterable, Iterator, Sequence
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Any, Final
+from typing import Any, Final, TypeVar
 
 import msgspec
 
@@ -22,6 +22,7 @@ from dynamis.bench.ports import PortRef
 from dynamis.bench.records import AdoptionRecord, ReadingRecord, RunRecord, SendRecord
 from dynamis.errors import InputError
 from dynamis.files.database import connect, copy_database, data_version, told
+from dynamis.files.ids import fresh_uid
 from dynamis.files.lock import WriterLock, may_write, take_lock, why_read_only
 from dynamis.files.migrate import swap_in, upgrade_file
 from dynamis.files.schema import APPLICATION_ID, CREATE, VERSION
@@ -39,7 +40,9 @@ _READING: Final = (
     "voided",
     "void_reason",
     "range_volts",
+    "uid",
 )
+Appended = TypeVar("Appended", RunRecord, AdoptionRecord, SendRecord)
 
 
 def now() -> str:
@@ -284,6 +287,7 @@ class BenchFile:
     # -- runs and readings: appended, never edited -------------------------------------------------
 
     def add_run(self, run: RunRecord) -> RunRecord:
+        run = _with_uid(run)
         with self._change() as connection:
             number = connection.execute("SELECT COALESCE(MAX(number), 0) + 1 FROM run").fetchone()[0]
             connection.execute("INSERT INTO run VALUES (?, ?, ?)", (run.id, number, msgspec.json.encode(run).decode()))
@@ -301,7 +305,7 @@ class BenchFile:
         """
         rows = self._all(
             "SELECT r.id, r.run, r.number, r.note, r.value, r.taken, r.code, r.own, "
-            "COALESCE(v.voided, 0), CASE v.voided WHEN 1 THEN v.reason ELSE '' END, r.range_volts "
+            "COALESCE(v.voided, 0), CASE v.voided WHEN 1 THEN v.reason ELSE '' END, r.range_volts, r.uid "
             "FROM reading r LEFT JOIN void v ON v.id = (SELECT MAX(id) FROM void WHERE reading = r.id) "
             "WHERE r.run = ? AND r.number > ? ORDER BY r.number",
             (run_id, after),
@@ -310,11 +314,12 @@ class BenchFile:
 
     def add_readings(
         self, run_id: str, taken: Iterable[tuple[float, float, int | None, float]], at: Sequence[str] | None = None,
-        ranges: Sequence[float | None] | None = None,
+        ranges: Sequence[float | None] | None = None, uids: Sequence[str] | None = None,
     ) -> None:  # fmt: skip
         """Append readings (note, value, code or None, own uncertainty), all of them or none.
 
-        at : when each was taken; now, where it is not given.  ranges : full scale of the meter's range.
+        at : when each was taken; now, where it is not given.  ranges : full scale of the meter's range.  uids : fresh
+        ones where they are not given, or empty.
         """
         with self._change() as connection:
             number = connection.execute(
@@ -323,12 +328,12 @@ class BenchFile:
             moment = now()
             rows = [
                 (run_id, number + k, note, code, value, own, moment if at is None else at[k - 1],
-                 None if ranges is None else ranges[k - 1])
+                 None if ranges is None else ranges[k - 1], (uids[k - 1] if uids else "") or fresh_uid())
                 for k, (note, value, code, own) in enumerate(taken, start=1)
             ]  # fmt: skip
             connection.executemany(
-                "INSERT INTO reading (run, number, note, code, value, own, taken, range_volts) "
-                "VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+                "INSERT INTO reading (run, number, note, code, value, own, taken, range_volts, uid) "
+                "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
                 rows,
             )
 
@@ -344,7 +349,7 @@ class BenchFile:
         """Append an adoption; its id is given here."""
         with self._change() as connection:
             number = connection.execute("SELECT COALESCE(MAX(id), 0) + 1 FROM adoption").fetchone()[0]
-            content = msgspec.json.encode(msgspec.structs.replace(adoption, id=number)).decode()
+            content = msgspec.json.encode(msgspec.structs.replace(_with_uid(adoption), id=number)).decode()
             connection.execute("INSERT INTO adoption VALUES (?, ?)", (number, content))
 
     def adoptions(self) -> list[AdoptionRecord]:
@@ -364,7 +369,7 @@ class BenchFile:
         """Append what was sent and verified; its id is given here."""
         with self._change() as connection:
             number = connection.execute("SELECT COALESCE(MAX(id), 0) + 1 FROM sent").fetchone()[0]
-            made = msgspec.structs.replace(sent, id=number)
+            made = msgspec.structs.replace(_with_uid(sent), id=number)
             connection.execute("INSERT INTO sent VALUES (?, ?)", (number, msgspec.json.encode(made).decode()))
         return made
 
@@ -384,6 +389,10 @@ class BenchFile:
         except OSError as error:
             temporary.unlink(missing_ok=True)
             raise InputError(f"{path}: cannot be written: {error.strerror or error}.") from error
+
+
+def _with_uid(record: Appended) -> Appended:
+    return record if record.uid else msgspec.structs.replace(record, uid=fresh_uid())
 
 
 def _decode(text: str, kind: Any, path: Path) -> Any:
