@@ -74,7 +74,7 @@ def test_a_wrong_vector_is_noticed(tmp_path):
 
 @pytest.mark.parametrize(
     ("parts", "name"),
-    [(("Workshop board", "03", "pitch A"), "workshop_board_03_pitch_a"), (("3 Töne",), "n3_t_ne"), (("–",), "channel")],
+    [(("Workshop board", "03", "pitch A"), "workshop_board_03_pitch_a"), (("3 Töne",), "n3_tone"), (("–",), "channel")],
 )
 def test_names_become_names_in_c(parts, name):
     assert c_name(*parts) == name

@@ -91,8 +91,8 @@ def sendings(sends: Sequence[SendRecord]) -> list[SendRecord]:
     """One record for each sending, newest first: its success where it came to one, else its beginning."""
     told: list[SendRecord] = []
     for sent in sends:
-        begun = told and replace(told[-1], id=sent.id, at=sent.at, verified=True) == sent and not told[-1].verified
-        if begun:
+        own = {"id": sent.id, "uid": sent.uid, "at": sent.at, "verified": True}
+        if told and not told[-1].verified and replace(told[-1], **own) == sent:
             told[-1] = sent
         else:
             told.append(sent)

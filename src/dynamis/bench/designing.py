@@ -267,7 +267,7 @@ def _borne_part(wish: Wish) -> Wish | None:
     if low >= high:
         return None
     first, last = sorted((end - wish.offset_volts) / wish.gain for end in (low, high))
-    return replace_wish(wish, in_low=first, in_high=last)
+    return replace_wish(wish, in_low=first, in_high=last) if last - first > _SLACK_VOLTS else None
 
 
 def _does(found: Proposal) -> bool:

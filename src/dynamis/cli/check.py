@@ -11,7 +11,7 @@ from dynamis.bench.document import Bench
 from dynamis.bench.judging.pairs import PairFit, judge_link
 from dynamis.bench.ports import PortRef
 from dynamis.cli.benches import read_bench
-from dynamis.cli.output import emit_json, number
+from dynamis.cli.output import emit_json, number, say
 
 
 @click.command()
@@ -41,11 +41,11 @@ def _print(bench: Bench, fits: list[PairFit]) -> None:
     for fit in fits:
         unit = f" (unit {fit.serial})" if fit.serial else ""
         verdict = fit.verdict.replace("-", " ")
-        click.echo(f"{_name(bench, fit.output)}{unit} > {_name(bench, fit.input)}: {verdict}")
+        say(f"{_name(bench, fit.output)}{unit} > {_name(bench, fit.input)}: {verdict}")
         for finding in fit.findings:
-            click.echo(f"  {finding.text}")
+            say(f"  {finding.text}")
     if not fits:
-        click.echo("There are no links on this bench.")
+        say("There are no links on this bench.")
 
 
 def _name(bench: Bench, ref: PortRef) -> str:

@@ -10,7 +10,7 @@ from typing import Any, Literal
 import click
 
 from dynamis.cli.options import NUMBER, WHOLE, law_from, naming_option
-from dynamis.cli.output import emit_json, number
+from dynamis.cli.output import emit_json, number, say
 from dynamis.electrics.circuits.parts import Piece, pieces_of
 from dynamis.electrics.circuits.spice import netlist
 from dynamis.electrics.circuits.supply import Supply
@@ -139,27 +139,27 @@ def _print(proposals: Proposals, wish: Wish, drawn: Spread, after: Later) -> Non
     chosen, reached, delivered = proposals.found[0], proposals.reached_in_volts, proposals.delivered
     style, line = Style(), chosen.circuit.line()
     if reached is not None:
-        click.echo(f"{wish.supply.words} keeps gain and offset only from {style.volts(reached[0], 3)} to "
+        say(f"{wish.supply.words} keeps gain and offset only from {style.volts(reached[0], 3)} to "
                    f"{style.volts(reached[1], 3)} of the input, not over all of it.")  # fmt: skip
         delivered = True
     if not delivered:
-        click.echo(f"{wish.supply.words} cannot deliver {style.volts(min(wish.ends), 3)} to "
+        say(f"{wish.supply.words} cannot deliver {style.volts(min(wish.ends), 3)} to "
                    f"{style.volts(max(wish.ends), 3)}; the nearest that can be done:")  # fmt: skip
     off = chosen.nominal_cents if delivered else drawn.before.worst
-    click.echo(f"{chosen.circuit.topology.title}: gain {style.number(float(line.gain), 4)}, offset "
+    say(f"{chosen.circuit.topology.title}: gain {style.number(float(line.gain), 4)}, offset "
                f"{style.volts(float(line.offset), 4)}, at most {style.cents(off)} ct off "
                f"{'with nominal parts' if delivered else 'what is wanted'}.")  # fmt: skip
     for piece in _parts(chosen):
-        click.echo(f"  {piece.name:<4} {piece.value:>10}  {piece.role}")
+        say(f"  {piece.name:<4} {piece.value:>10}  {piece.role}")
     for one in chosen.trims:
         reach = f"± {100 * one.reach:.3g} %" if one.role == "scale" else f"± {style.engineering(one.reach, 'V')}"
-        click.echo(f"{one.name}, {one.role}: {style.engineering(one.ohms, 'Ω')}, {reach}, {one.turns:.0f} turns, "
+        say(f"{one.name}, {one.role}: {style.engineering(one.ohms, 'Ω')}, {reach}, {one.turns:.0f} turns, "
                    f"{style.cents(one.cents_per_turn)} ct a turn.")  # fmt: skip
     for when, side in (("Before trimming", drawn.before), ("After", drawn.after)):
         if when == "Before trimming" or chosen.trims:
-            click.echo(f"{when}: {100 * side.within:.1f} % within {plain(wish.tolerance_cents)} ct, 95 % within "
+            say(f"{when}: {100 * side.within:.1f} % within {plain(wish.tolerance_cents)} ct, 95 % within "
                        f"{style.cents(side.p95)} ct, at worst {style.cents(side.worst)} ct.")  # fmt: skip
-    click.echo(f"Later, 10 °C warmer and with another load: 95 % within {style.size_of_cents(after.p95)} ct, at worst "
+    say(f"Later, 10 °C warmer and with another load: 95 % within {style.size_of_cents(after.p95)} ct, at worst "
                f"{style.cents(after.worst)} ct; {after.decides or 'nothing'} decides.")  # fmt: skip
     for told in behaviour_words(behaviour(chosen.circuit, proposals.wish), chosen.circuit, proposals.wish, style):
-        click.echo(textwrap.fill(told, 110, subsequent_indent="  "))
+        say(textwrap.fill(told, 110, subsequent_indent="  "))

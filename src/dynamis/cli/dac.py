@@ -19,7 +19,7 @@ from dynamis.cli.options import (
     tuning_from,
     whole_under_scale,
 )
-from dynamis.cli.output import emit_json, emit_table, number
+from dynamis.cli.output import emit_json, emit_table, number, say
 from dynamis.converter.codes import code_table
 from dynamis.converter.dac import Dac
 from dynamis.notation.style import Style, plain
@@ -72,11 +72,11 @@ def _print(
     converter: Dac, lsb_cents: float | None, worst: float | None, note: float, rows: list[dict[str, Any]], style: Style
 ) -> None:
     low, high = converter.reach_volts
-    click.echo(
+    say(
         f"{converter.bits} bits reach {style.volts(low)} to {style.volts(high)}; one LSB is "
         f"{style.millivolts(converter.lsb_volts, 4)}, {style.number(lsb_cents, 2)} ct."
     )
-    click.echo(f"Worst: {style.number(worst, 2)} ct at {note_label(note, style)}.")
+    say(f"Worst: {style.number(worst, 2)} ct at {note_label(note, style)}.")
     cells = [
         [note_label(row["note"], style), style.volts(row["wanted_volts"]),
          "–" if row["code"] is None else plain(row["code"]), style.volts(row["volts"]),

@@ -6,6 +6,8 @@ from pathlib import Path
 
 import click
 
+from dynamis.cli.output import say
+
 
 @click.command()
 @click.option("-o", "output", required=True, metavar="FILE.dynamis", type=click.Path(path_type=Path))
@@ -14,5 +16,5 @@ def demo(output: Path) -> int:
     from dynamis.demo.lantern import write_demo
 
     write_demo(output)
-    click.echo(f"Wrote {output}.")
+    say(f"Wrote {output}.")
     return 0

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from dynamis.cli.output import emit_json
+from dynamis.cli.output import emit_json, say
 from dynamis.errors import InputError
 
 if TYPE_CHECKING:
@@ -77,7 +77,7 @@ def export(
     if as_json:
         emit_json(told)
     else:
-        click.echo(f"Wrote {output}: {words}.")
+        say(f"Wrote {output}: {words}.")
     return status
 
 

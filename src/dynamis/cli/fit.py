@@ -15,7 +15,7 @@ from dynamis.calibration.fit import Fit, Readings, Side, fit_readings
 from dynamis.calibration.line import METHODS, Method
 from dynamis.calibration.meter import parse_meter_option
 from dynamis.cli.options import law_from, naming_from, naming_option, pitch_options, tuning_from
-from dynamis.cli.output import emit_json, emit_table, number
+from dynamis.cli.output import emit_json, emit_table, number, say
 from dynamis.errors import InputError
 from dynamis.files.readings_csv import CsvReading, ReadQuantity, read_rows, strict_layout
 from dynamis.files.text import read_text
@@ -141,19 +141,19 @@ def _as_json(fit: Fit, shape: Shape, style: Style) -> dict[str, Any]:
 
 def _print(fit: Fit, shape: Shape, style: Style) -> None:
     unit = {"volts": "V", "octaves": "octaves", "hertz": "Hz"}[fit.model.kind]
-    click.echo(
+    say(
         f"{int(fit.used.sum())} of {fit.notes.size} readings, {fit.method}: gain {style.number(fit.line.gain, 6)} "
         f"({style.percent(fit.gain_error_percent, 3, sign=True)}), offset {style.number(fit.line.offset, 6)} {unit}."
     )
     for name, side in (("before", fit.before), ("after", fit.after)):
-        click.echo(
+        say(
             f"{name:>6}: worst {style.number(side.worst_cents, 2)} ct at {note_label(side.worst_note, style)}, "
             f"rms {style.number(side.rms_cents, 2)} ct: {side.verdict}"
         )
     if np.any(fit.outliers):
-        click.echo("Off the line: " + ", ".join(note_label(note, style) for note in fit.notes[fit.outliers]))
+        say("Off the line: " + ", ".join(note_label(note, style) for note in fit.notes[fit.outliers]))
     for sentence in shape_sentences(shape, style):
-        click.echo(sentence)
+        say(sentence)
     shown = style.volts if fit.model.quantity == "volts" else style.hertz
     cells = [
         [note_label(note, style), shown(wanted), shown(value), style.number(error, 2, sign=True),

@@ -8,7 +8,7 @@ from typing import Any
 import click
 
 from dynamis.cli.options import WHOLE, naming_option
-from dynamis.cli.output import emit_json
+from dynamis.cli.output import emit_json, say
 from dynamis.electrics.finding import VERDICT_WORDS
 from dynamis.electrics.gates.candidate import rail_words
 from dynamis.electrics.gates.circuits import GateCircuit, gate_circuit, no_fix
@@ -74,17 +74,17 @@ def _answer(fit: GateFit, fix: GateCircuit | None) -> dict[str, Any]:
 
 def _print(fit: GateFit, fix: GateCircuit | None) -> None:
     style = Style()
-    click.echo(
+    say(
         f"{VERDICT_WORDS[fit.verdict].capitalize()}: {style.volts(fit.low_volts, 2)} and "
         f"{style.volts(fit.high_volts, 2)} at the input; {style.volts(fit.on_margin, 2)} to spare for on, "
         f"{style.volts(fit.off_margin, 2)} for off."
     )
     for finding in fit.findings:
-        click.echo(finding.text)
+        say(finding.text)
     if fix is not None:
         needs = "" if fix.rails is None else f", from {rail_words(fix.rails)}"
-        click.echo(f"What fits: {fix.name}{needs}; it leaves {style.volts(fix.leaves.on_margin, 2)} and "
+        say(f"What fits: {fix.name}{needs}; it leaves {style.volts(fix.leaves.on_margin, 2)} and "
                    f"{style.volts(fix.leaves.off_margin, 2)} to spare.")  # fmt: skip
         for part in (*fix.parts, *fix.protection):
             value = "" if part.ohms is None else style.engineering(part.ohms, "Ω")
-            click.echo(f"  {part.name:<4} {value:>8}  {part.role}")
+            say(f"  {part.name:<4} {value:>8}  {part.role}")

@@ -9,6 +9,8 @@ from typing import Any
 
 import click
 
+from dynamis.notation.safe import escaped_json, terminal
+
 
 def number(value: float | None) -> float | int | None:
     """For JSON: None for what no double holds, whole numbers without a point."""
@@ -19,7 +21,12 @@ def number(value: float | None) -> float | int | None:
 
 
 def emit_json(answer: dict[str, Any]) -> None:
-    click.echo(json.dumps(answer, ensure_ascii=False, allow_nan=False))
+    click.echo(escaped_json(json.dumps(answer, ensure_ascii=False, allow_nan=False)))
+
+
+def say(text: str) -> None:
+    """Lines for people; characters that are not seen never reach the terminal."""
+    click.echo(terminal(text))
 
 
 def emit_table(headings: Sequence[str], rows: Sequence[Sequence[str]]) -> None:
@@ -27,4 +34,4 @@ def emit_table(headings: Sequence[str], rows: Sequence[Sequence[str]]) -> None:
     widths = [max(len(heading), *(len(row[k]) for row in rows)) if rows else len(heading)
               for k, heading in enumerate(headings)]  # fmt: skip
     for line in [headings, *rows]:
-        click.echo("  ".join(cell.rjust(width) for cell, width in zip(line, widths, strict=True)).rstrip())
+        say("  ".join(cell.rjust(width) for cell, width in zip(line, widths, strict=True)).rstrip())

@@ -29,6 +29,8 @@ from dynamis.transfer.parameter import World
 PROFILE: Final = "36:41=10,42:90=5,91:96=10"
 CHANNEL_A: Final = PortRef("workshop-board", "pitch-a")
 
+# The runs in the order they are written.
+_RUNS: Final = ("03-as-found", "03-after-constants", "02-pocket-meter")
 BENCH_METER: Final = InstrumentRecord("bench-meter-10v", "Bench meter", "10 V", 0.015, 4, 0.0001, 10.0)
 POCKET_METER: Final = InstrumentRecord("pocket-meter-20v", "Pocket meter", "20 V", 0.5, 2, 0.01, 20.0)
 
@@ -73,10 +75,24 @@ def write_demo(path: Path) -> None:
         fill(made)
 
 
+def is_untouched(opened: BenchFile) -> bool:
+    """Whether a copy of the demo is as it was written: no edit, run, reading, void, adoption or send beyond its own."""
+    if opened.undo_label() or opened.redo_label() or opened.sends():
+        return False
+    runs = opened.runs()
+    taken = [opened.readings(run.id) for run in runs]
+    return (
+        tuple(run.id for run in runs) == _RUNS
+        and all(len(rows) == len(run.plan) for run, rows in zip(runs, taken, strict=True))
+        and not any(reading.voided for rows in taken for reading in rows)
+        and len(opened.adoptions()) == 1
+    )
+
+
 def fill(made: BenchFile) -> None:
     """Add the three past runs and the adopted constants."""
     plan = tuple(float(note) for note in range(36, 97, 3))
-    found = _run("03-as-found", "As found", "03", BENCH_METER, plan, "2026-11-10T18:20:00+00:00", 24.5, 22)
+    found = _run(_RUNS[0], "As found", "03", BENCH_METER, plan, "2026-11-10T18:20:00+00:00", 24.5, 22)
     _take(made, found, _truth("03"), BENCH_METER, seed=311)
     judged = analyse(found, made.readings(found.id))
     constants = judged.way("constants")
@@ -86,11 +102,11 @@ def fill(made: BenchFile) -> None:
         AdoptionRecord(0, CHANNEL_A.gear, "03", CHANNEL_A.port, found.id, "constants", head,
                        constants.worst_cents, constants.worst_expanded, "2026-11-10T18:41:00+00:00")
     )  # fmt: skip
-    after = _run("03-after-constants", "After constants", "03", BENCH_METER, plan, "2026-11-10T18:44:00+00:00",
+    after = _run(_RUNS[1], "After constants", "03", BENCH_METER, plan, "2026-11-10T18:44:00+00:00",
                  24.6, 46, head)  # fmt: skip
     _take(made, after, _truth("03"), BENCH_METER, seed=312)
     octaves = tuple(float(note) for note in range(36, 97, 12))
-    pocket = _run("02-pocket-meter", "By the pocket meter", "02", POCKET_METER, octaves, "2026-11-03T16:05:00+00:00",
+    pocket = _run(_RUNS[2], "By the pocket meter", "02", POCKET_METER, octaves, "2026-11-03T16:05:00+00:00",
                   21.0, 20)  # fmt: skip
     _take(made, pocket, _truth("02"), POCKET_METER, seed=210)
 

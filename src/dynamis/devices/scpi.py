@@ -15,7 +15,7 @@ from dynamis.devices.interface import DeviceError
 
 INFINITY: Final = 9.9e37
 NOT_A_NUMBER: Final = 9.91e37
-_NUMBER: Final = re.compile(r"[+-]?(\d+\.?\d*|\.\d+)(\s*[eE]\s*[+-]?\d+)?")
+_NUMBER: Final = re.compile(r"[+-]?([0-9]+(?:\.[0-9]*)?|\.[0-9]+)(\s*[eE]\s*[+-]?[0-9]+)?")
 _ERROR: Final = re.compile(r'([+-]?\d+)\s*,\s*"((?:[^"]|"")*)"')
 
 

@@ -12,6 +12,7 @@ from dynamis.bench.checks import check_bench
 from dynamis.bench.document import Bench
 from dynamis.bench.ports import Record
 from dynamis.bench.records import AdoptionRecord, ReadingRecord, RunRecord, SendRecord
+from dynamis.bench.texts import check_texts
 from dynamis.errors import InputError
 from dynamis.files.contents import Contents, create_filled, everything
 from dynamis.files.migrate import upgrade_export
@@ -55,13 +56,17 @@ def read_json(source: Path) -> Contents:
         if isinstance(version, int) and version < VERSION and raw.get("format") == FORMAT:
             raw = upgrade_export(raw)
         taken = msgspec.convert(raw, BenchExport)
-    except (msgspec.MsgspecError, KeyError, TypeError) as error:
+    except RecursionError as error:
+        raise InputError(f"{source}: this is no exported bench: it is nested too deep.") from error
+    except (msgspec.MsgspecError, KeyError, TypeError, ValueError, AttributeError) as error:
         raise InputError(f"{source}: this is no exported bench: {error}.") from error
     if taken.format != FORMAT or taken.version > VERSION:
         raise InputError(
             f"{source}: the format is {taken.format!r} {taken.version}; {FORMAT!r} up to {VERSION} is read here."
         )
     try:
+        for what in ("bench", "runs", "readings", "adoptions", "sends"):
+            check_texts(getattr(taken, what), what)
         check_bench(taken.bench)
     except InputError as error:
         raise InputError(f"{source}: {error}") from error

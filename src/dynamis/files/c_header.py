@@ -14,11 +14,13 @@ from typing import Final
 import numpy as np
 
 from dynamis.converter.firmware import BoardCorrection, pitch_steps
+from dynamis.notation.safe import ascii_line, comment
 
 # Notes and bends that a build can check itself with: whole notes, and some of a bend of two semitones.
 _VECTOR_BENDS: Final = (8192, 0, 5003, 12345)
 _BEND_SEMITONES: Final = 2
 _A_LINE: Final = 12
+_MOST_NAME: Final = 60
 
 
 def arithmetic_text() -> str:
@@ -28,7 +30,7 @@ def arithmetic_text() -> str:
 
 def c_name(*parts: str) -> str:
     """A name that C takes, made of parts."""
-    name = re.sub(r"[^a-z0-9]+", "_", "_".join(parts).lower()).strip("_") or "channel"
+    name = re.sub(r"[^a-z0-9]+", "_", ascii_line("_".join(parts)).lower()).strip("_")[:_MOST_NAME] or "channel"
     return name if name[0].isalpha() else f"n{name}"
 
 
@@ -54,9 +56,9 @@ def c_header(correction: BoardCorrection, bits: int, *, prefix: str, told: Seque
     pitches = vector_pitches(notes)
     codes = correction.codes(pitches, bits)
     vectors = [f"{{{pitch}, {code}u}}" for pitch, code in zip(pitches.tolist(), codes.tolist(), strict=True)]
-    comment = "\n".join(f" * {line.replace('*/', '* /')}" for line in told)
+    about = "\n".join(f" * {comment(line)}" for line in told)
     return f"""/* A correction for firmware, made by Dynamis.
-{comment}
+{about}
  * Its hash is {correction.hash}.  Include this in one source file; {prefix}_code(pitch) gives the DAC code.
  */
 #ifndef {guard}

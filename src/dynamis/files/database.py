@@ -8,6 +8,16 @@ from pathlib import Path
 
 from dynamis.errors import InputError
 
+# A value of 64 MB holds the largest document; nothing that is asked is long, deep or of many parts.
+_LIMITS = (
+    (sqlite3.SQLITE_LIMIT_LENGTH, 64_000_000), (sqlite3.SQLITE_LIMIT_SQL_LENGTH, 100_000),
+    (sqlite3.SQLITE_LIMIT_COLUMN, 100), (sqlite3.SQLITE_LIMIT_EXPR_DEPTH, 50),
+    (sqlite3.SQLITE_LIMIT_COMPOUND_SELECT, 5), (sqlite3.SQLITE_LIMIT_VDBE_OP, 25_000),
+    (sqlite3.SQLITE_LIMIT_FUNCTION_ARG, 8), (sqlite3.SQLITE_LIMIT_ATTACHED, 0),
+    (sqlite3.SQLITE_LIMIT_LIKE_PATTERN_LENGTH, 100), (sqlite3.SQLITE_LIMIT_TRIGGER_DEPTH, 2),
+    (sqlite3.SQLITE_LIMIT_WORKER_THREADS, 0),
+)  # fmt: skip
+
 
 def copy_database(source: sqlite3.Connection, target: Path) -> None:
     """A whole copy of an open database, also while it is in use; raises `InputError` when it cannot be written."""
@@ -25,8 +35,17 @@ def copy_database(source: sqlite3.Connection, target: Path) -> None:
 
 
 def connect(path: Path) -> sqlite3.Connection:
-    """Open a database whose transactions are begun and ended by hand, from any one thread at a time."""
-    return sqlite3.connect(path, isolation_level=None, check_same_thread=False)
+    """Open a database whose transactions are begun and ended by hand, from any one thread at a time.
+
+    It may come from somebody else: nothing that its schema says is trusted, and SQLite's own limits are lowered to what
+    a bench needs.
+    """
+    made = sqlite3.connect(path, isolation_level=None, check_same_thread=False)
+    made.execute("PRAGMA trusted_schema = OFF")
+    made.execute("PRAGMA cell_size_check = ON")
+    for limit, most in _LIMITS:
+        made.setlimit(limit, most)
+    return made
 
 
 def data_version(connection: sqlite3.Connection) -> int:

@@ -23,6 +23,7 @@ from dynamis.errors import InputError
 from dynamis.files.c_header import c_header, c_name
 from dynamis.files.contents import Contents
 from dynamis.files.template import filled
+from dynamis.notation.safe import csv_row
 from dynamis.notation.style import Style, plain
 from dynamis.pitch.laws import law_words, parse_law
 from dynamis.pitch.model import PitchModel
@@ -97,9 +98,21 @@ class ChannelExport:
         return told
 
     def as_c_header(self) -> str:
-        bench = self.bench
-        prefix = c_name(bench.gear_by(self.channel.gear).name, self.serial, bench.port(self.channel).name)
-        return c_header(self.correction, self.bits, prefix=prefix, told=self.words(), notes=self.notes)
+        return c_header(self.correction, self.bits, prefix=self._prefix(), told=self.words(), notes=self.notes)
+
+    def _prefix(self) -> str:
+        """Its name in C; channels of the bench whose names fall together there are counted."""
+        every = [
+            (gear.id, port.id, unit, c_name(gear.name, unit, port.name))
+            for gear in self.bench.gear
+            for unit in [one.serial for one in gear.units] or [""]
+            for port in gear.ports
+            if port.direction == "output"
+        ]
+        mine = (self.channel.gear, self.channel.port, self.serial)
+        name = c_name(self.bench.gear_by(mine[0]).name, self.serial, self.bench.port(self.channel).name)
+        alike = [one[:3] for one in every if one[3] == name]
+        return name if mine not in alike or alike.index(mine) == 0 else f"{name}_{alike.index(mine) + 1}"
 
     def code_rows(self) -> list[dict[str, str]]:
         """What each note gets, full precision: note, name, wanted_volts, code, nominal_volts, correction, word."""
@@ -132,7 +145,7 @@ class ChannelExport:
         rows, out = self.code_rows(), io.StringIO()
         writer = csv.writer(out, lineterminator="\n")
         writer.writerow(rows[0])
-        writer.writerows(row.values() for row in rows)
+        writer.writerows(csv_row(row.values()) for row in rows)
         return out.getvalue()
 
     def as_codes_json(self) -> str:
@@ -184,5 +197,6 @@ def readings_csv(runs: Sequence[RunRecord], readings: Sequence[ReadingRecord]) -
             code = "" if row.code is None else row.code
             span = "" if row.range_volts is None else plain(row.range_volts)
             taken_under = [code, span, row.taken, int(row.voided), row.void_reason]
-            writer.writerow([run.id, run.title, row.number, plain(row.note), name, *values, *owns, *taken_under])
+            cells = [run.id, run.title, row.number, plain(row.note), name, *values, *owns, *taken_under]
+            writer.writerow(csv_row(cells))
     return out.getvalue()

@@ -16,8 +16,9 @@ from typing import Any, Final
 
 from dynamis.converter.dac import Dac
 from dynamis.converter.heads import ConstantsHead, sixteenths_of
+from dynamis.files.database import connect
 from dynamis.files.ids import uid_of
-from dynamis.files.schema import NEVER_EDITED, SENT, VERSION
+from dynamis.files.schema import NEVER_EDITED, RANGE_COLUMN, SENT, UID_COLUMN, VERSION
 from dynamis.pitch.laws import parse_law
 from dynamis.pitch.tuning import EqualTemperament
 
@@ -26,7 +27,7 @@ _DAC_KEYS: Final = ("bits", "low_volts", "high_volts", "gain", "offset_volts")
 
 def upgrade_file(path: Path) -> None:
     """Bring a copy of a bench file to this version, each step with its version number in one transaction."""
-    connection = sqlite3.connect(path, isolation_level=None)
+    connection = connect(path)
     try:
         version = connection.execute("PRAGMA user_version").fetchone()[0]
         while version < VERSION:
@@ -44,7 +45,7 @@ def upgrade_file(path: Path) -> None:
 
 
 def _from_1(connection: sqlite3.Connection) -> None:
-    connection.execute("ALTER TABLE reading ADD COLUMN range_volts REAL")
+    connection.execute(f"ALTER TABLE reading ADD COLUMN {RANGE_COLUMN}")
     connection.execute(SENT)
     runs = {run_id: json.loads(text) for run_id, text in connection.execute("SELECT id, settings FROM run")}
     for run_id, run in runs.items():
@@ -63,7 +64,7 @@ def _new_fields(connection: sqlite3.Connection) -> None:
 
 def _from_4(connection: sqlite3.Connection) -> None:
     """What is appended gets ids that are unique across files, the same in every copy of an older one."""
-    connection.execute("ALTER TABLE reading ADD COLUMN uid TEXT NOT NULL DEFAULT ''")
+    connection.execute(f"ALTER TABLE reading ADD COLUMN {UID_COLUMN}")
     connection.execute("DROP TRIGGER reading_never_edited")
     runs = {run_id: json.loads(text) for run_id, text in connection.execute("SELECT id, settings FROM run")}
     for run_id, run in runs.items():

@@ -12,6 +12,7 @@ from typing import Final, Literal
 
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_plain
+from dynamis.notation.safe import from_csv_cell
 from dynamis.pitch.notes import Naming, parse_note
 
 ReadQuantity = Literal["volts", "hertz", "cents"]
@@ -113,7 +114,7 @@ def read_rows(text: str, layout: Layout, where: str, naming: Naming = Naming()) 
 
 def _reading(line: int, cells: list[str], layout: Layout, at: str, naming: Naming) -> CsvReading:
     def cell(column: int) -> str:
-        return cells[column].strip() if column < len(cells) else ""
+        return from_csv_cell(cells[column].strip()) if column < len(cells) else ""
 
     unit = {"volts": "volts", "hertz": "hertz", "cents": "cents"}[layout.quantity]
     if not cell(layout.note):

@@ -19,11 +19,14 @@ from dynamis.bench.ports import Port
 from dynamis.bench.records import AdoptionRecord, ReadingRecord, RunRecord, SendRecord
 from dynamis.errors import InputError
 from dynamis.files.contents import Contents, create_filled
+from dynamis.files.database import connect
 from dynamis.files.migrate import upgrade_adoption, upgrade_run
 from dynamis.files.store import BenchFile
 
 # A gap of this many rows that cannot be read ends the search for more.
 _MOST_GAP: Final = 4096
+# More rows than these of one kind are not looked for.
+MOST_ROWS: Final = 2_000_000
 _READING: Final = ("id", "run", "number", "note", "value", "taken", "code", "own", "range_volts", "uid")
 
 
@@ -67,7 +70,7 @@ def salvage(path: Path) -> Salvaged:
                 shutil.copyfile(journal, copied.with_name(copied.name + "-journal"))
         except OSError as error:
             raise InputError(f"{path}: cannot be read: {error.strerror or error}.") from error
-        connection = sqlite3.connect(copied, isolation_level=None)
+        connection = connect(copied)
         try:
             made = _read_all(connection)
         finally:
@@ -151,6 +154,9 @@ def _lose(made: Salvaged, kind: str) -> None:
 
 def _columns(connection: sqlite3.Connection, table: str) -> set[str]:
     try:
+        real = connection.execute("SELECT 1 FROM sqlite_master WHERE type = 'table' AND name = ?", (table,)).fetchone()
+        if real is None:  # a view of that name is none of ours
+            return set()
         return {row[1] for row in connection.execute(f"PRAGMA table_info({table})")}
     except sqlite3.DatabaseError:
         return set()
@@ -170,7 +176,7 @@ def _rows(
             return
         return
     wanted = f"SELECT rowid, {', '.join(columns)} FROM {table}"
-    after, gap = 0, 0
+    after, gap, read = 0, 0, 0
     while gap < _MOST_GAP:
         try:
             row = connection.execute(f"{wanted} WHERE rowid > ? ORDER BY rowid LIMIT 1", (after,)).fetchone()
@@ -185,6 +191,9 @@ def _rows(
                 continue
         if row is None:
             return
+        if row[0] <= after or read >= MOST_ROWS:  # a damaged page that leads back to where it came from
+            return
+        read += 1
         if gap and kind:  # behind the last row nobody knows how many there were
             made.lost[kind] = made.lost.get(kind, 0) + gap
         after, gap = row[0], 0

@@ -17,6 +17,9 @@ SENT: Final = "CREATE TABLE sent (id INTEGER PRIMARY KEY, content TEXT NOT NULL)
 NEVER_EDITED: Final = """CREATE TRIGGER reading_never_edited BEFORE UPDATE ON reading
 BEGIN SELECT RAISE(ABORT, 'readings are never edited'); END;"""
 
+RANGE_COLUMN: Final = "range_volts REAL"
+UID_COLUMN: Final = "uid TEXT NOT NULL DEFAULT ''"
+
 CREATE: Final = f"""
 CREATE TABLE revision (
     id INTEGER PRIMARY KEY,
@@ -39,8 +42,8 @@ CREATE TABLE reading (
     value REAL NOT NULL,
     own REAL NOT NULL DEFAULT 0,
     taken TEXT NOT NULL,
-    range_volts REAL,
-    uid TEXT NOT NULL DEFAULT '',
+    {RANGE_COLUMN},
+    {UID_COLUMN},
     UNIQUE (run, number)
 );
 CREATE TABLE void (

@@ -17,12 +17,15 @@ from typing import Any, Final, TypeVar
 
 import msgspec
 
+from dynamis.bench.checks import check_bench
 from dynamis.bench.document import Bench
 from dynamis.bench.ports import PortRef
 from dynamis.bench.records import AdoptionRecord, ReadingRecord, RunRecord, SendRecord
+from dynamis.bench.texts import with_safe_texts
 from dynamis.errors import InputError
 from dynamis.files.database import connect, copy_database, data_version, told
 from dynamis.files.ids import fresh_uid
+from dynamis.files.known_schema import check_schema
 from dynamis.files.lock import WriterLock, may_write, take_lock, why_read_only
 from dynamis.files.migrate import swap_in, upgrade_file
 from dynamis.files.schema import APPLICATION_ID, CREATE, VERSION
@@ -68,6 +71,7 @@ class BenchFile:
         self._connection, self._lock = connection, lock
         self._one = threading.RLock()
         self._seen = 0
+        self._mends = False
         self._temporary: tempfile.TemporaryDirectory[str] | None = None
 
     @classmethod
@@ -140,6 +144,11 @@ class BenchFile:
                     f"{path}: the bench was written by a newer Dynamis (file version {version}, this program knows "
                     f"{VERSION}); it was left as it is."
                 )
+            missing = check_schema(connection, path)
+            if missing:
+                raise DamagedFileError(
+                    f"{path}: the bench file lacks its table {' and '.join(missing)}; it was left as it is."
+                )
             found = connection.execute("PRAGMA quick_check(1)").fetchone()[0]
             if found != "ok":
                 raise DamagedFileError(f"{path}: the bench file is damaged ({found}); it was left as it is.")
@@ -149,12 +158,27 @@ class BenchFile:
                 connection.execute("PRAGMA query_only = ON")
             if version == VERSION:
                 self._seen = data_version(connection)
-                self.bench()  # a file whose document cannot be read is refused now, not later
+                self._look_into()
         except sqlite3.DatabaseError as error:
             raise DamagedFileError(
                 f"{path}: this is no bench that can be read ({error}); it was left as it is."
             ) from error
         return version
+
+    def _look_into(self) -> None:
+        """What cannot be read, or could not be judged, is refused now and not later; names that are not one line are
+        made so each time they are read, and said once."""
+        held = (self.bench(), *self.runs())
+        mended = sum(with_safe_texts(one)[1] for one in held)
+        if mended:
+            self._mends = True
+            what = "A name" if mended == 1 else f"{mended} names"
+            told = f"{what} in this bench had several lines, characters that are not seen, or was too long: cut here."
+            self.notice = f"{self.notice} {told}".strip()
+        try:
+            check_bench(self.bench())
+        except InputError as error:
+            raise InputError(f"{self.path}: {error}") from error
 
     def _upgrade(self, version: int) -> None:
         """Go over to an upgraded copy: in the file's own place, or, read-only, in a folder that goes away again."""
@@ -234,7 +258,7 @@ class BenchFile:
         row = self._first("SELECT bench FROM revision WHERE id = ?", (self._position(),))
         if row is None:
             raise InputError(f"{self.path}: the bench file holds no document.")
-        return _decode(row[0], Bench, self.path)
+        return self._safe(_decode(row[0], Bench, self.path))
 
     def record(self, label: str, bench: Bench) -> None:
         """Store a new revision; what had been undone before it is gone from then on."""
@@ -296,7 +320,10 @@ class BenchFile:
     def runs(self) -> list[RunRecord]:
         """All runs in the order they were begun."""
         rows = self._all("SELECT settings FROM run ORDER BY number")
-        return [_decode(row[0], RunRecord, self.path) for row in rows]
+        return [self._safe(_decode(row[0], RunRecord, self.path)) for row in rows]
+
+    def _safe(self, record: Any) -> Any:
+        return with_safe_texts(record)[0] if self._mends else record
 
     def readings(self, run_id: str, after: int = 0) -> list[ReadingRecord]:
         """The readings of a run in the order they were taken, each with its latest void.

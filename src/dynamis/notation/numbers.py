@@ -7,10 +7,11 @@ import re
 from typing import Final
 
 from dynamis.errors import InputError
+from dynamis.notation.safe import MOST_TOKEN, quoted
 
 # Written out rather than handed to a units library: those silently misread letter codes (6k8), commas,
 # and an exponent beside a prefix (1.2e3 mV), and a bench cannot afford a silent factor of a thousand.
-_PLAIN: Final = re.compile(r"[+-]?([0-9]+\.?[0-9]*|\.[0-9]+)([eE][+-]?[0-9]+)?")
+_PLAIN: Final = re.compile(r"[+-]?([0-9]+(?:\.[0-9]*)?|\.[0-9]+)([eE][+-]?[0-9]+)?")
 _LETTER_CODE: Final = re.compile(r"([+-]?[0-9]+)([RrKkMGmuµnp])([0-9]+)")
 _WITH_UNIT: Final = re.compile(rf"({_PLAIN.pattern})\s*([^\d\s].*)?")
 _UNITS: Final = {
@@ -32,11 +33,11 @@ def parse_plain(text: str, what: str) -> float:
     Raises `InputError` when the text is no finite number; the sentence names `what` and the text.
     """
     cleaned = text.strip().replace("−", "-")
-    if _PLAIN.fullmatch(cleaned) is None:
-        raise InputError(f"{what} is {text.strip()!r}; a plain number without a unit was expected.")
+    if len(cleaned) > MOST_TOKEN or _PLAIN.fullmatch(cleaned) is None:
+        raise InputError(f"{what} is {quoted(text.strip())}; a plain number without a unit was expected.")
     value = float(cleaned)
     if not math.isfinite(value):
-        raise InputError(f"{what} is {text.strip()!r}, which is larger than a number can be here.")
+        raise InputError(f"{what} is {quoted(text.strip())}, which is larger than a number can be here.")
     return value
 
 
@@ -64,17 +65,20 @@ def parse_quantity(text: str, unit: str, what: str = "The value", *, decimal_com
         If the text is empty, no number, infinite, or carries another unit.
     """
     cleaned = text.strip().replace("−", "-").replace("\u00a0", " ").replace("\u2126", "Ω")
+    if len(cleaned) > MOST_TOKEN:
+        raise InputError(f"{what} is {quoted(cleaned)}, which is no number; type for example {_example(unit)}.")
     if not cleaned:
         raise InputError(f"{what} is empty; type a number, for example {_example(unit)}.")
     if re.search(r"\d,\d", cleaned):
         if not decimal_comma:
             raise InputError(
-                f"{what} is {text.strip()!r} with a comma; use a point, or choose the decimal comma in Preferences."
+                f"{what} is {quoted(text.strip())} with a comma; use a point, or choose the decimal comma in "
+                "Preferences."
             )
         cleaned = re.sub(r"(?<=\d),(?=\d)", ".", cleaned, count=1)
     value = _read(cleaned, unit, text, what)
     if not math.isfinite(value):
-        raise InputError(f"{what} is {text.strip()!r}, which is larger than a number can be here.")
+        raise InputError(f"{what} is {quoted(text.strip())}, which is larger than a number can be here.")
     return value
 
 
@@ -90,7 +94,7 @@ def _read(cleaned: str, unit: str, text: str, what: str) -> float:
         return _scaled(f"{coded[1]}.{coded[3]}", _LETTER_EXPONENT[coded[2]])
     taken = _WITH_UNIT.fullmatch(cleaned)
     if taken is None:
-        raise InputError(f"{what} is {text.strip()!r}, which is no number; type for example {_example(unit)}.")
+        raise InputError(f"{what} is {quoted(text.strip())}, which is no number; type for example {_example(unit)}.")
     number, suffix = taken[1], (taken[4] or "").strip()
     if not suffix:
         return float(number)
@@ -101,9 +105,9 @@ def _read(cleaned: str, unit: str, text: str, what: str) -> float:
         return _scaled(number, _EXPONENT[prefix])
     found = _UNITS.get(suffix) or (_UNITS.get(rest) if prefix in _PREFIXES else None)
     if found is not None and found != unit:
-        raise InputError(f"{what} is {text.strip()!r}, in {found}; a value in {unit} was expected.")
+        raise InputError(f"{what} is {quoted(text.strip())}, in {found}; a value in {unit} was expected.")
     raise InputError(
-        f"{what} is {text.strip()!r}; {suffix!r} is not a unit known here, a value in {unit} was expected."
+        f"{what} is {quoted(text.strip())}; {quoted(suffix)} is not a unit known here, a value in {unit} was expected."
     )
 
 

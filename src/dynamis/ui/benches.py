@@ -14,9 +14,9 @@ from dynamis.ui.preferences import Preferences, data_folder
 _LOG = logging.getLogger(__name__)
 
 
-def fresh_path(stem: str) -> Path:
-    """A path in the data folder that no file has yet."""
-    folder = data_folder()
+def fresh_path(stem: str, folder: Path | None = None) -> Path:
+    """A path in the data folder, or another, that no file has yet."""
+    folder = folder or data_folder()
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
@@ -34,19 +34,30 @@ def simulated_boards_path() -> Path:
 
 
 def fresh_demo() -> BenchFile:
-    """The demo bench as a fresh copy; the copies of earlier days are taken away."""
+    """A fresh copy of the demo bench, in a folder of its own; copies in which nobody did anything are taken away."""
     from dynamis.demo.lantern import write_demo
 
-    for old in data_folder().glob("demo *.dynamis"):
-        try:
-            old.unlink()
-        except OSError as error:
-            _LOG.info("old demo kept: %s", error)
+    folder = data_folder() / "demo"
+    for old in folder.glob("demo *.dynamis"):
+        _take_away(old)
     # A fresh demo has fresh boards: what the simulated ones were sent belongs to the demo before.
     simulated_boards_path().unlink(missing_ok=True)
-    path = fresh_path("demo")
+    path = fresh_path("demo", folder)
     write_demo(path)
     return BenchFile.open(path)
+
+
+def _take_away(old: Path) -> None:
+    """Delete a copy of the demo that nobody has open and that holds nothing of anybody's own."""
+    from dynamis.demo.lantern import is_untouched
+
+    try:
+        with BenchFile.open(old) as opened:
+            if opened.read_only or not is_untouched(opened):
+                return
+        old.unlink()
+    except (OSError, InputError) as error:
+        _LOG.info("old demo kept: %s", error)
 
 
 def bench_to_open(arguments: list[str], preferences: Preferences) -> tuple[BenchFile, str | None]:

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from dynamis.electrics.circuits.circuit import Circuit
 from dynamis.electrics.circuits.clamp import LOOP_NAME, Clamp
 from dynamis.electrics.part import Part, value_words
+from dynamis.notation.safe import csv_row
 from dynamis.notation.style import Style, plain
 
 
@@ -118,5 +119,5 @@ def parts_csv(rows: Sequence[Row], prices: Mapping[str, float] | None = None) ->
         if prices is not None:
             each = prices.get(row.value)
             cells += ["", ""] if each is None else [plain(each), plain(round(each * row.quantity, 4))]
-        writer.writerow(cells)
+        writer.writerow(csv_row(cells))
     return out.getvalue()

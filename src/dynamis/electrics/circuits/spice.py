@@ -9,6 +9,7 @@ from dynamis.electrics.circuits.clamp import LOOP_NAME, Clamp
 from dynamis.electrics.circuits.network import GROUND
 from dynamis.electrics.circuits.supply import OpAmp
 from dynamis.electrics.circuits.topology import INPUT, JACK, OUT, RAIL
+from dynamis.notation.safe import comment
 from dynamis.notation.style import plain
 
 # A current into a megohm, which two diodes keep between the rails: simulators find their way through that.
@@ -37,7 +38,7 @@ def netlist(
     travel: Mapping[str, float] | None = None, disturbed: Mapping[str, str] | None = None,
 ) -> str:  # fmt: skip
     """The text.  travel : of trimmers, at the middle where not named.  disturbed : by op-amp, parameters of its own."""
-    lines = [f"* {title or circuit.topology.title}", f"Vin {INPUT} 0 DC {plain(in_low)}"]
+    lines = [f"* {comment(title or circuit.topology.title)}", f"Vin {INPUT} 0 DC {plain(in_low)}"]
     jack = JACK
     if circuit.source_ohms > 0:
         lines.append(f"{SOURCE} {INPUT} {JACK} {plain(circuit.source_ohms)}")

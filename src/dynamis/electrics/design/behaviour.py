@@ -24,6 +24,7 @@ from dynamis.electrics.design.later import KELVIN, Later, moved_cents
 from dynamis.electrics.design.spread import Budget
 from dynamis.electrics.design.wish import Wish
 from dynamis.electrics.series import values_between
+from dynamis.notation.safe import csv_row
 from dynamis.notation.style import Style, plain
 
 _BOLTZMANN: Final = 1.380649e-23
@@ -190,5 +191,5 @@ def errors_csv(parts: Budget, after: Later, made: Behaviour) -> str:
     rows += [(f"{name}, its own drift in 10 K", cents, "ct") for name, cents in made.trimmers]
     rows.append(("lowest output while rails come up", made.power_up[0], "V"))
     rows.append(("highest output while rails come up", made.power_up[1], "V"))
-    writer.writerows((what, repr(float(np.round(value, 9))), unit) for what, value, unit in rows)
+    writer.writerows(csv_row((what, repr(float(np.round(value, 9))), unit)) for what, value, unit in rows)
     return out.getvalue()

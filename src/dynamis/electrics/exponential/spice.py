@@ -8,6 +8,7 @@ from dynamis.electrics.circuits.spice import BEHIND, STEPS, clamp_lines, op_amp_
 from dynamis.electrics.circuits.topology import INPUT, JACK, OUT
 from dynamis.electrics.exponential.converter import Converter
 from dynamis.electrics.exponential.parts import BETA, BULK_OHMS, TRIMMERS, Way
+from dynamis.notation.safe import comment
 from dynamis.notation.style import plain
 
 _SHARED = {"R2": ("a1", "o1"), "R4": ("o1", "b1"), "R5": ("b1", "0"), "R6": ("refp", "c1"), "R7": ("o2", "e")}
@@ -23,7 +24,7 @@ def pair_netlist(converter: Converter, in_low: float, in_high: float, title: str
     """The text; the trimmers as they stand."""
     parts, travel = converter.parts, dict(converter.travel)
     lines = [
-        f"* {title}",
+        f"* {comment(title)}",
         f".options temp={plain(celsius)} tnom=25 reltol=1e-6 vntol=1e-9 abstol=1e-15",
         f"Vin {INPUT} 0 DC {plain(in_low)}",
     ]

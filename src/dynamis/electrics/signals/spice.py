@@ -11,6 +11,7 @@ from collections.abc import Iterable
 import numpy as np
 
 from dynamis.electrics.signals.pieces import pieces
+from dynamis.notation.safe import comment
 from dynamis.notation.style import plain
 from dynamis.transfer.breakpoints import Breakpoints, Course
 
@@ -37,7 +38,7 @@ def driven(name: str, node: str, signal: Breakpoints, seconds: float) -> str:
 
 def text(title: str, lines: Iterable[str], seconds: float, step: float, node: str = "out") -> str:
     """A circuit with its sources, run for a while and printed."""
-    return "\n".join([f"* {title}", *lines, f".tran {plain(step)} {plain(seconds)} 0 {plain(step)} uic",
+    return "\n".join([f"* {comment(title)}", *lines, f".tran {plain(step)} {plain(seconds)} 0 {plain(step)} uic",
                       f".print tran v({node})", ".end", ""])  # fmt: skip
 
 

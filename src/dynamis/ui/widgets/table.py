@@ -12,6 +12,8 @@ from PySide6.QtCore import QAbstractTableModel, QEvent, QModelIndex, QPersistent
 from PySide6.QtGui import QColor, QFont, QGuiApplication, QKeySequence, QPalette
 from PySide6.QtWidgets import QAbstractItemView, QApplication, QFrame, QHeaderView, QTableView
 
+from dynamis.notation.safe import csv_row
+
 Index = QModelIndex | QPersistentModelIndex
 
 
@@ -187,7 +189,7 @@ class Table(QTableView):
         out = io.StringIO()
         writer = csv.writer(out, lineterminator="\n")
         writer.writerow([column.spoken or column.heading for column in self.rows_model.columns])
-        writer.writerows(row.raw or row.cells for row in self.rows_model.rows)
+        writer.writerows(csv_row(row.raw or row.cells) for row in self.rows_model.rows)
         return out.getvalue()
 
     def focusInEvent(self, event) -> None:
