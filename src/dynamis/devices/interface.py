@@ -16,7 +16,7 @@ Quantity = Literal["volts", "hertz"]
 Trouble = Literal[
     "address", "absent", "permission", "busy", "unplugged", "silent", "garbage", "overload", "no number",
     "wrong function", "wrong range", "device error", "other device", "restarted", "damaged line", "refused",
-    "wrong unit", "torn", "wrong hash", "unsettled",
+    "wrong unit", "torn", "wrong hash", "unsettled", "cut off",
 ]  # fmt: skip
 
 
@@ -73,7 +73,7 @@ class Meter(Protocol):
 
 @dataclass(frozen=True)
 class BoardIdentity:
-    """Who a board says it is.  channels : a letter for each.  boots : how often it has started."""
+    """Who a board says it is.  channels : a letter for each, at most 26.  boots : how often it has started."""
 
     design: str
     unit: str
@@ -100,7 +100,8 @@ class Board(Protocol):
         ...
 
     def make_safe(self) -> None:
-        """Every output to its safe value."""
+        """Every output to its safe value, at once: whatever else is being asked of the board is cut off, and raises
+        `DeviceError` (cut off) where it was asked."""
         ...
 
     def held(self, channel: str) -> BoardCorrection:

@@ -8,6 +8,8 @@ from typing import Final
 
 PROTOCOL: Final = 1
 MOST_CHARACTERS: Final = 127
+# Notes that a board may hold entries of, and numbers that a reply may have.
+MOST_ENTRIES: Final = 128
 ENTRIES_A_LINE: Final = 8
 SILENCE_SECONDS: Final = 10.0
 _NUMBER: Final = re.compile(r"-?[0-9]{1,18}")

@@ -12,11 +12,12 @@ import re
 from typing import Final
 
 from dynamis.devices.interface import DeviceError
+from dynamis.notation.safe import MOST_TOKEN, one_line
 
 INFINITY: Final = 9.9e37
 NOT_A_NUMBER: Final = 9.91e37
 _NUMBER: Final = re.compile(r"[+-]?([0-9]+(?:\.[0-9]*)?|\.[0-9]+)(\s*[eE]\s*[+-]?[0-9]+)?")
-_ERROR: Final = re.compile(r'([+-]?\d+)\s*,\s*"((?:[^"]|"")*)"')
+_ERROR: Final = re.compile(r'([+-]?[0-9]{1,9})\s*,\s*"((?:[^"]|"")*)"')
 
 
 def parse_number(answer: str) -> float:
@@ -25,7 +26,7 @@ def parse_number(answer: str) -> float:
     Raises `DeviceError` (garbage) for what is no number.
     """
     text = answer.strip()
-    if not _NUMBER.fullmatch(text):
+    if len(text) > MOST_TOKEN or not _NUMBER.fullmatch(text):
         raise DeviceError("garbage", f"The meter answered {shortened(text)}, where a number was expected.")
     number = float(re.sub(r"\s", "", text))
     if math.isclose(abs(number), INFINITY, rel_tol=1e-4):
@@ -53,7 +54,7 @@ def parse_setting(answer: str) -> tuple[str, tuple[float, ...]]:
 
 def shortened(text: str, most: int = 40) -> str:
     """An answer as it can be shown in a sentence."""
-    plain = " ".join(text.split())
+    plain = " ".join(one_line(text[: 8 * most], 8 * most).split())
     if not plain:
         return "nothing"
     return repr(plain if len(plain) <= most else plain[:most] + "…")

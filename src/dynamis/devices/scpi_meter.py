@@ -12,12 +12,18 @@ from typing import TYPE_CHECKING, Final
 
 from dynamis.devices.interface import DeviceError, Quantity, Shown
 from dynamis.devices.scpi import parse_error, parse_number, parse_setting, shortened
+from dynamis.notation.safe import one_line
 from dynamis.notation.style import plain
 
 if TYPE_CHECKING:
     from pyvisa.resources import MessageBasedResource
 
 READ_SECONDS: Final = 5.0
+# An answer is this long at most, and read in pieces of this size; where bytes may come one by one, the library gives a
+# piece all the time it takes to fill, so that it is one byte there.
+MOST_ANSWER, _PIECE = 65_536, 4096
+# What is further above the full scale of the range than this is no reading of it; nor is such a frequency.
+_MOST_OVER, _MOST_HERTZ = 1.5, 1e9
 _NOTICE_SECONDS: Final = 0.1  # a meter with one connection has to notice first that the one before is gone
 _FUNCTIONS: Final[dict[Quantity, str]] = {"volts": "VOLT", "hertz": "FREQ"}
 _WORDS: Final = {"VOLT": "DC volts", "FREQ": "frequency"}
@@ -95,7 +101,7 @@ class ScpiMeter:
                 raise self._diagnosed(error, reached) from error
             found = self._open_and_ask()
         shown = shortened(found)
-        if self.identity and found != self.identity:
+        if self.identity and one_line(found) != self.identity:
             raise DeviceError(
                 "other device",
                 f"At {self.address.shown} answers {shown} instead of {shortened(self.identity)}: connect the meter "
@@ -103,7 +109,7 @@ class ScpiMeter:
             )
         if not found.strip():
             raise DeviceError("garbage", f"The meter at {self.address.shown} does not say who it is.")
-        self.identity = found
+        self.identity = one_line(found)
 
     def _open_and_ask(self) -> str:
         self._open()
@@ -243,9 +249,35 @@ class ScpiMeter:
 
     def _ask(self, query: str) -> str:
         self._write(query)
-        assert self._resource is not None
         with self._named():
-            return str(self._resource.read())
+            return self._answer().decode("ascii").rstrip("\r\n")
+
+    def _answer(self) -> bytes:
+        """One whole answer, within one time for all of it and not longer than an answer can be.
+
+        The library's own reading counts its time anew with each piece, and knows no limit.
+        """
+        from pyvisa.constants import StatusCode
+
+        assert self._resource is not None
+        one, until, got = self._resource, time.monotonic() + self._seconds, bytearray()
+        size = 1 if self._library == "@py" and (self.address.host or one.resource_name.startswith("ASRL")) else _PIECE
+        try:
+            with one.ignore_warning(StatusCode.success_max_count_read, StatusCode.success_device_not_present):
+                while len(got) < MOST_ANSWER and (not got or time.monotonic() < until):
+                    if size > 1 or len(got) % 64 == 0:
+                        one.timeout = max(1.0, 1000 * (until - time.monotonic()))
+                    piece, status = one.visalib.read(one.session, size)
+                    got += piece
+                    if status != StatusCode.success_max_count_read:
+                        return bytes(got)
+        finally:
+            one.timeout = self._seconds * 1000
+        raise DeviceError(
+            "garbage",
+            f"The meter at {self.address.shown} began an answer ({shortened(got[:80].decode('latin-1'))}) and did not "
+            f"end it within {plain(self._seconds)} s: check its language and its address, then go on.",
+        )
 
     def recover(self) -> None:
         """Connect anew.  A late answer stays behind with the old connection; where the line outlives it, as on a
@@ -260,7 +292,7 @@ class ScpiMeter:
         until = time.monotonic() + self._seconds
         with contextlib.suppress(Exception):
             while time.monotonic() < until:
-                self._resource.read()
+                self._resource.visalib.read(self._resource.session, _PIECE)
         self._resource.timeout = self._seconds * 1000
 
     # -- measuring ---------------------------------------------------------------------------------
@@ -295,7 +327,24 @@ class ScpiMeter:
             )
         if math.isnan(value):
             raise DeviceError("no number", "The meter shows no number: check the probe and what it measures.")
+        self._check_possible(value, full_scale)
         return Shown(value, full_scale)
+
+    def _check_possible(self, value: float, full_scale: float | None) -> None:
+        assert self._prepared is not None
+        quantity, prepared = self._prepared
+        if quantity == "hertz":
+            if not 0 < value <= _MOST_HERTZ:
+                raise DeviceError(
+                    "no number", f"The meter shows {plain(value)} Hz, which is no frequency: check the probe."
+                )
+            return
+        span = full_scale or prepared
+        if span is not None and abs(value) > _MOST_OVER * span:
+            raise DeviceError(
+                "garbage",
+                f"The meter shows {plain(value)} V on its {plain(span)} V range, which cannot be: look at its display.",
+            )
 
     def _check_errors(self) -> None:
         number, text = parse_error(self._ask("SYST:ERR?"))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import errno
+import re
 import threading
 import time
 from collections.abc import Callable, Iterator
@@ -11,7 +12,7 @@ from typing import TYPE_CHECKING, Final
 
 from dynamis.converter.firmware import BoardCorrection, pitch_steps
 from dynamis.devices.interface import BoardIdentity, DeviceError
-from dynamis.devices.lines import ENTRIES_A_LINE, PROTOCOL, frame, unframe, whole
+from dynamis.devices.lines import ENTRIES_A_LINE, MOST_CHARACTERS, MOST_ENTRIES, PROTOCOL, frame, unframe, whole
 from dynamis.devices.scpi import shortened
 from dynamis.errors import InputError
 
@@ -21,6 +22,9 @@ if TYPE_CHECKING:
 BAUD: Final = 115_200
 REPLY_SECONDS: Final = 1.0
 GREETING_SECONDS: Final = 2.5
+# A line that the port does not take within this is given up, so that the safe output never waits long behind it.
+WRITE_SECONDS: Final = 0.15
+_CHANNELS: Final = re.compile("[A-Za-z0-9]{1,26}")
 
 
 class SerialBoard:
@@ -31,7 +35,10 @@ class SerialBoard:
     ) -> None:
         self.port = port.strip()
         self._reply_seconds, self._greeting_seconds = reply_seconds, greeting_seconds
-        self._lock = threading.RLock()
+        # One question after another: `_lock`.  One line after another: `_line_lock`, which is never held for long, so
+        # that the safe output goes ahead of whatever is being asked; `_cuts` counts how often it did.
+        self._lock, self._line_lock = threading.RLock(), threading.Lock()
+        self._cuts = self._begun_after = self._depth = 0
         self._serial: Serial | None = None
         self._tag = 0
         self._waiting = bytearray()
@@ -51,7 +58,7 @@ class SerialBoard:
 
         self._waiting.clear()
         try:
-            self._serial = serial.Serial(self.port, BAUD, timeout=0.05, write_timeout=1.0, exclusive=True)
+            self._serial = serial.Serial(self.port, BAUD, timeout=0.05, write_timeout=WRITE_SECONDS, exclusive=True)
         except (OSError, ValueError) as error:
             raise _not_opened(self.port, error) from error
         # Opening the port restarts many boards; one that does not is asked in any case.
@@ -70,7 +77,7 @@ class SerialBoard:
                 "refused", f"The board speaks version {values[0]} of the protocol; this program knows {PROTOCOL}."
             )
         bits, boots = whole(values[4], 1, 24), whole(values[5], 0, 10**18)
-        if bits is None or boots is None:
+        if bits is None or boots is None or not _CHANNELS.fullmatch(values[3]):
             raise _nonsense(self.port, " ".join(values))
         return BoardIdentity(values[1], values[2], values[3], bits, boots)
 
@@ -81,7 +88,7 @@ class SerialBoard:
         self._serial = None
 
     def recover(self) -> None:
-        with self._lock:
+        with self._asked():
             before = self.identity
             if self._serial is not None:
                 try:
@@ -101,14 +108,40 @@ class SerialBoard:
             self.identity = found
 
     def close(self) -> None:
+        if self._serial is None:
+            return
+        with contextlib.suppress(DeviceError):
+            self.make_safe()
         with self._lock:
-            if self._serial is None:
-                return
-            with contextlib.suppress(DeviceError):
-                self._ask("SAFE")
             self._close_port()
 
     # -- lines -------------------------------------------------------------------------------------
+
+    @contextlib.contextmanager
+    def _asked(self) -> Iterator[None]:
+        """One thing that is asked of the board, however many lines it takes: from its first line on, a safe output
+        cuts it off."""
+        with self._lock:
+            if self._depth == 0:
+                self._begun_after = self._cuts
+            self._depth += 1
+            try:
+                yield
+            finally:
+                self._depth -= 1
+
+    def _check_cut(self) -> None:
+        if self._cuts != self._begun_after:
+            raise DeviceError("cut off", "The safe output cut off what was being asked of the board; ask again.")
+
+    def _write(self, data: bytes, *, cuts: bool = False) -> None:
+        """Send a line, ahead of everything where it `cuts`; nothing of what was cut off is sent behind it."""
+        with self._line_lock, self._plugged() as port:
+            if cuts:
+                self._cuts += 1
+            else:
+                self._check_cut()
+            port.write(data)
 
     @contextlib.contextmanager
     def _plugged(self) -> Iterator[Serial]:
@@ -124,8 +157,8 @@ class SerialBoard:
 
     def _flush(self) -> None:
         """End a half-sent line, and forget what still comes in."""
+        self._write(b"\n")
         with self._plugged() as port:
-            port.write(b"\n")
             time.sleep(0.05)
             port.reset_input_buffer()
             self._waiting.clear()
@@ -134,9 +167,14 @@ class SerialBoard:
         """The fields of the next whole line; None when there was none in time.  A damaged line is an error."""
         with self._plugged() as port:
             while b"\n" not in self._waiting:
+                self._check_cut()
                 if time.monotonic() >= until:
                     return None
-                self._waiting += port.read(max(1, port.in_waiting))
+                if len(self._waiting) > MOST_CHARACTERS + 1:
+                    said = self._waiting.decode("latin-1")
+                    self._waiting.clear()
+                    raise _nonsense(self.port, said)
+                self._waiting += port.read(min(max(1, port.in_waiting), MOST_CHARACTERS))
         raw, _, rest = bytes(self._waiting).partition(b"\n")
         self._waiting[:] = rest
         fields = unframe(raw.rstrip(b"\r"))
@@ -150,39 +188,41 @@ class SerialBoard:
 
     def _ask(self, verb: str, *values: object) -> list[str]:
         """The values of a reply; late replies to older requests are passed over by their tag."""
-        with self._lock:
+        with self._asked():
             self._tag = (self._tag + 1) % 256
             tag = f"{self._tag:02x}"
-            with self._plugged() as port:
-                port.write(frame(tag, verb, *values))
-            until = time.monotonic() + self._reply_seconds
-            while True:
-                fields = self._line(until)
-                if fields is None:
-                    raise DeviceError(
-                        "silent",
-                        f"The board at {self.port} has not answered within {self._reply_seconds:g} s: check its power "
-                        "and that it runs the protocol, then go on.",
-                    )
-                if fields[:2] == ["--", "READY"] or fields[1:3] == ["ERR", "6"]:
-                    raise DeviceError(
-                        "restarted",
-                        "The board has restarted, and its outputs are at their safe value: check its power and the "
-                        "lead, then go on.",
-                    )
-                if fields[0] not in (tag, "--"):
-                    continue
-                if fields[1:2] == ["OK"]:
-                    return fields[2:]
-                if fields[1:2] == ["ERR"] and fields[2:3] == ["1"]:
-                    raise DeviceError(
-                        "damaged line",
-                        "A line to the board came damaged there: check the lead and the common ground, then go on.",
-                    )
-                if fields[1:2] == ["ERR"]:
-                    told = " ".join(fields[2:])
-                    raise DeviceError("refused", f"The board refuses {verb} with error {told}.")
-                raise _nonsense(self.port, " ".join(fields))
+            self._write(frame(tag, verb, *values))
+            return self._replied(verb, tag)
+
+    def _replied(self, verb: str, tag: str) -> list[str]:
+        until = time.monotonic() + self._reply_seconds
+        while True:
+            fields = self._line(until) if time.monotonic() < until else None
+            if fields is None:
+                raise DeviceError(
+                    "silent",
+                    f"The board at {self.port} has not answered within {self._reply_seconds:g} s: check its power "
+                    "and that it runs the protocol, then go on.",
+                )
+            if fields[:2] == ["--", "READY"] or fields[1:3] == ["ERR", "6"]:
+                raise DeviceError(
+                    "restarted",
+                    "The board has restarted, and its outputs are at their safe value: check its power and the "
+                    "lead, then go on.",
+                )
+            if fields[0] not in (tag, "--"):
+                continue
+            if fields[1:2] == ["OK"]:
+                return fields[2:]
+            if fields[1:2] == ["ERR"] and fields[2:3] == ["1"]:
+                raise DeviceError(
+                    "damaged line",
+                    "A line to the board came damaged there: check the lead and the common ground, then go on.",
+                )
+            if fields[1:2] == ["ERR"]:
+                told = " ".join(fields[2:])
+                raise DeviceError("refused", f"The board refuses {verb} with error {told}.")
+            raise _nonsense(self.port, " ".join(fields))
 
     # -- what a board does -------------------------------------------------------------------------
 
@@ -193,7 +233,17 @@ class SerialBoard:
         return self._number(self._ask("NOTE", channel, int(pitch_steps(note))))
 
     def make_safe(self) -> None:
-        self._ask("SAFE")
+        # The line end ahead of it ends a line that was half sent.  The tag is one that no question has.
+        tag = f"{(self._tag + 128) % 256:02x}"
+        self._write(b"\n" + frame(tag, "SAFE"), cuts=True)
+        while True:
+            try:
+                with self._asked():
+                    self._replied("SAFE", tag)
+                return
+            except DeviceError as error:
+                if error.trouble != "cut off":  # by another safe output, whose reply is as good
+                    raise
 
     def keep_alive(self) -> None:
         self._ask("PING")
@@ -203,16 +253,18 @@ class SerialBoard:
         return values[-1] if values else ""
 
     def held(self, channel: str) -> BoardCorrection:
-        with self._lock:
+        with self._asked():
             values = self._ask("LOOK", channel)
             if len(values) != 6 or values[0] not in ("E", "L"):
                 raise _nonsense(self.port, " ".join(values))
             base, scale, first, count = (self._whole(text) for text in values[1:5])
+            if not 0 <= count <= MOST_ENTRIES:
+                raise _nonsense(self.port, f"{values[4]} entries")
             entries: list[int] = []
             while len(entries) < count:
                 more = [self._whole(text) for text in self._ask("ROWS", channel, len(entries))]
-                if not more:
-                    raise _nonsense(self.port, "a row without entries")
+                if not 0 < len(more) <= min(ENTRIES_A_LINE, count - len(entries)):
+                    raise _nonsense(self.port, f"a row of {len(more)} entries")
                 entries += more
             try:
                 held = BoardCorrection("E" if values[0] == "E" else "L", base, scale, first, tuple(entries))
@@ -227,7 +279,7 @@ class SerialBoard:
             return held
 
     def send(self, channel: str, correction: BoardCorrection, progress: Callable[[float], None]) -> None:
-        with self._lock:
+        with self._asked():
             one, entries = correction, correction.sixteenths
             self._ask("LOAD", channel, one.law, one.base, one.scale, one.first_note, len(entries))
             for first in range(0, len(entries), ENTRIES_A_LINE):

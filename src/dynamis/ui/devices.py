@@ -204,7 +204,7 @@ class Devices(QObject):
 
     def make_safe(self) -> None:
         """Every output to its safe value, at once: a taking is paused, and nobody waits for a meter."""
-        board = self.board
+        board = self.board or self._opened.get("board")
         if board is None:
             self.said.emit("No board is connected; there is no output to make safe.", True)
             return
