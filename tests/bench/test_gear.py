@@ -192,7 +192,7 @@ def broken(port=GATE_IN, **gate) -> Bench:
     (broken(with_(GATE_IN, bears=VoltSpan(5, -5))), "they are crossed"),
     (broken(kind="driven"), "is an input and cannot be 'driven'"),
     (broken(with_(GATE_IN, name=" ")), "needs a name"),
-    (broken(with_(GATE_IN, name="x" * 81)), "at most 80"),
+    (broken(with_(GATE_IN, name="x" * 201)), "has 201 characters"),
     (bench(with_(PITCH_OUT, law="bent"), GATE_IN), "bent"),
     (bench(with_(GATE_OUT, role="audio", audio=AudioRecord("dc", full_scale_volts=0.0)), GATE_IN), "full scale of gate is 0 V"),
     (bench(GATE_OUT, GATE_IN, link={"low_note": 90.0}), "above the highest"),

@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 from dynamis.errors import InputError
 from dynamis.files.readings_csv import Layout, guess_layout, read_rows, strict_layout
 from dynamis.files.report_html import report_html
-from dynamis.files.text import read_text, write_whole
+from dynamis.files.text import read_text
+from dynamis.files.writing import write_whole
 from dynamis.notation.style import Style
 from text_files import csv_file
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from typing import Any
+from typing import Any, Final
 
 import msgspec
 
@@ -11,11 +11,14 @@ from dynamis.bench.document import Bench, GateStageRecord, Gear, Link, Rails
 from dynamis.bench.ports import SWITCHING, GateRecord, Port
 from dynamis.electrics.potentiometer import LoadedPot
 from dynamis.errors import InputError
+from dynamis.notation.safe import MOST_NAME
 from dynamis.notation.style import plain
 from dynamis.pitch.laws import parse_law
 from dynamis.pitch.tolerance import parse_tolerance
 from dynamis.transfer.registry import REGISTRY
 
+# What a name that is typed may have.
+MOST_TYPED: Final = 80
 _MOST_VOLTS, _MOST_RAIL = 1e6, 100.0
 _NOT_BELOW_ZERO = frozenset(
     [
@@ -52,7 +55,7 @@ _WORDS = {
 
 def check_port(port: Port) -> None:
     """Refuse a port that no verdict could be told of; transfers of unknown kinds are kept as they are."""
-    named(port.name, "port")
+    named(port.name, "port", MOST_NAME)
     _check_numbers(port, port.name)
     if port.ohms == 0 and port.direction == "input":
         raise InputError(f"The resistance of {port.name} is 0 Ω; an input needs more than that.")
@@ -130,7 +133,7 @@ def _check_stage(stage: GateStageRecord) -> None:
 
 def check_gear(gear: Gear) -> None:
     """Refuse gear without a name, with a port twice, or with a port that is refused."""
-    named(gear.name, "gear")
+    named(gear.name, "gear", MOST_NAME)
     ids = [port.id for port in gear.ports]
     if len(set(ids)) < len(ids):
         raise InputError(f"{gear.name} has two ports with the same id.")
@@ -158,13 +161,13 @@ def check_bench(bench: Bench) -> None:
         check_link(bench, link)
 
 
-def named(text: str, what: str) -> str:
-    """A name without needless spaces; refused where there is none, or too much of it."""
+def named(text: str, what: str, most: int = MOST_TYPED) -> str:
+    """A name without needless spaces; refused where there is none, or too much of it: more can be read than typed."""
     cleaned = " ".join(text.split())
     if not cleaned:
         raise InputError(f"The {what} needs a name.")
-    if len(cleaned) > 80:
-        raise InputError(f"The name of the {what} has {len(cleaned)} characters; at most 80 are shown.")
+    if len(cleaned) > most:
+        raise InputError(f"The name of the {what} has {len(cleaned)} characters; at most {most} are shown.")
     return cleaned
 
 

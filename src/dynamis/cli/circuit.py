@@ -58,7 +58,7 @@ def circuit(as_json: bool, output: Path | None, seed: int, **asked: Any) -> int:
     title = f"{chosen.circuit.topology.title}: gain {plain(wish.gain)}, offset {plain(wish.offset_volts)} V"
     text = netlist(chosen.circuit, wish.in_low, wish.in_high, title)
     if output is not None:
-        from dynamis.files.text import write_whole
+        from dynamis.files.writing import write_whole
 
         write_whole(output, text)
     if as_json:

@@ -37,7 +37,7 @@ def export(
     from dynamis.cli.benches import pick_channel, read_bench
     from dynamis.files.bench_json import contents_json
     from dynamis.files.exports import ChannelExport, readings_csv
-    from dynamis.files.text import write_whole
+    from dynamis.files.writing import write_whole
 
     contents = read_bench(bench)
     told: dict[str, object] = {"file": str(output), "what": what}

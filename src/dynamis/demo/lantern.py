@@ -21,7 +21,7 @@ from dynamis.converter.transfers import DacTransfer
 from dynamis.demo.gear import BOARD_MORE, VOICE_MORE, more_gear, more_links
 from dynamis.demo.hidden import BOARD_DAC, BOARD_LAW, hidden_channel
 from dynamis.files.store import BenchFile
-from dynamis.files.text import publish
+from dynamis.files.writing import publish
 from dynamis.pitch.laws import ExponentialLaw
 from dynamis.transfer.law import Oscillator
 from dynamis.transfer.parameter import World

@@ -8,7 +8,9 @@ import threading
 import time
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any, Final
+from typing import Any, Final, Literal
+
+import msgspec
 
 from dynamis.converter.firmware import BoardCorrection
 from dynamis.demo.hidden import BOARD_DAC, DESIGN_NAME, lantern_world, shipped
@@ -16,6 +18,11 @@ from dynamis.devices.standins.board_logic import BoardDesign, BoardLogic
 from dynamis.devices.standins.meter_model import RANGES, MeterModel
 from dynamis.devices.standins.servers import BoardPort, MeterServer
 from dynamis.errors import InputError
+from dynamis.files.text import read_bytes
+from dynamis.files.writing import write_whole
+
+# By unit and channel, what a board holds.
+_STATE: Final = dict[str, dict[str, tuple[Literal["E", "L"], int, int, int, tuple[int, ...]]]]
 
 
 class LanternStandins:
@@ -27,6 +34,7 @@ class LanternStandins:
     ) -> None:  # fmt: skip
         self.world = lantern_world(seed, clock, warm_minutes)
         self._state = state
+        self.notice = ""  # what became of the state on the way in, empty where nothing did
         self.logics = {
             unit: BoardLogic(
                 BoardDesign(DESIGN_NAME, unit, "AB", BOARD_DAC.bits, shipped()), on_code=self._code_for(unit)
@@ -53,9 +61,19 @@ class LanternStandins:
     def _recall(self) -> None:
         if self._state is None or not self._state.exists():
             return
-        for unit, channels in json.loads(self._state.read_text(encoding="utf-8")).items():
-            for channel, (law, base, scale, first, entries) in channels.items():
-                self.logics[unit].held[channel] = BoardCorrection(law, base, scale, first, tuple(entries))
+        try:
+            held = msgspec.json.decode(read_bytes(self._state), type=_STATE)
+            found = {
+                (unit, channel): BoardCorrection(law, base, scale, first, entries)
+                for unit, channels in held.items()
+                for channel, (law, base, scale, first, entries) in channels.items()
+                if unit in self.logics and channel in self.logics[unit].held
+            }
+        except (msgspec.MsgspecError, InputError, RecursionError) as error:
+            self.notice = f"What the simulated boards held could not be read ({error}); they start as shipped."
+            return
+        for (unit, channel), one in found.items():
+            self.logics[unit].held[channel] = one
 
     def _remember(self) -> None:
         if self._state is None:
@@ -65,7 +83,7 @@ class LanternStandins:
                    for channel, one in logic.held.items()}
             for unit, logic in self.logics.items()
         }  # fmt: skip
-        self._state.write_text(json.dumps(held), encoding="utf-8")
+        write_whole(self._state, json.dumps(held))
 
     # -- hands -------------------------------------------------------------------------------------
 
@@ -156,6 +174,8 @@ def main() -> int:
             print(json.dumps(answer), flush=True)
 
     say({"board": made.board.path, "meter": made.meter.address, **made.state()})
+    if made.notice:
+        say({"error": made.notice})
     try:
         for line in sys.stdin:
             try:

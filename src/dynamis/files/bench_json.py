@@ -18,7 +18,8 @@ from dynamis.files.contents import Contents, create_filled, everything
 from dynamis.files.migrate import upgrade_export
 from dynamis.files.schema import VERSION
 from dynamis.files.store import BenchFile
-from dynamis.files.text import read_text, write_whole
+from dynamis.files.text import read_text
+from dynamis.files.writing import write_whole
 
 FORMAT: Final = "dynamis-bench"
 

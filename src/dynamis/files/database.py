@@ -53,8 +53,15 @@ def data_version(connection: sqlite3.Connection) -> int:
     return int(connection.execute("PRAGMA data_version").fetchone()[0])
 
 
+def is_busy(error: sqlite3.Error) -> bool:
+    """Whether another program holds the file, which is whole."""
+    return getattr(error, "sqlite_errorcode", 0) & 0xFF in (sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED)
+
+
 def told(error: sqlite3.Error) -> str:
     """What a failed write means at the bench."""
+    if is_busy(error):
+        return "another program holds the file. Close it there, then try again."
     if "full" in str(error):
         return "the disk is full. Make room, then try again; nothing that was stored is lost."
     return f"{error}."

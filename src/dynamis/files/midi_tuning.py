@@ -16,6 +16,7 @@ from typing import Final
 import numpy as np
 
 from dynamis.errors import InputError
+from dynamis.files.text import read_bytes
 from dynamis.pitch.key_tuning import KEYS, KeyTuning
 from dynamis.pitch.tuning import EqualTemperament, Tuning
 
@@ -30,11 +31,7 @@ _MOST_BYTES: Final = 64 * 1024
 
 def read_tuning_dump(path: Path) -> tuple[str, KeyTuning]:
     """Name and tuning of a dump; raises `InputError` naming the byte, what was found and what was expected."""
-    try:
-        with path.open("rb") as file:
-            data = file.read(_MOST_BYTES)
-    except OSError as error:
-        raise InputError(f"{path}: cannot be read: {error.strerror or error}.") from error
+    data = read_bytes(path, _MOST_BYTES)
     if len(data) != LENGTH:
         raise InputError(f"{path}: {len(data)} bytes were found; a tuning dump has {LENGTH}.")
     for at, wanted in {**_HEAD, LENGTH - 1: 0xF7}.items():

@@ -19,6 +19,7 @@ from dynamis.converter.heads import ConstantsHead, sixteenths_of
 from dynamis.files.database import connect
 from dynamis.files.ids import uid_of
 from dynamis.files.schema import NEVER_EDITED, RANGE_COLUMN, SENT, UID_COLUMN, VERSION
+from dynamis.files.writing import write_whole
 from dynamis.pitch.laws import parse_law
 from dynamis.pitch.tuning import EqualTemperament
 
@@ -153,18 +154,19 @@ def _uid_of_reading(run: Any, runs: Mapping[str, dict[str, Any]], *own: Any) -> 
     return uid_of(run, begun, *(float(one) if isinstance(one, int | float) else one for one in own))
 
 
-def swap_in(path: Path, upgraded: Path, version: int) -> Path:
-    """Put an upgraded copy in a file's place and keep the old one beside it; gives the old one's new name.
+def keep_old(path: Path, version: int) -> Path:
+    """Keep an older file beside itself, under a name that tells its version; gives that name.
 
-    At every instant the name leads to a whole file, the old one or the new.
+    Its own name goes on leading to it, until something newer is put there.
     """
     kept, number = path.with_name(f"{path.stem} (version {version}){path.suffix}"), 2
     while True:
         try:
             os.link(path, kept)
-            break
+            return kept
         except FileExistsError:
             kept = path.with_name(f"{path.stem} (version {version}, {number}){path.suffix}")
             number += 1
-    os.replace(upgraded, path)
-    return kept
+        except OSError:  # a file system without hard links
+            write_whole(kept, path.read_bytes(), replace=False)
+            return kept

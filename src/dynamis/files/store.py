@@ -6,7 +6,6 @@ The rollback journal with synchronous FULL keeps it one file at rest and whole a
 from __future__ import annotations
 
 import contextlib
-import os
 import sqlite3
 import tempfile
 import threading
@@ -23,12 +22,13 @@ from dynamis.bench.ports import PortRef
 from dynamis.bench.records import AdoptionRecord, ReadingRecord, RunRecord, SendRecord
 from dynamis.bench.texts import with_safe_texts
 from dynamis.errors import InputError
-from dynamis.files.database import connect, copy_database, data_version, told
+from dynamis.files.database import connect, copy_database, data_version, is_busy, told
 from dynamis.files.ids import fresh_uid
 from dynamis.files.known_schema import check_schema
 from dynamis.files.lock import WriterLock, may_write, take_lock, why_read_only
-from dynamis.files.migrate import swap_in, upgrade_file
+from dynamis.files.migrate import keep_old, upgrade_file
 from dynamis.files.schema import APPLICATION_ID, CREATE, VERSION
+from dynamis.files.writing import publish, real_target
 
 _MOST_REVISIONS: Final = 500
 _READING: Final = (
@@ -72,6 +72,7 @@ class BenchFile:
         self._one = threading.RLock()
         self._seen = 0
         self._mends = False
+        self._next_lock: WriterLock | None = None
         self._temporary: tempfile.TemporaryDirectory[str] | None = None
 
     @classmethod
@@ -160,6 +161,10 @@ class BenchFile:
                 self._seen = data_version(connection)
                 self._look_into()
         except sqlite3.DatabaseError as error:
+            if is_busy(error):
+                raise InputError(
+                    f"{path}: another program holds the file; close it there, then open it again."
+                ) from error
             raise DamagedFileError(
                 f"{path}: this is no bench that can be read ({error}); it was left as it is."
             ) from error
@@ -186,20 +191,24 @@ class BenchFile:
             self._temporary = tempfile.TemporaryDirectory(prefix="dynamis-")
             target = Path(self._temporary.name) / self.path.name
         else:
-            target = self.path.with_name(f".{self.path.name}.{os.getpid()}.part")
+            target = real_target(self.path)
         try:
-            copy_database(self._connection, target)
-            self._connection.close()
-            upgrade_file(target)
-            if self._lock is not None:
-                lock = take_lock(target)
-                kept = swap_in(self.path, target, version)
+            if self._lock is None:
+                copy_database(self._connection, target)
+                upgrade_file(target)
+            else:
+                with publish(target, replace=True) as part:
+                    copy_database(self._connection, part)
+                    upgrade_file(part)
+                    kept = keep_old(target, version)
+                    # Until the new one has the name nobody else may write it: the old one's lock stays till then.
+                    self._next_lock = take_lock(part)
+                self._connection.close()
                 self._lock.release()
-                self._lock, target = lock, self.path
+                self._lock, self._next_lock = self._next_lock, None
                 self.notice = f"The bench was of file version {version}; it is kept as {kept.name}."
-        except (sqlite3.Error, OSError, InputError, KeyError, ValueError) as error:
-            if target != self.path:
-                target.unlink(missing_ok=True)
+            self._connection.close()
+        except (sqlite3.Error, OSError, InputError, KeyError, ValueError, TypeError, AttributeError) as error:
             raise InputError(f"{self.path}: the older bench could not be brought to this version: {error}.") from error
         self._connection = connect(target)
         self._look_over()
@@ -207,8 +216,9 @@ class BenchFile:
     def close(self) -> None:
         with self._one:
             self._connection.close()
-            if self._lock is not None:
-                self._lock.release()
+            for lock in (self._lock, self._next_lock):
+                if lock is not None:
+                    lock.release()
             if self._temporary is not None:
                 self._temporary.cleanup()
 
@@ -408,14 +418,8 @@ class BenchFile:
 
     def copy_to(self, path: Path) -> None:
         """Write a whole copy, also while the file is in use; an existing file is replaced only when done."""
-        temporary = path.with_name(f".{path.name}.{os.getpid()}.part")
-        with self._one:
-            copy_database(self._connection, temporary)
-        try:
-            temporary.replace(path)
-        except OSError as error:
-            temporary.unlink(missing_ok=True)
-            raise InputError(f"{path}: cannot be written: {error.strerror or error}.") from error
+        with publish(path, replace=True) as part, self._one:
+            copy_database(self._connection, part)
 
 
 def _with_uid(record: Appended) -> Appended:

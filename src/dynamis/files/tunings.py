@@ -10,7 +10,7 @@ from dynamis.bench.document import TuningRecord
 from dynamis.errors import InputError
 from dynamis.files.midi_tuning import read_tuning_dump, tuning_dump
 from dynamis.files.scala import keymap_text, read_keymap, read_scale, scale_text
-from dynamis.files.text import write_whole
+from dynamis.files.writing import write_together, write_whole
 from dynamis.pitch.key_tuning import KEYS, KeyTuning
 from dynamis.pitch.scale import Keymap, Scale, ScaleTuning
 from dynamis.pitch.tuning import EqualTemperament
@@ -47,6 +47,5 @@ def write_tuning(path: Path, record: TuningRecord | None, a4_hertz: float = 440.
     keys = tuple(steps.get(key) for key in range(first, last + 1))
     keymap = Keymap(keys, first, last, first, first, float(hertz[first]), len(degrees))
     beside = path.with_suffix(".kbm")
-    write_whole(path, scale_text(Scale(degrees, name), path.name))
-    write_whole(beside, keymap_text(keymap, beside.name))
+    write_together({path: scale_text(Scale(degrees, name), path.name), beside: keymap_text(keymap, beside.name)})
     return [path.name, beside.name]

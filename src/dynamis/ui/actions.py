@@ -15,7 +15,7 @@ from dynamis.errors import InputError
 from dynamis.files.bench_json import import_json
 from dynamis.files.salvage import salvage
 from dynamis.files.store import BenchFile, DamagedFileError
-from dynamis.files.text import write_whole
+from dynamis.files.writing import write_whole
 from dynamis.ui.bench_actions import add_bench_actions
 from dynamis.ui.benches import fresh_demo, fresh_path
 from dynamis.ui.export_actions import add_export_actions
@@ -261,8 +261,7 @@ class Actions:
     def save_picture(self) -> None:
         path = self.save_name("Save the picture", "plot.svg", "SVG (*.svg);;PNG (*.png)", ".svg")
         if path is not None:
-            if not self._shown_plot().save_picture(path):
-                raise InputError(f"{path}: the picture cannot be written there.")
+            self._shown_plot().save_picture(path)
             self.session.said.emit(f"Saved {path.name}.", False)
 
     def _shown_plot(self):

@@ -8,7 +8,8 @@ from PySide6.QtWidgets import QFileDialog, QMenu
 
 from dynamis.errors import InputError
 from dynamis.files.bench_json import export_json
-from dynamis.files.text import read_text, write_whole
+from dynamis.files.text import read_text
+from dynamis.files.writing import write_whole
 
 _MOST_BYTES = 1024 * 1024
 

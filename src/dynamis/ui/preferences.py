@@ -10,7 +10,7 @@ import msgspec
 import platformdirs
 
 from dynamis.errors import InputError
-from dynamis.files.text import write_whole
+from dynamis.files.writing import write_whole
 from dynamis.notation.style import Style
 
 _LOG = logging.getLogger(__name__)

@@ -20,10 +20,11 @@ from dynamis.devices.taking import Settling
 from dynamis.errors import InputError
 from dynamis.files.report_html import report_html
 from dynamis.files.store import BenchFile, now
-from dynamis.files.text import write_whole
+from dynamis.files.writing import write_whole
 from dynamis.ui.preferences import Preferences
 from dynamis.ui.session import Session
 from dynamis.ui.start import make_app
+from dynamis.ui.widgets.picture import png_bytes
 from dynamis.ui.window import MainWindow
 
 _NOTES: Final = tuple(float(note) for note in range(36, 97, 4))
@@ -54,8 +55,7 @@ def tour(folder: Path, notes: tuple[float, ...] = _NOTES) -> list[Path]:
             for _ in range(4):
                 app.processEvents()
             written.append(folder / f"{name}.png")
-            if not window.grab().save(str(written[-1])):
-                raise InputError(f"{written[-1]}: cannot be written.")
+            write_whole(written[-1], png_bytes(window))
 
         picture("measure")
         session.set_preferences(replace(session.preferences, theme="dark"))

@@ -4,14 +4,15 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtGui import QPageSize, QTextDocument
+from PySide6.QtCore import QBuffer
+from PySide6.QtGui import QPageSize, QPdfWriter, QTextDocument
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QFileDialog, QPushButton, QTextBrowser, QVBoxLayout, QWidget
 
 from dynamis.bench.ports import PortRef
 from dynamis.bench.wiring import wiring_card
 from dynamis.errors import InputError
-from dynamis.files.text import write_whole
 from dynamis.files.wiring_html import wiring_html
+from dynamis.files.writing import write_whole
 from dynamis.ui.session import Session
 
 
@@ -61,15 +62,13 @@ class WiringDialog(QDialog):
         if path.suffix.lower() == ".html":
             write_whole(path, self.html)
         else:
-            from PySide6.QtPrintSupport import QPrinter
-
-            printer = QPrinter(QPrinter.PrinterMode.HighResolution)
-            printer.setOutputFormat(QPrinter.OutputFormat.PdfFormat)
-            printer.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
-            printer.setOutputFileName(str(path))
-            self._document().print_(printer)
-            if not path.exists() or path.stat().st_size == 0:
-                raise InputError(f"{path}: the wiring card cannot be written there.")
+            buffer = QBuffer()
+            buffer.open(QBuffer.OpenModeFlag.WriteOnly)
+            printed = QPdfWriter(buffer)
+            printed.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
+            printed.setTitle(self.card.title)
+            self._document().print_(printed)
+            write_whole(path, buffer.data().data())
         self._session.said.emit(f"Saved {path.name}.", False)
 
     def _document(self) -> QTextDocument:

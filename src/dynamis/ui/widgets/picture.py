@@ -5,11 +5,21 @@ from __future__ import annotations
 import itertools
 from pathlib import Path
 
+from PySide6.QtCore import QBuffer
 from PySide6.QtGui import QColor, QGuiApplication, QPainter
 from PySide6.QtWidgets import QWidget
 
+from dynamis.files.writing import write_whole
 from dynamis.notation.style import Style
 from dynamis.ui.theme.palette import Colours
+
+
+def png_bytes(widget: QWidget) -> bytes:
+    """What a widget looks like, as PNG."""
+    buffer = QBuffer()
+    buffer.open(QBuffer.OpenModeFlag.WriteOnly)
+    widget.grab().save(buffer, "PNG")
+    return buffer.data().data()
 
 
 class Picture:
@@ -18,22 +28,22 @@ class Picture:
     def copy_picture(self) -> None:
         QGuiApplication.clipboard().setPixmap(self.grab())
 
-    def save_picture(self, path: Path) -> bool:
-        """Write the picture as SVG or PNG by the name's ending; False when it cannot be written."""
-        if path.suffix.lower() == ".svg":
-            from PySide6.QtSvg import QSvgGenerator
+    def save_picture(self, path: Path) -> None:
+        """Write the picture as SVG or PNG by the name's ending; raises `InputError` when it cannot be written."""
+        if path.suffix.lower() != ".svg":
+            write_whole(path, png_bytes(self))
+            return
+        from PySide6.QtSvg import QSvgGenerator
 
-            generator = QSvgGenerator()
-            generator.setFileName(str(path))
-            generator.setSize(self.size())
-            generator.setViewBox(self.rect())
-            painter = QPainter()
-            if not painter.begin(generator):
-                return False
-            self.paint_on(painter)
-            painter.end()
-            return path.exists()
-        return self.grab().save(str(path))
+        buffer = QBuffer()
+        generator = QSvgGenerator()
+        generator.setOutputDevice(buffer)
+        generator.setSize(self.size())
+        generator.setViewBox(self.rect())
+        painter = QPainter(generator)
+        self.paint_on(painter)
+        painter.end()
+        write_whole(path, buffer.data().data())
 
     def paint_on(self, painter: QPainter) -> None:
         """Draw it where a painter paints, on its panel's colour."""

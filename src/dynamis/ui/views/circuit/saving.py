@@ -8,7 +8,7 @@ from pathlib import Path
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from dynamis.errors import InputError
-from dynamis.files.text import write_whole
+from dynamis.files.writing import write_whole
 from dynamis.ui.session import Session
 
 

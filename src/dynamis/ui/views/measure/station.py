@@ -16,7 +16,8 @@ from dynamis.calibration.meter import MeterRange
 from dynamis.calibration.words import correction_title
 from dynamis.errors import InputError
 from dynamis.files.correction_csv import correction_text
-from dynamis.files.text import read_text, write_whole
+from dynamis.files.text import read_text
+from dynamis.files.writing import write_whole
 from dynamis.notation.style import plain
 from dynamis.pitch.notes import note_label
 from dynamis.ui.course import CourseRunner

@@ -1,0 +1,212 @@
+"""Files from anybody: what they are called, hold and are made of can do nothing to whoever opens them.
+
+Outside sources: ngspice runs the exported circuits, gcc compiles the exported headers, SQLite makes the hostile files.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import sqlite3
+import subprocess
+import time
+
+import pytest
+from msgspec.structs import replace
+
+from dynamis.bench.designing import asked_of, built, smallest_with_op_amp, use_between
+from dynamis.bench.judging.pairs import trial_link
+from dynamis.bench.ports import PortRef
+from dynamis.converter.firmware import BoardCorrection
+from dynamis.demo.lantern import bench, write_demo
+from dynamis.errors import InputError
+from dynamis.files.bench_json import import_json
+from dynamis.files.c_header import c_header
+from dynamis.files.exports import ChannelExport
+from dynamis.files.readings_csv import read_rows, strict_layout
+from dynamis.files.salvage import salvage
+from dynamis.files.spice import link_spice
+from dynamis.files.store import BenchFile, DamagedFileError
+from dynamis.notation.safe import ascii_line, comment, csv_row, from_csv_cell, hidden, one_line, terminal
+
+BOARD, TONE = PortRef("workshop-board", "pitch-b"), PortRef("carousel-board", "tone")
+HOSTILE = [
+    "x\n.control\nshell touch {mark}\n.endc\n*", "x */ int smuggled = 1; /*", "x \\", "x ??/", "a/*b", "x\u202egnp.exe",
+    "x\r\n.shell touch {mark}", "x*\\\n/ int smuggled = 2; /\\\n*", "Ω ÷ ž ♯", "x\u2028.include /etc/passwd", "\x1b[2J",
+    "x" * 5000, "=cmd|'/c calc'!A0", "\x00", "",
+]  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def drawn():
+    """The demo bench with a circuit between that can be written as SPICE text."""
+    held = bench()
+    wish = asked_of(held, trial_link(held.link_from(BOARD), BOARD, TONE), TONE)
+    return use_between(held, BOARD, TONE, built(smallest_with_op_amp(wish))).bench
+
+
+@pytest.mark.parametrize("name", HOSTILE, ids=range(len(HOSTILE)))
+def test_a_name_stays_a_name_in_spice_and_in_c(drawn, name, tmp_path):
+    mark = tmp_path / "mark"
+    name = name.format(mark=mark)
+    gear = tuple(replace(one, name=name) if one.id == BOARD.gear else one for one in drawn.gear)
+    held = replace(drawn, gear=gear)
+    text = link_spice(held, held.link_from(BOARD), TONE)
+    assert all(" " <= one <= "~" for one in text.replace("\n", ""))
+    deck = tmp_path / "deck.cir"
+    deck.write_text(text)
+    done = subprocess.run(["ngspice", "-b", deck], capture_output=True, text=True, timeout=60, check=False)
+    assert "v(out)" in done.stdout
+    assert not mark.exists()
+    (tmp_path / "h.h").write_text(
+        c_header(BoardCorrection("E", 1, 1), 12, prefix="board", told=[f"{name}: of a channel", name], notes=[36.0])
+    )
+    (tmp_path / "m.c").write_text('#include "h.h"\nint smuggled(void); int smuggled(void) { return board_check(); }\n')
+    strict = ["-std=c99", "-trigraphs", "-Wall", "-Wextra", "-Wpedantic", "-Werror", "-Wbidi-chars=any", "-Wno-unused"]
+    subprocess.run(["gcc", *strict, "-c", "-o", tmp_path / "m.o", tmp_path / "m.c"], check=True)
+
+
+def test_names_that_fall_together_in_c_are_counted(demo_file):
+    held = demo_file.bench()
+    ports = [replace(port, name="Pitch ♯") for port in held.gear_by(BOARD.gear).ports]
+    held = replace(
+        held, gear=tuple(replace(one, ports=tuple(ports)) if one.id == BOARD.gear else one for one in held.gear)
+    )
+    made = [ChannelExport(held, PortRef(BOARD.gear, port), "03", None)._prefix() for port in ("pitch-a", "pitch-b")]
+    assert made[0] != made[1]
+
+
+@pytest.mark.parametrize(
+    ("cell", "written"),
+    [("=1+1", "'=1+1"), ("-x", "'-x"), ("@sum", "'@sum"), ("\tx", "'\tx"), ("-1.5", "-1.5"), ("+2e3", "+2e3"), ("a=1", "a=1"), (-3, -3)],
+)  # fmt: skip
+def test_a_cell_is_no_formula_and_comes_back(cell, written):
+    out = io.StringIO()
+    csv.writer(out).writerow(csv_row([cell, "x"]))
+    assert next(csv.reader(io.StringIO(out.getvalue())))[0] == str(written)
+    assert from_csv_cell(str(written)) == str(cell)
+
+
+@pytest.mark.parametrize("text", [*HOSTILE, "né\u0301e", "a\u00a0b", "\ud800"], ids=range(len(HOSTILE) + 3))
+def test_no_text_keeps_what_cannot_be_seen(text):
+    for made in (one_line(text), comment(text), ascii_line(text), terminal(text).replace("\n", "")):
+        assert not hidden(made)
+    assert len(one_line(text)) <= 200
+    assert not any(mark in comment(text) for mark in ("*/", "/*", "\\", "??"))
+
+
+# -- bench files ---------------------------------------------------------------------------------------
+
+ENDLESS = "WITH RECURSIVE n(x) AS (SELECT 1 UNION ALL SELECT x + 1 FROM n) SELECT x AS id, '{}' AS bench FROM n"
+FOREIGN = {
+    "view": f"ALTER TABLE revision RENAME TO kept; CREATE VIEW revision AS {ENDLESS}",
+    "more view": f"CREATE VIEW other AS {ENDLESS}",
+    "trigger": "CREATE TRIGGER gone AFTER INSERT ON revision BEGIN DELETE FROM run; END",
+    "changed trigger": "DROP TRIGGER reading_never_edited; CREATE TRIGGER reading_never_edited BEFORE UPDATE ON reading "
+    "BEGIN DELETE FROM void; END",
+    "table": "CREATE TABLE more (x)",
+    "column": "ALTER TABLE run ADD COLUMN more TEXT GENERATED ALWAYS AS (hex(zeroblob(100000000)))",
+    "index": "CREATE INDEX i ON run (abs(number))",
+}
+
+
+@pytest.mark.parametrize("kind", FOREIGN)
+def test_a_bench_of_somebody_else_runs_nothing(tmp_path, kind):
+    path = tmp_path / "b.dynamis"
+    write_demo(path)
+    with sqlite3.connect(path) as made:
+        made.executescript(FOREIGN[kind])
+    made.close()
+    before, begun = path.read_bytes(), time.monotonic()
+    with pytest.raises(InputError, match="nothing in it was run") as refused:
+        BenchFile.open(path)
+    assert not isinstance(refused.value, DamagedFileError)
+    assert (path.read_bytes(), time.monotonic() - begun < 2.0) == (before, True)
+
+
+def test_a_bench_that_lacks_a_table_is_salvaged(tmp_path):
+    path = tmp_path / "b.dynamis"
+    write_demo(path)
+    with sqlite3.connect(path) as made:
+        made.execute("DROP TABLE adoption")
+    made.close()
+    with pytest.raises(DamagedFileError, match="lacks its table adoption"):
+        BenchFile.open(path)
+    assert len(salvage(path).readings) == 48
+
+
+def test_names_are_made_one_line_and_said_once(demo_file):
+    path = demo_file.path
+    gear = demo_file.bench().gear
+    demo_file.record(
+        "x", replace(demo_file.bench(), gear=(replace(gear[0], name="A\nB\u202eC" + "d" * 400), *gear[1:]))
+    )
+    demo_file.close()
+    with BenchFile.open(path) as again:
+        assert "A name in this bench" in again.notice
+        assert again.bench().gear[0].name.startswith("A BC")
+        assert len(again.bench().gear[0].name) == 200
+        again.record("y", replace(again.bench(), name="Other"))
+    with BenchFile.open(path) as again:
+        assert again.notice == ""
+
+
+@pytest.mark.parametrize(
+    ("change", "word"),
+    [(lambda raw: raw["bench"].update(name="a\nb"), "bench.name has a line break"),
+     (lambda raw: raw["bench"]["gear"][0].update(name="x" * 201), r"gear\[0\].name has 201 characters"),
+     (lambda raw: raw["runs"][0].update(title="\u202ex"), r"runs\[0\].title has a line break, or a character"),
+     (lambda raw: raw["bench"].update(gear=7), "Expected"), (lambda raw: raw.update(version="x"), "no exported bench"),
+     (lambda raw: raw.update(version=1, runs=[{"law": 3}]), "no exported bench")],
+)  # fmt: skip
+def test_json_with_what_no_bench_has_is_refused_by_its_place(demo_file, tmp_path, change, word):
+    from dynamis.files.bench_json import export_json
+
+    export_json(demo_file, tmp_path / "b.json")
+    raw = json.loads((tmp_path / "b.json").read_text())
+    change(raw)
+    (tmp_path / "c.json").write_text(json.dumps(raw))
+    with pytest.raises(InputError, match=word) as told:
+        import_json(tmp_path / "c.json", tmp_path / "c.dynamis")
+    assert "\n" not in str(told.value)
+    assert not (tmp_path / "c.dynamis").exists()
+
+
+@pytest.mark.parametrize("text", ["[" * 100_000, '{"a":' * 100_000, "9" * 100_000])
+def test_deep_and_long_json_is_refused(tmp_path, text):
+    (tmp_path / "c.json").write_text(text)
+    with pytest.raises(InputError, match="no exported bench"):
+        import_json(tmp_path / "c.json", tmp_path / "c.dynamis")
+
+
+def test_long_digits_are_read_at_once():
+    text = "note,volts\n36," + "9" * 20_000 + "x\n"
+    begun = time.monotonic()
+    with pytest.raises(InputError):
+        read_rows(text, strict_layout(text, None, "f.csv"), "f.csv")
+    assert time.monotonic() - begun < 0.2
+
+
+def test_salvage_ends_where_a_page_leads_back(tmp_path, monkeypatch):
+    """A table whose next row is always the same one."""
+    from dynamis.files import salvage as module
+
+    path = tmp_path / "b.dynamis"
+    write_demo(path)
+    real = module.connect
+
+    class Circling:
+        def __init__(self, connection) -> None:
+            self.connection = connection
+
+        def execute(self, query, values=()):
+            return self.connection.execute(query.replace("rowid > ?", "rowid > 0 * ?"), values)
+
+        def close(self) -> None:
+            self.connection.close()
+
+    monkeypatch.setattr(module, "connect", lambda where: Circling(real(where)))
+    begun = time.monotonic()
+    assert len(salvage(path).readings) <= 1
+    assert time.monotonic() - begun < 2.0
