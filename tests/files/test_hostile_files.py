@@ -203,6 +203,9 @@ def test_salvage_ends_where_a_page_leads_back(tmp_path, monkeypatch):
         def execute(self, query, values=()):
             return self.connection.execute(query.replace("rowid > ?", "rowid > 0 * ?"), values)
 
+        def set_progress_handler(self, *_) -> None:
+            pass
+
         def close(self) -> None:
             self.connection.close()
 

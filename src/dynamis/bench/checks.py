@@ -8,18 +8,31 @@ from typing import Any, Final
 import msgspec
 
 from dynamis.bench.document import Bench, GateStageRecord, Gear, Link, Rails
+from dynamis.bench.limits import (
+    MOST_BETWEEN,
+    MOST_GEAR,
+    MOST_HERTZ,
+    MOST_INPUTS,
+    MOST_LINKS,
+    MOST_NUMBER,
+    MOST_OHMS,
+    MOST_PORTS,
+    MOST_RAIL,
+    MOST_SECONDS,
+    MOST_UNITS,
+    MOST_VOLTS,
+)  # fmt: skip
 from dynamis.bench.ports import SWITCHING, GateRecord, Port
+from dynamis.bench.record_checks import check_a4, check_instruments, check_law, check_tolerance, counted, within
 from dynamis.electrics.potentiometer import LoadedPot
 from dynamis.errors import InputError
 from dynamis.notation.safe import MOST_NAME
 from dynamis.notation.style import plain
-from dynamis.pitch.laws import parse_law
-from dynamis.pitch.tolerance import parse_tolerance
+from dynamis.pitch.key_tuning import KeyTuning
 from dynamis.transfer.registry import REGISTRY
 
 # What a name that is typed may have.
 MOST_TYPED: Final = 80
-_MOST_VOLTS, _MOST_RAIL = 1e6, 100.0
 _NOT_BELOW_ZERO = frozenset(
     [
         "ohms",
@@ -64,7 +77,7 @@ def check_port(port: Port) -> None:
     if port.swing is not None:
         _ordered(port.name, "swings from", port.swing.low_volts, "to", port.swing.high_volts)
     if port.law is not None:
-        parse_law(port.law)
+        check_law(port.law)
     if port.gate is not None and port.role in SWITCHING:
         _check_gate(port, port.gate)
     if port.pot is not None and port.pot.ohms is not None:
@@ -89,7 +102,9 @@ def check_link(bench: Bench, link: Link) -> None:
     for sink in link.inputs:
         if bench.port(sink).direction != "input":
             raise InputError(f"{bench.label(sink)} is no input; a link ends at inputs.")
-    parse_tolerance(link.tolerance)
+    check_tolerance(link.tolerance)
+    counted("inputs on one output", len(link.inputs), MOST_INPUTS)
+    counted("circuits between", len(link.between) + len(link.gate_stages), MOST_BETWEEN)
     for stored in link.between:
         if REGISTRY.knows(stored):
             REGISTRY.make(f"{link.id}.between", stored)
@@ -100,14 +115,14 @@ def check_link(bench: Bench, link: Link) -> None:
         raise InputError(f"Notes go from 0 to 127; {plain(link.low_note)} to {plain(link.high_note)} were given.")
     if link.low_note > link.high_note:
         raise InputError(f"The lowest note, {plain(link.low_note)}, is above the highest, {plain(link.high_note)}.")
-    if not link.longest_seconds > 0:
+    if not 0 < link.longest_seconds <= MOST_SECONDS:
         raise InputError(f"The longest note lasts {plain(link.longest_seconds)} s; more than 0 was expected.")
 
 
 def check_rails(rails: tuple[Rails, ...]) -> None:
     """Refuse supplies that cannot be: the lower end at most 0 V, the upper at least, and not both 0."""
     for low, high in rails:
-        if not (-_MOST_RAIL <= low <= 0 <= high <= _MOST_RAIL and low < high):
+        if not (-MOST_RAIL <= low <= 0 <= high <= MOST_RAIL and low < high):
             raise InputError(f"A supply from {plain(low)} to {plain(high)} V cannot be; its lower end is at most 0 V.")
 
 
@@ -137,13 +152,30 @@ def check_gear(gear: Gear) -> None:
     ids = [port.id for port in gear.ports]
     if len(set(ids)) < len(ids):
         raise InputError(f"{gear.name} has two ports with the same id.")
+    counted("ports", len(gear.ports), MOST_PORTS)
+    counted("units", len(gear.units), MOST_UNITS)
+    for volts in gear.power.rails:
+        within("A rail of its power", volts, -MOST_RAIL * 10, MOST_RAIL * 10, "V")
     _check_numbers(gear.power, gear.name)
     for port in gear.ports:
         check_port(port)
+        known = {one.id for one in gear.settings}
+        strange = [need.setting for need in port.needs if need.setting not in known]
+        if strange:
+            raise InputError(f"{port.name} needs the setting {strange[0]!r}, which is not there.")
 
 
 def check_bench(bench: Bench) -> None:
     """Refuse what could not be judged, naming gear or link; for benches that come from outside."""
+    named(bench.name, "bench", MOST_NAME)
+    counted("gears", len(bench.gear), MOST_GEAR)
+    counted("links", len(bench.links), MOST_LINKS)
+    check_a4(bench.a4_hertz)
+    check_instruments(bench.meters)
+    if bench.tuning is not None:
+        KeyTuning(bench.tuning.hertz)
+        for hertz in bench.tuning.hertz:
+            within("A key of the tuning", 440.0 if hertz is None else hertz, 1e-3, MOST_HERTZ, "Hz")
     ids = [gear.id for gear in bench.gear]
     if len(set(ids)) < len(ids):
         raise InputError("Two gears of the bench have the same id.")
@@ -159,6 +191,7 @@ def check_bench(bench: Bench) -> None:
     check_rails(bench.rails)
     for link in bench.links:
         check_link(bench, link)
+        within("The channel of a program", link.program_channel or 1, 1, 1024)
 
 
 def named(text: str, what: str, most: int = MOST_TYPED) -> str:
@@ -200,7 +233,8 @@ def _check_numbers(record: Any, name: str) -> None:
         unit = next((one for ending, one in _UNITS.items() if key.endswith(ending)), "")
         words = key.removesuffix("_seconds").removesuffix("_volts").replace("_", " ")
         words, shown = _WORDS.get(words, words), f"{plain(value)} {unit}".rstrip()
-        if not math.isfinite(value) or ("volts" in key and abs(value) > _MOST_VOLTS):
+        most = MOST_VOLTS if "volts" in key else MOST_OHMS if key.endswith("ohms") else MOST_NUMBER
+        if not -most <= value <= most:
             raise InputError(f"{name}: {words} is {shown}, which is of no size that gear has.")
         if key in ("ohms_limit", "level_limit") and value >= 1.0:
             raise InputError(f"{name}: {words} is {plain(100.0 * value)} %; less than 100 % was expected.")

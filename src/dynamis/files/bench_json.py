@@ -11,6 +11,7 @@ import msgspec
 from dynamis.bench.checks import check_bench
 from dynamis.bench.document import Bench
 from dynamis.bench.ports import Record
+from dynamis.bench.record_checks import check_records
 from dynamis.bench.records import AdoptionRecord, ReadingRecord, RunRecord, SendRecord
 from dynamis.bench.texts import check_texts
 from dynamis.errors import InputError
@@ -69,6 +70,7 @@ def read_json(source: Path) -> Contents:
         for what in ("bench", "runs", "readings", "adoptions", "sends"):
             check_texts(getattr(taken, what), what)
         check_bench(taken.bench)
+        check_records(taken.runs, taken.readings, taken.adoptions, taken.sends)
     except InputError as error:
         raise InputError(f"{source}: {error}") from error
     return Contents(taken.bench, taken.runs, taken.readings, taken.adoptions, taken.sends)

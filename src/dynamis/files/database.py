@@ -7,10 +7,11 @@ import sqlite3
 from pathlib import Path
 
 from dynamis.errors import InputError
+from dynamis.files.text import MOST_BYTES
 
-# A value of 64 MB holds the largest document; nothing that is asked is long, deep or of many parts.
+# A value of 16 MB holds the largest document; nothing that is asked is long, deep or of many parts.
 _LIMITS = (
-    (sqlite3.SQLITE_LIMIT_LENGTH, 64_000_000), (sqlite3.SQLITE_LIMIT_SQL_LENGTH, 100_000),
+    (sqlite3.SQLITE_LIMIT_LENGTH, MOST_BYTES), (sqlite3.SQLITE_LIMIT_SQL_LENGTH, 100_000),
     (sqlite3.SQLITE_LIMIT_COLUMN, 100), (sqlite3.SQLITE_LIMIT_EXPR_DEPTH, 50),
     (sqlite3.SQLITE_LIMIT_COMPOUND_SELECT, 5), (sqlite3.SQLITE_LIMIT_VDBE_OP, 25_000),
     (sqlite3.SQLITE_LIMIT_FUNCTION_ARG, 8), (sqlite3.SQLITE_LIMIT_ATTACHED, 0),

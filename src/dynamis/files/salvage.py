@@ -6,17 +6,20 @@ import json
 import shutil
 import sqlite3
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any, Final
+from typing import Any, Final, TypeVar
 
 import msgspec
 from msgspec.structs import replace
 
+from dynamis.bench.checks import check_bench
 from dynamis.bench.document import Bench, Gear, Unit
 from dynamis.bench.ports import Port
+from dynamis.bench.record_checks import check_adoption, check_reading, check_run, check_sent
 from dynamis.bench.records import AdoptionRecord, ReadingRecord, RunRecord, SendRecord
+from dynamis.bench.texts import with_safe_texts
 from dynamis.errors import InputError
 from dynamis.files.contents import Contents, create_filled
 from dynamis.files.database import connect
@@ -27,6 +30,8 @@ from dynamis.files.store import BenchFile
 _MOST_GAP: Final = 4096
 # More rows than these of one kind are not looked for.
 MOST_ROWS: Final = 2_000_000
+_STEPS: Final = 20_000
+Kept = TypeVar("Kept")
 _READING: Final = ("id", "run", "number", "note", "value", "taken", "code", "own", "range_volts", "uid")
 
 
@@ -40,6 +45,7 @@ class Salvaged:
     adoptions: list[AdoptionRecord] = field(default_factory=list)
     sends: list[SendRecord] = field(default_factory=list)
     lost: dict[str, int] = field(default_factory=dict)
+    cancelled: Callable[[], bool] = lambda: False
 
     def into(self, path: Path) -> BenchFile:
         """A new bench file of what was read."""
@@ -56,10 +62,11 @@ class Salvaged:
         return f"{saved}{bench}; {gone + ' could not be' if gone else 'nothing is known to be lost'}."
 
 
-def salvage(path: Path) -> Salvaged:
+def salvage(path: Path, cancelled: Callable[[], bool] = lambda: False) -> Salvaged:
     """Read what can be read of a damaged bench file, row by row, on a copy with its journal.
 
-    Raises `InputError` when nothing at all can be read.
+    cancelled : asked from time to time; where it says so, the reading ends.  Raises `InputError` when nothing at all
+    can be read, or it was cancelled.
     """
     with tempfile.TemporaryDirectory(prefix="dynamis-salvage-") as folder:
         copied = Path(folder) / "damaged.dynamis"
@@ -71,26 +78,30 @@ def salvage(path: Path) -> Salvaged:
         except OSError as error:
             raise InputError(f"{path}: cannot be read: {error.strerror or error}.") from error
         connection = connect(copied)
+        # A question that is still at work is ended too.
+        connection.set_progress_handler(lambda: int(cancelled()), _STEPS)
         try:
-            made = _read_all(connection)
+            made = _read_all(connection, cancelled)
         finally:
             connection.close()
+    if cancelled():
+        raise InputError(f"{path}: the salvage was cancelled; nothing was written.")
     if made.bench is None and not made.runs:
         raise InputError(f"{path}: nothing in this file can be read; it was left as it is.")
     return made
 
 
-def _read_all(connection: sqlite3.Connection) -> Salvaged:
-    made = Salvaged()
-    revisions = dict(_rows(connection, "revision", ("bench",), made, "states of the bench"))
+def _read_all(connection: sqlite3.Connection, cancelled: Callable[[], bool]) -> Salvaged:
+    made = Salvaged(cancelled=cancelled)
+    revisions = [number for number, _ in _rows(connection, "revision", ("label",), made, "states of the bench")]
     position = next((row[0] for _, row in _rows(connection, "state", ("value",), Salvaged(), "")), None)
     for number in sorted(revisions, key=lambda one: (str(one) == position, one), reverse=True):
-        made.bench = _decoded(revisions[number][0], Bench)
+        made.bench = _checked(_decoded(_state(connection, number), Bench), check_bench)
         if made.bench is not None:
             break
     raw_runs: dict[str, dict[str, Any]] = {}
     for _, (text,) in _rows(connection, "run", ("settings",), made, "runs"):
-        run = _decoded_with(text, RunRecord, upgrade_run)
+        run = _checked(_decoded_with(text, RunRecord, upgrade_run), check_run)
         if run is None:
             _lose(made, "runs")
             continue
@@ -110,24 +121,34 @@ def _read_all(connection: sqlite3.Connection) -> Salvaged:
         except msgspec.MsgspecError:
             _lose(made, "readings")
             continue
-        if reading.run in known:
+        if reading.run in known and _checked(reading, check_reading) is not None:
             made.readings.append(reading)
         else:
             _lose(made, "readings")
     made.readings.sort(key=lambda one: (one.run, one.number))
     for _, (text,) in _rows(connection, "adoption", ("content",), made, "adoptions"):
         adoption = _decoded_with(text, AdoptionRecord, lambda one: upgrade_adoption(one, raw_runs))
+        adoption = _checked(adoption, check_adoption)
         if adoption is not None:
             made.adoptions.append(adoption)
         else:
             _lose(made, "adoptions")
     for _, (text,) in _rows(connection, "sent", ("content",), made, "sends"):
-        sent = _decoded(text, SendRecord)
+        sent = _checked(_decoded(text, SendRecord), check_sent)
         if sent is not None:
             made.sends.append(sent)
         else:
             _lose(made, "sends")
     return made
+
+
+def _state(connection: sqlite3.Connection, number: int) -> Any:
+    """The text of a state of the bench, None where it cannot be read; one at a time, since each may be large."""
+    try:
+        row = connection.execute("SELECT bench FROM revision WHERE rowid = ?", (number,)).fetchone()
+    except sqlite3.DatabaseError:
+        return None
+    return None if row is None else row[0]
 
 
 def _completed(bench: Bench, runs: list[RunRecord]) -> Bench:
@@ -177,7 +198,7 @@ def _rows(
         return
     wanted = f"SELECT rowid, {', '.join(columns)} FROM {table}"
     after, gap, read = 0, 0, 0
-    while gap < _MOST_GAP:
+    while gap < _MOST_GAP and not made.cancelled():
         try:
             row = connection.execute(f"{wanted} WHERE rowid > ? ORDER BY rowid LIMIT 1", (after,)).fetchone()
         except sqlite3.DatabaseError:
@@ -200,15 +221,27 @@ def _rows(
         yield row[0], row[1:]
 
 
+def _checked(record: Kept | None, check: Callable[[Kept], None]) -> Kept | None:
+    """A record with its texts on one line, None where it could not be judged."""
+    if record is None:
+        return None
+    safe = with_safe_texts(record)[0]
+    try:
+        check(safe)
+    except InputError:
+        return None
+    return safe
+
+
 def _decoded(text: Any, kind: Any) -> Any:
     try:
         return msgspec.json.decode(text, type=kind)
-    except (msgspec.MsgspecError, TypeError, UnicodeDecodeError):
+    except (msgspec.MsgspecError, TypeError, ValueError, RecursionError):
         return None
 
 
 def _decoded_with(text: Any, kind: Any, upgrade: Any) -> Any:
     try:
         return msgspec.convert(upgrade(json.loads(text)), kind, strict=False)
-    except (msgspec.MsgspecError, ValueError, TypeError, KeyError, InputError):
+    except (msgspec.MsgspecError, ValueError, TypeError, KeyError, AttributeError, RecursionError, InputError):
         return None

@@ -19,14 +19,15 @@ import msgspec
 from dynamis.bench.checks import check_bench
 from dynamis.bench.document import Bench
 from dynamis.bench.ports import PortRef
+from dynamis.bench.record_checks import check_records
 from dynamis.bench.records import AdoptionRecord, ReadingRecord, RunRecord, SendRecord
 from dynamis.bench.texts import with_safe_texts
 from dynamis.errors import InputError
-from dynamis.files.database import connect, copy_database, data_version, is_busy, told
+from dynamis.files.database import connect, copy_database, data_version, told
 from dynamis.files.ids import fresh_uid
-from dynamis.files.known_schema import check_schema
 from dynamis.files.lock import WriterLock, may_write, take_lock, why_read_only
 from dynamis.files.migrate import keep_old, upgrade_file
+from dynamis.files.opening import DamagedFileError, check_rows, damage_named, decoded, version_of
 from dynamis.files.schema import APPLICATION_ID, CREATE, VERSION
 from dynamis.files.writing import publish, real_target
 
@@ -45,16 +46,14 @@ _READING: Final = (
     "range_volts",
     "uid",
 )
+# Digits of a revision number.
+_MOST_DIGITS: Final = 15
 Appended = TypeVar("Appended", RunRecord, AdoptionRecord, SendRecord)
 
 
 def now() -> str:
     """The time as it is stored: ISO 8601, UTC, seconds."""
     return datetime.now(UTC).replace(microsecond=0).isoformat()
-
-
-class DamagedFileError(InputError):
-    """A bench file that cannot be read as a whole; `salvage` may still get much out of it."""
 
 
 class BenchFile:
@@ -134,46 +133,23 @@ class BenchFile:
 
     def _look_over(self) -> int:
         """The file's version; raises for what cannot be opened.  Nothing is changed before all is looked over."""
-        path, connection = self.path, self._connection
-        try:
-            mark = connection.execute("PRAGMA application_id").fetchone()[0]
-            version = int(connection.execute("PRAGMA user_version").fetchone()[0])
-            if mark != APPLICATION_ID:
-                raise InputError(f"{path}: this is no Dynamis bench; it was left as it is.")
-            if version > VERSION:
-                raise InputError(
-                    f"{path}: the bench was written by a newer Dynamis (file version {version}, this program knows "
-                    f"{VERSION}); it was left as it is."
-                )
-            missing = check_schema(connection, path)
-            if missing:
-                raise DamagedFileError(
-                    f"{path}: the bench file lacks its table {' and '.join(missing)}; it was left as it is."
-                )
-            found = connection.execute("PRAGMA quick_check(1)").fetchone()[0]
-            if found != "ok":
-                raise DamagedFileError(f"{path}: the bench file is damaged ({found}); it was left as it is.")
+        connection = self._connection
+        with damage_named(connection, self.path):
+            version = version_of(connection, self.path)
             connection.execute("PRAGMA synchronous = FULL")
             connection.execute("PRAGMA foreign_keys = ON")
             if self.read_only:
                 connection.execute("PRAGMA query_only = ON")
             if version == VERSION:
                 self._seen = data_version(connection)
+                check_rows(connection, self.path)
                 self._look_into()
-        except sqlite3.DatabaseError as error:
-            if is_busy(error):
-                raise InputError(
-                    f"{path}: another program holds the file; close it there, then open it again."
-                ) from error
-            raise DamagedFileError(
-                f"{path}: this is no bench that can be read ({error}); it was left as it is."
-            ) from error
         return version
 
     def _look_into(self) -> None:
-        """What cannot be read, or could not be judged, is refused now and not later; names that are not one line are
-        made so each time they are read, and said once."""
-        held = (self.bench(), *self.runs())
+        """What could not be judged is refused now; names that are not one line are made so each time they are read,
+        and said once."""
+        held = (self.bench(), *self.runs(), *self.adoptions(), *self.sends())
         mended = sum(with_safe_texts(one)[1] for one in held)
         if mended:
             self._mends = True
@@ -182,8 +158,9 @@ class BenchFile:
             self.notice = f"{self.notice} {told}".strip()
         try:
             check_bench(self.bench())
+            check_records(self.runs(), (), self.adoptions(), self.sends())
         except InputError as error:
-            raise InputError(f"{self.path}: {error}") from error
+            raise DamagedFileError(f"{self.path}: {error}") from error
 
     def _upgrade(self, version: int) -> None:
         """Go over to an upgraded copy: in the file's own place, or, read-only, in a folder that goes away again."""
@@ -267,8 +244,8 @@ class BenchFile:
         """The document as it is now."""
         row = self._first("SELECT bench FROM revision WHERE id = ?", (self._position(),))
         if row is None:
-            raise InputError(f"{self.path}: the bench file holds no document.")
-        return self._safe(_decode(row[0], Bench, self.path))
+            raise DamagedFileError(f"{self.path}: the bench file holds no document; it was left as it is.")
+        return self._safe(decoded(row[0], Bench, self.path))
 
     def record(self, label: str, bench: Bench) -> None:
         """Store a new revision; what had been undone before it is gone from then on."""
@@ -309,11 +286,17 @@ class BenchFile:
     def _move(self, by: int) -> Bench:
         with self._change():
             self._set_position(self._position() + by)
-        return self.bench()
+            there = self.bench()
+            check_bench(there)  # one that could not be judged is not gone to
+        return there
 
     def _position(self) -> int:
         row = self._first("SELECT value FROM state WHERE key = 'revision'")
-        return 0 if row is None else int(row[0])
+        if row is None:
+            return 0
+        if not row[0].isascii() or not row[0].isdigit() or len(row[0]) > _MOST_DIGITS:
+            raise DamagedFileError(f"{self.path}: the bench file does not say where it stands; it was left as it is.")
+        return int(row[0])
 
     def _set_position(self, position: int) -> None:
         self._connection.execute("INSERT OR REPLACE INTO state VALUES ('revision', ?)", (str(position),))
@@ -329,8 +312,10 @@ class BenchFile:
 
     def runs(self) -> list[RunRecord]:
         """All runs in the order they were begun."""
-        rows = self._all("SELECT settings FROM run ORDER BY number")
-        return [self._safe(_decode(row[0], RunRecord, self.path)) for row in rows]
+        return self._records("SELECT settings FROM run ORDER BY number", RunRecord)
+
+    def _records(self, query: str, kind: type[Appended]) -> list[Appended]:
+        return [self._safe(decoded(row[0], kind, self.path)) for row in self._all(query)]
 
     def _safe(self, record: Any) -> Any:
         return with_safe_texts(record)[0] if self._mends else record
@@ -390,8 +375,7 @@ class BenchFile:
             connection.execute("INSERT INTO adoption VALUES (?, ?)", (number, content))
 
     def adoptions(self) -> list[AdoptionRecord]:
-        rows = self._all("SELECT content FROM adoption ORDER BY id")
-        return [_decode(row[0], AdoptionRecord, self.path) for row in rows]
+        return self._records("SELECT content FROM adoption ORDER BY id", AdoptionRecord)
 
     def in_force(self, channel: PortRef, serial: str) -> AdoptionRecord | None:
         """The last adoption for a channel of a unit, None where there is none or it was withdrawn."""
@@ -412,7 +396,7 @@ class BenchFile:
 
     def sends(self) -> list[SendRecord]:
         """Everything that was sent, oldest first."""
-        return [_decode(row[0], SendRecord, self.path) for row in self._all("SELECT content FROM sent ORDER BY id")]
+        return self._records("SELECT content FROM sent ORDER BY id", SendRecord)
 
     # -- copies ------------------------------------------------------------------------------------
 
@@ -424,10 +408,3 @@ class BenchFile:
 
 def _with_uid(record: Appended) -> Appended:
     return record if record.uid else msgspec.structs.replace(record, uid=fresh_uid())
-
-
-def _decode(text: str, kind: Any, path: Path) -> Any:
-    try:
-        return msgspec.json.decode(text, type=kind)
-    except msgspec.MsgspecError as error:
-        raise InputError(f"{path}: the bench file holds what this program cannot read: {error}.") from error

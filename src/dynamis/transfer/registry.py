@@ -6,9 +6,10 @@ here; it cannot be judged.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
+from dataclasses import fields, is_dataclass
 from importlib import import_module
-from typing import Any
+from typing import Any, Final
 
 import msgspec
 
@@ -22,6 +23,35 @@ class StoredTransfer(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     kind: str
     version: int
     values: dict[str, Any]
+
+
+# What a transfer's own fields may be, by how they are declared; and the largest number among them.
+_TYPES: Final[dict[str, tuple[type, ...]]] = {
+    "float": (float, int), "float | None": (float, int, type(None)), "int": (int,), "int | None": (int, type(None)),
+    "bool": (bool,), "str": (str,),
+}  # fmt: skip
+_MOST: Final = 1e13
+
+
+def _check_fields(made: Any) -> None:
+    """Raises `ValueError` where a field of a transfer, or of what it is made of, is of another type or size."""
+    if isinstance(made, bool | str | bytes) or made is None:
+        return
+    if isinstance(made, float | int):
+        if not -_MOST <= made <= _MOST:
+            raise ValueError
+    elif is_dataclass(made):
+        for one in fields(made):
+            value, allowed = getattr(made, one.name), _TYPES.get(str(one.type))
+            if allowed is not None and type(value) not in allowed:
+                raise ValueError
+            _check_fields(value)
+    elif isinstance(made, Mapping):
+        for value in made.values():
+            _check_fields(value)
+    elif isinstance(made, tuple | list | frozenset):
+        for value in made:
+            _check_fields(value)
 
 
 class Registry:
@@ -59,7 +89,9 @@ class Registry:
                 "which this program does not know; it is kept as it is."
             )
         try:
-            return self._kinds[stored.kind][1](transfer_id, stored.values)
+            made = self._kinds[stored.kind][1](transfer_id, stored.values)
+            _check_fields(made)
+            return made
         except InputError:
             raise
         except (TypeError, KeyError, ValueError, AttributeError) as error:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+import threading
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -25,6 +27,11 @@ if TYPE_CHECKING:
     from dynamis.ui.window import MainWindow
 
 _BENCHES = "Benches (*.dynamis)"
+
+
+def _same_file(one: Path, other: Path) -> bool:
+    """Whether two names lead to one file, also through a link."""
+    return os.path.realpath(one) == os.path.realpath(other) or (one.exists() and one.samefile(other))
 
 
 class Actions:
@@ -191,11 +198,13 @@ class Actions:
             return
         target = fresh_path(f"{path.stem} (salvaged)")
 
+        cancelled = threading.Event()
+
         def work():
-            found = salvage(path)
+            found = salvage(path, cancelled.is_set)
             return found, found.into(target)
 
-        done = in_background(self.window, "Reading what can be read …", work)
+        done = in_background(self.window, "Reading what can be read …", work, cancelled)
         if done is not None:
             found, made = done
             self._go_over_to(made)
@@ -215,7 +224,7 @@ class Actions:
         path = self.save_name("Keep the bench as", f"{self.session.bench.name}.dynamis", _BENCHES, ".dynamis")
         if path is None:
             return
-        if path == self.session.file.path:
+        if _same_file(path, self.session.file.path):
             raise InputError("The bench is kept there already; every change is stored as it is made.")
         self.session.file.copy_to(path)
         self.session.open(BenchFile.open(path))
@@ -225,7 +234,7 @@ class Actions:
         path = self.save_name("Save a copy", f"{self.session.bench.name} copy.dynamis", _BENCHES, ".dynamis")
         if path is None:
             return
-        if path == self.session.file.path:
+        if _same_file(path, self.session.file.path):
             raise InputError("A copy needs another name than the open bench.")
         self.session.file.copy_to(path)
         self.session.said.emit(f"Saved a copy as {path.name}.", False)

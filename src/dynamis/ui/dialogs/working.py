@@ -16,16 +16,18 @@ _LOOK_MILLISECONDS = 20
 def ask(parent: QWidget, title: str, sentence: str, yes: str) -> bool:
     """Whether the button with the word `yes` was pressed."""
     box = QMessageBox(QMessageBox.Icon.Question, title, sentence, parent=parent)
+    box.setTextFormat(Qt.TextFormat.PlainText)
     chosen = box.addButton(yes, QMessageBox.ButtonRole.AcceptRole)
     box.addButton(QMessageBox.StandardButton.Cancel)
     box.exec()
     return box.clickedButton() is chosen
 
 
-def in_background(parent: QWidget, words: str, work: Callable[[], Any]) -> Any:
+def in_background(parent: QWidget, words: str, work: Callable[[], Any], cancelled: threading.Event) -> Any:
     """What some work gives, done in a thread; after half a second it shows that it is under way.
 
-    None where it was cancelled: its result is dropped when it comes.  What the work raises is raised here.
+    cancelled : set when it is; the work looks at it, and ends.  None is given then, and what comes later is dropped.
+    What the work raises is raised here.
     """
     result: list[Any] = []
     trouble: list[BaseException] = []
@@ -47,8 +49,12 @@ def in_background(parent: QWidget, words: str, work: Callable[[], Any]) -> Any:
     look.start(_LOOK_MILLISECONDS)
     loop.exec()
     look.stop()
+    if shown.wasCanceled():
+        cancelled.set()
     shown.close()
     shown.deleteLater()
+    if cancelled.is_set():
+        return None
     if trouble:
         raise trouble[0]
     return result[0] if result else None

@@ -1,0 +1,112 @@
+"""What is asked of a bench file before it is opened: whose it is, whether it is whole, and what it holds.
+
+Everything that could fail later is read once here, so that a file is refused now, with one sentence, or not at all.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import sqlite3
+import time
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any, Final
+
+import msgspec
+
+from dynamis.bench.limits import HIGHEST_NOTE, MOST_CODE, MOST_HERTZ
+from dynamis.errors import InputError
+from dynamis.files.database import is_busy
+from dynamis.files.known_schema import check_schema
+from dynamis.files.schema import APPLICATION_ID, VERSION
+from dynamis.notation.safe import quoted
+
+# Looking a file over takes no longer than this.
+MOST_SECONDS: Final = 6.0
+_STEPS: Final = 20_000
+# A reading that is none, as `record_checks.check_reading` has it, asked of all rows at once.
+_STRANGE: Final = """SELECT run, number FROM reading WHERE NOT (
+    typeof(note) IN ('real', 'integer') AND note BETWEEN 0 AND ? AND typeof(value) IN ('real', 'integer')
+    AND abs(value) <= ? AND typeof(own) IN ('real', 'integer') AND own BETWEEN 0 AND ?
+    AND (code IS NULL OR (typeof(code) = 'integer' AND code BETWEEN 0 AND ?))
+    AND typeof(run) = 'text' AND typeof(taken) = 'text' AND length(taken) <= 200 AND typeof(uid) = 'text'
+    AND (range_volts IS NULL OR (typeof(range_volts) IN ('real', 'integer') AND range_volts >= 0))
+    AND typeof(number) = 'integer'
+) LIMIT 1"""
+# Every text that is read later, so that one that is no text is met now.
+_TEXTS: Final = (
+    "SELECT label || created FROM revision", "SELECT key || value FROM state", "SELECT id FROM run",
+    "SELECT run || taken || uid FROM reading", "SELECT reason || at FROM void",
+)  # fmt: skip
+
+
+class DamagedFileError(InputError):
+    """A bench file that cannot be read as a whole; `salvage` may still get much out of it."""
+
+
+@contextlib.contextmanager
+def damage_named(connection: sqlite3.Connection, path: Path) -> Iterator[None]:
+    """What is wrong with a file as a sentence, and an end to what takes too long."""
+    until = time.monotonic() + MOST_SECONDS
+    connection.set_progress_handler(lambda: int(time.monotonic() > until), _STEPS)
+    try:
+        yield
+    except sqlite3.DatabaseError as error:
+        if is_busy(error):
+            raise InputError(f"{path}: another program holds the file; close it there, then open it again.") from error
+        if time.monotonic() > until:
+            raise InputError(
+                f"{path}: the file takes longer than {MOST_SECONDS:g} s to look over; it was left as it is."
+            ) from error
+        raise DamagedFileError(f"{path}: this is no bench that can be read ({error}); it was left as it is.") from error
+    finally:
+        connection.set_progress_handler(None, 0)
+
+
+def version_of(connection: sqlite3.Connection, path: Path) -> int:
+    """The version of a bench file that is ours and whole; nothing of its own is run before that is known.
+
+    Raises `InputError` for a foreign or newer file, `DamagedFileError` or `sqlite3.DatabaseError` for a damaged one.
+    """
+    mark = connection.execute("PRAGMA application_id").fetchone()[0]
+    version = int(connection.execute("PRAGMA user_version").fetchone()[0])
+    if mark != APPLICATION_ID:
+        raise InputError(f"{path}: this is no Dynamis bench; it was left as it is.")
+    if version > VERSION:
+        raise InputError(
+            f"{path}: the bench was written by a newer Dynamis (file version {version}, this program knows "
+            f"{VERSION}); it was left as it is."
+        )
+    if version < 1:
+        raise DamagedFileError(f"{path}: the bench file has the version {version}, which no Dynamis has written.")
+    missing = check_schema(connection, path)
+    if missing:
+        raise DamagedFileError(f"{path}: the bench file lacks its table {' and '.join(missing)}; it was left as it is.")
+    found = connection.execute("PRAGMA quick_check(1)").fetchone()[0]
+    if found != "ok":
+        raise DamagedFileError(f"{path}: the bench file is damaged ({found}); it was left as it is.")
+    return version
+
+
+def check_rows(connection: sqlite3.Connection, path: Path) -> None:
+    """Refuse a file of this version with readings that are none, or texts that cannot be read.
+
+    Raises `DamagedFileError` or `sqlite3.DatabaseError`.
+    """
+    strange = connection.execute(_STRANGE, (HIGHEST_NOTE, MOST_HERTZ, MOST_HERTZ, MOST_CODE)).fetchone()
+    if strange is not None:
+        raise DamagedFileError(
+            f"{path}: reading {quoted(strange[1])} of the run {quoted(strange[0])} holds what no reading can; the file "
+            "was left as it is."
+        )
+    for query in _TEXTS:
+        for _ in connection.execute(query):
+            pass
+
+
+def decoded(text: Any, kind: Any, path: Path) -> Any:
+    """A record of the file; raises `DamagedFileError` where it is none."""
+    try:
+        return msgspec.json.decode(text, type=kind)
+    except (msgspec.MsgspecError, TypeError, ValueError, RecursionError) as error:
+        raise DamagedFileError(f"{path}: the bench file holds what this program cannot read: {error}.") from error
