@@ -12,7 +12,7 @@ import click
 
 from dynamis import __version__
 from dynamis.errors import InputError
-from dynamis.notation.safe import one_line
+from dynamis.notation.safe import MOST_SENTENCE, one_line
 
 # Commands are imported only when they are asked for, so that none pays for what another needs.
 _COMMANDS: Final = {
@@ -25,10 +25,6 @@ _COMMANDS: Final = {
     "export": ("dynamis.cli.export", "export", "Write a channel's correction or readings, or the bench, to a file."),
     "dac": ("dynamis.cli.dac", "dac", "Give the DAC code of each note, its error, and what cannot be reached."),
 }
-
-
-# A line on standard error, its name ahead of it.
-_MOST_SENTENCE: Final = 390
 
 
 class _Commands(click.Group):
@@ -79,5 +75,5 @@ def run(arguments: Sequence[str]) -> int:
 
 def refuse(sentence: str) -> int:
     """Print one line on standard error, whatever line breaks the sentence has."""
-    click.echo("dynamis: " + one_line(" ".join(sentence.split()), _MOST_SENTENCE), err=True)
+    click.echo("dynamis: " + one_line(" ".join(sentence.split()), MOST_SENTENCE), err=True)
     return 2

@@ -9,6 +9,8 @@ from pathlib import Path
 from dynamis.errors import InputError
 from dynamis.files.text import MOST_BYTES
 
+# How long another program is waited for that holds the file.
+_BUSY_SECONDS = 2.0
 # A value of 16 MB holds the largest document; nothing that is asked is long, deep or of many parts.
 _LIMITS = (
     (sqlite3.SQLITE_LIMIT_LENGTH, MOST_BYTES), (sqlite3.SQLITE_LIMIT_SQL_LENGTH, 100_000),
@@ -41,7 +43,7 @@ def connect(path: Path) -> sqlite3.Connection:
     It may come from somebody else: nothing that its schema says is trusted, and SQLite's own limits are lowered to what
     a bench needs.
     """
-    made = sqlite3.connect(path, isolation_level=None, check_same_thread=False)
+    made = sqlite3.connect(path, timeout=_BUSY_SECONDS, isolation_level=None, check_same_thread=False)
     made.execute("PRAGMA trusted_schema = OFF")
     made.execute("PRAGMA cell_size_check = ON")
     for limit, most in _LIMITS:

@@ -13,6 +13,8 @@ from typing import Final
 
 # What a name, and a text quoted in a sentence, may have at most.
 MOST_NAME, MOST_QUOTED = 200, 80
+# A line on standard error, less the program's name ahead of it.
+MOST_SENTENCE: Final = 390
 # A number or a word that is read: no longer ones are looked at.
 MOST_TOKEN: Final = 200
 # Control, format (directions, joiners), line and paragraph separators, lone halves of pairs, private characters.

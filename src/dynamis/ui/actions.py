@@ -22,6 +22,7 @@ from dynamis.ui.bench_actions import add_bench_actions
 from dynamis.ui.benches import fresh_demo, fresh_path
 from dynamis.ui.export_actions import add_export_actions
 from dynamis.ui.tuning_actions import add_tuning_actions
+from dynamis.ui.widgets.tips import plain_tip
 
 if TYPE_CHECKING:
     from dynamis.ui.window import MainWindow
@@ -155,7 +156,7 @@ class Actions:
         self.recent.clear()
         for name in self.session.preferences.recent:
             action = self.recent.addAction(Path(name).name)
-            action.setToolTip(name)
+            action.setToolTip(plain_tip(name))
             action.triggered.connect(lambda _=False, name=name: self.open_path(Path(name)))
         self.recent.setEnabled(bool(self.session.preferences.recent))
 

@@ -9,6 +9,7 @@ from pathlib import Path
 from dynamis.bench.document import Bench
 from dynamis.errors import InputError
 from dynamis.files.store import BenchFile
+from dynamis.files.writing import write_whole
 from dynamis.ui.preferences import Preferences, data_folder
 
 _LOG = logging.getLogger(__name__)
@@ -31,6 +32,26 @@ def fresh_path(stem: str, folder: Path | None = None) -> Path:
 def simulated_boards_path() -> Path:
     """Where the simulated boards keep what they hold, as real ones keep it through a loss of power."""
     return data_folder() / "simulated boards.json"
+
+
+def opening_mark() -> Path:
+    """A file that is there from when the last bench is opened until the window stands; what it leaves behind says that
+    the window never did."""
+    return data_folder() / "opening"
+
+
+def _open_last(path: Path) -> BenchFile:
+    """The last bench; not where it kept the window from standing the last time, which nobody would get past."""
+    if opening_mark().exists():
+        raise InputError(
+            f"When {path.name} was opened the last time, the program ended before its window stood; it was left closed."
+        )
+    try:
+        data_folder().mkdir(parents=True, exist_ok=True)
+        write_whole(opening_mark(), str(path))
+    except (OSError, InputError) as error:
+        _LOG.warning("%s", error)
+    return BenchFile.open(path)
 
 
 def fresh_demo() -> BenchFile:
@@ -68,7 +89,8 @@ def bench_to_open(arguments: list[str], preferences: Preferences) -> tuple[Bench
         return BenchFile.open(Path(arguments[0])), None
     if preferences.last is not None:
         try:
-            return BenchFile.open(Path(preferences.last)), None
+            return _open_last(Path(preferences.last)), None
         except InputError as error:
+            opening_mark().unlink(missing_ok=True)
             return BenchFile.create(fresh_path("untitled"), Bench()), f"{error} A new bench was opened instead."
     return BenchFile.create(fresh_path("untitled"), Bench()), None

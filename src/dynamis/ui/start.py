@@ -18,7 +18,8 @@ from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication
 
 from dynamis.errors import InputError
-from dynamis.ui.benches import bench_to_open
+from dynamis.notation.safe import MOST_SENTENCE, one_line
+from dynamis.ui.benches import bench_to_open, opening_mark
 from dynamis.ui.preferences import data_folder, load_preferences
 from dynamis.ui.session import Session
 from dynamis.ui.theme.style import load_fonts
@@ -27,6 +28,7 @@ from dynamis.ui.window import MainWindow
 if TYPE_CHECKING:
     from dynamis.ui.dialogs.help import ErrorDialog
 
+_STANDS_MILLISECONDS = 300
 _LOG = logging.getLogger("dynamis")
 
 
@@ -46,7 +48,7 @@ def run_window(arguments: list[str]) -> int:
     try:
         bench_file, sentence = bench_to_open(arguments, preferences)
     except InputError as error:
-        print(f"dynamis: {error}", file=sys.stderr)
+        print(f"dynamis: {one_line(str(error), MOST_SENTENCE)}", file=sys.stderr)
         return 2
     app = make_app()
     keep_log()
@@ -58,11 +60,12 @@ def run_window(arguments: list[str]) -> int:
     app.aboutToQuit.connect(window.shut_down)
     watch = end_on_signals(app)
     window.show()
+    QTimer.singleShot(_STANDS_MILLISECONDS, lambda: opening_mark().unlink(missing_ok=True))
     if complaint or sentence:
         window.say(" ".join(part for part in (complaint, sentence) if part), True)
     elif bench_file.read_only or bench_file.notice:
         window.say(bench_file.read_only or bench_file.notice, bool(bench_file.read_only))
-    QTimer.singleShot(300, warm)
+    QTimer.singleShot(_STANDS_MILLISECONDS, warm)
     try:
         return app.exec()
     finally:

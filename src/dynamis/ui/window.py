@@ -30,6 +30,7 @@ from dynamis.ui.theme.verdict import shape_pixmap
 from dynamis.ui.thread import chain_fields
 from dynamis.ui.widgets.panel import label, rule, set_text
 from dynamis.ui.widgets.thread_strip import Field, ThreadStrip
+from dynamis.ui.widgets.tips import plain_tip
 
 # The stations in the order of the work with the keys that are fixed for them; more come as they are built.
 # Each is imported when it is first shown.
@@ -203,7 +204,7 @@ class MainWindow(QMainWindow):
         self.setWindowTitle(f"{session.bench.name} – Dynamis")
         self.show_link_name()
         self.file_name.setText(session.file.path.name + (", read-only" if session.file.read_only else ""))
-        self.file_name.setToolTip(session.file.read_only or str(session.file.path))
+        self.file_name.setToolTip(plain_tip(session.file.read_only or str(session.file.path)))
         self.show_devices()
         self.actions_made.refresh()
         self.show_thread()
@@ -227,7 +228,7 @@ class MainWindow(QMainWindow):
             sink = session.bench.gear_by(link.inputs[0].gear).name
             text = f"{session.bench.gear_by(link.output.gear).name} → {sink} · {session.bench.port(link.output).name}"
         self.link_name.setText(text)
-        self.link_name.setToolTip(text)
+        self.link_name.setToolTip(plain_tip(text))
 
     def show_devices(self) -> None:
         """Who is connected, in the button that leads to them; trouble by its sign."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from PySide6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QLabel, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QWidget
 
 from dynamis.bench.gear.field_values import value_of
 from dynamis.bench.gear.fields import Field
@@ -12,7 +12,7 @@ from dynamis.errors import InputError
 from dynamis.notation.style import Style
 from dynamis.ui.widgets.law_row import LawRow
 from dynamis.ui.widgets.pair_rows import PairRows
-from dynamis.ui.widgets.panel import clear
+from dynamis.ui.widgets.panel import clear, label
 from dynamis.ui.widgets.quantity_edit import QuantityEdit
 
 
@@ -36,7 +36,7 @@ class FieldForm(QFormLayout):
             clear(self)
             self._rows = [(field, self._editor(field)) for field in fields]
             for field, editor in self._rows:
-                text = QLabel(field.label)
+                text = label(field.label)
                 text.setProperty("role", "muted")
                 text.setBuddy(editor)
                 self.addRow(text, editor)

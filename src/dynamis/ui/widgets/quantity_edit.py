@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QLineEdit
 
 from dynamis.errors import InputError
 from dynamis.ui.widgets.panel import restyle
+from dynamis.ui.widgets.tips import plain_tip
 
 
 class BenchEdit(QLineEdit):
@@ -48,7 +49,7 @@ class QuantityEdit(BenchEdit):
     def set_hint(self, text: str) -> None:
         """What is told of the field while nothing is wrong with it."""
         self._hint = text
-        self.setToolTip(text)
+        self.setToolTip(plain_tip(text))
 
     def untouched(self) -> bool:
         return self.text() == self._shown
@@ -82,7 +83,7 @@ class QuantityEdit(BenchEdit):
 
     def _mark(self, sentence: str) -> None:
         restyle(self, "wrong", bool(sentence))
-        self.setToolTip(sentence or self._hint)
+        self.setToolTip(plain_tip(sentence or self._hint))
         self.setAccessibleDescription(sentence)
         self.refused.emit(sentence)
 

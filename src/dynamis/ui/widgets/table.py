@@ -13,6 +13,7 @@ from PySide6.QtGui import QColor, QFont, QGuiApplication, QKeySequence, QPalette
 from PySide6.QtWidgets import QAbstractItemView, QApplication, QFrame, QHeaderView, QTableView
 
 from dynamis.notation.safe import csv_row
+from dynamis.ui.widgets.tips import plain_tip
 
 Index = QModelIndex | QPersistentModelIndex
 
@@ -112,7 +113,7 @@ class RowsModel(QAbstractTableModel):
             font.setStrikeOut(index.column() != len(self.columns) - 1)
             return font
         if role == Qt.ItemDataRole.ToolTipRole and row.tip:
-            return row.tip
+            return plain_tip(row.tip)
         if role == Qt.ItemDataRole.AccessibleTextRole:
             return f"{column.spoken or column.heading}: {row.cells[index.column()]}"
         return None

@@ -15,6 +15,7 @@ from dynamis.notation.style import Style
 from dynamis.ui.judge import Judge
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.theme.verdict import verdict_pixmap
+from dynamis.ui.widgets.tips import plain_tip
 
 Index = QModelIndex | QPersistentModelIndex
 
@@ -129,7 +130,8 @@ class PairsModel(QAbstractTableModel):
             return None if cell is None else cell[0]
         plugged = "joined, " if self.joined(fit) else ""
         names = f"{self._bench.label(fit.output)} into {self._bench.label(fit.input)}"
-        return f"{names}: {plugged}{VERDICT_WORDS[fit.verdict]}, {number_text(fit, self.style)}"
+        told = f"{names}: {plugged}{VERDICT_WORDS[fit.verdict]}, {number_text(fit, self.style)}"
+        return plain_tip(told) if role == Qt.ItemDataRole.ToolTipRole else told
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         if role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
@@ -137,7 +139,7 @@ class PairsModel(QAbstractTableModel):
         across = orientation == Qt.Orientation.Horizontal
         ref = (self.inputs if across else self.outputs)[section]
         if role == Qt.ItemDataRole.ToolTipRole:
-            return self._bench.label(ref)
+            return plain_tip(self._bench.label(ref))
         return self._bench.label(ref).replace(" · ", "\n", 1) if across else self._bench.label(ref)
 
 

@@ -33,6 +33,7 @@ from dynamis.ui.widgets.panel import Panel, label
 from dynamis.ui.widgets.table import Table
 from dynamis.ui.widgets.tabs import Tabs
 from dynamis.ui.widgets.thread_strip import Field
+from dynamis.ui.widgets.tips import plain_tip
 
 _ROLES = (("all roles", ""), ("pitch", "pitch"), ("gates, triggers, clocks", "gate trigger clock"),
           ("modulation", "modulation"), ("audio", "audio"), ("MIDI", "midi"))  # fmt: skip
@@ -122,7 +123,7 @@ class BenchStation(QWidget):
         self.sides = [QPushButton("its output"), QPushButton("its input")]
         side.head.addStretch(1)
         for k, button in enumerate(self.sides):
-            button.setToolTip(f"Show the gear of {button.text()}")
+            button.setToolTip(plain_tip(f"Show the gear of {button.text()}"))
             button.clicked.connect(lambda _=False, k=k: self.gear.look_at(self.judge.pair[k]))
             side.head.addWidget(button)
         side.body.addLayout(side.head)
