@@ -12,6 +12,7 @@ from dynamis.errors import InputError
 from dynamis.files.bench_json import read_json
 from dynamis.files.contents import Contents, everything
 from dynamis.files.store import BenchFile
+from dynamis.notation.safe import quoted
 
 Item = TypeVar("Item", Gear, Unit, Port)
 
@@ -57,8 +58,8 @@ def pick_link(contents: Contents, name: str | None) -> tuple[Link, PortRef]:
     if found is not None:
         return found
     if any(_plain(text) == wanted for text in every):
-        raise InputError(f"--link: nothing stands between {name!r}; links with a circuit are {choices}.")
-    raise InputError(f"--link: there is no link {name!r}; those with a circuit are {choices}.")
+        raise InputError(f"--link: nothing stands between {quoted(name)}; links with a circuit are {choices}.")
+    raise InputError(f"--link: there is no link {quoted(name)}; those with a circuit are {choices}.")
 
 
 def _plain(text: str) -> str:
@@ -86,7 +87,7 @@ def _pick(option: str, name: str | None, items: Sequence[Item], named: Callable[
     if len(found) == 1:
         return found[0]
     if found:
-        raise InputError(f"{option}: there are {len(found)} called {name!r}.")
+        raise InputError(f"{option}: there are {len(found)} called {quoted(name)}.")
     raise InputError(
-        f"{option}: there is no {what} called {name!r}; there {'is' if len(items) == 1 else 'are'} {choices}."
+        f"{option}: there is no {what} called {quoted(name)}; there {'is' if len(items) == 1 else 'are'} {choices}."
     )

@@ -22,6 +22,7 @@ from dynamis.electrics.design.trims import Trim
 from dynamis.electrics.design.wish import Wish
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_plain
+from dynamis.notation.safe import quoted
 from dynamis.notation.style import Style, plain
 from dynamis.pitch.laws import ExponentialLaw
 from dynamis.pitch.notes import Naming
@@ -76,14 +77,14 @@ def _wish(
     with naming_option("--in-volts"):
         ends = [parse_plain(one, "An end of the range") for one in in_volts.split(":")]
         if len(ends) != 2:
-            raise InputError(f"{in_volts!r} is no range; LOW:HIGH, such as 0:5, was expected.")
+            raise InputError(f"{quoted(in_volts)} is no range; LOW:HIGH, such as 0:5, was expected.")
     with naming_option("--supply-tolerance-percent"):
         Supply(tolerance=supply_tolerance_percent / 100.0)
     with naming_option("--supply-volts"):
         supply = Supply.parse(supply_volts, supply_tolerance_percent / 100.0)
     made = law_from("--law", law, Naming(4))
     if not isinstance(made, ExponentialLaw):
-        raise InputError(f"--law: {law!r} is linear; a circuit of gain and offset takes voct only.")
+        raise InputError(f"--law: {quoted(law)} is linear; a circuit of gain and offset takes voct only.")
     wish = Wish(1.0, supply=supply, pairs=not single_values, volts_per_octave=made.volts_per_octave)
     for option, values in (
         ("--in-volts", {"in_low": ends[0], "in_high": ends[1]}),

@@ -12,6 +12,7 @@ import click
 
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_plain
+from dynamis.notation.safe import quoted
 from dynamis.pitch.laws import Law, parse_law
 from dynamis.pitch.notes import Naming, parse_note_list
 from dynamis.pitch.tuning import EqualTemperament, Tuning
@@ -36,8 +37,8 @@ class Number(click.ParamType[Any]):
             self.fail(str(error), param, ctx)
         if not self.whole:
             return number
-        if not re.fullmatch(r"\s*[+-]?\d+\s*", value):
-            self.fail(f"{value!r} is not a whole number.", param, ctx)
+        if not re.fullmatch(r"\s*[+-]?[0-9]+\s*", value):
+            self.fail(f"{quoted(value)} is not a whole number.", param, ctx)
         return int(value)
 
 
@@ -66,7 +67,7 @@ def notes_from(option: str, text: str, naming: Naming) -> list[float]:
 
 def numbers_from(option: str, text: str) -> list[float]:
     with naming_option(option):
-        return [parse_plain(part, f"An entry of {text!r}") for part in text.split(",")]
+        return [parse_plain(part, f"An entry of {quoted(text)}") for part in text.split(",")]
 
 
 def tuning_from(a4: float | None, scale: Path | None = None, keymap: Path | None = None) -> Tuning:

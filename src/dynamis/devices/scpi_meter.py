@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import math
+import re
 import socket
 import time
 from collections.abc import Iterator
@@ -25,6 +26,7 @@ MOST_ANSWER, _PIECE = 65_536, 4096
 # What is further above the full scale of the range than this is no reading of it; nor is such a frequency.
 _MOST_OVER, _MOST_HERTZ = 1.5, 1e9
 _NOTICE_SECONDS: Final = 0.1  # a meter with one connection has to notice first that the one before is gone
+_PORT: Final = re.compile("[0-9]{1,5}")
 _FUNCTIONS: Final[dict[Quantity, str]] = {"volts": "VOLT", "hertz": "FREQ"}
 _WORDS: Final = {"VOLT": "DC volts", "FREQ": "frequency"}
 
@@ -56,7 +58,7 @@ def parse_address(text: str) -> MeterAddress:
     elif len(parts) > 1 and parts[-1].upper() in ("INSTR", "SOCKET", "RAW"):
         return MeterAddress(text)
     host, colon, port = text.rpartition(":")
-    if not colon or not host or not port.isdigit() or not 0 < int(port) < 65536 or set(host) & set(" /:"):
+    if not colon or not host or not _PORT.fullmatch(port) or not 0 < int(port) < 65536 or set(host) & set(" /:"):
         raise DeviceError(
             "address",
             f"The meter's address is {shortened(text)}; host:port (as 192.168.1.20:5025), a serial port, or a VISA "

@@ -21,6 +21,7 @@ from dynamis.files.schema import VERSION
 from dynamis.files.store import BenchFile
 from dynamis.files.text import read_text
 from dynamis.files.writing import write_whole
+from dynamis.notation.safe import quoted
 
 FORMAT: Final = "dynamis-bench"
 
@@ -64,7 +65,7 @@ def read_json(source: Path) -> Contents:
         raise InputError(f"{source}: this is no exported bench: {error}.") from error
     if taken.format != FORMAT or taken.version > VERSION:
         raise InputError(
-            f"{source}: the format is {taken.format!r} {taken.version}; {FORMAT!r} up to {VERSION} is read here."
+            f"{source}: the format is {quoted(taken.format)} {taken.version}; {FORMAT!r} up to {VERSION} is read here."
         )
     try:
         for what in ("bench", "runs", "readings", "adoptions", "sends"):

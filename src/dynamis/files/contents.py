@@ -10,6 +10,7 @@ from dynamis.bench.document import Bench
 from dynamis.bench.records import AdoptionRecord, ReadingRecord, RunRecord, SendRecord
 from dynamis.errors import InputError
 from dynamis.files.store import BenchFile
+from dynamis.notation.safe import quoted
 
 
 @dataclass(frozen=True)
@@ -45,7 +46,7 @@ def create_filled(path: Path, contents: Contents) -> BenchFile:
 def _fill(made: BenchFile, contents: Contents) -> None:
     strange = {reading.run for reading in contents.readings} - {run.id for run in contents.runs}
     if strange:
-        raise InputError(f"Readings name the run {min(strange)!r}, which is not there.")
+        raise InputError(f"Readings name the run {quoted(min(strange))}, which is not there.")
     for run in contents.runs:
         made.add_run(run)
         rows = [reading for reading in contents.readings if reading.run == run.id]

@@ -13,6 +13,7 @@ from dynamis.converter.dac import MOST_BITS_WITH_INL
 from dynamis.errors import InputError
 from dynamis.files.text import read_text
 from dynamis.notation.numbers import parse_plain
+from dynamis.notation.safe import quoted
 
 _MOST_BYTES = 8 * 1024 * 1024
 _FEWEST = 3
@@ -32,8 +33,8 @@ def read_linearity(path: Path, bits: int) -> tuple[float, ...]:
     column = next((one for one in ("volts", "inl_lsb") if one in header), None)
     if "code" not in header or column is None:
         raise InputError(
-            f"{path}: line {lines[0][0]}: the columns {lines[0][1]!r} were found; code and volts, or code and inl_lsb, "
-            "were expected."
+            f"{path}: line {lines[0][0]}: the columns {quoted(lines[0][1])} were found; code and volts, or code and "
+            "inl_lsb, were expected."
         )
     found: dict[int, float] = {}
     for number, line in lines[1:]:
@@ -46,8 +47,8 @@ def read_linearity(path: Path, bits: int) -> tuple[float, ...]:
         except InputError as error:
             raise InputError(f"{path}: line {number}: {error}") from error
         if not (code.is_integer() and 0 <= code < 2**bits):
-            raise InputError(f"{path}: line {number}: code {cells[header.index('code')]} was found; a whole number "
-                             f"from 0 to {2**bits - 1} was expected.")  # fmt: skip
+            raise InputError(f"{path}: line {number}: code {quoted(cells[header.index('code')])} was found; a whole "
+                             f"number from 0 to {2**bits - 1} was expected.")  # fmt: skip
         if int(code) in found:
             raise InputError(f"{path}: line {number}: code {int(code)} comes a second time.")
         found[int(code)] = value
@@ -56,8 +57,12 @@ def read_linearity(path: Path, bits: int) -> tuple[float, ...]:
     codes = np.array(sorted(found), float)
     values = np.array([found[int(code)] for code in codes])
     if column == "volts":
-        step = (values[-1] - values[0]) / (codes[-1] - codes[0])
-        if step == 0:
+        with np.errstate(over="ignore"):
+            step = (values[-1] - values[0]) / (codes[-1] - codes[0])
+        if step == 0 or not np.isfinite(step):
             raise InputError(f"{path}: the volts at the first and the last code are the same; they have no LSB.")
-        values = (values - values[0]) / step - (codes - codes[0])
+        with np.errstate(over="ignore", invalid="ignore"):
+            values = (values - values[0]) / step - (codes - codes[0])
+    if not np.all(np.abs(values) <= 2.0**bits):
+        raise InputError(f"{path}: a code lies further than all codes from where it should; that is no linearity.")
     return tuple(float(one) for one in np.interp(np.arange(2**bits), codes, values))

@@ -12,7 +12,7 @@ from typing import Final, Literal
 
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_plain
-from dynamis.notation.safe import from_csv_cell
+from dynamis.notation.safe import from_csv_cell, quoted
 from dynamis.pitch.notes import Naming, parse_note
 
 ReadQuantity = Literal["volts", "hertz", "cents"]
@@ -66,12 +66,12 @@ def strict_layout(text: str, quantity: ReadQuantity | None, where: str) -> Layou
     names = [name.strip() for name in names]
     for name in names:
         if name and names.count(name) > 1:
-            raise InputError(f"{where}: line {line}: the column {name!r} stands twice in the header.")
+            raise InputError(f"{where}: line {line}: the column {quoted(name)} stands twice in the header.")
     known: list[ReadQuantity] = [one for one in ("volts", "hertz", "cents") if one in names]
     if "note" not in names or not known:
         raise InputError(
-            f"{where}: line {line}: the header is {','.join(names)[:120]!r}; columns note and volts (or hertz, or "
-            "cents) were expected."
+            f"{where}: line {line}: the header is {quoted(','.join(names))}; columns note and volts (or hertz, "
+            "or cents) were expected."
         )
     if quantity is None:
         if len(known) > 1:

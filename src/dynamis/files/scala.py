@@ -18,11 +18,14 @@ from typing import Final
 
 from dynamis.errors import InputError
 from dynamis.files.text import read_text
+from dynamis.notation.safe import quoted
 from dynamis.notation.style import plain
 from dynamis.pitch.scale import Keymap, Scale
 
 _MOST_BYTES: Final = 1024 * 1024
 _MOST_DEGREES: Final = 10_000
+# No degree lies further than this from the first.
+_MOST_OCTAVES: Final = 2000.0
 _CENTS: Final = re.compile(r"[+-]?(\d+\.\d*|\.\d+)")
 _RATIO: Final = re.compile(r"(\d+)(?:/(\d+))?")
 _WHOLE: Final = re.compile(r"[+-]?\d+")
@@ -32,7 +35,7 @@ _HEADS: Final = ("the size of the map", "the first note", "the last note", "the 
 
 def read_scale(path: Path) -> Scale:
     """A scale file; raises `InputError` naming the file, the line, what was found and what was expected."""
-    lines = _lines(read_text(path, _MOST_BYTES))
+    lines = _lines(read_text(path, _MOST_BYTES, or_latin=True))
     _, description = next(lines, (0, ""))
     number, text = _next(lines, path, "the number of degrees")
     count = _whole(text, path, number, "the number of degrees")
@@ -47,7 +50,7 @@ def read_scale(path: Path) -> Scale:
 
 def read_keymap(path: Path) -> Keymap:
     """A keymap file; raises `InputError` naming the file, the line, what was found and what was expected."""
-    lines = _lines(read_text(path, _MOST_BYTES))
+    lines = _lines(read_text(path, _MOST_BYTES, or_latin=True))
     heads: list[float] = []
     at: list[int] = []
     for what in _HEADS:
@@ -109,7 +112,8 @@ def _first(text: str) -> str:
 def _whole(text: str, path: Path, number: int, what: str) -> int:
     first = _first(text)
     if _WHOLE.fullmatch(first) is None or len(first) > 9:
-        raise InputError(f"{path}: line {number}: {text.strip()!r} was found; {what}, a whole number, was expected.")
+        said = quoted(text.strip())
+        raise InputError(f"{path}: line {number}: {said} was found; {what}, a whole number, was expected.")
     return int(first)
 
 
@@ -119,21 +123,24 @@ def _hertz(text: str, path: Path, number: int) -> float:
     except ValueError:
         found = math.nan
     if not (math.isfinite(found) and found > 0):
-        raise InputError(f"{path}: line {number}: {text.strip()!r} was found; a frequency above 0 was expected.")
+        raise InputError(f"{path}: line {number}: {quoted(text.strip())} was found; a frequency above 0 was expected.")
     return found
 
 
 def _degree(text: str, path: Path, number: int) -> float:
     first = _first(text)
+    if len(first) > 600:
+        raise InputError(f"{path}: line {number}: the degree has {len(first)} characters; at most 600 are read.")
     if _CENTS.fullmatch(first):
-        return float(first) / 1200.0
+        octaves = float(first) / 1200.0
+        if not abs(octaves) <= _MOST_OCTAVES:
+            raise InputError(f"{path}: line {number}: {quoted(first)} cents were found, which is no degree of a scale.")
+        return octaves
     ratio = _RATIO.fullmatch(first)
     if ratio is None or int(ratio[1]) == 0 or (ratio[2] is not None and int(ratio[2]) == 0):
         raise InputError(
-            f"{path}: line {number}: {text.strip()!r} was found; a ratio such as 3/2, or cents with a point, was "
+            f"{path}: line {number}: {quoted(text.strip())} was found; a ratio such as 3/2, or cents with a point, was "
             "expected."
         )
-    if len(first) > 600:
-        raise InputError(f"{path}: line {number}: the ratio has {len(first)} characters; at most 600 are read.")
     value = Fraction(int(ratio[1]), int(ratio[2] or 1))
     return math.log2(value.numerator) - math.log2(value.denominator)

@@ -14,6 +14,8 @@ from dynamis.errors import InputError
 
 _PLACE: Final = re.compile(r"\{\{\s*(/?[A-Za-z_]+)\s*\}\}")
 _OPEN, _CLOSE = "rows", "/rows"
+# What is written has so many at most.
+_MOST_CHARACTERS: Final = 16_000_000
 
 
 def filled(
@@ -27,15 +29,23 @@ def filled(
     out: list[str] = []
     at, inside, start = 0, False, 0
     known = {**values, **(rows[0] if rows else {})}
+    line, counted, size = 1, 0, 0
     for found in _PLACE.finditer(template):
-        name, line = found[1], template.count("\n", 0, found.start()) + 1
+        line += template.count("\n", counted, found.start())
+        name, counted = found[1], found.start()
         if name not in (_OPEN, _CLOSE) and name not in known:
             raise InputError(f"{where}: line {line}: {found[0]} is not known; {', '.join(sorted(known))} are.")
         if name in (_OPEN, _CLOSE):
             if inside == (name == _OPEN):
                 raise InputError(f"{where}: line {line}: {found[0]} stands where the other one was expected.")
             if inside:
-                out += [_each(template[start : found.start()], {**values, **row}) for row in rows]
+                for row in rows:
+                    out.append(_each(template[start : found.start()], {**values, **row}))
+                    size += len(out[-1])
+                    if size > _MOST_CHARACTERS:
+                        raise InputError(
+                            f"{where}: line {line}: more than {_MOST_CHARACTERS} characters would come of it."
+                        )
             else:
                 out.append(_each(template[at : found.start()], values, where, line))
             at = start = found.end()

@@ -30,8 +30,8 @@ def read_bytes(path: Path, most_bytes: int = MOST_BYTES) -> bytes:
         raise InputError(f"{path}: cannot be read: {told}.") from error
 
 
-def read_text(path: Path, most_bytes: int = MOST_BYTES) -> str:
-    """The text of a UTF-8 file, a byte-order mark taken off.
+def read_text(path: Path, most_bytes: int = MOST_BYTES, *, or_latin: bool = False) -> str:
+    """The text of a UTF-8 file, a byte-order mark taken off; or_latin : else in Latin-1, as old files are.
 
     Raises `InputError`, naming the file, when it is missing, unreadable, too large or not UTF-8.
     """
@@ -39,5 +39,7 @@ def read_text(path: Path, most_bytes: int = MOST_BYTES) -> str:
     try:
         return data.decode("utf-8-sig")
     except UnicodeDecodeError as error:
+        if or_latin:
+            return data.decode("latin-1")
         line = data[: error.start].count(b"\n") + 1
         raise InputError(f"{path}: line {line} is not UTF-8 text.") from error

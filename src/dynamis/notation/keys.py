@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from dynamis.errors import InputError
+from dynamis.notation.safe import quoted
 
 
 def key_values(text: str, allowed: Sequence[str], whole: str, kind: str) -> dict[str, str]:
@@ -17,7 +18,9 @@ def key_values(text: str, allowed: Sequence[str], whole: str, kind: str) -> dict
     for part in text.split(","):
         key, equals, value = (piece.strip() for piece in part.partition("="))
         if key not in allowed or not equals:
-            raise InputError(f"{whole} has {part.strip()!r}; {kind} takes {', '.join(f'{one}=…' for one in allowed)}.")
+            raise InputError(
+                f"{whole} has {quoted(part.strip())}; {kind} takes {', '.join(f'{one}=…' for one in allowed)}."
+            )
         if key in found:
             raise InputError(f"{whole} gives {key} twice.")
         found[key] = value

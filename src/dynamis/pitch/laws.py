@@ -17,6 +17,7 @@ from numpy.typing import ArrayLike
 from dynamis.errors import InputError
 from dynamis.notation.keys import key_values
 from dynamis.notation.numbers import parse_plain
+from dynamis.notation.safe import quoted
 from dynamis.notation.style import plain
 from dynamis.pitch.notes import Naming, parse_note
 from dynamis.pitch.tuning import FloatArray
@@ -120,11 +121,13 @@ def parse_law(text: str, naming: Naming = Naming()) -> Law:
     """
     kind, colon, rest = text.strip().partition(":")
     if kind not in _KEYS:
-        raise InputError(f"The law {text.strip()!r} is of no known kind; write voct (V/oct) or hzv (Hz/V).")
-    whole = f"The law {text.strip()!r}"
+        raise InputError(f"The law {quoted(text.strip())} is of no known kind; write voct (V/oct) or hzv (Hz/V).")
+    whole = f"The law {quoted(text.strip())}"
     typed = key_values(rest, _KEYS[kind], whole, kind) if colon else {}
     values = {
-        key: parse_note(value, naming) if key == "note" else parse_plain(value, f"{key} of the law {text.strip()!r}")
+        key: parse_note(value, naming)
+        if key == "note"
+        else parse_plain(value, f"{key} of the law {quoted(text.strip())}")
         for key, value in typed.items()
     }
     arguments = {_FIELDS[kind][key]: value for key, value in values.items()}

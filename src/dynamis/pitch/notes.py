@@ -13,6 +13,7 @@ from typing import Final
 
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_plain
+from dynamis.notation.safe import quoted
 from dynamis.notation.style import Style, plain
 
 _NAME: Final = re.compile(r"([A-Ga-g])([#♯b♭]?)(-?[0-9]{1,3})")
@@ -44,7 +45,7 @@ def parse_note(text: str, naming: Naming = Naming()) -> float:
         return parse_plain(cleaned, "The note")
     except InputError as error:
         raise InputError(
-            f"The note {cleaned!r} is neither a finite number nor a name such as C4, F#3 or Db5."
+            f"The note {quoted(cleaned)} is neither a finite number nor a name such as C4, F#3 or Db5."
         ) from error
 
 
@@ -75,10 +76,10 @@ def parse_note_list(text: str, naming: Naming = Naming()) -> list[float]:
     notes: list[float] = []
     for entry in text.split(","):
         if not entry.strip():
-            raise InputError(f"The list {text!r} has an empty entry; write notes as 36,48,C4 or 36:96:12.")
+            raise InputError(f"The list {quoted(text)} has an empty entry; write notes as 36,48,C4 or 36:96:12.")
         notes.extend(_entry(entry.strip(), naming))
         if len(notes) > MOST_NOTES:
-            raise InputError(f"The list {text!r} asks for more than {MOST_NOTES} notes; use a wider step.")
+            raise InputError(f"The list {quoted(text)} asks for more than {MOST_NOTES} notes; use a wider step.")
     return notes
 
 
@@ -87,14 +88,14 @@ def _entry(entry: str, naming: Naming) -> list[float]:
         return [parse_note(entry, naming)]
     parts = entry.split(":")
     if len(parts) > 3 or not all(part.strip() for part in parts):
-        raise InputError(f"The range {entry!r} is not complete; write FROM:TO or FROM:TO:STEP, such as 36:96:12.")
+        raise InputError(f"The range {quoted(entry)} is not complete; write FROM:TO or FROM:TO:STEP, such as 36:96:12.")
     low, high = parse_note(parts[0], naming), parse_note(parts[1], naming)
-    step = parse_plain(parts[2], f"The step of the range {entry!r}") if len(parts) == 3 else 1.0
+    step = parse_plain(parts[2], f"The step of the range {quoted(entry)}") if len(parts) == 3 else 1.0
     if high < low:
-        raise InputError(f"The range {entry!r} runs down; write it from the lower to the higher note.")
+        raise InputError(f"The range {quoted(entry)} runs down; write it from the lower to the higher note.")
     if step <= 0:
-        raise InputError(f"The step of the range {entry!r} is {plain(step)}; it has to be above 0.")
+        raise InputError(f"The step of the range {quoted(entry)} is {plain(step)}; it has to be above 0.")
     if (high - low) / step > MOST_NOTES:
-        raise InputError(f"The range {entry!r} asks for more than {MOST_NOTES} notes; use a wider step.")
+        raise InputError(f"The range {quoted(entry)} asks for more than {MOST_NOTES} notes; use a wider step.")
     count = math.floor((high - low) / step + 1e-9) + 1
     return [low + k * step for k in range(count)]

@@ -11,6 +11,7 @@ from numpy.typing import ArrayLike
 
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_plain
+from dynamis.notation.safe import quoted
 from dynamis.notation.style import Style, plain
 from dynamis.pitch.notes import Naming, parse_note
 from dynamis.pitch.tuning import FloatArray
@@ -63,15 +64,15 @@ def parse_tolerance(text: str, naming: Naming = Naming()) -> ToleranceProfile:
         notes, equals, value = part.partition("=")
         ends = notes.split(":")
         if not equals or len(ends) > 2 or not all(end.strip() for end in ends):
-            raise InputError(f"The tolerance profile has {part.strip()!r}; write it as 36:47=10,48:84=5.")
+            raise InputError(f"The tolerance profile has {quoted(part.strip())}; write it as 36:47=10,48:84=5.")
         low, high = parse_note(ends[0], naming), parse_note(ends[-1], naming)
         if high < low:
-            raise InputError(f"The tolerance profile has the range {notes.strip()!r}, which runs down.")
-        cents = parse_plain(value, f"The tolerance of {notes.strip()!r}")
+            raise InputError(f"The tolerance profile has the range {quoted(notes.strip())}, which runs down.")
+        cents = parse_plain(value, f"The tolerance of {quoted(notes.strip())}")
         if cents < 0:
-            raise InputError(f"The tolerance of {notes.strip()!r} is {plain(cents)} cents; it cannot be below 0.")
+            raise InputError(f"The tolerance of {quoted(notes.strip())} is {plain(cents)} cents; it cannot be below 0.")
         if any(low <= other_high and other_low <= high for other_low, other_high, _ in spans):
-            raise InputError(f"The tolerance profile gives some notes of {notes.strip()!r} twice.")
+            raise InputError(f"The tolerance profile gives some notes of {quoted(notes.strip())} twice.")
         spans.append((low, high, cents))
     return ToleranceProfile(tuple(spans))
 
