@@ -1,9 +1,11 @@
 """The window killed at random moments of a run with edits: `python benchmarks/kills.py [KILLS [SEED]]`.
 
-A window, offscreen, takes a run by itself while the bench is renamed, undone and redone; it tells through a
-pipe each row that its table of readings shows, and each name that an edit gave the bench.  At a random moment
-it is killed with SIGKILL.  Then its file must open, hold every reading that was shown and the edit that was
-told last (or the one under way), take an undo, and be free for writing.  Ends with status 1 when not.
+A window, offscreen, takes a run by itself while the bench is renamed, undone and redone, corrections are adopted and
+sent, and copies are saved; it tells through a pipe each row that its table of readings shows, each name that an edit
+gave the bench, and each adoption, sending and copy that was done.  At a random moment it is killed with SIGKILL.  Then
+its file must open, hold all of that and the edit that was told last (or the one under way), take an undo, and be free
+for writing; a copy is whole or not there.  Every tenth kill meets an older file while it is brought to this version: it
+opens, with every reading, and the old one is kept as it was.  Ends with status 1 when not.
 """
 
 from __future__ import annotations
@@ -19,7 +21,7 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 _KILLS, _SEED = 200, 20261125
-_LATEST_SECONDS = 2.0
+_LATEST_SECONDS, _UPGRADE_SECONDS = 2.0, 0.12
 _RUN = "by-itself"
 
 
@@ -29,6 +31,7 @@ def _window(path: Path, pipe: int, seed: int) -> None:
     from PySide6.QtCore import QTimer
 
     from dynamis.bench.commands import rename
+    from dynamis.bench.records import HeldRecord, SendRecord
     from dynamis.demo.hidden import DESIGN_NAME, lantern_world, shipped
     from dynamis.devices.standins.board_logic import BoardDesign
     from dynamis.devices.standins.direct import DirectBoard, DirectMeter
@@ -63,7 +66,22 @@ def _window(path: Path, pipe: int, seed: int) -> None:
                 told.add(texts)
                 os.write(pipe, f"reading\t{texts}\n".encode())
 
+    def append() -> None:
+        number, file = chance.randrange(10**9), session.file
+        deed = chance.choice(("adopted", "sent", "copied"))
+        if deed == "adopted":
+            file.adopt(msgspec.structs.replace(file.adoptions()[0], run=str(number), uid=""))
+        elif deed == "sent":
+            held = HeldRecord("E", number, 1)
+            file.add_send(SendRecord(0, "workshop-board", "03", "pitch-a", str(number), held, held))
+        else:
+            file.copy_to(path.with_name(f"copy {path.stem}.dynamis"))
+        os.write(pipe, f"{deed}\t{number}\n".encode())
+
     def edit() -> None:
+        if chance.random() < 0.4:
+            append()
+            return
         deed, name = chance.choice(("rename", "rename", "undo", "redo")), f"Bench {chance.randrange(10**9)}"
         os.write(pipe, f"about\t{name if deed == 'rename' else ''}\n".encode())
         if deed == "rename":
@@ -133,38 +151,82 @@ def _lost(path: Path, heard: list[list[str]]) -> list[str]:
             opened.redo()
         if opened.bench().name != name:
             lost.append("an undo cannot be redone")
+        for deed, there in (
+            ("adopted", {one.run for one in opened.adoptions()}),
+            ("sent", {one.at for one in opened.sends()}),
+        ):
+            gone = {line[1] for line in heard if line[0] == deed} - there
+            if gone:
+                lost.append(f"what was {deed} is gone: {sorted(gone)}")
+    copy = path.with_name(f"copy {path.stem}.dynamis")
+    if copy.exists():
+        with BenchFile.open(copy) as opened:
+            opened.readings(_RUN)
+    elif any(line[0] == "copied" for line in heard):
+        lost.append("a copy that was saved is gone")
     return lost
+
+
+def _upgrade(path: Path, pipe: int) -> None:
+    """The child: bring an older file to this version, until killed."""
+    from dynamis.files.store import BenchFile
+
+    os.write(pipe, b"ready\n")
+    with BenchFile.open(path):
+        os.write(pipe, b"name\tdone\n")
+    time.sleep(5.0)
+    os._exit(3)
+
+
+def _lost_in_upgrade(path: Path, old: bytes, readings: int) -> list[str]:
+    from dynamis.files.contents import everything
+    from dynamis.files.store import BenchFile
+
+    with BenchFile.open(path) as opened:
+        held = everything(opened)
+    kept = [one for one in path.parent.iterdir() if one.name.startswith(f"{path.stem} (version")]
+    lost = [] if len(held.readings) == readings else [f"{len(held.readings)} of {readings} readings are there"]
+    return lost + [f"{one.name} is not the old file" for one in kept if one.read_bytes() != old] + (
+        [] if kept else ["the old file was not kept"])  # fmt: skip
 
 
 def main() -> int:
     import dynamis.ui.window  # noqa: F401  # loaded once; each window is a fork of this process
     from dynamis.demo.lantern import write_demo
+    from dynamis.files.contents import everything
+    from dynamis.files.store import BenchFile
 
     kills = int(sys.argv[1]) if len(sys.argv) > 1 else _KILLS
     chance = random.Random(int(sys.argv[2]) if len(sys.argv) > 2 else _SEED)
-    shown, edits, failures, mid_edit = 0, 0, 0, 0
+    shown, edits, failures, mid_edit, appended, upgrades = 0, 0, 0, 0, 0, 0
     with tempfile.TemporaryDirectory() as folder:
         write_demo(fresh := Path(folder) / "fresh.dynamis")
+        aged = Path(__file__).resolve().parents[1] / "tests" / "files" / "old" / "version-2.dynamis"
+        with BenchFile.open(Path(shutil.copy(aged, Path(folder) / "aged.dynamis"))) as opened:
+            readings = len(everything(opened).readings)
         for k in range(kills):
-            path = Path(shutil.copy(fresh, Path(folder) / f"{k}.dynamis"))
+            older = k % 10 == 9
+            path = Path(shutil.copy(aged if older else fresh, Path(folder) / f"{k}.dynamis"))
             receives, sends = os.pipe()
             pid = os.fork()
             if pid == 0:
                 os.close(receives)
-                _window(path, sends, chance.randrange(10**6))
+                _upgrade(path, sends) if older else _window(path, sends, chance.randrange(10**6))
             os.close(sends)
-            first = b"reading\t" if k % 2 else b"ready\n"
-            heard = _heard(receives, chance.uniform(0.0, _LATEST_SECONDS), pid, first)
+            first = b"reading\t" if k % 2 and not older else b"ready\n"
+            heard = _heard(receives, chance.uniform(0.0, _UPGRADE_SECONDS if older else _LATEST_SECONDS), pid, first)
             os.close(receives)
-            lost = _lost(path, heard)
+            lost = _lost_in_upgrade(path, aged.read_bytes(), readings) if older else _lost(path, heard)
+            upgrades += older
+            appended += sum(line[0] in ("adopted", "sent", "copied") for line in heard)
             shown += len({line[2] for line in heard if line[0] == "reading"})
             edits += sum(line[0] == "name" for line in heard)
             mid_edit += bool(heard) and heard[-1][0] == "about"
             failures += bool(lost)
             for sentence in lost:
                 print(f"kill {k + 1}: {sentence}")
-    print(f"{kills} kills, {shown} readings shown, {edits} edits told, {mid_edit} kills within an edit: "
-          f"{failures} with a loss")  # fmt: skip
+    print(f"{kills} kills, {shown} readings shown, {edits} edits told, {appended} adoptions, sendings and copies, "
+          f"{mid_edit} kills within an edit, {upgrades} in an upgrade: {failures} with a loss")  # fmt: skip
     return 1 if failures else 0
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from dynamis.bench.analysis import analyse, check_readings, codes_of, head_of
-from dynamis.bench.chains import converter_of, link_chain, make_dac
+from dynamis.bench.chains import converter_of, dac_if_known, link_chain
 from dynamis.bench.checks import check_bench
 from dynamis.bench.codes import channel_codes, codes_sentences
 from dynamis.bench.designing import asked_of, smallest_with_op_amp
@@ -101,7 +101,7 @@ def measured(bench: Bench, random: np.random.Generator) -> list[AdoptionRecord]:
                 head = run.head if way.kind == "trimmer" else head_of(way, judged.model)
                 adopted.append(AdoptionRecord(len(adopted), ref.gear, serial, ref.port, "r", way.kind, head,
                                               way.worst_cents, way.worst_expanded, "2026"))  # fmt: skip
-        if converter_of(port) is not None:
+        if dac_if_known("c", converter_of(port)) is not None:
             now = in_force(adopted, ref, serial)
             told = channel_codes(bench, ref, HeadRecord() if now is None else now.head)
             codes_sentences(told, STYLE) if told is not None and not isinstance(told, str) else None
@@ -111,7 +111,7 @@ def measured(bench: Bench, random: np.random.Generator) -> list[AdoptionRecord]:
 def read(run: RunRecord, random: np.random.Generator) -> list[ReadingRecord]:
     """Readings of a unit somewhat off, with a slip, a flat end or nothing wrong."""
     model, notes = run.model, np.array(run.plan, float)[: int(random.integers(0, len(run.plan) + 1))]
-    converter = None if run.converter is None else make_dac("c", run.converter)
+    converter = dac_if_known("c", run.converter)
     codes = codes_of(run, converter, notes)
     volts = model.law.volts(model.tuning.octaves(notes, model.law.reference_note)) if codes is None else (
         converter.dac.nominal_volts(codes))  # fmt: skip

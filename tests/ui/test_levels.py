@@ -97,7 +97,8 @@ def test_another_link_a_pitch_pair_and_an_unknown_one(station, tmp_path):
     judge = station._session.judge
     judge.look_at(PortRef("bridge-clock", "clock"), PortRef("wardrobe-envelope", "gate"))
     assert "it gets to about 25 % of its peak" in station.said.shown[1].replace("\u00a0", " ")
-    assert station.scale.save_picture(tmp_path / "levels.svg")
+    station.scale.save_picture(tmp_path / "levels.svg")
+    assert "<svg" in (tmp_path / "levels.svg").read_text()
     judge.look_at(GATE, PortRef("attic-filter", "gate"))
     assert station.scale.levels is None
     assert "until you measure" in station.said.shown[0]

@@ -9,7 +9,7 @@ from datetime import datetime
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from dynamis.bench.chains import make_dac, make_head
+from dynamis.bench.chains import dac_if_known, make_head
 from dynamis.bench.records import HeadRecord, InstrumentRecord, ReadingRecord, RunRecord
 from dynamis.calibration.causes.describe import Shape, describe_shape
 from dynamis.calibration.corrections import Correction, corrections
@@ -172,7 +172,7 @@ def check_readings(run: RunRecord, notes: ArrayLike, values: ArrayLike) -> None:
 def analyse(run: RunRecord, rows: Sequence[ReadingRecord]) -> RunAnalysis:
     """Judge a run by its readings; right with none, with one, and with all voided."""
     model, tolerance = run.model, parse_tolerance(run.tolerance)
-    converter = None if run.converter is None else make_dac("converter", run.converter)
+    converter = dac_if_known("converter", run.converter)
     meter = limits_of(run)
     valid = tuple(row for row in rows if not row.voided)
     notes = np.array([row.note for row in valid], float)

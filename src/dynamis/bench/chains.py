@@ -71,6 +71,11 @@ def make_dac(transfer_id: str, stored: StoredTransfer) -> DacTransfer:
     return made
 
 
+def dac_if_known(transfer_id: str, stored: StoredTransfer | None) -> DacTransfer | None:
+    """The DAC of a stored transfer; None where there is none, or a newer program wrote it."""
+    return make_dac(transfer_id, stored) if stored is not None and REGISTRY.knows(stored) else None
+
+
 def source_of(transfer_id: str, port: Port, tuning: Tuning) -> PitchSource:
     """What an output without a converter of ours does: its law, with the limits that are known of it.
 

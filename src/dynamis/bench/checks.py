@@ -22,7 +22,7 @@ from dynamis.bench.limits import (
     MOST_UNITS,
     MOST_VOLTS,
 )  # fmt: skip
-from dynamis.bench.ports import SWITCHING, GateRecord, Port
+from dynamis.bench.ports import SWITCHING, GateRecord, Port, VoltSpan
 from dynamis.bench.record_checks import check_a4, check_instruments, check_law, check_tolerance, counted, within
 from dynamis.electrics.potentiometer import LoadedPot
 from dynamis.errors import InputError
@@ -82,6 +82,8 @@ def check_port(port: Port) -> None:
         _check_gate(port, port.gate)
     if port.pot is not None and port.pot.ohms is not None:
         LoadedPot(port.pot.ohms, port.pot.fed_volts or 0.0, port.pot.fed_ohms, port.pot.load_ohms or math.inf)
+    if port.audio is not None and port.audio.full_scale_dbu is not None:
+        within(f"The full scale of {port.name}", port.audio.full_scale_dbu, -100.0, 100.0, "dBu")
     if port.audio is not None and port.audio.full_scale_volts == 0:
         raise InputError(f"The full scale of {port.name} is 0 V; give its peak volts, or leave them unknown.")
     for channel, what in ((None if port.midi is None else port.midi.channel, "MIDI channel"),):
@@ -159,10 +161,6 @@ def check_gear(gear: Gear) -> None:
     _check_numbers(gear.power, gear.name)
     for port in gear.ports:
         check_port(port)
-        known = {one.id for one in gear.settings}
-        strange = [need.setting for need in port.needs if need.setting not in known]
-        if strange:
-            raise InputError(f"{port.name} needs the setting {strange[0]!r}, which is not there.")
 
 
 def check_bench(bench: Bench) -> None:
@@ -233,7 +231,8 @@ def _check_numbers(record: Any, name: str) -> None:
         unit = next((one for ending, one in _UNITS.items() if key.endswith(ending)), "")
         words = key.removesuffix("_seconds").removesuffix("_volts").replace("_", " ")
         words, shown = _WORDS.get(words, words), f"{plain(value)} {unit}".rstrip()
-        most = MOST_VOLTS if "volts" in key else MOST_OHMS if key.endswith("ohms") else MOST_NUMBER
+        volts = "volts" in key or isinstance(record, VoltSpan)
+        most = MOST_VOLTS if volts else MOST_OHMS if key.endswith("ohms") else MOST_NUMBER
         if not -most <= value <= most:
             raise InputError(f"{name}: {words} is {shown}, which is of no size that gear has.")
         if key in ("ohms_limit", "level_limit") and value >= 1.0:

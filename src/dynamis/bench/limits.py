@@ -6,13 +6,13 @@ from typing import Final
 
 HIGHEST_NOTE: Final = 127.0
 # Volts of a port, and of a supply.
-MOST_VOLTS, MOST_RAIL = 1e6, 100.0
+MOST_VOLTS, MOST_RAIL = 1e4, 100.0
 MOST_OHMS: Final = 1e12
 MOST_HERTZ: Final = 1e9
 # Reference notes of laws may lie outside the 128 keys, by this much at most; a law's scale in V/oct, its volts.
 NOTES_BEYOND: Final = 128.0
 SCALES: Final = (1e-3, 1e3)
-MOST_LAW_VOLTS: Final = 1e4
+MOST_LAW_VOLTS: Final = 1e3
 A4_HERTZ: Final = (1.0, 10_000.0)
 MOST_CODE: Final = 2**24 - 1
 MOST_SECONDS: Final = 1e6
@@ -23,5 +23,6 @@ MOST_BETWEEN: Final = 8
 MOST_METERS: Final = 200
 MOST_RUNS: Final = 10_000
 MOST_PLAN: Final = 2000
+MOST_READINGS: Final = 5000
 # Any other number that a record holds.
 MOST_NUMBER: Final = 1e12

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections import Counter
 from collections.abc import Sequence
 
 from dynamis.bench.limits import (
@@ -15,6 +16,7 @@ from dynamis.bench.limits import (
     MOST_METERS,
     MOST_OHMS,
     MOST_PLAN,
+    MOST_READINGS,
     MOST_RUNS,
     MOST_VOLTS,
     NOTES_BEYOND,
@@ -149,6 +151,8 @@ def check_records(
         check_run(run)
     for reading in readings:
         check_reading(reading)
+    for name, count in Counter(one.run for one in readings).items():
+        counted(f"readings of the run {name!r}", count, MOST_READINGS)
     for adoption in adoptions:
         check_adoption(adoption)
     for sent in sends:

@@ -62,8 +62,10 @@ def judge_uses(bits: int, step_cents: float, inl_lsb: float, tolerance_cents: fl
 
 def _bits(bits: int, found: float, bound: float) -> int | None:
     """Bits at which what halves with each comes under a bound; None where no number of them does."""
-    if not bound > 0:
+    if not bound > 0 or not math.isfinite(found / bound):
         return None
+    if not found > 0:
+        return bits
     return bits + max(0, math.ceil(math.log2(found / bound) - 1e-9))
 
 

@@ -13,7 +13,7 @@ from dynamis.converter.dac import MOST_BITS_WITH_INL
 from dynamis.errors import InputError
 from dynamis.files.text import read_text
 from dynamis.notation.numbers import parse_plain
-from dynamis.notation.safe import quoted
+from dynamis.notation.safe import MOST_QUOTED, one_line, quoted
 
 _MOST_BYTES = 8 * 1024 * 1024
 _FEWEST = 3
@@ -47,8 +47,10 @@ def read_linearity(path: Path, bits: int) -> tuple[float, ...]:
         except InputError as error:
             raise InputError(f"{path}: line {number}: {error}") from error
         if not (code.is_integer() and 0 <= code < 2**bits):
-            raise InputError(f"{path}: line {number}: code {quoted(cells[header.index('code')])} was found; a whole "
-                             f"number from 0 to {2**bits - 1} was expected.")  # fmt: skip
+            said = one_line(cells[header.index("code")], MOST_QUOTED)
+            raise InputError(
+                f"{path}: line {number}: code {said} was found; a whole number from 0 to {2**bits - 1} was expected."
+            )
         if int(code) in found:
             raise InputError(f"{path}: line {number}: code {int(code)} comes a second time.")
         found[int(code)] = value

@@ -14,7 +14,7 @@ from typing import Any, Final
 
 import msgspec
 
-from dynamis.bench.limits import HIGHEST_NOTE, MOST_CODE, MOST_HERTZ
+from dynamis.bench.limits import HIGHEST_NOTE, MOST_CODE, MOST_HERTZ, MOST_READINGS, MOST_RUNS
 from dynamis.errors import InputError
 from dynamis.files.database import is_busy
 from dynamis.files.known_schema import check_schema
@@ -98,6 +98,14 @@ def check_rows(connection: sqlite3.Connection, path: Path) -> None:
         raise DamagedFileError(
             f"{path}: reading {quoted(strange[1])} of the run {quoted(strange[0])} holds what no reading can; the file "
             "was left as it is."
+        )
+    most = connection.execute("SELECT COUNT(*) AS n FROM reading GROUP BY run ORDER BY n DESC LIMIT 1").fetchone()
+    runs = connection.execute("SELECT COUNT(*) FROM run").fetchone()[0]
+    if runs > MOST_RUNS or (most is not None and most[0] > MOST_READINGS):
+        longest = 0 if most is None else most[0]
+        raise DamagedFileError(
+            f"{path}: the file holds {runs} runs, the longest of {longest} readings; at most {MOST_RUNS} and "
+            f"{MOST_READINGS} are taken."
         )
     for query in _TEXTS:
         for _ in connection.execute(query):

@@ -18,8 +18,9 @@ import msgspec
 
 from dynamis.bench.checks import check_bench
 from dynamis.bench.document import Bench
+from dynamis.bench.limits import MOST_READINGS
 from dynamis.bench.ports import PortRef
-from dynamis.bench.record_checks import check_records
+from dynamis.bench.record_checks import check_records, counted
 from dynamis.bench.records import AdoptionRecord, ReadingRecord, RunRecord, SendRecord
 from dynamis.bench.texts import with_safe_texts
 from dynamis.errors import InputError
@@ -348,6 +349,8 @@ class BenchFile:
                 "SELECT COALESCE(MAX(number), 0) FROM reading WHERE run = ?", (run_id,)
             ).fetchone()[0]
             moment = now()
+            taken = list(taken)
+            counted("readings of a run", number + len(taken), MOST_READINGS)
             rows = [
                 (run_id, number + k, note, code, value, own, moment if at is None else at[k - 1],
                  None if ranges is None else ranges[k - 1], (uids[k - 1] if uids else "") or fresh_uid())

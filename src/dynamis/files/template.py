@@ -34,10 +34,10 @@ def filled(
         line += template.count("\n", counted, found.start())
         name, counted = found[1], found.start()
         if name not in (_OPEN, _CLOSE) and name not in known:
-            raise InputError(f"{where}: line {line}: {found[0]} is not known; {', '.join(sorted(known))} are.")
+            raise InputError(f"{where}: line {line}: {{{{{found[1]}}}}} is not known; {', '.join(sorted(known))} are.")
         if name in (_OPEN, _CLOSE):
             if inside == (name == _OPEN):
-                raise InputError(f"{where}: line {line}: {found[0]} stands where the other one was expected.")
+                raise InputError(f"{where}: line {line}: {{{{{name}}}}} stands where the other one was expected.")
             if inside:
                 for row in rows:
                     out.append(_each(template[start : found.start()], {**values, **row}))
@@ -60,7 +60,8 @@ def _each(text: str, values: Mapping[str, str], where: str = "", line: int = 0) 
     def value(found: re.Match[str]) -> str:
         if found[1] not in values:
             at = line + text.count("\n", 0, found.start()) - text.count("\n")
-            raise InputError(f"{where}: line {max(1, at)}: {found[0]} belongs between {{{{rows}}}} and {{{{/rows}}}}.")
+            told = f"{{{{{found[1]}}}}} belongs between {{{{rows}}}} and {{{{/rows}}}}"
+            raise InputError(f"{where}: line {max(1, at)}: {told}.")
         return values[found[1]]
 
     return _PLACE.sub(value, text)

@@ -43,7 +43,10 @@ def _check_fields(made: Any) -> None:
     elif is_dataclass(made):
         for one in fields(made):
             value, allowed = getattr(made, one.name), _TYPES.get(str(one.type))
-            if allowed is not None and type(value) not in allowed:
+            right = allowed is None or isinstance(value, allowed)
+            if not right or (isinstance(value, bool) and allowed is not None and bool not in allowed):
+                raise ValueError
+            if "limit" in one.name and isinstance(value, float | int) and value < 0:
                 raise ValueError
             _check_fields(value)
     elif isinstance(made, Mapping):

@@ -12,7 +12,7 @@ from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
 
 from dynamis.bench.analysis import RunAnalysis, analyse, check_readings, codes_of, head_of
-from dynamis.bench.chains import LinkChain, link_chain, make_dac
+from dynamis.bench.chains import LinkChain, dac_if_known, link_chain
 from dynamis.bench.commands import Change, new_id
 from dynamis.bench.document import Bench, Link, sharing
 from dynamis.bench.ports import PortRef
@@ -280,7 +280,7 @@ class Session(QObject):
         run = self.run
         if run is None:
             raise InputError("There is no run to take readings for; begin one first.")
-        converter = None if run.converter is None else make_dac("converter", run.converter)
+        converter = dac_if_known("converter", run.converter)
         codes = codes_of(run, converter, [note for note, _, _ in readings])
         rows = [
             (note, value, None if codes is None else int(codes[k]), own)

@@ -127,6 +127,8 @@ def judge_audio(bench: Bench, link: Link, sink: PortRef, style: Style) -> tuple[
     if unknown or sends is None or takes is None or left is None:
         return unknown, None
     sends *= left
+    if not (sends > 0 and takes > 0):  # a peak of nothing has no room to be told
+        return unknown, None
     room = 20.0 * math.log10(takes / sends)
     if room >= 0 and room <= _MUCH_DECIBELS:
         return [], room

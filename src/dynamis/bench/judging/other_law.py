@@ -8,7 +8,7 @@ from typing import Final
 
 import numpy as np
 
-from dynamis.bench.chains import converter_of, make_dac
+from dynamis.bench.chains import converter_of, dac_if_known
 from dynamis.bench.commands import Change, set_port
 from dynamis.bench.document import Bench, Link
 from dynamis.bench.judging.remedy import Remedy, changed_link
@@ -30,10 +30,10 @@ _DOES: Final[dict[Way, str]] = {
 
 def other_law(bench: Bench, link: Link, sink: PortRef, heard: Law, style: Style) -> Iterator[Remedy]:
     port = bench.port(link.output)
-    stored = converter_of(port)
-    if stored is not None:
+    known = dac_if_known("dac", converter_of(port))
+    if known is not None:
         law = law_text(heard)
-        dac = make_dac("dac", stored).dac
+        dac = known.dac
         notes = np.arange(link.low_note, link.high_note + 1.0)
         volts = heard.volts(tuning_of(bench).octaves(notes, heard.reference_note))
         low, high = (float(one) for one in dac.nominal_volts(np.array([0, 2**dac.bits - 1])))

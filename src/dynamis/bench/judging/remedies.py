@@ -32,6 +32,7 @@ from dynamis.electrics.part import Part, value_words
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import parse_law
 from dynamis.pitch.notes import note_label
+from dynamis.transfer.registry import REGISTRY
 
 _BY_GAIN_AND_OFFSET: Final = {"scale-mismatch", "zero-hertz", "offset", "transposition", "below-cut-off"}
 _LEVELS: Final = frozenset(
@@ -46,7 +47,10 @@ def remedies_for(
     """What can be done about a pair, joined or not, the best first: those that make it fit, then the others."""
     link = trial_link(bench.link_from(fit.output), fit.output, fit.input)
     codes = {one.code for one in fit.findings}
-    found = []
+    found: list[Remedy] = []
+    stored = (*bench.port(fit.output).transfers, *link.between, *bench.port(fit.input).transfers)
+    if not all(REGISTRY.knows(one) for one in stored):
+        return found  # of what a newer program wrote nothing can be told
     for one in _proposed(bench, link, fit, codes, style):
         if one.deed is None:
             found.append(one)

@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from msgspec.structs import replace as with_
 
-from dynamis.bench.chains import between_of, converter_of, driving, make_dac
+from dynamis.bench.chains import between_of, converter_of, dac_if_known, driving
 from dynamis.bench.document import Bench, Link
 from dynamis.bench.judging.audio import left_of_balanced, peak_volts
 from dynamis.bench.ports import SWITCHING, GateRecord, Port, PortRef, SwingRecord
@@ -39,6 +39,10 @@ class Sent:
     pot: bool = False
 
 
+# What would be more volts than these is not known.
+_MOST_SENT = 1e5
+
+
 # -- the output ------------------------------------------------------------------------------------
 
 
@@ -56,9 +60,10 @@ def may_send(bench: Bench, link: Link) -> tuple[float, float] | None:
         known = gate.kind == "driven" and gate.low_volts is not None and gate.high_volts is not None
         return _rising(gate.low_volts, gate.high_volts) if known else None
     if port.role == "pitch":
-        dac = converter_of(port)
-        if dac is not None:
-            return make_dac(link.id, dac).dac.reach_volts
+        stored = converter_of(port)
+        if stored is not None:
+            dac = dac_if_known(link.id, stored)
+            return None if dac is None else dac.dac.reach_volts
         found = next((one.values for one in port.transfers if one.kind == "pitch-source"), {})
         return _rising(found.get("low_volts"), found.get("high_volts"))
     if port.pot is not None and port.pot.ohms and port.pot.fed_volts is not None:
@@ -108,7 +113,9 @@ def sent_swing(bench: Bench, link: Link) -> Sent | None:
             first, second = (float(one.forward(volts, NOMINAL)) for volts in sends)
             sends = min(first, second), max(first, second)
         ohms = driven.ohms
-    return None if ohms is None else Sent(*sends, ohms, port.pot is not None and not link.between)
+    if ohms is None or not max(abs(one) for one in sends) <= _MOST_SENT:
+        return None
+    return Sent(*sends, ohms, port.pot is not None and not link.between)
 
 
 def gate_output(bench: Bench, link: Link) -> tuple[GateOutput | None, list[str]]:
