@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Protocol, runtime_checkable
 
@@ -125,14 +126,24 @@ class Sending:
     true: World = NOMINAL
 
 
+def _unknown(label: str, transfers: Sequence[StoredTransfer]) -> str:
+    """What is said where one of the transfers was written by a newer program; empty where none was."""
+    unknown = next((stored for stored in transfers if not REGISTRY.knows(stored)), None)
+    if unknown is None:
+        return ""
+    return (
+        f"{label} holds {unknown.kind!r}, which this program does not know: it is kept, and nothing can be told about "
+        "the link."
+    )
+
+
 def sending_of(bench: Bench, link: Link, head: HeadRecord = HeadRecord(), port: Port | None = None) -> Sending:
     """The front of a link's chain.  port : what the output is taken for, itself by default."""
     output, tuning = port or bench.port(link.output), tuning_of(bench)
     source = f"{link.output.gear}.{link.output.port}"
-    unknown = [stored for stored in (*output.transfers, *link.between) if not REGISTRY.knows(stored)]
+    unknown = _unknown(bench.label(link.output), (*output.transfers, *link.between))
     if unknown:
-        return Sending(sentence=f"{bench.label(link.output)} holds {unknown[0].kind!r}, which this program does "
-                       "not know: it is kept, and nothing can be told about the link.")  # fmt: skip
+        return Sending(sentence=unknown)
     if output.law is None:
         return Sending(sentence=f"{bench.label(link.output)} has no pitch law yet; give it one.")
     between = between_of(bench, link)
@@ -165,6 +176,9 @@ def link_chain(bench: Bench, link: Link, head: HeadRecord = HeadRecord(), sink: 
             Oscillator(f"{source}.ideal", parse_law(bench.port(link.output).law or ""), tuning, "would sound")
         )
         return LinkChain(Chain(tuple(transfers), WantedPitch(tuning=tuning)), true=true)
+    unknown = _unknown(bench.label(sink), bench.port(sink).transfers)
+    if unknown:
+        return LinkChain(None, unknown)
     rivals = rivals_of(bench, link)
     if rivals:
         names = " and ".join(bench.label(one.output) for one in (link, *rivals))

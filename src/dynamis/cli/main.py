@@ -12,7 +12,7 @@ import click
 
 from dynamis import __version__
 from dynamis.errors import InputError
-from dynamis.notation.safe import MOST_SENTENCE, one_line
+from dynamis.notation.safe import sentence_line
 
 # Commands are imported only when they are asked for, so that none pays for what another needs.
 _COMMANDS: Final = {
@@ -75,5 +75,5 @@ def run(arguments: Sequence[str]) -> int:
 
 def refuse(sentence: str) -> int:
     """Print one line on standard error, whatever line breaks the sentence has."""
-    click.echo("dynamis: " + one_line(" ".join(sentence.split()), MOST_SENTENCE), err=True)
+    click.echo("dynamis: " + sentence_line(" ".join(sentence.split())), err=True)
     return 2

@@ -25,6 +25,8 @@ def read_bytes(path: Path, most_bytes: int = MOST_BYTES) -> bytes:
             )
         with path.open("rb") as file:
             return file.read(most_bytes)
+    except InputError:
+        raise
     except (OSError, ValueError) as error:
         told = getattr(error, "strerror", None) or error
         raise InputError(f"{path}: cannot be read: {told}.") from error

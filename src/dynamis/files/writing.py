@@ -169,6 +169,8 @@ def _named(path: Path) -> Iterator[None]:
     """Trouble of the system as a sentence that names the file."""
     try:
         yield
+    except InputError:
+        raise
     except FileExistsError as error:
         raise InputError(f"{path}: the file exists already; it was left as it is.") from error
     except (OSError, ValueError, RuntimeError) as error:

@@ -30,7 +30,7 @@ _LETTERS: Final = {
 
 def hidden(text: str) -> bool:
     """Whether a text has a character that is not seen as it is: a control, a direction, a line break."""
-    return any(unicodedata.category(one) in _UNSEEN for one in text)
+    return not text.isprintable() and any(unicodedata.category(one) in _UNSEEN for one in text)
 
 
 def one_line(text: str, most: int = MOST_NAME) -> str:
@@ -39,6 +39,15 @@ def one_line(text: str, most: int = MOST_NAME) -> str:
     seen = "".join(one for one in seen if unicodedata.category(one) not in _UNSEEN)
     cleaned = " ".join(seen.split(" ")).strip()
     return cleaned if len(cleaned) <= most else cleaned[: most - 1] + "…"
+
+
+def sentence_line(text: str) -> str:
+    """A sentence for standard error on one line; where it is too long, a name in its middle gives way, not its end."""
+    line = one_line(text, 100 * MOST_SENTENCE)
+    if len(line) <= MOST_SENTENCE:
+        return line
+    tail = MOST_SENTENCE // 2
+    return f"{line[: MOST_SENTENCE - tail - 1]}…{line[-tail:]}"
 
 
 def quoted(text: object, most: int = MOST_QUOTED) -> str:
@@ -81,11 +90,15 @@ def from_csv_cell(text: str) -> str:
 
 def terminal(text: str) -> str:
     """Lines for a terminal: line breaks stay, no other character that is not seen."""
+    if text.replace("\n", "").isprintable():
+        return text
     return "".join(one for one in text if one == "\n" or unicodedata.category(one) not in _UNSEEN)
 
 
 def escaped_json(text: str) -> str:
     """JSON for a terminal: characters that are not seen as their escapes."""
+    if text.isprintable():
+        return text
     return "".join(one if one == "\n" or unicodedata.category(one) not in _UNSEEN else _escape(one) for one in text)
 
 

@@ -18,7 +18,7 @@ from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication
 
 from dynamis.errors import InputError
-from dynamis.notation.safe import MOST_SENTENCE, one_line
+from dynamis.notation.safe import sentence_line
 from dynamis.ui.benches import bench_to_open, opening_mark
 from dynamis.ui.preferences import data_folder, load_preferences
 from dynamis.ui.session import Session
@@ -48,7 +48,7 @@ def run_window(arguments: list[str]) -> int:
     try:
         bench_file, sentence = bench_to_open(arguments, preferences)
     except InputError as error:
-        print(f"dynamis: {one_line(str(error), MOST_SENTENCE)}", file=sys.stderr)
+        print(f"dynamis: {sentence_line(str(error))}", file=sys.stderr)
         return 2
     app = make_app()
     keep_log()
