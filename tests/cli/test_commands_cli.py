@@ -12,6 +12,7 @@ from dynamis.files.store import BenchFile
 from text_files import csv_file
 
 DAC = ("dac", "--bits", "12", "--low-volts", "0", "--high-volts", "5", "--law", "voct", "--notes", "36:96:12")
+MATCH = ("match", "--source=low_volts=0,high_volts=5", "--sink=off_volts=0.8,on_volts=2")
 
 
 def run(*arguments, stdin=None):
@@ -86,7 +87,13 @@ def test_zero_volts_under_hertz_per_volt_has_no_error_in_cents(dynamis):
         (("convert", "--from=voct", "--to=voct", "--notes=60", "more"), ["more"]),
         ((*DAC, "--gain=0"), ["--gain"]), ((*DAC, "--high-volts=0"), ["--high-volts"]), ((*DAC, "--bits=12.5"), ["--bits", "12.5"]),
         ((*DAC, "--bits=0"), ["--bits", "0"]), ((*DAC, "--low-volts=x"), ["--low-volts", "x"]), ((*DAC, "--gain=1e-320"), ["step"]),
-        (("demo",), ["-o"]),
+        (("demo",), ["-o"]), (("demo", "-o", "/dev/null"), ["device"]), (("demo", "-o", "x" * 300), ["too long"]),
+        ((*MATCH, "--fan-out", "0" * 5000), ["--fan-out"]), ((*MATCH, "--fan-out", "9" * 100), ["--fan-out"]),
+        (("fit", "y" * 300, "--law=voct"), ["too long"]), (("fit", "/dev/zero", "--law=voct"), ["no file"]),
+        (("convert", "--from=voct", "--to=voct", "--notes=60", "--scale=/dev/zero"), ["no file"]),
+        (("convert", "--from=" + "v" * 9000, "--to=voct", "--notes=60"), ["--from", "voct"]),
+        (("circuit", "--gain=0.37", "--offset-volts=1e999"), ["--offset-volts"]),
+        (("check", "a\u202eb\x1b[2J"), ["no such file"]),
     ],
 )  # fmt: skip
 def test_a_question_that_cannot_be_answered_gets_one_line(dynamis, arguments, words):
@@ -97,6 +104,8 @@ def test_a_question_that_cannot_be_answered_gets_one_line(dynamis, arguments, wo
     assert answer.out == ""
     assert answer.err.count("\n") == 1
     assert answer.err.startswith("dynamis: ")
+    assert len(answer.err) <= 401
+    assert answer.err[:-1].isprintable()
     for word in words:
         assert word in answer.err
 

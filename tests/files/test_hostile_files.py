@@ -8,29 +8,40 @@ from __future__ import annotations
 import csv
 import io
 import json
+import os
 import sqlite3
 import subprocess
 import time
+from pathlib import Path
 
 import pytest
 from msgspec.structs import replace
+from tests.fuzzing import targets
 
 from dynamis.bench.designing import asked_of, built, smallest_with_op_amp, use_between
 from dynamis.bench.judging.pairs import trial_link
 from dynamis.bench.ports import PortRef
+from dynamis.calibration.frequency import parse_frequency_words
+from dynamis.calibration.meter import parse_meter_words
 from dynamis.converter.firmware import BoardCorrection
 from dynamis.demo.lantern import bench, write_demo
 from dynamis.errors import InputError
 from dynamis.files.bench_json import import_json
 from dynamis.files.c_header import c_header
+from dynamis.files.contents import everything
 from dynamis.files.exports import ChannelExport
+from dynamis.files.midi_tuning import read_tuning_dump
 from dynamis.files.readings_csv import read_rows, strict_layout
+from dynamis.files.report_html import report_html
 from dynamis.files.salvage import salvage
 from dynamis.files.spice import link_spice
 from dynamis.files.store import BenchFile, DamagedFileError
+from dynamis.files.text import read_text
 from dynamis.notation.safe import ascii_line, comment, csv_row, from_csv_cell, hidden, one_line, terminal
+from dynamis.notation.style import Style
 
 BOARD, TONE = PortRef("workshop-board", "pitch-b"), PortRef("carousel-board", "tone")
+OLD = Path(__file__).parent / "old"
 HOSTILE = [
     "x\n.control\nshell touch {mark}\n.endc\n*", "x */ int smuggled = 1; /*", "x \\", "x ??/", "a/*b", "x\u202egnp.exe",
     "x\r\n.shell touch {mark}", "x*\\\n/ int smuggled = 2; /\\\n*", "Ω ÷ ž ♯", "x\u2028.include /etc/passwd", "\x1b[2J",
@@ -213,3 +224,87 @@ def test_salvage_ends_where_a_page_leads_back(tmp_path, monkeypatch):
     begun = time.monotonic()
     assert len(salvage(path).readings) <= 1
     assert time.monotonic() - begun < 2.0
+
+
+# -- each case that was seen ---------------------------------------------------------------------------
+
+
+def put(column: str, table: str, value: object, where: str = "1"):
+    """A statement that puts a value into a file."""
+    return f"UPDATE {table} SET {column} = ? WHERE {where}", value
+
+
+@pytest.mark.parametrize(
+    ("statement", "value", "word"),
+    [(*put("value", "state", "x"), "does not say where it stands"), (*put("value", "state", 1e300), "does not say where"),
+     (*put("value", "state", b"\xff\xfe"), "left as it is"), (*put("id", "run", b"\xc3(", "number = 1"), "left as it is"),
+     (*put("bench", "revision", b"\xff\xfe"), "left as it is"), (*put("bench", "revision", "[" * 100_000), "cannot read"),
+     (*put("label", "revision", b"\xc3("), "left as it is"),
+     ("UPDATE run SET settings = replace(settings, '\"plan\":[', '\"plan\":[' || ?)", "1e12,", "1000000000000; 0 to 127"),
+     ("UPDATE run SET settings = replace(settings, '\"law\":\"voct', '\"law\":\"voct' || ?)", "x", "no known kind"),
+     ("UPDATE revision SET bench = replace(bench, '\"offset_limit_volts\":0.003', '\"offset_limit_volts\":' || ?)", '"x"',
+      "holds what does not belong there"),
+     ("UPDATE adoption SET content = json_set(content, '$.head.gain', ?)", 1e9, "gain of the constants"),
+     ("PRAGMA user_version = -3", None, "version -3"),
+     ("INSERT INTO reading (run, number, note, value, taken) VALUES ('03-as-found', 999, ?, 1.0, 'x')", 1e12, "no reading can"),
+     ("INSERT INTO reading (run, number, note, value, taken) VALUES ('03-as-found', 999, 36, ?, 'x')", 1e308, "no reading can"),
+     ("INSERT INTO reading (run, number, note, value, taken) VALUES ('03-as-found', 999, 36, ?, 'x')", "abc", "no reading can")],
+)  # fmt: skip
+def test_contents_that_could_fail_later_are_met_at_once_and_salvaged_around(tmp_path, statement, value, word):
+    path = tmp_path / "b.dynamis"
+    write_demo(path)
+    made = sqlite3.connect(path, isolation_level=None)
+    if isinstance(value, bytes):
+        statement = statement.replace("?", "CAST(? AS TEXT)")
+    made.execute(statement, () if value is None else (value,))
+    made.close()
+    before = path.read_bytes()
+    with pytest.raises(DamagedFileError, match=word):
+        BenchFile.open(path)
+    found = salvage(path)
+    assert path.read_bytes() == before
+    with found.into(tmp_path / "s.dynamis") as opened:
+        assert len(everything(opened).readings) == len(found.readings)
+        report_html(opened, Style())
+
+
+@pytest.mark.parametrize(
+    ("kind", "content", "word"),
+    [("scale", b"x\n 2\n " + b"9" * 5000 + b"/7\n 2/1\n", "5002 characters"), ("scale", b"x\n" + b"9" * 5000 + b"\n", "whole number"),
+     ("scale", b"x\n 1\n " + b"9" * 500 + b".\n", "no degree of a scale"),
+     ("keymap", b"9" * 5000 + b"\n", "whole number"), 
+     ("linearity", b"code,volts\n0,-1e308\n1,1\n2,1e308\n", "no LSB|no linearity"), ("linearity", b"code,inl_lsb\n0,0\n1,1e308\n2,0\n", "no linearity"),
+     ("template", b"{{gear}}" * 80_000 + b"{{x}}", "more than 20000 placeholders"),
+     ("template", b"{{rows}}" + b"{{note}}" * 19_000 + b"x" * 400_000 + b"{{/rows}}", "characters would come of it"),
+     ("tuning dump", None, "no file that can be read"), ("readings csv", None, "no file that can be read")],
+)  # fmt: skip
+def test_files_that_froze_or_hung_a_reader_are_refused_at_once(tmp_path, kind, content, word):
+    begun, target = time.monotonic(), targets()[kind]
+    if content is None:
+        os.mkfifo(tmp_path / "f")
+    read = {"tuning dump": read_tuning_dump, "readings csv": read_text}.get(kind)
+    with pytest.raises(InputError, match=word):
+        read(tmp_path / "f") if content is None else target.feed(content, tmp_path)
+    assert time.monotonic() - begun < 3.0
+
+
+@pytest.mark.parametrize("parse", [parse_meter_words, parse_frequency_words])
+@pytest.mark.parametrize("text", ["9" * 20_000 + "x", "1e" * 20_000, "." * 20_000])
+def test_words_of_a_data_sheet_are_read_at_once(parse, text):
+    begun = time.monotonic()
+    with pytest.raises(InputError):
+        parse(text, 1.0)
+    assert time.monotonic() - begun < 0.2
+
+
+def test_an_old_export_with_what_no_old_version_wrote_is_refused(tmp_path):
+    raw = json.loads((OLD / "version-1.json").read_text())
+    for key, value in (("law", 3), ("head", {"codes": ["a", "b"]}), ("converter", [])):
+        broken = json.loads(json.dumps(raw))
+        for one in (*broken["runs"], *broken["adoptions"]):
+            if key in one:
+                one[key] = value
+        (tmp_path / "o.json").write_text(json.dumps(broken))
+        with pytest.raises(InputError, match=r"no exported bench|holds what|cannot"):
+            import_json(tmp_path / "o.json", tmp_path / f"{key}.dynamis")
+        assert not (tmp_path / f"{key}.dynamis").exists()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import time
 
 import msgspec
@@ -16,6 +17,7 @@ from dynamis.bench.judging.matrix import Matrix
 from dynamis.bench.judging.pairs import judge_link
 from dynamis.bench.judging.remedies import remedies_for
 from dynamis.bench.ports import Port, PortRef
+from dynamis.errors import InputError
 from dynamis.files.store import BenchFile
 from dynamis.ui.dialogs.wiring import WiringDialog
 
@@ -267,6 +269,10 @@ def test_a_wiring_card_is_shown_printed_and_kept(station, tmp_path):
         for name, start in (("card.pdf", b"%PDF"), ("card.html", b"<!DOCTYPE html>")):
             dialog.write(tmp_path / name)
             assert (tmp_path / name).read_bytes().startswith(start)
+        os.mkfifo(tmp_path / "pipe.pdf")
+        for name in ("pipe.pdf", "none/card.pdf", "none/card.html"):
+            with pytest.raises(InputError, match=name):
+                dialog.write(tmp_path / name)
 
     with_dialog(lambda: action(station.window(), "Wiring card").trigger(), look)
 

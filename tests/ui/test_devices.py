@@ -12,6 +12,7 @@ from drive import action, click, press, settle, table_texts, type_into, with_dia
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QMessageBox
+from tests.devices.test_hostile_devices import SAFE_SECONDS, Hand, silent
 
 from dynamis.bench.commands import rename, set_link
 from dynamis.demo.hidden import shipped
@@ -199,6 +200,24 @@ def test_a_full_disk_pauses_the_run_and_the_reading_is_not_lost(connected):
     press(connected, Qt.Key.Key_F6)
     until(lambda: not connected.devices.busy)
     assert [row.note for row in session.file.readings("short")] == [*PLAN, 36.0]
+
+
+@pytest.mark.parametrize("mute", ["LOAD", "KEEP", "LOOK"])
+def test_from_the_safe_key_to_the_byte_it_takes_no_time_whatever_is_being_sent(connected, lantern, mute):
+    """The board has gone silent in the middle of a sending; the key is pressed in the window."""
+    hand, page = Hand(lantern), connected.stations["Devices"]
+    connected.devices.play("B", 60.0)
+    until(lambda: lantern.world.code("B") > 0)
+    hand.replies[mute] = silent
+    connected.show_station("Devices")
+    click(page.send)
+    until(lambda: mute in hand.heard)
+    pressed = monotonic()
+    press(connected, Qt.Key.Key_Period, CONTROL)
+    until(lambda: hand.safe_at > 0)
+    assert hand.safe_at - pressed < SAFE_SECONDS
+    until(lambda: lantern.world.code("B") == 0)
+    until(lambda: not connected.devices.busy)
 
 
 def test_closing_the_window_in_mid_run_leaves_the_output_safe_and_the_readings_stored(connected, lantern, demo_file):

@@ -82,6 +82,8 @@ def check_port(port: Port) -> None:
         _check_gate(port, port.gate)
     if port.pot is not None and port.pot.ohms is not None:
         LoadedPot(port.pot.ohms, port.pot.fed_volts or 0.0, port.pot.fed_ohms, port.pot.load_ohms or math.inf)
+    if port.audio is not None and port.audio.channel is not None:
+        within(f"The channel of {port.name}", port.audio.channel, 0, 1024)
     if port.audio is not None and port.audio.full_scale_dbu is not None:
         within(f"The full scale of {port.name}", port.audio.full_scale_dbu, -100.0, 100.0, "dBu")
     if port.audio is not None and port.audio.full_scale_volts == 0:
@@ -189,7 +191,7 @@ def check_bench(bench: Bench) -> None:
     check_rails(bench.rails)
     for link in bench.links:
         check_link(bench, link)
-        within("The channel of a program", link.program_channel or 1, 1, 1024)
+        within("The channel of a program", link.program_channel or 0, 0, 1024)
 
 
 def named(text: str, what: str, most: int = MOST_TYPED) -> str:

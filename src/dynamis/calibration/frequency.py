@@ -17,6 +17,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_plain
+from dynamis.notation.safe import MOST_TOKEN, quoted
 from dynamis.notation.style import Style, plain
 
 FloatArray = NDArray[np.float64]
@@ -93,6 +94,8 @@ def parse_frequency_words(text: str, resolution_hertz: float = 0.0, resolution_c
     understood.
     """
     ppm = counts = cents = 0.0
+    if len(text) > MOST_TOKEN:
+        raise InputError(f"The accuracy is {quoted(text)}; write it as the data sheet does.")
     cleaned = re.sub(r"[±()\[\]]", " ", text)
     pieces = [piece.strip() for piece in re.split(r"\+|;|, ", cleaned) if piece.strip()]
     if not pieces:

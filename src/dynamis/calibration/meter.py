@@ -19,6 +19,7 @@ from numpy.typing import ArrayLike, NDArray
 from dynamis.calibration.frequency import FrequencyLimits, count_words
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_plain, parse_quantity
+from dynamis.notation.safe import MOST_TOKEN, quoted
 from dynamis.notation.style import Style, plain
 from dynamis.pitch.model import PitchModel
 
@@ -162,6 +163,8 @@ def parse_meter_words(text: str, resolution_volts: float, full_scale_volts: floa
 
     Raises `InputError` naming the part that is not understood.
     """
+    if len(text) > MOST_TOKEN:
+        raise InputError(f"The meter's accuracy is {quoted(text)}; write it as its data sheet does.")
     cleaned = re.sub(r"[±()\[\]]", " ", text).replace("μ", "µ")
     percent = counts = of_range = 0.0
     pieces = [piece.strip() for piece in re.split(r"\+|;|, ", cleaned) if piece.strip()]
@@ -193,7 +196,9 @@ def parse_meter_option(text: str) -> MeterRange:
     """Read `PERCENT,COUNTS,RESOLUTION_VOLTS`, as `dynamis fit --meter` takes it."""
     parts = text.split(",")
     if len(parts) != 3:
-        raise InputError(f"The meter is {text!r}; PERCENT,COUNTS,RESOLUTION_VOLTS was expected, such as 0.05,3,0.001.")
+        raise InputError(
+            f"The meter is {quoted(text)}; PERCENT,COUNTS,RESOLUTION_VOLTS was expected, such as 0.05,3,0.001."
+        )
     names = ("The meter's percentage", "The meter's counts", "The meter's resolution")
     return MeterRange(*(parse_plain(part, name) for part, name in zip(parts, names, strict=True)))
 

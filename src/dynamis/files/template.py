@@ -14,7 +14,8 @@ from dynamis.errors import InputError
 
 _PLACE: Final = re.compile(r"\{\{\s*(/?[A-Za-z_]+)\s*\}\}")
 _OPEN, _CLOSE = "rows", "/rows"
-# What is written has so many at most.
+# A template has so many placeholders at most, and what is written so many characters.
+_MOST_PLACES: Final = 20_000
 _MOST_CHARACTERS: Final = 16_000_000
 
 
@@ -30,7 +31,9 @@ def filled(
     at, inside, start = 0, False, 0
     known = {**values, **(rows[0] if rows else {})}
     line, counted, size = 1, 0, 0
-    for found in _PLACE.finditer(template):
+    for count, found in enumerate(_PLACE.finditer(template)):
+        if count >= _MOST_PLACES:
+            raise InputError(f"{where}: it has more than {_MOST_PLACES} placeholders.")
         line += template.count("\n", counted, found.start())
         name, counted = found[1], found.start()
         if name not in (_OPEN, _CLOSE) and name not in known:

@@ -16,6 +16,7 @@ from dynamis.bench.chains import LinkChain, dac_if_known, link_chain
 from dynamis.bench.commands import Change, new_id
 from dynamis.bench.document import Bench, Link, sharing
 from dynamis.bench.ports import PortRef
+from dynamis.bench.record_checks import check_run
 from dynamis.bench.records import (
     AdoptionRecord,
     HeadRecord,
@@ -258,7 +259,8 @@ class Session(QObject):
         self.run_changed.emit()
 
     def begin_run(self, run: RunRecord) -> RunRecord:
-        """Store a new run and look at it."""
+        """Store a new run and look at it; raises `InputError` for one that could not be judged."""
+        check_run(run)
         added = self.file.add_run(run)
         self.runs = self.file.runs()
         self._channel = (added.channel, added.serial)
