@@ -178,6 +178,7 @@ def _import(path: Path) -> None:
     target.unlink(missing_ok=True)
     with import_json(path, target) as made:
         looked_at(made)
+    asked_of(path)
 
 
 def _open(path: Path) -> None:
@@ -188,6 +189,7 @@ def _open(path: Path) -> None:
     try:
         with BenchFile.open(path) as opened:
             looked_at(opened)
+        asked_of(path)
     except DamagedFileError:
         target = path.with_name("salvaged.dynamis")
         with salvage(path).into(target) as made:
@@ -204,6 +206,18 @@ def looked_at(opened: BenchFile) -> None:
     report_html(opened, Style())
     opened.record("x", msgspec.structs.replace(opened.bench(), notes="changed"))
     opened.undo()
+
+
+def asked_of(path: Path) -> None:
+    """What a shell asks of a bench; each ends in order."""
+    channel = ["--gear", "Workshop board", "--unit", "03", "--channel", "pitch A"]
+    for words in (["check", str(path), "--json"], *(
+        ["export", str(path), "--what", what, *channel, "-o", str(path.with_name("out"))]
+        for what in ("c-header", "codes-csv", "readings-csv")
+    )):  # fmt: skip
+        told = run_command(words)
+        if told:
+            raise AssertionError(f"{words[0]} {words[3] if len(words) > 3 else ''}: {told}")
 
 
 DUMP = bytes.fromhex("F07E7F080100") + b"Sixteen letters!" + bytes(3 * 128)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections import Counter
 from typing import Any, Final
 
 import msgspec
@@ -13,10 +14,13 @@ from dynamis.bench.limits import (
     MOST_GEAR,
     MOST_HERTZ,
     MOST_INPUTS,
+    MOST_JOINED,
     MOST_LINKS,
     MOST_NUMBER,
     MOST_OHMS,
+    MOST_OUTPUTS,
     MOST_PORTS,
+    MOST_PORTS_IN_ALL,
     MOST_RAIL,
     MOST_SECONDS,
     MOST_UNITS,
@@ -170,6 +174,10 @@ def check_bench(bench: Bench) -> None:
     named(bench.name, "bench", MOST_NAME)
     counted("gears", len(bench.gear), MOST_GEAR)
     counted("links", len(bench.links), MOST_LINKS)
+    counted("ports in all", sum(len(gear.ports) for gear in bench.gear), MOST_PORTS_IN_ALL)
+    counted("joined pairs", sum(len(link.inputs) for link in bench.links), MOST_JOINED)
+    for sink, count in Counter(sink for link in bench.links for sink in link.inputs).items():
+        counted(f"outputs on one input ({sink.gear} / {sink.port})", count, MOST_OUTPUTS)
     check_a4(bench.a4_hertz)
     check_instruments(bench.meters)
     if bench.tuning is not None:

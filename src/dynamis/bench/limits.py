@@ -18,7 +18,10 @@ MOST_CODE: Final = 2**24 - 1
 MOST_SECONDS: Final = 1e6
 MOST_CENTS: Final = 1e5
 # Counts.
-MOST_GEAR, MOST_PORTS, MOST_UNITS, MOST_LINKS, MOST_INPUTS = 500, 200, 500, 2000, 64
+MOST_GEAR, MOST_PORTS, MOST_UNITS = 200, 200, 500
+MOST_LINKS, MOST_INPUTS, MOST_OUTPUTS = 500, 32, 8
+# In the whole bench: ports, and pairs of an output and an input that are joined.
+MOST_PORTS_IN_ALL, MOST_JOINED = 2000, 1000
 MOST_BETWEEN: Final = 8
 MOST_METERS: Final = 200
 MOST_RUNS: Final = 10_000

@@ -33,6 +33,9 @@ _STRANGE: Final = """SELECT run, number FROM reading WHERE NOT (
     AND (range_volts IS NULL OR (typeof(range_volts) IN ('real', 'integer') AND range_volts >= 0))
     AND typeof(number) = 'integer'
 ) LIMIT 1"""
+# What is held in memory as a whole, and how much of it there may be.
+_LARGE: Final = (("run", "settings"), ("adoption", "content"), ("sent", "content"))
+MOST_APPENDED: Final = 32_000_000
 # Every text that is read later, so that one that is no text is met now.
 _TEXTS: Final = (
     "SELECT label || created FROM revision", "SELECT key || value FROM state", "SELECT id FROM run",
@@ -106,6 +109,14 @@ def check_rows(connection: sqlite3.Connection, path: Path) -> None:
         raise DamagedFileError(
             f"{path}: the file holds {runs} runs, the longest of {longest} readings; at most {MOST_RUNS} and "
             f"{MOST_READINGS} are taken."
+        )
+    size = sum(
+        connection.execute(f"SELECT TOTAL(LENGTH({column})) FROM {table}").fetchone()[0] for table, column in _LARGE
+    )
+    if size > MOST_APPENDED:
+        raise DamagedFileError(
+            f"{path}: its runs, adoptions and sends have {size / 1e6:.0f} MB; at most {MOST_APPENDED / 1e6:.0f} MB are "
+            "taken."
         )
     for query in _TEXTS:
         for _ in connection.execute(query):

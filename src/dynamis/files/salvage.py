@@ -30,6 +30,7 @@ from dynamis.files.store import BenchFile
 _MOST_GAP: Final = 4096
 # More rows than these of one kind are not looked for.
 MOST_ROWS: Final = 2_000_000
+MOST_TEXT: Final = 64_000_000
 _STEPS: Final = 20_000
 Kept = TypeVar("Kept")
 _READING: Final = ("id", "run", "number", "note", "value", "taken", "code", "own", "range_volts", "uid")
@@ -197,7 +198,7 @@ def _rows(
             return
         return
     wanted = f"SELECT rowid, {', '.join(columns)} FROM {table}"
-    after, gap, read = 0, 0, 0
+    after, gap, read, size = 0, 0, 0, 0
     while gap < _MOST_GAP and not made.cancelled():
         try:
             row = connection.execute(f"{wanted} WHERE rowid > ? ORDER BY rowid LIMIT 1", (after,)).fetchone()
@@ -212,7 +213,10 @@ def _rows(
                 continue
         if row is None:
             return
-        if row[0] <= after or read >= MOST_ROWS:  # a damaged page that leads back to where it came from
+        size += sum(len(cell) for cell in row if isinstance(cell, str | bytes))
+        if (
+            row[0] <= after or read >= MOST_ROWS or size > MOST_TEXT
+        ):  # a damaged page that leads back to where it came from
             return
         read += 1
         if gap and kind:  # behind the last row nobody knows how many there were
@@ -231,6 +235,15 @@ def _checked(record: Kept | None, check: Callable[[Kept], None]) -> Kept | None:
     except InputError:
         return None
     return safe
+
+
+def _behind(connection: sqlite3.Connection, table: str, after: int) -> int:
+    """How many rows are behind one; one at least."""
+    try:
+        found = connection.execute(f"SELECT COUNT(*) FROM {table} WHERE rowid > ?", (after,)).fetchone()[0]
+    except sqlite3.DatabaseError:
+        return 1
+    return max(1, int(found))
 
 
 def _decoded(text: Any, kind: Any) -> Any:
