@@ -214,9 +214,10 @@ def _rows(
         if row is None:
             return
         size += sum(len(cell) for cell in row if isinstance(cell, str | bytes))
-        if (
-            row[0] <= after or read >= MOST_ROWS or size > MOST_TEXT
-        ):  # a damaged page that leads back to where it came from
+        if row[0] <= after:  # a damaged page that leads back to where it came from
+            return
+        if read >= MOST_ROWS or size > MOST_TEXT:
+            made.lost[kind] = made.lost.get(kind, 0) + _behind(connection, table, after)
             return
         read += 1
         if gap and kind:  # behind the last row nobody knows how many there were

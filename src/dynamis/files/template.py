@@ -11,6 +11,7 @@ from collections.abc import Mapping, Sequence
 from typing import Final
 
 from dynamis.errors import InputError
+from dynamis.notation.safe import MOST_QUOTED, one_line
 
 _PLACE: Final = re.compile(r"\{\{\s*(/?[A-Za-z_]+)\s*\}\}")
 _OPEN, _CLOSE = "rows", "/rows"
@@ -37,10 +38,10 @@ def filled(
         line += template.count("\n", counted, found.start())
         name, counted = found[1], found.start()
         if name not in (_OPEN, _CLOSE) and name not in known:
-            raise InputError(f"{where}: line {line}: {{{{{found[1]}}}}} is not known; {', '.join(sorted(known))} are.")
+            raise InputError(f"{where}: line {line}: {_shown(found[1])} is not known; {', '.join(sorted(known))} are.")
         if name in (_OPEN, _CLOSE):
             if inside == (name == _OPEN):
-                raise InputError(f"{where}: line {line}: {{{{{name}}}}} stands where the other one was expected.")
+                raise InputError(f"{where}: line {line}: {_shown(name)} stands where the other one was expected.")
             if inside:
                 for row in rows:
                     out.append(_each(template[start : found.start()], {**values, **row}))
@@ -59,11 +60,16 @@ def filled(
     return "".join([*out, _each(template[at:], values, where, line)])
 
 
+def _shown(name: str) -> str:
+    """A placeholder as a sentence shows it."""
+    return f"{{{{{one_line(name, MOST_QUOTED)}}}}}"
+
+
 def _each(text: str, values: Mapping[str, str], where: str = "", line: int = 0) -> str:
     def value(found: re.Match[str]) -> str:
         if found[1] not in values:
             at = line + text.count("\n", 0, found.start()) - text.count("\n")
-            told = f"{{{{{found[1]}}}}} belongs between {{{{rows}}}} and {{{{/rows}}}}"
+            told = f"{_shown(found[1])} belongs between {{{{rows}}}} and {{{{/rows}}}}"
             raise InputError(f"{where}: line {max(1, at)}: {told}.")
         return values[found[1]]
 
