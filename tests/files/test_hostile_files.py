@@ -199,6 +199,18 @@ def test_long_digits_are_read_at_once():
     assert time.monotonic() - begun < 0.2
 
 
+def test_salvage_can_be_cancelled(demo_file):
+    with pytest.raises(InputError, match="was cancelled; nothing was written"):
+        salvage(demo_file.path, lambda: True)
+
+
+def test_what_salvage_does_not_read_is_counted_as_lost(demo_file, monkeypatch):
+    monkeypatch.setattr("dynamis.files.salvage.MOST_ROWS", 30)
+    found = salvage(demo_file.path)
+    assert (len(found.readings), found.lost["readings"]) == (30, 18)
+    assert "18 of the readings could not be" in found.sentence()
+
+
 def test_salvage_ends_where_a_page_leads_back(tmp_path, monkeypatch):
     """A table whose next row is always the same one."""
     from dynamis.files import salvage as module

@@ -39,6 +39,8 @@ _ROLES = (("all roles", ""), ("pitch", "pitch"), ("gates, triggers, clocks", "ga
           ("modulation", "modulation"), ("audio", "audio"), ("MIDI", "midi"))  # fmt: skip
 # Beyond this many columns all are as wide as the widest: setting each takes too long.
 _MOST_WIDTHS = 200
+# A long name gives way, so that cells stay in sight.
+_MOST_WIDE = 280
 _TABS = (("Findings", "F2"), ("Link", "F3"), ("Gear", "F4"))
 
 
@@ -104,6 +106,8 @@ class BenchStation(QWidget):
         pairs.setFrameShape(QTableView.Shape.NoFrame)
         pairs.verticalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         pairs.verticalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+        pairs.verticalHeader().setMaximumWidth(_MOST_WIDE)
+        pairs.verticalHeader().setTextElideMode(Qt.TextElideMode.ElideMiddle)
         pairs.horizontalHeader().setDefaultAlignment(
             Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom | Qt.TextFlag.TextWordWrap
         )
@@ -202,7 +206,8 @@ class BenchStation(QWidget):
             return
         self._widths = shown
         widths = [
-            max(112, *(measure.horizontalAdvance(line) + 16 for line in text.split(" · ", 1))) for text in shown[0]
+            min(_MOST_WIDE, max(112, *(measure.horizontalAdvance(line) + 16 for line in text.split(" · ", 1))))
+            for text in shown[0]
         ]
         if len(widths) > _MOST_WIDTHS:
             self.pairs.horizontalHeader().setDefaultSectionSize(max(widths))
