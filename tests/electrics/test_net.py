@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 from spice import ngspice
 
-from dynamis.electrics.net import Net, Terminal, cents_per_octave_lost
+from dynamis.electrics.net import Arm, Net, Terminal, cents_per_octave_lost
 from dynamis.errors import InputError
 from dynamis.transfer.parameter import World
 
@@ -80,3 +80,66 @@ def test_an_impossible_resistance_is_refused(ohms, drives):
 def test_two_stiff_outputs_have_no_answer():
     with pytest.raises(InputError, match="fight for one node"):
         Net("n", (Terminal("a", "a", 0, True), Terminal("b", "b", 0, True)))
+
+
+# -- trees ---------------------------------------------------------------------------------------------
+
+
+def random_tree(seed: int) -> tuple[Net, dict[str, float], list[str]]:
+    """A tree of two to seven nodes with outputs, pull-ups, biased and plain inputs on them; its volts; the same as a
+    deck."""
+    random = np.random.default_rng(seed)
+    count = int(random.integers(2, 8))
+    arms, terminals, volts, deck, stiff = [], [], {}, [], set()
+
+    def ohms() -> float:
+        return float(np.round(10 ** random.uniform(2, 5.5), 1))
+
+    for k in range(1, count):
+        parent, own = int(random.integers(k)), ohms()
+        arms.append(Arm(f"arm{k}", f"arm {k}", f"{parent}", f"{k}", own))
+        deck.append(f"RA{k} n{parent} n{k} {own}")
+    for k in range(int(random.integers(count, 3 * count)) + 1):
+        node = int(random.integers(count)) if k else 0
+        drives, own = k == 0 or random.random() < 0.3, ohms()
+        if drives and node not in stiff and random.random() < 0.3:
+            own = 0.0
+            stiff.add(node)
+        value = float(np.round(random.uniform(-12, 12), 2)) if drives or random.random() < 0.5 else 0.0
+        terminals.append(Terminal(f"t{k}", f"t{k}", own, drives, 0.0, 0.0 if drives else value, node=str(node)))
+        deck.append(f"V{k} {f'n{node}' if own == 0 else f's{k}'} 0 {value}")
+        if own:
+            deck.append(f"RT{k} s{k} n{node} {own}")
+        if drives:
+            volts[f"t{k}"] = value
+    return Net("tree", tuple(terminals), tuple(arms)), volts, deck
+
+
+@pytest.mark.skipif(shutil.which("ngspice") is None, reason="ngspice is not installed")
+@pytest.mark.parametrize("seed", range(12))
+def test_a_tree_of_nodes_agrees_with_ngspice(seed, tmp_path):
+    net, volts, deck = random_tree(seed)
+    found = net.solve(volts, World())
+    for one in net.terminals[:: max(1, len(net.terminals) // 3)]:
+        expected = ngspice(deck, f"n{one.node}", tmp_path)
+        assert float(found[one.id]) == pytest.approx(expected, abs=1e-7)
+        # the same as a transfer from the first output, the others as the world drives them
+        world = World(driven={name: value for name, value in volts.items() if name != "t0"})
+        loading = net.transfer("t0", one.id)
+        assert loading.forward(volts["t0"], world) == pytest.approx(expected, abs=1e-7)
+        spread = World({f"{net.arms[0].id}.ohms": np.zeros((5, 1))}, driven=world.driven)
+        assert np.shape(loading.forward(np.full(3, volts["t0"]), spread)) in ((3,), (5, 3))
+
+
+def test_an_arm_of_nothing_and_a_node_in_the_air_are_refused():
+    ends = (Terminal("a", "a", 1e3, True, node="x"), Terminal("b", "b", 1e5, False, node="y"))
+    for arms, word in (((), "nothing joins"), ((Arm("r", "the pot", "x", "x", 1e3),), "nothing joins|from one node"),
+                       ((Arm("r", "the pot", "x", "y", 0.0),), "above 0")):  # fmt: skip
+        with pytest.raises(InputError, match=word):
+            Net("n", ends, arms)
+    held = (Terminal("a", "a", 0.0, True, node="x"), Terminal("b", "b", 0.0, True, node="y"))
+    net = Net("n", held, (Arm("r", "the lead", "x", "y", 100.0),))  # two stiff ones with something between
+    assert {name: float(value) for name, value in net.solve({"a": 5.0, "b": 1.0}, World()).items()} == {
+        "a": 5.0,
+        "b": 1.0,
+    }
