@@ -115,3 +115,8 @@ def make_window(qapp):
     # Without this they stay, and every new style sheet is laid over all of them.
     QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
     qapp.processEvents()
+
+
+def pytest_collection_modifyitems(items):
+    """What answers in real time is one group and takes the longest of all: it begins first."""
+    items.sort(key=lambda item: item.get_closest_marker("xdist_group") is None)

@@ -10,6 +10,7 @@ import io
 import json
 import random
 import sqlite3
+import tempfile
 import time
 import traceback
 from collections.abc import Callable, Iterator
@@ -339,11 +340,13 @@ def arguments(chance: random.Random, files: dict[str, str]) -> list[str]:
 
 
 def run_command(words: list[str]) -> str:
-    """What is wrong with how a command ended; empty where it ended well."""
+    """What is wrong with how a command ended; empty where it ended well.  Files that it writes wherever it stands are
+    thrown away."""
     from dynamis.app import main
 
     out, err = io.StringIO(), io.StringIO()
-    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+    said = contextlib.redirect_stdout(out), contextlib.redirect_stderr(err)
+    with tempfile.TemporaryDirectory() as folder, contextlib.chdir(folder), said[0], said[1]:
         status = main(words)
     told = err.getvalue()
     if status not in (0, 1, 2):

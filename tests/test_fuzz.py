@@ -75,12 +75,12 @@ def test_benches_from_anybody_are_taken_or_refused(kind, samples, tmp_path):
 def test_whatever_the_checks_pass_can_be_judged_designed_and_measured():
     """Benches of the window's forms with their contents changed: what `check_bench` lets through raises nothing."""
     passed = 0
-    for seed in range(200):
+    for seed in range(70):
         bench = mutated_bench(random_bench(seed), random.Random(seed))
         if bench is not None:
             passed += 1
             everything(bench, seed)
-    assert passed > 60
+    assert passed > 20
 
 
 def test_commands_end_in_order_whatever_their_words(samples, tmp_path):

@@ -29,6 +29,7 @@ from dynamis.devices.standins.meter_model import MeterModel
 from dynamis.devices.taking import Control, Progress, Settling, Taken, job_of, take_readings
 from dynamis.errors import InputError
 from dynamis.notation.style import Style
+from timing import until
 
 sys.path.insert(0, str(Path(__file__).parents[2] / "benchmarks"))
 # The wires answer in real time: beside other tests, but one at a time.
@@ -201,11 +202,12 @@ def test_trouble_in_mid_run_pauses_says_so_loses_nothing_and_goes_on(hand, value
             else:
                 lantern.do(hand, value)
         if progress.state == "paused":
-            assert lantern.world.code("A") == 0 or hand == "board mute"
+            # A board that cannot be reached goes safe by itself, when it notices the silence.
+            until(lambda: lantern.world.code("A") == 0 or hand == "board mute")
             paused.append(progress.sentence)
             if put_right is not None:
                 lantern.do(hand, put_right)
-            if hand == "held" and len(paused) == 2:
+            if hand == "held" and len(paused) >= 2:
                 lantern.board.logic.held["A"] = shipped()
             threading.Timer(1.5 if hand == "meter late" else 0.1, control.go_on).start()
 
@@ -215,8 +217,9 @@ def test_trouble_in_mid_run_pauses_says_so_loses_nothing_and_goes_on(hand, value
         board.close()
         meter.close()
         lantern.close()
-    assert re.search(word, paused[-1])
-    assert 1 <= len(paused) <= 3
+    assert any(re.search(word, one) for one in paused)
+    # On a machine that is held up for a second, the wires are silent once more than the trouble makes them.
+    assert sum("has not answered within" not in one for one in paused) <= 3
     assert [one.note for one in taken] == [*RUN.plan, 36.0]
     for one in taken:
         true = lantern.world.true_volts("A", one.code) * 10e6 / (10e6 + 1000)

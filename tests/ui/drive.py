@@ -30,7 +30,7 @@ def type_into(widget: QWidget, text: str, *, enter: bool = False) -> None:
     settle()
 
 
-def focused(seconds: float = 10.0) -> QWidget:
+def focused(seconds: float = 30.0) -> QWidget:
     """What has the focus; a real screen may take a while to give it."""
     until = time.monotonic() + seconds
     while (widget := QApplication.focusWidget()) is None:
@@ -108,7 +108,7 @@ def table_texts(table) -> list[tuple[str, ...]]:
 
 def answered(station: QWidget) -> None:
     """Until the proposals and the spread of the chosen one have come."""
-    for _ in range(400):
+    for _ in range(4000):
         settle()
         if station.state.text() != "working it out…" and station.side._spread is not None:
             return
@@ -117,7 +117,7 @@ def answered(station: QWidget) -> None:
 
 
 def answered_or_refused(station: QWidget) -> None:
-    for _ in range(400):
+    for _ in range(4000):
         settle()
         if station.refusal.text():
             return

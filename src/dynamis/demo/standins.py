@@ -141,12 +141,13 @@ class LanternStandins:
         self.board.logic.tear_next = True
 
     def state(self) -> dict[str, Any]:
-        """What can be seen with the eyes: which unit is in, what is plugged, where the probe is, the codes."""
+        """What can be seen with the eyes: which unit is in, what is plugged and connected, where the probe is, the
+        codes."""
         world = self.world
         logic = self.board.logic
         held = {channel: one.hash for channel, one in logic.held.items()}
         return {"unit": world.unit, "plugged": world.plugged, "probe": world.probe, "codes": dict(logic.codes),
-                "held": held}  # fmt: skip
+                "held": held, "connected": {"board": logic.greeted, "meter": self.meter.connected}}  # fmt: skip
 
 
 _HANDS: Final[dict[str, Callable[[LanternStandins, Any], None]]] = {

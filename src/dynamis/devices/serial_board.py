@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import contextlib
 import errno
+import os
 import re
+import select
 import threading
 import time
 from collections.abc import Callable, Iterator
@@ -58,7 +60,7 @@ class SerialBoard:
 
         self._waiting.clear()
         try:
-            self._serial = serial.Serial(self.port, BAUD, timeout=0.05, write_timeout=WRITE_SECONDS, exclusive=True)
+            self._serial = serial.Serial(self.port, BAUD, timeout=0.05, exclusive=True)
         except (OSError, ValueError) as error:
             raise _not_opened(self.port, error) from error
         # Opening the port restarts many boards; one that does not is asked in any case.
@@ -141,7 +143,7 @@ class SerialBoard:
                 self._cuts += 1
             else:
                 self._check_cut()
-            port.write(data)
+            _put(port, data)
 
     @contextlib.contextmanager
     def _plugged(self) -> Iterator[Serial]:
@@ -312,6 +314,17 @@ class SerialBoard:
         if number is None:
             raise _nonsense(self.port, text)
         return number
+
+
+def _put(port: Serial, data: bytes) -> None:
+    """Write it all, or `TimeoutError`: where the port took nothing, not where this process was held up meanwhile,
+    which the library's own limit cannot tell apart."""
+    until = time.monotonic() + WRITE_SECONDS
+    while data:
+        _, ready, _ = select.select([], [port.fileno()], [], max(0.0, until - time.monotonic()))
+        if not ready:
+            raise TimeoutError(errno.ETIMEDOUT, "The port takes nothing.")
+        data = data[os.write(port.fileno(), data) :]
 
 
 def _nonsense(port: str, said: str) -> DeviceError:

@@ -198,7 +198,7 @@ class _Line:
         if own is None:
             return None
         doubt = max((abs(float((one - self.fitted.values) @ row)) for one in self.others), default=0.0)
-        seconds = np.array([float(np.mean(self.places.series.seconds[one])) for one in self.places.members])
+        seconds = self.places.means(self.places.series.seconds)
         moved = self.drift * float(row @ (self.fitted.weights @ (seconds - seconds.min())))
         return float(np.sqrt(own**2 + doubt**2 + moved**2))
 
@@ -286,7 +286,7 @@ def _line_of(fit: Fit, line: _Line, expected: FloatArray) -> tuple[float, float]
     places, model = line.places, fit.model
     columns = np.column_stack([np.zeros((places.count, 0)), *(one.form.column[:, None] for one in line.forms)])
     off = columns @ line.fitted.values[2:]
-    middle = np.array([float(np.mean(places.series.measured[one])) for one in places.members])
+    middle = places.means(places.series.measured)
     if model.is_ratio:
         straight = model.zero + (middle - model.zero) * np.exp2(-off / 1200.0)
     else:

@@ -44,7 +44,7 @@ def _held(places: Places, side: int) -> int:
     """How many places from one end on are stuck; 0 for none."""
     if places.count < _FEWEST_THAT_FOLLOW + 2:
         return 0
-    middle = np.array([float(np.mean(places.series.measured[one])) for one in places.members])
+    middle = places.means(places.series.measured)
     moves, asked = np.diff(middle), np.diff(places.sent)
     flat = moves < _HALF * asked
     gaps = flat[::-1] if side > 0 else flat
@@ -80,7 +80,7 @@ def _term(places: Places, held: NDArray[np.intp], cause: Cause, side: int) -> Te
     value = float(places.off[outer] - places.basis[outer] @ fitted.values)
     line = fitted.expanded(fitted.weights.T @ places.basis[outer])
     expanded = None if line is None else float(np.hypot(line, 2.0 * max(places.own[outer], _rms(fitted.left))))
-    level = float(np.mean([np.mean(places.series.measured[places.members[k]]) for k in held]))
+    level = float(np.mean(places.means(places.series.measured)[held]))
     model = places.series.model
     level = model.hertz(level) if model.kind == "octaves" else level
     return Term(cause, value, expanded, "cents", value, expanded,

@@ -152,7 +152,7 @@ def _by_time(places: Places) -> tuple[float, float] | None:
     """(cents a second, its U) where errors follow the time rather than the note; None where the order cannot tell."""
     if places.count < _FEWEST_IN_ANY_ORDER:
         return None
-    seconds = np.array([float(np.mean(places.series.seconds[one])) for one in places.members])
+    seconds = places.means(places.series.seconds)
     basis = np.linalg.qr(places.basis)[0]
     aside = seconds - basis @ (basis.T @ seconds)
     about = seconds - seconds.mean()

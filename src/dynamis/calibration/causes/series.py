@@ -80,8 +80,10 @@ class Places:
         number = np.bincount(which, minlength=sent.size)
         ordered = index[np.lexsort((series.seconds[index], which))]
         members = tuple(np.split(ordered, np.cumsum(number)[:-1])) if sent.size else ()
-        middle = np.array([series.measured[one[0]] if one.size == 1 else median(series.measured[one])
-                           for one in members])  # fmt: skip
+        if ordered.size == sent.size:
+            middle = series.measured[ordered]
+        else:
+            middle = np.array([median(series.measured[one]) for one in members])
         model = series.model
         if sent.size < 2:
             offset, slope = float(middle[0] - sent[0]) if sent.size else 0.0, 1.0
@@ -98,8 +100,15 @@ class Places:
         basis = np.column_stack([np.ones(sent.size), second])
         off = np.bincount(which, each[index], minlength=sent.size) / number
         own = np.sqrt(np.bincount(which, series.own[index] ** 2, minlength=sent.size)) / number
-        notes = np.array([float(series.notes[one[0]]) for one in members])
+        notes = series.notes[ordered[np.cumsum(number) - number]]
         return Places(series, sent, notes, off, own, each, basis, members)
+
+    def means(self, values: FloatArray) -> FloatArray:
+        """The mean at each place, (G,), of what each reading has, (N,)."""
+        if not self.members:
+            return np.zeros(0)
+        number = np.array([one.size for one in self.members])
+        return np.asarray(np.add.reduceat(values[np.concatenate(self.members)], np.cumsum(number) - number) / number)
 
     @property
     def merged(self) -> bool:

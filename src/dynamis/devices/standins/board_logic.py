@@ -82,6 +82,11 @@ class BoardLogic:
         self._all_safe()
         return frame("--", "READY", PROTOCOL, self.boots)
 
+    @property
+    def greeted(self) -> bool:
+        """Whether somebody has said HELLO and is not silent since."""
+        return self._greeted
+
     def tick(self, seconds: float) -> None:
         """Let time pass; silence takes the outputs to their safe value."""
         if self._greeted and seconds - self._quiet_since >= SILENCE_SECONDS:

@@ -74,6 +74,11 @@ class MeterServer:
                 self._talk(client, listening)
             self._client = None
 
+    @property
+    def connected(self) -> bool:
+        """Whether somebody has the meter."""
+        return self._client is not None
+
     def _talk(self, client: socket.socket, listening: socket.socket) -> None:
         waiting = bytearray()
         while not self._stop.is_set() and self._client is client:

@@ -9,6 +9,7 @@ from __future__ import annotations
 import itertools
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Final
 
 from dynamis.electrics.finding import Finding
@@ -73,10 +74,17 @@ def gate_circuits(
     limit : tolerance of a driven output's levels, a fraction; what is given fits at both ends of it.  battery : a rail
     of 9 V is a battery, and what runs from it fits from new to worn.
     """
+    return list(_circuits(output, sink, count, supplies, limit, battery))
+
+
+@lru_cache(maxsize=512)  # a bench asks the same of many pairs
+def _circuits(
+    output: GateOutput, sink: GateInput, count: int, supplies: tuple[Rails, ...], limit: float, battery: bool
+) -> tuple[GateCircuit, ...]:
     best: dict[str, GateCircuit] = {}
     sent = [output, *(moved(output, 1.0 + end) for end in (-limit, limit) if limit)]
     if all(judge_gate(one, sink, count).verdict == "fits" for one in sent) or hurts_itself(output):
-        return []
+        return ()
     for one in candidates(output, sink, count, supplies):
         known = best.get(one.name)
         if known is not None and (known.size < one.size or (known.holds and known.size == one.size)):
@@ -84,7 +92,7 @@ def gate_circuits(
         found = fitting(one, output, sink, count, sent[1:], battery=battery)
         if found is not None and (known is None or found.holds or one.size < known.size):
             best[one.name] = found
-    return sorted(best.values(), key=lambda one: (one.size, not one.holds))
+    return tuple(sorted(best.values(), key=lambda one: (one.size, not one.holds)))
 
 
 def fitting(
