@@ -6,8 +6,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from dynamis.bench.gear.fields import Field
+from dynamis.electrics.circuits.supply import Supply
+from dynamis.electrics.gates.specs import read_rails, show_rails
 from dynamis.errors import InputError
-from dynamis.notation.numbers import parse_plain, parse_quantity
+from dynamis.notation.numbers import parse_plain, parse_quantities, parse_quantity
+from dynamis.notation.style import Style
 
 TAKEN = [
     ("2.5", "V", 2.5), ("2.5 V", "V", 2.5), ("2500 mV", "V", 2.5), ("2500mV", "V", 2.5), ("-15 mV", "V", -0.015),
@@ -48,6 +52,34 @@ def test_a_decimal_comma_counts_only_where_it_is_chosen():
     assert parse_quantity("1,25 V", "V", decimal_comma=True) == 1.25
     with pytest.raises(InputError, match="decimal comma in Preferences"):
         parse_quantity("1,25 V", "V")
+
+
+@pytest.mark.parametrize(("text", "unit", "comma", "values"), [
+    ("3.3, 5", "V", False, (3.3, 5.0)), ("3.3 V; 5 V", "V", False, (3.3, 5.0)), ("3.3 5  -12 V", "V", False, (3.3, 5.0, -12.0)),
+    ("3,3; 5", "V", True, (3.3, 5.0)), ("3,3 V 5 V", "V", True, (3.3, 5.0)), ("3.3; 5", "V", True, (3.3, 5.0)),
+    ("4,7k; 10k", "Ω", True, (4700.0, 10e3)), ("4k7 10k", "Ω", True, (4700.0, 10e3)), ("1k,10k", "Ω", False, (1e3, 10e3)),
+    ("", "V", False, ()), (" ; , ", "V", False, ()),
+    ("3,3; 5", "V", False, "has commas between figures, and a semicolon"), ("3,3, 5", "V", True, "is not a unit known here"),
+])  # fmt: skip
+def test_a_list_is_parted_by_what_is_no_decimal_sign(text, unit, comma, values):
+    if isinstance(values, str):
+        with pytest.raises(InputError, match=values):
+            parse_quantities(text, unit, "The rails", decimal_comma=comma)
+    else:
+        assert parse_quantities(text, unit, "The rails", decimal_comma=comma) == values
+
+
+@pytest.mark.parametrize("comma", [False, True])
+def test_what_a_list_shows_is_read_again(comma):
+    style, rails = Style(decimal_comma=comma), ((-12.0, 12.0), (0.0, 3.3), (-9.0, 12.5), (-5.0, 0.0))
+    assert read_rails(show_rails(rails, style), style) == rails
+    assert read_rails(show_rails((), style), style) == ()
+    field = Field("rails", "Rails", "list", "V")
+    assert field.read(field.show((3.3, 5.0, -0.25), style), style) == (3.3, 5.0, -0.25)
+    assert Supply.parse(Supply(0, 3.3).shown(style), decimal_comma=comma) == Supply(0, 3.3)
+    assert (show_rails(rails[:2], style), style.typed(0.1)) == (
+        ("± 12 V; 0:3,3 V", "0,1") if comma else ("± 12 V, 0:3.3 V", "0.1")
+    )
 
 
 @pytest.mark.parametrize("text", ["1", "-1.5", "2e3", ".5", "5."])

@@ -19,6 +19,7 @@ from dynamis.converter.transfers import DacTransfer
 from dynamis.electrics.net import Net, Terminal
 from dynamis.electrics.stage import Stage
 from dynamis.errors import InputError
+from dynamis.notation.style import Style
 from dynamis.pitch.laws import Law, parse_law
 from dynamis.pitch.tolerance import parse_tolerance
 from dynamis.pitch.tuning import Tuning
@@ -207,7 +208,7 @@ def _tuned(chain: Chain, true: World, link: Link, semitones: float) -> Chain:
     cents = -tuned_out(off, parse_tolerance(link.tolerance).cents_at(notes), semitones)
     if abs(cents) < _LEAST_TUNED:
         return chain
-    label = f"{heard.label}, tuned {cents:+.1f} ct".replace("-", "−")
+    label = f"{heard.label}, tuned {Style().cents(cents, sign=True)} ct"
     tuned = replace(heard, tuned_octaves=cents / 1200.0, label=label)
     return replace(chain, transfers=(*chain.transfers[:-1], tuned))
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import lru_cache
 
 from dynamis.bench.document import Bench, TuningRecord
-from dynamis.notation.style import Style, plain
+from dynamis.notation.style import Style
 from dynamis.pitch.key_tuning import KeyTuning
 from dynamis.pitch.tuning import EqualTemperament, Tuning
 
@@ -24,5 +24,4 @@ def tuning_words(bench: Bench, style: Style = Style()) -> str:
     """`A4 = 440 Hz`, or the tuning's own name."""
     if bench.tuning is not None:
         return bench.tuning.name
-    text = f"A4 = {plain(bench.a4_hertz)} Hz"
-    return text.replace(".", ",") if style.decimal_comma else text
+    return f"A4 = {style.typed(bench.a4_hertz)} Hz"

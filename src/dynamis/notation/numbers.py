@@ -14,6 +14,7 @@ from dynamis.notation.safe import MOST_TOKEN, quoted
 _PLAIN: Final = re.compile(r"[+-]?([0-9]+(?:\.[0-9]*)?|\.[0-9]+)([eE][+-]?[0-9]+)?")
 _LETTER_CODE: Final = re.compile(r"([+-]?[0-9]+)([RrKkMGmuµnp])([0-9]+)")
 _WITH_UNIT: Final = re.compile(rf"({_PLAIN.pattern})\s*([^\d\s].*)?")
+_BLANK_AHEAD: Final = re.compile(r"\s+(?=[+\-−.\d])")
 _UNITS: Final = {
     "V": "V", "v": "V", "volt": "V", "volts": "V",
     "Hz": "Hz", "hz": "Hz", "HZ": "Hz", "hertz": "Hz",
@@ -80,6 +81,27 @@ def parse_quantity(text: str, unit: str, what: str = "The value", *, decimal_com
     if not math.isfinite(value):
         raise InputError(f"{what} is {quoted(text.strip())}, which is larger than a number can be here.")
     return value
+
+
+def split_entries(text: str, what: str, *, decimal_comma: bool = False) -> list[str]:
+    """The entries of a list: parted by semicolons, and by blanks ahead of a number; by commas too, where the comma is
+    no decimal sign.
+
+    Raises `InputError` where commas stand between figures and semicolons besides, which can be read in two ways.
+    """
+    if not decimal_comma and ";" in text and re.search(r"\d,\d", text):
+        raise InputError(
+            f"{what}: {quoted(text.strip())} has commas between figures, and a semicolon; part the entries by one of "
+            "them, or choose the decimal comma in Preferences."
+        )
+    parted = text.split(";") if decimal_comma else re.split("[;,]", text)
+    return [one for part in parted for one in _BLANK_AHEAD.split(part.strip()) if one]
+
+
+def parse_quantities(text: str, unit: str, what: str, *, decimal_comma: bool = False) -> tuple[float, ...]:
+    """Read a list of values, as `split_entries` parts and `parse_quantity` reads them."""
+    entries = split_entries(text, what, decimal_comma=decimal_comma)
+    return tuple(parse_quantity(one, unit, what, decimal_comma=decimal_comma) for one in entries)
 
 
 def _scaled(number: str, exponent: int) -> float:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import re
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 MINUS = "−"
@@ -39,6 +40,15 @@ class Style:
         if rounded < 0:
             return MINUS + text
         return ("+" + text) if sign and rounded > 0 else text
+
+    def typed(self, value: float) -> str:
+        """A number as it is typed: the shortest text that reads back the same, in the reader's decimals."""
+        text = plain(value)
+        return text.replace(".", ",") if self.decimal_comma else text
+
+    def listed(self, entries: Iterable[str]) -> str:
+        """Entries in a row, as `split_entries` parts them."""
+        return ("; " if self.decimal_comma else ", ").join(entries)
 
     def cents(self, value: float | None, *, sign: bool = False) -> str:
         """Cents to 0.1, as a number without its unit."""

@@ -9,7 +9,6 @@ from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu
 from dynamis.bench.commands import set_a4, set_tuning
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_quantity
-from dynamis.notation.style import plain
 
 _KINDS = "Tunings (*.scl *.kbm *.syx)"
 
@@ -25,7 +24,7 @@ def add_tuning_actions(actions, menu: QMenu) -> None:
 
 def tune_a4(window) -> None:
     session = window.session
-    now = f"{plain(session.bench.a4_hertz)} Hz"
+    now = f"{session.style.typed(session.bench.a4_hertz)} Hz"
     text, taken = QInputDialog.getText(window, "Tune the bench", "Frequency of A4, note 69:", text=now)
     if taken:
         comma = session.style.decimal_comma

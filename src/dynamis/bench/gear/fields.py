@@ -14,7 +14,7 @@ from dynamis.bench.ports import (
     Port,
 )
 from dynamis.errors import InputError
-from dynamis.notation.numbers import parse_quantity
+from dynamis.notation.numbers import parse_quantities, parse_quantity
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import parse_law
 from dynamis.pitch.notes import Naming, note_label, parse_note
@@ -50,8 +50,10 @@ class Field:
     def read(self, text: str, style: Style) -> Any:
         """The value that a text stands for; raises `InputError` with one sentence."""
         cleaned = text.strip()
-        if self.kind in ("text", "list", "pairs", "flag", "choice"):
+        if self.kind in ("text", "pairs", "flag", "choice"):
             return _READ[self.kind](self, cleaned)
+        if self.kind == "list":
+            return parse_quantities(cleaned, self.unit, self.label, decimal_comma=style.decimal_comma)
         if not cleaned:
             if self.unknown is None:
                 raise InputError(f"{self.label} is empty; a value was expected.")
@@ -72,18 +74,14 @@ class Field:
             return note_label(value, style)
         if self.kind == "quantity":
             shown = value * 100.0 if self.share else value
-            return style.engineering(shown, self.unit) if self.unit in ("V", "Ω", "s", "A", "Hz") else (
-                f"{shown:.6g} {self.unit}".strip())  # fmt: skip
+            if self.unit in ("V", "Ω", "s", "A", "Hz"):
+                return style.engineering(shown, self.unit)
+            return f"{style.typed(float(f'{shown:.6g}'))} {self.unit}".strip()
         if self.kind == "list":
-            return ", ".join(f"{one:g} {self.unit}".strip() for one in value)
+            return style.listed(f"{style.typed(one)} {self.unit}".strip() for one in value)
         if self.kind == "pairs":
             return "; ".join(f"{name} = {setting}" if setting else name for name, setting in value)
         return str(value)
-
-
-def _read_list(field: Field, text: str) -> tuple[float, ...]:
-    parts = [part for part in text.replace(";", ",").split(",") if part.strip()]
-    return tuple(parse_quantity(part, field.unit, field.label) for part in parts)
 
 
 def _read_pairs(field: Field, text: str) -> tuple[tuple[str, str], ...]:
@@ -105,7 +103,7 @@ def _read_choice(field: Field, text: str) -> Any:
 
 
 _READ: Final[dict[str, Any]] = {
-    "text": lambda field, text: text, "list": _read_list, "pairs": _read_pairs, "choice": _read_choice,
+    "text": lambda field, text: text, "pairs": _read_pairs, "choice": _read_choice,
     "flag": lambda field, text: text.lower() in ("yes", "true", "1"),
 }  # fmt: skip
 

@@ -11,7 +11,7 @@ from typing import Final
 
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_plain
-from dynamis.notation.style import plain
+from dynamis.notation.style import Style, plain
 
 _HIGHEST_VOLTS: Final = 60.0
 
@@ -48,20 +48,17 @@ class Supply:
             return f"{plain(self.high)} V"
         return f"± {plain(self.high)} V" if self.low == -self.high else f"{plain(self.low)} V and +{plain(self.high)} V"
 
-    @property
-    def typed(self) -> str:
-        """As it is typed, what `parse` reads."""
-        return plain(self.high) if self.low == -self.high else f"{plain(self.low)}:{plain(self.high)}"
-
-    @property
-    def shown(self) -> str:
+    def shown(self, style: Style) -> str:
         """As it stands in a field, with its unit; `parse` reads it too."""
-        return f"± {self.typed} V" if self.low == -self.high else f"{self.typed} V"
+        if self.low == -self.high:
+            return f"± {style.typed(self.high)} V"
+        return f"{style.typed(self.low)}:{style.typed(self.high)} V"
 
     @classmethod
-    def parse(cls, text: str, tolerance: float = 0.0) -> Supply:
+    def parse(cls, text: str, tolerance: float = 0.0, *, decimal_comma: bool = False) -> Supply:
         """`12` is ± 12 V, `0:5` a single supply, `-9:12` two unlike rails; `± 12 V` is read too."""
         bare = text.replace("±", "").replace("V", "").replace("−", "-")
+        bare = bare.replace(",", ".") if decimal_comma else bare
         parts = [parse_plain(one, "A supply voltage") for one in bare.split(":")]
         if len(parts) == 1:
             return cls(-parts[0], parts[0], tolerance)

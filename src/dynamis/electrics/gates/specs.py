@@ -5,10 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Final
 
+from dynamis.electrics.circuits.supply import Supply
 from dynamis.electrics.gates.levels import GateInput, GateOutput, Span
 from dynamis.errors import InputError
 from dynamis.notation.keys import key_values
-from dynamis.notation.numbers import parse_plain
+from dynamis.notation.numbers import parse_plain, split_entries
+from dynamis.notation.style import Style
 
 _MOST_RAIL: Final = 100.0
 _LIMITS: Final = ("min_volts", "max_volts")
@@ -64,6 +66,21 @@ def parse_supplies(texts: Sequence[str]) -> tuple[tuple[float, float], ...]:
             raise InputError("The rails are none and others besides; say one or the other.")
         return ()
     return tuple(dict.fromkeys(parse_supply(text) for text in cleaned))
+
+
+def read_rails(text: str, style: Style) -> tuple[tuple[float, float], ...]:
+    """The rails at hand as they are written in a row: `12; 0:5`, with or without ± and V, or `none`."""
+    bare = text.replace("±", " ").replace("V", " ").replace("−", "-")
+    entries = split_entries(bare, "The rails at hand", decimal_comma=style.decimal_comma)
+    if style.decimal_comma:
+        entries = [one.replace(",", ".") for one in entries]
+    return parse_supplies(entries or ["none"])
+
+
+def show_rails(rails: Sequence[tuple[float, float]], style: Style) -> str:
+    """The rails at hand as `read_rails` reads them."""
+    shown = (Supply(*one).shown(style) if one[1] > 0 else f"{style.typed(one[0])}:0 V" for one in rails)
+    return style.listed(shown) or "none"
 
 
 def _read(

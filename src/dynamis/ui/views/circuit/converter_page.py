@@ -32,7 +32,6 @@ from dynamis.electrics.exponential.wish import LawWish
 from dynamis.electrics.series import SERIES
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_quantity
-from dynamis.notation.style import plain
 from dynamis.ui.session import Session
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.views.circuit.converter_words import (
@@ -175,11 +174,11 @@ class ConverterPage(LinkPage):
 
     def _show_options(self) -> None:
         wish, style = self._options, self._session.style
-        self.supply.show_text(wish.supply.shown)
+        self.supply.show_text(wish.supply.shown(style))
         self.op_amp.setCurrentIndex(self.op_amp.findData(wish.op_amp.name))
         self.series.setCurrentIndex(self.series.findData(wish.series))
         self.side.values.series = wish.series
-        self.tolerance.show_text(f"{plain(round(100 * wish.tolerance, 6))} %")
+        self.tolerance.show_text(f"{style.typed(round(100 * wish.tolerance, 6))} %")
         self.grows.show_text(style.number(wish.base_ppm, 0, sign=bool(wish.base_ppm)))
 
     def _show_chosen(self) -> None:
@@ -218,8 +217,9 @@ class ConverterPage(LinkPage):
         set_text(self.state, f"trimmed {style.cents(trimmed.most)} ct at most, {where}")
 
     def _show_left(self, made: Converter, wish: LawWish, trimmed, words: str) -> None:
+        style = self._session.style
         volts, warm = wish.volts(), warmer(WARMER_KELVIN)
-        lines = [(f"{WARMER_KELVIN:.0f} °C warmer", wish.cents(made, volts, warm))]
+        lines = [(f"{style.number(WARMER_KELVIN, 0)} °C warmer", wish.cents(made, volts, warm))]
         if made.parts.base_ppm:
             lines.append(("ordinary R5", wish.cents(ordinary(made), volts, warm)))
         ends = tuple(self._tick(float(one)) for one in (volts[0], volts[volts.size // 2], volts[-1]))
@@ -240,7 +240,7 @@ class ConverterPage(LinkPage):
     # -- changing it -------------------------------------------------------------------------------
 
     def _read_supply(self, text: str) -> LawWish:
-        return replace(self._options, supply=Supply.parse(text))
+        return replace(self._options, supply=Supply.parse(text, decimal_comma=self._session.style.decimal_comma))
 
     def _read_tolerance(self, text: str) -> LawWish:
         comma = self._session.style.decimal_comma

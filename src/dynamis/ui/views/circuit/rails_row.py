@@ -2,13 +2,10 @@
 
 from __future__ import annotations
 
-import re
-
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
 from dynamis.bench.commands import set_rails
-from dynamis.electrics.circuits.supply import Supply
-from dynamis.electrics.gates.specs import parse_supplies
+from dynamis.electrics.gates.specs import read_rails, show_rails
 from dynamis.ui.session import Session
 from dynamis.ui.widgets.panel import label
 
@@ -34,13 +31,9 @@ class RailsRow(QWidget):
         self.show_rails()
 
     def show_rails(self) -> None:
-        rails = self._session.bench.rails
-        typed = (Supply(*one).shown if one[1] > 0 else f"{one[0]:g}:0 V" for one in rails)
-        self.edit.setText(", ".join(typed) or "none")
+        self.edit.setText(show_rails(self._session.bench.rails, self._session.style))
 
     def take(self) -> None:
         """Store what was typed; a sentence where it is no supply."""
-        bare = self.edit.text().replace("±", "").replace("V", "").replace("−", "-")
-        texts = [part for part in re.split(r"[,;\s]+", bare) if part]
-        self._session.apply(set_rails(self._session.bench, parse_supplies(texts or ["none"])))
+        self._session.apply(set_rails(self._session.bench, read_rails(self.edit.text(), self._session.style)))
         self.show_rails()

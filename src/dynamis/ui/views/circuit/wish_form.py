@@ -12,8 +12,8 @@ from dynamis.electrics.circuits.supply import OP_AMPS, Supply
 from dynamis.electrics.design.wish import Wish
 from dynamis.electrics.series import SERIES
 from dynamis.errors import InputError
-from dynamis.notation.numbers import parse_quantity
-from dynamis.notation.style import Style
+from dynamis.notation.numbers import parse_quantities, parse_quantity
+from dynamis.notation.style import MINUS, Style
 from dynamis.ui.widgets.form import add_row, choice, form_grid
 from dynamis.ui.widgets.quantity_edit import QuantityEdit
 
@@ -43,8 +43,7 @@ class _Row:
 
 
 def _number(value: float, style: Style, decimals: int) -> str:
-    text = f"{value:.{decimals}f}".rstrip("0").rstrip(".") if decimals else f"{value:.0f}"
-    return text.replace(".", ",") if style.decimal_comma else text.replace("-", "−")
+    return style.typed(round(value, decimals)).replace("-", MINUS)
 
 
 def _law(wish: Wish, style: Style) -> str:
@@ -154,14 +153,14 @@ class WishForm(QWidget):
         self.ask, self.style_of_numbers = ask, style
         for row in _ROWS:
             self.edits[row.key].show_text(row.show(ask, style))
-        self.supply.show_text(ask.wish.supply.shown)
+        self.supply.show_text(ask.wish.supply.shown(style))
         self.op_amp.setCurrentIndex(max(0, self.op_amp.findData(ask.wish.op_amp.name)))
         both = (ask.wish.series, ask.wish.pairs)
         self.series.setCurrentIndex([self.series.itemData(k) for k in range(self.series.count())].index(both))
         known, taken = [one for one, _ in _REFERENCES], (ask.wish.offset_from, ask.wish.reference_volts)
         self.reference.setCurrentIndex(known.index(taken) if taken in known else 0)
         self.adds.setCurrentIndex([value for value, _ in _ADDS].index(ask.adds))
-        self.drawer.show_text(" ".join(style.engineering(one, "").replace(" ", "") for one in ask.wish.drawer))
+        self.drawer.show_text(style.listed(style.engineering(one, "").replace(" ", "") for one in ask.wish.drawer))
 
     def _read(self, row: _Row, text: str) -> Ask:
         cleaned = text.strip().lstrip("±").strip()
@@ -181,11 +180,12 @@ class WishForm(QWidget):
 
     def _read_supply(self, text: str) -> Ask:
         wish = self.ask.wish
-        supply = Supply.parse(text, wish.supply.tolerance)
+        supply = Supply.parse(text, wish.supply.tolerance, decimal_comma=self.style_of_numbers.decimal_comma)
         return replace(self.ask, wish=replace(wish, supply=supply))
 
     def _read_drawer(self, text: str) -> Ask:
-        values = tuple(parse_quantity(one, "Ω", "A value in the drawer") for one in text.replace(",", " ").split())
+        comma = self.style_of_numbers.decimal_comma
+        values = parse_quantities(text, "Ω", "A value in the drawer", decimal_comma=comma)
         if any(one <= 0 for one in values):
             raise InputError("A value in the drawer is 0 Ω or less; more than 0 Ω was expected.")
         return replace(self.ask, wish=replace(self.ask.wish, drawer=values))

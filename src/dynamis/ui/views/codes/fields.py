@@ -16,7 +16,6 @@ from dynamis.bench.ports import PortRef
 from dynamis.converter.coding import CODINGS
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_quantity
-from dynamis.notation.style import plain
 from dynamis.pitch.laws import law_text, parse_law
 from dynamis.pitch.notes import Naming, note_name, parse_note
 from dynamis.pitch.tolerance import parse_tolerance
@@ -115,7 +114,7 @@ class ConverterFields(Panel):
             value = parse_quantity(text, unit, what, decimal_comma=self._session.style.decimal_comma) * factor
             if unit == "bit":
                 if value != int(value):
-                    raise InputError(f"{what} is {plain(value)}; a whole number was expected.")
+                    raise InputError(f"{what} is {self._session.style.typed(value)}; a whole number was expected.")
                 return int(value)
             return value
 
@@ -232,7 +231,7 @@ class ConverterFields(Panel):
         values = stored.values if stored else {}
         for key, _, unit, factor, _ in _FIELDS:
             value = values.get(key, _DEFAULTS.get(key))
-            text = "" if value is None else f"{_typed(value / factor, style.decimal_comma)} {unit}".strip()
+            text = "" if value is None else f"{style.typed(round(value / factor, 12))} {unit}".strip()
             self.fields[key].show_text(text)
         self.coding.setCurrentIndex(max(0, self.coding.findData(values.get("coding", "straight"))))
         self.supply.setChecked(bool(values.get("reference_is_supply")))
@@ -247,9 +246,4 @@ class ConverterFields(Panel):
 
 
 def _note_text(note: float, style) -> str:
-    return note_name(note, style) or plain(note)
-
-
-def _typed(value: float, decimal_comma: bool) -> str:
-    text = plain(round(value, 12))
-    return text.replace(".", ",") if decimal_comma else text
+    return note_name(note, style) or style.typed(note)

@@ -235,12 +235,13 @@ class CodesStation(QWidget):
             mark = "clipped" if table.clipped[k] else "dead band" if table.dead[k] else ""
             code = table.codes[k]
             cells = (
-                note_name(float(note), style) or "", plain(float(note)), style.number(table.wanted_volts[k], decimals),
+                note_name(float(note), style) or "", style.typed(float(note)),
+                style.number(table.wanted_volts[k], decimals),
                 plain(float(code)) if np.isfinite(code) else "–", style.number(table.volts[k], decimals),
                 style.number(table.error_cents[k], 2, sign=True), mark,
             )  # fmt: skip
-            raw = (cells[0], cells[1], repr(float(table.wanted_volts[k])), cells[3], repr(float(table.volts[k])),
-                   repr(float(table.error_cents[k])), mark)  # fmt: skip
+            raw = (cells[0], plain(float(note)), repr(float(table.wanted_volts[k])), cells[3],
+                   repr(float(table.volts[k])), repr(float(table.error_cents[k])), mark)  # fmt: skip
             current = "current" if note == self._session.note else ""
             rows.append(Row(cells, float(note), current, raw))
         return rows

@@ -164,12 +164,12 @@ class ReadingsPanel(Panel):
                 state = "flat end"
         mark = "off" if row.voided else "current" if row.note == note else ""
         cells = (
-            note_name(row.note, style) or "", plain(row.note), wanted_text, read, style.cents(error, sign=True),
+            note_name(row.note, style) or "", style.typed(row.note), wanted_text, read, style.cents(error, sign=True),
             style.cents(after, sign=True), style.cents(worth) if judged.meter or worth > 0 else "–", state,
         )  # fmt: skip
         raw = (cells[0], plain(row.note), repr(wanted), repr(row.value), repr(error), repr(after), repr(worth), state)
         code = "" if row.code is None else f", code {row.code}"
-        span = "" if row.range_volts is None else f", {plain(row.range_volts)} V range"
+        span = "" if row.range_volts is None else f", {style.typed(row.range_volts)} V range"
         return Row(cells, row, mark, raw, f"taken {row.taken}{code}{span}")
 
     def _run_row(self, run_id: str) -> Row:

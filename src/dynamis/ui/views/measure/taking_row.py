@@ -6,7 +6,6 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from dynamis.devices.taking import Progress
 from dynamis.errors import InputError
-from dynamis.notation.style import plain
 from dynamis.ui.course import CourseRunner
 from dynamis.ui.session import Session
 from dynamis.ui.widgets.panel import label, set_text
@@ -57,7 +56,7 @@ class TakingRow(QWidget):
     def show_progress(self, progress: Progress) -> None:
         """Show how far it is, and what is done now."""
         self.words.setVisible(True)
-        note = "" if progress.note is None else f", note {plain(progress.note)}"
+        note = "" if progress.note is None else f", note {self._session.style.typed(progress.note)}"
         doing = _WORDS.get(progress.state, "")
         set_text(self.words, f"Reading {min(progress.done + 1, progress.count)} of {progress.count}{note}: {doing}")
         set_text(self.pause, "Go on" if self._course.devices.paused else "Pause")
