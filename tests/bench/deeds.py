@@ -68,7 +68,7 @@ def looked_at(bench: Bench, output: PortRef, sink: PortRef, matrix: Matrix, adop
         smallest_with_op_amp(wish)
     made = link_chain(bench, link, sink=sink)
     if made.chain is not None and bench.port(sink).role == "pitch":
-        notes = np.arange(np.ceil(link.low_note), np.floor(link.high_note) + 1)
+        notes = link.whole_notes
         made.chain.error_cents(notes, made.true, made.true)
 
 

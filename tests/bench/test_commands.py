@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import math
+
 import msgspec
 import pytest
 
 from dynamis.bench import commands
 from dynamis.bench.advice import belongs_sentence, plugging_sentence
+from dynamis.bench.codes import channel_codes
 from dynamis.bench.document import Bench, Gear
 from dynamis.bench.ports import Port, PortRef
 from dynamis.bench.records import AdoptionRecord, HeadRecord, InstrumentRecord
@@ -97,3 +100,18 @@ def test_a_correction_belongs_to_the_channel_of_a_unit(demo_file):
     )
     withdrawn = AdoptionRecord(9, "workshop-board", "03", "pitch-a", run.id, "withdrawn", HeadRecord(), 0, 0, "")
     assert belongs_sentence(bench(), run, [*demo_file.adoptions(), withdrawn], Style()).endswith("not to the design.")
+
+
+@pytest.mark.parametrize(("low", "high", "tolerance", "notes", "tightest"), [
+    (36.0, 40.0, "5", [36, 37, 38, 39, 40], 5.0), (36.5, 40.2, "5", [37, 38, 39, 40], 5.0), (36.2, 36.8, "5", [], math.inf),
+    (59.5, 61.0, "36:60=2,61:96=7", [60, 61], 2.0), (60.5, 62.0, "36:60=2,61:96=7", [61, 62], 7.0),
+])  # fmt: skip
+def test_a_link_knows_its_whole_notes_and_its_tightest_tolerance(low, high, tolerance, notes, tightest):
+    one = commands.set_link(bench(), "board-to-gallery", low_note=low, high_note=high, tolerance=tolerance).bench
+    link = one.links[0]
+    assert (link.whole_notes.tolist(), link.tightest_cents) == (notes, tightest)
+    if notes:
+        assert channel_codes(one, CHANNEL_A, HeadRecord()).table.notes.tolist() == notes
+    else:
+        with pytest.raises(InputError, match="for no whole note"):
+            channel_codes(one, CHANNEL_A, HeadRecord())

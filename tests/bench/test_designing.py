@@ -240,7 +240,7 @@ def test_a_pedal_that_is_bent_is_straightened_by_parts_too():
 
 def drawn(one):
     link = one.links[0]
-    notes = np.arange(link.low_note, link.high_note + 1)
+    notes = link.whole_notes
     made = link_chain(one, link)
     return nomogram(one, link, made, notes, link.inputs[0]), made
 

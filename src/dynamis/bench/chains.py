@@ -21,7 +21,6 @@ from dynamis.electrics.stage import Stage
 from dynamis.errors import InputError
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import Law, parse_law
-from dynamis.pitch.tolerance import parse_tolerance
 from dynamis.pitch.tuning import Tuning
 from dynamis.transfer.chain import Chain, Transfer
 from dynamis.transfer.law import Oscillator, PitchSource, WantedPitch
@@ -200,22 +199,17 @@ def link_chain(bench: Bench, link: Link, head: HeadRecord = HeadRecord(), sink: 
 
 def _tuned(chain: Chain, true: World, link: Link, semitones: float) -> Chain:
     """The chain with the tune knob of its voice where it is best for the notes used, as the verdict takes it."""
-    notes, heard = whole_notes(link), chain.transfers[-1]
+    notes, heard = link.whole_notes, chain.transfers[-1]
     if semitones <= 0 or not notes.size or not isinstance(heard, Oscillator):
         return chain
     with np.errstate(all="ignore"):
         off = chain.error_cents(notes, true)
-    cents = -tuned_out(off, parse_tolerance(link.tolerance).cents_at(notes), semitones)
+    cents = -tuned_out(off, link.allowed_cents(notes), semitones)
     if abs(cents) < _LEAST_TUNED:
         return chain
     label = f"{heard.label}, tuned {Style().cents(cents, sign=True)} ct"
     tuned = replace(heard, tuned_octaves=cents / 1200.0, label=label)
     return replace(chain, transfers=(*chain.transfers[:-1], tuned))
-
-
-def whole_notes(link: Link) -> FloatArray:
-    """The whole notes that a link is used for."""
-    return np.arange(np.ceil(link.low_note), np.floor(link.high_note) + 1e-9)
 
 
 def tuned_out(cents: FloatArray, allowed: FloatArray, semitones: float) -> float:

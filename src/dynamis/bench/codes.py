@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dynamis.bench.chains import Head, aim_volts, converter_of, make_dac, make_head
-from dynamis.bench.document import Bench
+from dynamis.bench.document import Bench, Link
 from dynamis.bench.ports import PortRef
 from dynamis.bench.records import HeadRecord
 from dynamis.bench.tunings import tuning_of
@@ -23,7 +23,6 @@ from dynamis.notation.style import Style
 from dynamis.pitch.laws import ExponentialLaw, Law, LinearLaw, parse_law
 from dynamis.pitch.model import PitchModel
 from dynamis.pitch.notes import note_label
-from dynamis.pitch.tolerance import parse_tolerance
 from dynamis.pitch.tuning import Tuning
 from dynamis.transfer.quantity import Reason
 
@@ -75,17 +74,21 @@ def channel_codes(bench: Bench, channel: PortRef, head: HeadRecord, *, as_other_
     as_other_law : as they would be with the other of the two laws, from nominal values.  tuning : another than equal
     temperament.  Raises `InputError` where the channel has no converter or law.
     """
-    port, link = bench.port(channel), bench.link_from(channel)
+    port, link = bench.port(channel), bench.link_from(channel) or Link("", channel)
     stored = converter_of(port)
     if stored is None or port.law is None:
         raise InputError(f"{bench.label(channel)} has no converter and law; codes need both.")
     converter = make_dac("converter", stored)
-    low, high = (36.0, 96.0) if link is None else (link.low_note, link.high_note)
+    low, high = link.low_note, link.high_note
     law, tuning = parse_law(port.law), tuning or tuning_of(bench)
     if as_other_law:
         law, head = other_law(law, converter.dac, low, high), HeadRecord()
     model = PitchModel(law, "volts", tuning)
-    notes = np.arange(low, high + 1e-9)
+    notes = link.whole_notes
+    if not notes.size:
+        raise InputError(
+            f"The link of {bench.label(channel)} is used for no whole note; codes are those of whole notes."
+        )
     made = make_head("head", head, law, converter.dac, tuning)
     every = np.arange(0.0, 128.0)
     aim = aim_volts(made, every)
@@ -95,8 +98,7 @@ def channel_codes(bench: Bench, channel: PortRef, head: HeadRecord, *, as_other_
     table = _table(converter, model, made, notes)
     finite = table.wanted_volts[np.isfinite(table.wanted_volts)]
     levels = float(np.ptp(finite) / converter.dac.lsb_volts) if finite.size else 0.0
-    allowed = parse_tolerance("5" if link is None else link.tolerance).cents_at(notes)
-    tightest = float(np.min(allowed[np.isfinite(allowed)], initial=np.inf))
+    tightest = link.tightest_cents
     inl = converter.inl_limit_lsb or float(np.max(np.abs(converter.dac.inl_lsb or (0.0,))))
     step = np.nan if table.lsb_cents is None else table.lsb_cents
     return ChannelCodes(

@@ -16,7 +16,7 @@ from typing import Final
 import numpy as np
 from msgspec.structs import replace
 
-from dynamis.bench.chains import heard_by, whole_notes
+from dynamis.bench.chains import heard_by
 from dynamis.bench.commands import Change, join
 from dynamis.bench.document import Bench, Link, Rails
 from dynamis.bench.gear.commands import put_link
@@ -39,7 +39,6 @@ from dynamis.electrics.net import loaded
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
 from dynamis.pitch.laws import ExponentialLaw, LinearLaw, parse_law
-from dynamis.pitch.tolerance import parse_tolerance
 from dynamis.transfer.chain import Transfer
 from dynamis.transfer.registry import REGISTRY, StoredTransfer
 
@@ -130,12 +129,11 @@ def _pitch(bench: Bench, link: Link, sink: PortRef, known: Wish) -> Wish | str:
         )
     notes = np.array([link.low_note, max(link.high_note, link.low_note + 1.0)])
     volts = sent.volts(tuning.octaves(notes, sent.reference_note))
-    allowed = parse_tolerance(link.tolerance).cents_at(np.arange(math.ceil(link.low_note), link.high_note + 1e-9))
-    judged = allowed[np.isfinite(allowed)]
+    tightest = link.tightest_cents
     return replace_wish(
         known, gain=gain, offset_volts=offset, in_low=float(volts[0]), in_high=float(volts[1]),
         volts_per_octave=sent.volts_per_octave if isinstance(sent, ExponentialLaw) else 1.0, zero_volts=zero,
-        tolerance_cents=float(judged.min()) if judged.size else 5.0,
+        tolerance_cents=tightest if math.isfinite(tightest) else 5.0,
     )  # fmt: skip
 
 
@@ -303,7 +301,7 @@ def _notes_within(bench: Bench, link: Link, low: float, high: float) -> tuple[fl
     law = bench.port(link.output).law
     if law is None:
         return None
-    sent, notes = parse_law(law), whole_notes(link)
+    sent, notes = parse_law(law), link.whole_notes
     volts = sent.volts(tuning_of(bench).octaves(notes, sent.reference_note))
     inside = notes[(volts >= low - 1e-9) & (volts <= high + 1e-9)]
     return None if inside.size < _LEAST_NOTES else (float(inside[0]), float(inside[-1]))

@@ -10,12 +10,17 @@ from dataclasses import dataclass
 from typing import Any, Literal, TypeVar
 
 import msgspec
+import numpy as np
+from numpy.typing import NDArray
 
 from dynamis.bench.ports import Port, PortRef, Record, Role
 from dynamis.bench.records import InstrumentRecord
 from dynamis.electrics.part import Part
 from dynamis.errors import InputError
+from dynamis.pitch.tolerance import parse_tolerance
 from dynamis.transfer.registry import StoredTransfer
+
+FloatArray = NDArray[np.float64]
 
 
 class Unit(Record, frozen=True):
@@ -100,6 +105,21 @@ class Link(Record, frozen=True):
     gate_stages: tuple[GateStageRecord, ...] = ()
     program_channel: int | None = None
     rails: tuple[Rails, ...] | None = None
+
+    @property
+    def whole_notes(self) -> FloatArray:
+        """The whole notes that it is used for, rising; none where its ends lie between two."""
+        return np.arange(np.ceil(self.low_note), np.floor(self.high_note) + 1e-9)
+
+    def allowed_cents(self, notes: FloatArray | float) -> FloatArray:
+        """The cents that each of these notes may be off; infinite where its profile says nothing."""
+        return parse_tolerance(self.tolerance).cents_at(notes)
+
+    @property
+    def tightest_cents(self) -> float:
+        """The least that any of its whole notes may be off; infinite where none is judged."""
+        allowed = self.allowed_cents(self.whole_notes)
+        return float(np.min(allowed[np.isfinite(allowed)], initial=np.inf))
 
 
 class TuningRecord(Record, frozen=True):

@@ -22,7 +22,6 @@ from dynamis.electrics.exponential.parts import Way
 from dynamis.electrics.exponential.wish import LawWish
 from dynamis.errors import InputError
 from dynamis.pitch.laws import ExponentialLaw, LinearLaw, parse_law
-from dynamis.pitch.tolerance import parse_tolerance
 
 _TITLES: Final[dict[Way, str]] = {"exponential": "Exponential converter", "logarithmic": "Logarithmic converter"}
 USUAL: Final = LawWish(0.0, 5.0, 0.25, 8.0)
@@ -77,12 +76,11 @@ def converter_asked(bench: Bench, link: Link, sink: PortRef, start: LawWish = US
     notes = np.array([link.low_note, max(link.high_note, link.low_note + 1.0)])
     sends = sent.volts(tuning.octaves(notes, sent.reference_note))
     wants = heard.law.volts(tuning.octaves(notes, heard.law.reference_note))
-    allowed = parse_tolerance(link.tolerance).cents_at(np.arange(math.ceil(link.low_note), link.high_note + 1e-9))
-    judged = allowed[np.isfinite(allowed)]
+    tightest = link.tightest_cents
     return with_(
         start, in_low=float(sends[0]), in_high=float(sends[1]), out_low=float(wants[0]), out_high=float(wants[1]),
         way=way, source_ohms=output.ohms, load_ohms=1.0 / sum(1.0 / one for one in loads if one),
-        tolerance_cents=float(judged.min()) if judged.size else 5.0, bears=borne_by(bench, link, sink),
+        tolerance_cents=tightest if math.isfinite(tightest) else 5.0, bears=borne_by(bench, link, sink),
     )  # fmt: skip
 
 

@@ -13,7 +13,7 @@ import numpy as np
 from dynamis.bench.boards import channel_correction
 from dynamis.bench.chains import converter_of, make_dac
 from dynamis.bench.codes import channel_codes
-from dynamis.bench.document import Bench
+from dynamis.bench.document import Bench, Link
 from dynamis.bench.ports import PortRef
 from dynamis.bench.records import AdoptionRecord, HeadRecord, ReadingRecord, RunRecord, in_force
 from dynamis.bench.tunings import tuning_of, tuning_words
@@ -28,8 +28,6 @@ from dynamis.notation.style import Style, plain
 from dynamis.pitch.laws import law_words, parse_law
 from dynamis.pitch.model import PitchModel
 from dynamis.pitch.notes import note_label, note_name
-
-_USUAL_NOTES = (36, 96)
 
 
 @dataclass(frozen=True)
@@ -65,9 +63,8 @@ class ChannelExport:
     @property
     def notes(self) -> list[int]:
         """The whole notes that the channel's link uses."""
-        link = self.bench.link_from(self.channel)
-        low, high = _USUAL_NOTES if link is None else (link.low_note, link.high_note)
-        return list(range(int(np.ceil(low)), int(np.floor(high)) + 1))
+        link = self.bench.link_from(self.channel) or Link("", self.channel)
+        return [int(note) for note in link.whole_notes]
 
     @property
     def bits(self) -> int:

@@ -34,7 +34,7 @@ def other_law(bench: Bench, link: Link, sink: PortRef, heard: Law, style: Style)
     if known is not None:
         law = law_text(heard)
         dac = known.dac
-        notes = np.arange(link.low_note, link.high_note + 1.0)
+        notes = link.whole_notes
         volts = heard.volts(tuning_of(bench).octaves(notes, heard.reference_note))
         low, high = (float(one) for one in dac.nominal_volts(np.array([0, 2**dac.bits - 1])))
         inside = notes[(volts >= min(low, high)) & (volts <= max(low, high))]

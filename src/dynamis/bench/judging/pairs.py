@@ -23,7 +23,6 @@ from dynamis.electrics.finding import BEST_FIRST, Finding, FitVerdict, cannot_te
 from dynamis.errors import InputError
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import parse_law
-from dynamis.pitch.tolerance import parse_tolerance
 
 _LOG = logging.getLogger("dynamis.judging")
 
@@ -182,7 +181,7 @@ def _coupled(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Find
         return unknown
     heard, tuning = parse_law(law), tuning_of(bench)
     volts = heard.volts(tuning.octaves([link.high_note, link.high_note - 12.0], heard.reference_note))
-    allowed = float(parse_tolerance(link.tolerance).cents_at(link.high_note))
+    allowed = float(link.allowed_cents(link.high_note))
     return pitch_droop(bench, link, float(volts[0] - volts[1]), float(volts[0]), allowed, style)
 
 

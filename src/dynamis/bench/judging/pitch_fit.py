@@ -12,7 +12,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from dynamis.bench.chains import converter_of, tuned_out, whole_notes
+from dynamis.bench.chains import converter_of, tuned_out
 from dynamis.bench.document import Bench, Link
 from dynamis.bench.judging.pitch_causes import Causes, PitchErrors
 from dynamis.bench.judging.pitch_sides import Receiver, Sender, SideCache
@@ -45,7 +45,7 @@ def judge_pitch(
     if port.role != "pitch" and receiver is not None:
         port = as_pitch(bench, link, receiver.heard.law)
     unknown = _unknown(bench, link, sink, port, receiver)
-    notes = whole_notes(link)
+    notes = link.whole_notes
     if notes.size == 0:
         unknown.append(cannot_tell("No whole note is used; give the lowest and the highest note."))
     if unknown or receiver is None:
@@ -58,7 +58,7 @@ def judge_pitch(
 
 def reached_notes(bench: Bench, link: Link, sink: PortRef) -> tuple[FloatArray, NDArray[np.bool_]]:
     """The notes used, and which of them are reached and not below the volts where the input falls silent."""
-    notes = whole_notes(link)
+    notes = link.whole_notes
     sides, port = SideCache(), bench.port(link.output)
     receiver = sides.receiver(bench, sink)
     if port.role != "pitch" and receiver is not None:

@@ -178,11 +178,11 @@ class ChainStation(QWidget):
         bench = session.bench
         link = trial_link(bench.link_from(output), output, sink)
         made = session.pair_chain(output, sink)
-        notes = np.arange(np.ceil(link.low_note), np.floor(link.high_note) + 1.0)
+        notes = link.whole_notes
         if notes.size < 2:
             raise InputError("Fewer than two whole notes are used on this link; give it a lowest and a highest note.")
         self._link = link
-        self._allowed = parse_tolerance(link.tolerance).cents_at(notes)
+        self._allowed = link.allowed_cents(notes)
         return nomogram(bench, link, made, notes, sink)
 
     def _show_chain(self) -> None:
