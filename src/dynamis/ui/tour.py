@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Final
 
 from msgspec.structs import replace
+from PySide6.QtCore import QCoreApplication, QEvent
 
 from dynamis.bench.document import Bench
 from dynamis.bench.ports import PortRef
@@ -101,6 +102,8 @@ def tour(folder: Path, notes: tuple[float, ...] = _NOTES) -> list[Path]:
         session.open(BenchFile.create(Path(place) / "untitled.dynamis", Bench()))
         picture("empty-bench")
         window.close()
+        window.deleteLater()
+        QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
     return written
 
 

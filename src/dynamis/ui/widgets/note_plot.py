@@ -76,10 +76,9 @@ class NotePlot(Picture, pg.PlotWidget):
     def __init__(self, name: str, colours: Colours, style: Style, points: float) -> None:
         self._axis = NoteAxis()
         self._cents = CentAxis()
-        super().__init__(axisItems={"bottom": self._axis, "left": self._cents})
+        super().__init__(axisItems={"bottom": self._axis, "left": self._cents}, enableMenu=False)
         self.setAccessibleName(name)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setMenuEnabled(False)
         self.setAntialiasing(True)
         self.hideButtons()
         self._kept: dict[str, list] = {}
