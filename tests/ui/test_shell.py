@@ -130,7 +130,7 @@ def test_the_thread_moves_by_keys_in_every_station(window):
         press(window, Qt.Key.Key_Up, CONTROL, SHIFT)
         press(window, Qt.Key.Key_Down, CONTROL)
     assert window.session.note == 84
-    assert window.station.plot._marker.value() == 84
+    assert window.station.plot.marked_note == 84
     with_dialog(
         lambda: press(window, Qt.Key.Key_G, CONTROL), lambda dialog: (dialog.setTextValue("C2"), dialog.accept())
     )
@@ -225,24 +225,6 @@ def test_what_is_seen_can_be_taken_along(window, file_names, tmp_path, name):
     file_names.append(str(tmp_path / "none" / name))
     action(window, text).trigger()
     assert "cannot be written" in window.sentence.text()
-
-
-def test_the_plot_is_looked_at_by_keys(window):
-    plot = window.station.plot
-    plot.setFocus()
-    everything = plot.viewRange()
-    for key in (Qt.Key.Key_Plus, Qt.Key.Key_Right, Qt.Key.Key_Up):
-        before = plot.viewRange()
-        press(window, key)
-        assert plot.viewRange() != before
-    press(window, Qt.Key.Key_T)
-    assert plot.viewRange()[1] == pytest.approx([-14, 14])
-    press(window, Qt.Key.Key_Home)
-    assert plot.viewRange()[1] == pytest.approx(everything[1])
-    plot._hover(plot.getViewBox().mapViewToScene(QPointF(60, -3)))
-    assert plot._readout.toPlainText() == "60 C4, −3.0 ct"
-    action(window, "Copy the picture").trigger()
-    assert not QGuiApplication.clipboard().pixmap().isNull()
 
 
 def drop(window, path: Path) -> None:

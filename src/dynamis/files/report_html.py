@@ -23,6 +23,9 @@ from dynamis.files.store import BenchFile
 from dynamis.notation.style import Style, plain
 from dynamis.pitch.laws import law_words
 from dynamis.pitch.notes import note_label
+from dynamis.plotting.axis import Axis
+from dynamis.plotting.svg import Svg
+from dynamis.plotting.ticks import note_ticks, number_ticks
 
 _CSS = """
 body { font: 15px/1.45 Inter, "DejaVu Sans", sans-serif; color: #16212b; background: #f8fafc; max-width: 60rem;
@@ -126,32 +129,24 @@ def _plot(judged: RunAnalysis, style: Style) -> str:
     low, high = float(notes.min()) - 2, float(notes.max()) + 2
     reach = max(float(np.max(np.abs(errors) + expanded)), float(np.nanmax(judged.allowed_cents, initial=1.0))) * 1.08
 
-    def x(note: float) -> float:
-        return _LEFT + (note - low) / (high - low) * (_WIDTH - _LEFT - 8)
-
-    def y(cents: float) -> float:
-        return (_HEIGHT - _BOTTOM) * (0.5 - 0.5 * cents / reach)
-
-    parts = [f'<svg viewBox="0 0 {_WIDTH:.0f} {_HEIGHT:.0f}" role="img" aria-label="Error against note, cents">']
+    across, up = Axis(low, high, _LEFT, _WIDTH - 8.0), Axis(-reach, reach, _HEIGHT - _BOTTOM, 0.0)
+    made = Svg(_WIDTH, _HEIGHT, "Error against note, cents")
     for first, last, cents in judged.tolerance.spans:
         left, right = max(first - 0.5, low), min(last + 0.5, high)
         if right > left:
-            parts.append(f'<rect x="{x(left):.1f}" y="{y(cents):.1f}" width="{x(right) - x(left):.1f}" '
-                         f'height="{y(-cents) - y(cents):.1f}" fill="#dbe7f2"/>')  # fmt: skip
-    step = 10 ** np.floor(np.log10(reach))
-    for cents in np.arange(-np.floor(reach / step), np.floor(reach / step) + 1) * step:
-        parts.append(f'<path d="M{_LEFT} {y(cents):.1f}H{_WIDTH - 8}" stroke="#dde3e8"/>'
-                     f'<text x="{_LEFT - 8}" y="{y(cents) + 4:.1f}" text-anchor="end" font-size="12" fill="#566573">'
-                     f"{style.number(float(cents), 0 if step >= 1 else 1)}</text>")  # fmt: skip
-    for note in range(int(np.ceil(low)), int(high) + 1):
-        if note % 12 == 0:
-            parts.append(f'<text x="{x(note):.1f}" y="{_HEIGHT - 8}" text-anchor="middle" font-size="12" '
-                         f'fill="#566573">{escape(note_label(note, style))}</text>')  # fmt: skip
+            top = up.at(cents)
+            made.rectangle(across.at(left), top, across.at(right) - across.at(left), up.at(-cents) - top, "#dbe7f2")
+    for tick in number_ticks(-reach, reach, 8, style):
+        y = up.at(tick.place)
+        made.line([(_LEFT, y), (_WIDTH - 8.0, y)], "#dde3e8")
+        made.text(_LEFT - 8.0, y + 4.0, tick.text, "#566573", "end")
+    for tick in note_ticks(low, high, across.pixels, style):
+        made.text(across.at(tick.place), _HEIGHT - 8.0, tick.text, "#566573")
     for note, cents, half in zip(notes, errors, expanded, strict=True):
-        parts.append(f'<path d="M{x(note):.1f} {y(cents - half):.1f}V{y(cents + half):.1f}" stroke="#16212b"/>'
-                     f'<circle cx="{x(note):.1f}" cy="{y(cents):.1f}" r="3.4" fill="#16212b"/>')  # fmt: skip
+        x = across.at(float(note))
+        made.line([(x, up.at(float(cents - half))), (x, up.at(float(cents + half)))], "#16212b")
+        made.disc(x, up.at(float(cents)), 3.4, "#16212b")
     if way is not None:
         for note, cents in zip(way.notes, way.left_cents, strict=True):
-            parts.append(f'<circle cx="{x(note):.1f}" cy="{y(cents):.1f}" r="3.4" fill="#f8fafc" '
-                         'stroke="#0b5cad" stroke-width="1.5"/>')  # fmt: skip
-    return "".join(parts) + "</svg>"
+            made.disc(across.at(float(note)), up.at(float(cents)), 3.4, "#f8fafc", "#0b5cad")
+    return made.whole()

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QPlainText
 from dynamis import __version__
 from dynamis.ui.widgets.panel import label
 
-_PARTS = ("PySide6-Essentials", "pyqtgraph", "numpy", "msgspec", "click", "platformdirs")
+_PARTS = ("PySide6-Essentials", "numpy", "msgspec", "click", "platformdirs")
 
 
 class _Shown(QDialog):

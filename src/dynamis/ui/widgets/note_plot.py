@@ -2,67 +2,50 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-import pyqtgraph as pg
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
-from PySide6.QtWidgets import QGraphicsPathItem
+from numpy.typing import NDArray
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPen, QWheelEvent
+from PySide6.QtWidgets import QSizePolicy
 
 from dynamis.notation.style import Style
 from dynamis.pitch.notes import note_label, note_name
 from dynamis.pitch.tolerance import ToleranceProfile
+from dynamis.plotting.axis import Axis
+from dynamis.plotting.series import marker_size, thinned
+from dynamis.plotting.ticks import note_ticks, number_ticks
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.theme.style import text_font
-from dynamis.ui.widgets.picture import Picture
+from dynamis.ui.widgets.axes import LINE_HEIGHT, draw_across, draw_line, draw_up, places, polygon
+from dynamis.ui.widgets.picture import Drawn
+
+FloatArray = NDArray[np.float64]
+Layer = Callable[[QPainter, Axis, Axis], None]
+_LEFT, _RIGHT, _TOP, _BOTTOM = 46.0, 6.0, 4.0, 24.0
+_LEAST_TICK_PIXELS = 34.0
+_PEN, _FIT_PEN = 1.6, 1.4
+_ZOOM, _PAN = 0.8, 0.1
+# How far in and out one may look: notes across, cents up.
+_LEAST_SPANS, _MOST_SPANS = (0.5, 1e-3), (2000.0, 1e7)
+_DRAG_PIXELS = 3.0
 
 
 @dataclass(frozen=True)
 class PlotPoints:
     """Points of one kind: `sign` is disc (filled), ring or diamond; whiskers are half lengths in cents."""
 
-    notes: np.ndarray
-    cents: np.ndarray
+    notes: FloatArray
+    cents: FloatArray
     sign: str
     colour: str
-    whiskers: np.ndarray | None = None
+    whiskers: FloatArray | None = None
     size: float = 8.0
 
 
-class NoteAxis(pg.AxisItem):
-    """Ticks at octaves of the note numbers, labelled `36 C2`; finer when zoomed in."""
-
-    def __init__(self) -> None:
-        super().__init__("bottom")
-        self.note_style = Style()
-
-    def tickValues(self, low: float, high: float, size: float):
-        span = high - low
-        wide = max(60.0, size / 9.0)
-        step = next((s for s in (1, 2, 3, 6, 12, 24, 48) if size / max(span, 1e-9) * s >= wide), 48)
-        first = math.ceil(low / step) * step
-        return [(step, [float(note) for note in np.arange(first, high + 1e-9, step)])]
-
-    def tickStrings(self, values, scale, spacing):
-        return [note_label(value, self.note_style) for value in values]
-
-
-class CentAxis(pg.AxisItem):
-    """Cents with a real minus, in the reader's decimals."""
-
-    def __init__(self) -> None:
-        super().__init__("left")
-        self.number_style = Style()
-
-    def tickStrings(self, values, scale, spacing):
-        decimals = 0 if spacing >= 1 else min(4, math.ceil(-math.log10(spacing)))
-        return [self.number_style.number(value, decimals) for value in values]
-
-
-class NotePlot(Picture, pg.PlotWidget):
+class NotePlot(Drawn):
     """Cents against note.  Mouse: drag pans, wheel zooms, a click picks the note.  Keys: see `KEYS`."""
 
     note_picked = Signal(float)
@@ -74,216 +57,268 @@ class NotePlot(Picture, pg.PlotWidget):
     )
 
     def __init__(self, name: str, colours: Colours, style: Style, points: float) -> None:
-        self._axis = NoteAxis()
-        self._cents = CentAxis()
-        super().__init__(axisItems={"bottom": self._axis, "left": self._cents}, enableMenu=False)
-        self.setAccessibleName(name)
+        super().__init__(name, colours, style)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAntialiasing(True)
-        self.hideButtons()
-        self._kept: dict[str, list] = {}
-        self._used: dict[str, int] = {}
-        self._extent = (36.0, 96.0, -10.0, 10.0)
+        self.setMouseTracking(True)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self._across, self._up = Axis(36.0, 96.0), Axis(-10.0, 10.0)
+        self._everything = self._across, self._up
+        # Drawn from the first to the last; what lies behind the rest stands apart.
+        self._behind: list[Layer] = []
+        self._layers: list[Layer] = []
         self._tolerance_cents = 5.0
-        self._marker = pg.InfiniteLine(angle=90, movable=False)
-        self._marker_label = pg.TextItem(anchor=(0, 0))
-        self._readout = pg.TextItem(anchor=(1, 0))
-        for item in (self._marker, self._marker_label, self._readout):
-            item.setZValue(20)
-            self.addItem(item, ignoreBounds=True)
-        self.scene().sigMouseMoved.connect(self._hover)
-        self.scene().sigMouseClicked.connect(self._clicked)
-        self.getViewBox().sigRangeChanged.connect(self._place_labels)
+        self._shown_points = 0
+        self.marked_note, self._word = 60.0, ""
+        self.readout = ""
+        self._pressed: QPointF | None = None
+        self._dragged = False
         self.dress(colours, style, points)
+
+    def sizeHint(self) -> QSize:
+        return QSize(420, 240)
 
     def dress(self, colours: Colours, style: Style, points: float) -> None:
         """Take a theme, a style of numbers and a text size."""
         self.colours, self.number_style = colours, style
-        self._axis.note_style = self._cents.number_style = style
-        self.setBackground(colours.panel)
-        font = text_font(points * 0.9)
-        for side in ("bottom", "left"):
-            axis = self.getAxis(side)
-            axis.setTickFont(font)
-            axis.setTextPen(QColor(colours.muted))
-            axis.setPen(QPen(QColor(colours.panel), 0))
-            axis.setStyle(tickLength=0, tickTextOffset=7, hideOverlappingLabels=False, maxTickLevel=0)
-            axis.setTickPen(pg.mkPen(colours.grid))
-        self.getAxis("left").setGrid(255)
-        self.getAxis("left").setZValue(-1000)  # the grid belongs behind the points
-        self.getAxis("left").setWidth(46)
-        self.getAxis("bottom").setHeight(24)
-        self._marker.setPen(pg.mkPen(colours.thread, width=2))
-        for text in (self._marker_label, self._readout):
-            text.setFont(font)
-        self._marker_label.setColor(colours.thread)
-        self._readout.setColor(colours.muted)
+        self.setFont(text_font(points * 0.9))
+        self.update()
 
     # -- what is drawn -----------------------------------------------------------------------------
 
     def begin(self) -> None:
-        """What follows is shown instead of what was; items are kept and only given other data."""
-        self._used = {}
-
-    def _item(self, kind: str, make: Callable[[], object]):
-        """The next item of a kind, made and added the first time."""
-        index = self._used.get(kind, 0)
-        self._used[kind] = index + 1
-        kept = self._kept.setdefault(kind, [])
-        if index == len(kept):
-            kept.append(make())
-            self.addItem(kept[-1], ignoreBounds=True)
-        kept[index].setVisible(True)
-        return kept[index]
+        """What follows is shown instead of what was."""
+        self._behind, self._layers, self._shown_points = [], [], 0
 
     def tolerance(self, profile: ToleranceProfile, low: float, high: float) -> None:
-        """The allowed band, to scale, with its word at the place."""
-        path = QPainterPath()
-        highest = 0.0
-        label_at: tuple[float, float] | None = None
-        for first, last, cents in profile.spans:
-            left, right = max(first - 0.5, low - 12.0), min(last + 0.5, high + 12.0)
-            if right <= left:
-                continue
-            path.addRect(QRectF(left, -cents, right - left, 2 * cents))
-            highest = max(highest, cents)
-            if label_at is None or right - left > label_at[0]:
-                label_at = (right - left, cents)
-        item = self._item("tolerance", QGraphicsPathItem)
-        item.setPath(path)
-        item.setBrush(QColor(self.colours.blue_wash))
-        item.setPen(QPen(Qt.PenStyle.NoPen))
-        item.setZValue(-20)
-        self._tolerance_cents = highest or 5.0
-        zero = self._item("zero", lambda: pg.InfiniteLine(0.0, angle=0))
-        zero.setPen(pg.mkPen(self.colours.rule))
-        zero.setZValue(-10)
+        """The allowed band, to scale."""
+        spans = [(max(first - 0.5, low - 12.0), min(last + 0.5, high + 12.0), cents)
+                 for first, last, cents in profile.spans]  # fmt: skip
+        spans = [one for one in spans if one[1] > one[0]]
+        self._tolerance_cents = max((cents for _, _, cents in spans), default=0.0) or 5.0
 
-    def band(self, notes: np.ndarray, centre: np.ndarray, half: np.ndarray) -> None:
+        def layer(p: QPainter, across: Axis, up: Axis) -> None:
+            for left, right, cents in spans:
+                corners = places(np.round(across.at(np.array([left, right]))), up.at(np.array([cents, -cents])))
+                p.fillRect(QRectF(*corners), QColor(self.colours.blue_wash))
+            p.setPen(QPen(QColor(self.colours.rule), 1.0))
+            p.drawLine(QPointF(across.start, up.at(0.0)), QPointF(across.end, up.at(0.0)))
+
+        self._behind.append(layer)
+
+    def band(self, notes: FloatArray, centre: FloatArray, half: FloatArray) -> None:
         """A grey band about a line: what all readings share."""
-        path = QPainterPath()
-        around = np.concatenate([notes, notes[::-1]]), np.concatenate([centre + half, (centre - half)[::-1]])
-        path.addPolygon(QPolygonF([QPointF(*at) for at in zip(*around, strict=True)]))
-        colour = QColor(self.colours.grey)
-        colour.setAlpha(70)
-        item = self._item("band", QGraphicsPathItem)
-        item.setPath(path)
-        item.setBrush(colour)
-        item.setPen(QPen(Qt.PenStyle.NoPen))
-        item.setZValue(-5)
 
-    def line(self, notes: np.ndarray, cents: np.ndarray) -> None:
+        def layer(p: QPainter, across: Axis, up: Axis) -> None:
+            around = np.concatenate([notes, notes[::-1]]), np.concatenate([centre + half, (centre - half)[::-1]])
+            colour = QColor(self.colours.grey)
+            colour.setAlpha(70)
+            p.setPen(Qt.PenStyle.NoPen)
+            p.setBrush(colour)
+            p.drawPolygon(polygon(across.at(around[0]), up.at(around[1])))
+
+        self._behind.append(layer)
+
+    def line(self, notes: FloatArray, cents: FloatArray) -> None:
         """A dashed line: the fit."""
-        item = self._item("line", lambda: pg.PlotCurveItem(antialias=True))
-        item.setPen(pg.mkPen(self.colours.ink, width=1.4, style=Qt.PenStyle.DashLine))
-        item.setData(notes, cents)
+        self._line(notes, cents, lambda: QPen(QColor(self.colours.ink), _FIT_PEN, Qt.PenStyle.DashLine))
 
-    def curve(self, notes: np.ndarray, cents: np.ndarray, colour: str) -> None:
-        """A plain line through all notes; NaN breaks it."""
-        item = self._item("curve", lambda: pg.PlotCurveItem(antialias=True, connect="finite"))
-        item.setPen(pg.mkPen(colour, width=1.6))
-        item.setData(notes, cents)
+    def curve(self, notes: FloatArray, cents: FloatArray, colour: str) -> None:
+        """A plain line through all notes, rising; NaN breaks it.  Of many on one pixel the extremes are drawn."""
+        self._line(notes, cents, lambda: QPen(QColor(colour), _PEN))
+
+    def _line(self, notes: FloatArray, cents: FloatArray, pen: Callable[[], QPen]) -> None:
+        def layer(p: QPainter, across: Axis, up: Axis) -> None:
+            x, y = thinned(notes, cents, across.low, across.high, int(across.pixels))
+            drawn = pen()
+            if x.size < notes.size and x.size > across.pixels:
+                drawn.setWidthF(1.0)  # a wider pen takes twenty times as long, and shows nothing more of so many
+            draw_line(p, across.at(x), up.at(y), drawn)
+
+        self._layers.append(layer)
 
     def points(self, points: PlotPoints) -> None:
-        """Points with their whiskers; NaN is left out."""
+        """Points with their whiskers; NaN is left out.  Where many lie close they become smaller."""
         fine = np.isfinite(points.cents)
-        notes, cents = points.notes[fine], points.cents[fine]
-        if points.whiskers is not None and np.any(points.whiskers[fine] > 0):
-            bars = self._item("whiskers", lambda: pg.ErrorBarItem(x=np.zeros(0), y=np.zeros(0), height=np.zeros(0)))
-            bars.setData(x=notes, y=cents, height=2 * points.whiskers[fine], beam=0.0,
-                         pen=pg.mkPen(points.colour, width=1.6))  # fmt: skip
-        filled = points.sign == "disc"
-        self._item("points", pg.ScatterPlotItem).setData(
-            notes, cents, symbol="d" if points.sign == "diamond" else "o",
-            size=points.size if filled else points.size + 0.5, pen=pg.mkPen(points.colour, width=1.6),
-            brush=pg.mkBrush(points.colour if filled else self.colours.panel),
-        )  # fmt: skip
+        order = np.argsort(points.notes[fine], kind="stable")
+        notes, cents = points.notes[fine][order], points.cents[fine][order]
+        whiskers = None if points.whiskers is None else points.whiskers[fine][order]
+        self._shown_points += notes.size
 
-    def finish(self, low: float, high: float, cents: np.ndarray, note: float, *, keep_view: bool = False) -> None:
+        def layer(p: QPainter, across: Axis, up: Axis) -> None:
+            if notes.size > 4 * across.pixels:
+                seen = thinned(notes, cents, across.low, across.high, int(across.pixels))
+            else:
+                seen = notes, cents
+            x, y = across.at(seen[0]), up.at(seen[1])
+            if whiskers is not None and seen[0] is notes:
+                self._whiskers(p, x, up.at(cents - whiskers), up.at(cents + whiskers), points.colour)
+            self._signs(p, places(x, y), points, marker_size(across.at(np.unique(seen[0])), points.size))
+
+        self._layers.append(layer)
+
+    @staticmethod
+    def _whiskers(p: QPainter, x: FloatArray, low: FloatArray, high: FloatArray, colour: str) -> None:
+        p.setPen(QPen(QColor(colour), _PEN))
+        for bottom, top in zip(places(x, low), places(x, high), strict=True):
+            if bottom != top:
+                p.drawLine(bottom, top)
+
+    def _signs(self, p: QPainter, at: list[QPointF], points: PlotPoints, size: float) -> None:
+        colour = QColor(points.colour)
+        if points.sign == "disc":
+            p.setPen(QPen(colour, size, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
+            p.drawPoints(at)
+            return
+        p.setPen(QPen(colour, _PEN))
+        p.setBrush(QColor(self.colours.panel))
+        half = size / 2.0
+        for one in at:
+            if points.sign == "ring":
+                p.drawEllipse(one, half, half)
+            else:
+                p.drawPolygon(
+                    [one + QPointF(0, -half), one + QPointF(half, 0), one + QPointF(0, half), one + QPointF(-half, 0)]
+                )
+
+    def finish(self, low: float, high: float, cents: FloatArray, note: float) -> None:
         """Set what "everything" is, and mark the thread's note."""
         fine = cents[np.isfinite(cents)]
         top = max(float(fine.max(initial=0.0)), self._tolerance_cents)
         bottom = min(float(fine.min(initial=0.0)), -self._tolerance_cents)
         room = 0.07 * (top - bottom)
-        extent = (low - 2.5, high + 3.0, bottom - room, top + room)
-        changed = extent != self._extent
-        self._extent = extent
-        for kind, kept in self._kept.items():
-            for item in kept[self._used.get(kind, 0) :]:
-                item.setVisible(False)
+        before, self._everything = self._everything, (Axis(low - 2.5, high + 3.0), Axis(bottom - room, top + room))
         self.mark_note(note)
-        if changed and not keep_view:
+        if fine.size:
+            style = self.number_style
+            self.setAccessibleDescription(
+                f"{self._shown_points} points, {style.cents(float(fine.min()), sign=True)} to "
+                f"{style.cents(float(fine.max()), sign=True)}"
+            )
+        if self._everything != before:
             self.show_everything()
 
-    @property
-    def marked_note(self) -> float:
-        return float(self._marker.value())
-
     def mark_note(self, note: float, word: str = "") -> None:
-        self._marker.setValue(note)
-        self._marker_label.setText(word or (note_name(note, self.number_style) or ""))
-        self._place_labels()
+        self.marked_note, self._word = note, word
+        self.update()
 
-    def _place_labels(self, *_: object) -> None:
-        (left, right), (bottom, top) = self.viewRange()
-        note = self._marker.value()
-        near_right = note > left + 0.9 * (right - left)
-        self._marker_label.setAnchor((1 if near_right else 0, 0))
-        self._marker_label.setPos(note, top)
-        self._readout.setPos(right, bottom + 0.08 * (top - bottom))
+    # -- painting ----------------------------------------------------------------------------------
+
+    def _axes(self) -> tuple[QRectF, Axis, Axis]:
+        """The box between the axes, and both axes on it."""
+        box = QRectF(_LEFT, _TOP, max(10.0, self.width() - _LEFT - _RIGHT), max(10.0, self.height() - _TOP - _BOTTOM))
+        return box, self._across.placed(box.left(), box.right()), self._up.placed(box.bottom(), box.top())
+
+    def draw(self, painter: QPainter) -> None:
+        p, style, c = painter, self.number_style, self.colours
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setFont(self.font())
+        box, across, up = self._axes()
+        draw_up(p, box, up, number_ticks(up.low, up.high, int(up.pixels / _LEAST_TICK_PIXELS), style), c)
+        draw_across(p, box, across, note_ticks(across.low, across.high, across.pixels, style), c)
+        p.save()
+        p.setClipRect(box)
+        for layer in (*self._behind, *self._layers):
+            layer(p, across, up)
+        x = across.at(self.marked_note)
+        p.setPen(QPen(QColor(c.thread), 2.0))
+        p.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
+        left = x > box.left() + 0.9 * box.width()
+        word = QRectF(x - 124.0 if left else x + 4.0, box.top(), 120.0, LINE_HEIGHT)
+        side = Qt.AlignmentFlag.AlignRight if left else Qt.AlignmentFlag.AlignLeft
+        p.drawText(word, side, self._word or note_name(self.marked_note, style) or "")
+        p.setPen(QColor(c.muted))
+        p.drawText(box.adjusted(0, 0, -4, -2), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom, self.readout)
+        p.restore()
+        if self.hasFocus():
+            p.setPen(QPen(QColor(c.blue), 1.0))
+            p.setBrush(Qt.BrushStyle.NoBrush)
+            p.drawRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5))
+
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        self.update()
+        super().focusInEvent(event)
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        self.update()
+        super().focusOutEvent(event)
 
     # -- looking -----------------------------------------------------------------------------------
 
+    @property
+    def view(self) -> tuple[tuple[float, float], tuple[float, float]]:
+        """What is seen: notes from and to, cents from and to."""
+        return (self._across.low, self._across.high), (self._up.low, self._up.high)
+
+    def place(self, note: float, cents: float) -> QPointF:
+        """Where a value stands in the widget."""
+        _, across, up = self._axes()
+        return QPointF(across.at(note), up.at(cents))
+
+    def look(self, across: Axis, up: Axis) -> None:
+        """Show this part; refused silently where it would be narrower or wider than can be looked at."""
+        spans = across.span, up.span
+        if all(least <= one <= most for one, least, most in zip(spans, _LEAST_SPANS, _MOST_SPANS, strict=True)):
+            self._across, self._up = across, up
+            self.update()
+
     def show_everything(self) -> None:
-        left, right, bottom, top = self._extent
-        self.setRange(xRange=(left, right), yRange=(bottom, top), padding=0)
+        self._across, self._up = self._everything
+        self.update()
 
     def show_tolerance(self) -> None:
-        self.setYRange(-1.4 * self._tolerance_cents, 1.4 * self._tolerance_cents, padding=0)
+        self.look(self._across, Axis(-1.4 * self._tolerance_cents, 1.4 * self._tolerance_cents))
 
-    def keyPressEvent(self, event) -> None:
-        box = self.getViewBox()
-        (left, right), (bottom, top) = self.viewRange()
-        pans = {
-            Qt.Key.Key_Left: (-0.1, 0),
-            Qt.Key.Key_Right: (0.1, 0),
-            Qt.Key.Key_Up: (0, 0.1),
-            Qt.Key.Key_Down: (0, -0.1),
-        }
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        across, up, key = self._across, self._up, event.key()
+        pans = {Qt.Key.Key_Left: (-_PAN, 0.0), Qt.Key.Key_Right: (_PAN, 0.0), Qt.Key.Key_Up: (0.0, _PAN),
+                Qt.Key.Key_Down: (0.0, -_PAN)}  # fmt: skip
+        zooms = {Qt.Key.Key_Plus: _ZOOM, Qt.Key.Key_Equal: _ZOOM, Qt.Key.Key_Minus: 1.0 / _ZOOM,
+                 Qt.Key.Key_Underscore: 1.0 / _ZOOM}  # fmt: skip
         if event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier):
             super().keyPressEvent(event)
-        elif event.key() in pans:
-            across, up = pans[event.key()]
-            box.translateBy(x=across * (right - left), y=up * (top - bottom))
-        elif event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
-            box.scaleBy((0.8, 0.8))
-        elif event.key() in (Qt.Key.Key_Minus, Qt.Key.Key_Underscore):
-            box.scaleBy((1.25, 1.25))
-        elif event.key() in (Qt.Key.Key_Home, Qt.Key.Key_0):
+        elif key in pans:
+            self.look(across.panned(pans[key][0] * across.span), up.panned(pans[key][1] * up.span))
+        elif key in zooms:
+            self.look(across.zoomed(zooms[key]), up.zoomed(zooms[key]))
+        elif key in (Qt.Key.Key_Home, Qt.Key.Key_0):
             self.show_everything()
-        elif event.key() == Qt.Key.Key_T:
+        elif key == Qt.Key.Key_T:
             self.show_tolerance()
         else:
             event.ignore()
 
-    def _hover(self, place) -> None:
-        box = self.getViewBox()
-        if not box.sceneBoundingRect().contains(place):
-            self._readout.setText("")
-            return
-        at = box.mapSceneToView(place)
-        style = self.number_style
-        self._readout.setText(f"{note_label(round(at.x()), style)}, {style.cents(at.y(), sign=True)} ct")
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        _, across, up = self._axes()
+        factor, at = _ZOOM ** (event.angleDelta().y() / 120.0), event.position()
+        self.look(across.zoomed(factor, across.value(at.x())), up.zoomed(factor, up.value(at.y())))
+        event.accept()
 
-    def leaveEvent(self, event) -> None:
-        self._readout.setText("")
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.LeftButton:
+            self._pressed, self._dragged = event.position(), False
+        event.accept()  # else the release would be the parent's
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        box, across, up = self._axes()
+        at = event.position()
+        if self._pressed is not None:
+            moved = at - self._pressed
+            if self._dragged or moved.manhattanLength() > _DRAG_PIXELS:
+                self._dragged, self._pressed = True, at
+                self.look(across.panned(-moved.x() * across.span / across.pixels),
+                          up.panned(moved.y() * up.span / up.pixels))  # fmt: skip
+        note, style = round(across.value(at.x())), self.number_style
+        inside = box.contains(at)
+        self.readout = f"{note_label(note, style)}, {style.cents(up.value(at.y()), sign=True)} ct" if inside else ""
+        self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        box, across, _ = self._axes()
+        if self._pressed is not None and not self._dragged and box.contains(event.position()):
+            self.note_picked.emit(float(round(across.value(event.position().x()))))
+        self._pressed = None
+
+    def leaveEvent(self, event: object) -> None:
+        self.readout = ""
+        self.update()
         super().leaveEvent(event)
-
-    def _clicked(self, event) -> None:
-        if event.button() == Qt.MouseButton.LeftButton and self.getViewBox().sceneBoundingRect().contains(
-            event.scenePos()
-        ):
-            self.note_picked.emit(float(round(self.getViewBox().mapSceneToView(event.scenePos()).x())))
-
-    def draw(self, painter: QPainter) -> None:
-        self.render(painter, QRectF(self.rect()), self.rect())

@@ -4,21 +4,15 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
 
 from dynamis.bench.nomogram import Scale
 from dynamis.notation.style import Style
 from dynamis.pitch.notes import note_label
+from dynamis.plotting.ticks import Tick, decimals_of, round_steps
 
 _APART = 21.0
-
-
-@dataclass(frozen=True)
-class Tick:
-    place: float
-    text: str
 
 
 def ticks_of(scale: Scale, low: float, high: float, pixels: float, style: Style) -> list[Tick]:
@@ -51,9 +45,7 @@ def _steps(span: float, binary: bool):
     if binary:
         yield from (2.0**k for k in range(24))
         return
-    first = math.floor(math.log10(span)) - 3
-    for decade in range(first, first + 6):
-        yield from (base * 10.0**decade for base in (1.0, 2.0, 5.0))
+    yield from round_steps(span)
 
 
 def _doubling(most: float, placed: Callable[[float], float], pixels: float, style: Style, low: float) -> list[Tick]:
@@ -73,4 +65,4 @@ def _doubling(most: float, placed: Callable[[float], float], pixels: float, styl
 
 
 def _text(value: float, step: float, kind: str, style: Style) -> str:
-    return style.number(value, 0 if kind == "code" else max(0, -math.floor(math.log10(step) + 1e-9)))
+    return style.number(value, 0 if kind == "code" else decimals_of(step))

@@ -10,7 +10,10 @@ from PySide6.QtGui import QColor, QPainter, QPen
 
 from dynamis.electrics.potentiometer import LoadedPot, Straightening, straightened, straightenings
 from dynamis.notation.style import Style
+from dynamis.plotting.axis import Axis
+from dynamis.plotting.ticks import Tick
 from dynamis.ui.theme.palette import Colours
+from dynamis.ui.widgets.axes import draw_across, draw_line
 from dynamis.ui.widgets.picture import Drawn, apart
 
 _LEFT, _RIGHT, _TOP, _BOTTOM = 46, 78, 26, 40
@@ -90,19 +93,17 @@ class PotCurve(Drawn):
         low, high = min(0.0, float(every.min())), max(0.0, float(every.max()))
         box = QRectF(_LEFT, _TOP, max(10, self.width() - _LEFT - _RIGHT), max(10, self.height() - _TOP - _BOTTOM))
 
+        across, up = Axis(0.0, 1.0, box.left(), box.right()), Axis(low, high, box.bottom(), box.top())
+
         def at(travel: float, volts: float) -> QPointF:
-            return QPointF(
-                box.left() + box.width() * travel, box.bottom() - box.height() * (volts - low) / (high - low)
-            )
+            return QPointF(across.at(travel), up.at(volts))
 
         p.setPen(QPen(QColor(c.rule), 1.0))
         for share in (0.0, 0.25, 0.5, 0.75, 1.0):
             p.drawLine(at(share, low), at(share, high))
         p.drawLine(at(0.0, 0.0), at(1.0, 0.0))
-        p.setPen(QColor(c.muted))
-        for share in (0.0, 0.5, 1.0):
-            words = QRectF(at(share, low).x() - 30, box.bottom() + 3, 60, _LINE)
-            p.drawText(words, Qt.AlignmentFlag.AlignCenter, style.percent(100 * share, 0))
+        halves = [Tick(share, style.percent(100 * share, 0)) for share in (0.0, 0.5, 1.0)]
+        draw_across(p, box, across, halves, c)
         p.drawText(
             QRectF(box.left(), box.bottom() + 20, box.width(), _LINE), Qt.AlignmentFlag.AlignRight, "of its travel"
         )
@@ -114,7 +115,6 @@ class PotCurve(Drawn):
         p.drawLine(at(0.0, float(first[0])), at(1.0, float(first[-1])))
         ends = apart([at(1.0, float(volts[-1])).y() for _, _, volts in lines], _LINE)
         for (words, colour, volts), end in zip(lines, ends, strict=True):
-            p.setPen(QPen(QColor(colour), 1.8))
-            p.drawPolyline([at(k / (_STEPS - 1), float(one)) for k, one in enumerate(volts)])
+            draw_line(p, across.at(np.linspace(0.0, 1.0, _STEPS)), up.at(volts), QPen(QColor(colour), 1.8))
             place = QRectF(box.right() + 6, end - 8, _RIGHT - 6, _LINE)
             p.drawText(place, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words)

@@ -10,7 +10,10 @@ from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen
 
 from dynamis.electrics.design.spread import Spread
 from dynamis.notation.style import Style
+from dynamis.plotting.axis import Axis
+from dynamis.plotting.ticks import number_ticks
 from dynamis.ui.theme.palette import Colours
+from dynamis.ui.widgets.axes import draw_across
 from dynamis.ui.widgets.picture import Drawn
 
 _LEFT, _BOTTOM, _TOP = 10, 40, 26
@@ -58,10 +61,8 @@ class Histogram(Drawn):
         wide, high = self.width() - 2 * _LEFT, self.height() - _TOP - _BOTTOM
         base = self.height() - _BOTTOM
 
-        def x_of(cents: float) -> float:
-            return _LEFT + wide * cents / most
-
-        p.fillRect(QRectF(_LEFT, _TOP, x_of(tolerance) - _LEFT, high), QColor(c.blue_wash))
+        across = Axis(0.0, most, _LEFT, _LEFT + wide)
+        p.fillRect(QRectF(_LEFT, _TOP, across.at(tolerance) - _LEFT, high), QColor(c.blue_wash))
         trimmed = made.after is not made.before
         self._bars(p, made.before.cents, most, QColor(c.grey), None, wide, high, base)
         if trimmed:
@@ -70,10 +71,8 @@ class Histogram(Drawn):
             self._bars(p, self.compared.spread.after.cents, most, None, QColor(c.thread), wide, high, base)
         p.setPen(QPen(QColor(c.muted), 1.0))
         p.drawLine(QPointF(_LEFT, base), QPointF(_LEFT + wide, base))
-        step = _step(most)
-        for k in range(int(most / step) + 1):
-            text = style.number(k * step, 0 if step >= 1 else 1)
-            p.drawText(QRectF(x_of(k * step) - 24, base + 3, 48, 16), Qt.AlignmentFlag.AlignCenter, text)
+        box = QRectF(_LEFT, _TOP, wide, high)
+        draw_across(p, box, across, number_ticks(0.0, most, 6, style), c)
         p.drawText(QRectF(_LEFT, base + 19, wide, 16), Qt.AlignmentFlag.AlignRight, "cents off, at the worse end")
         p.setPen(QColor(c.blue))
         p.drawText(
@@ -94,10 +93,3 @@ class Histogram(Drawn):
         if line is not None:
             p.setPen(QPen(line, 1.8))
             p.drawPath(path)
-
-
-def _step(most: float) -> float:
-    for step in (0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 50.0, 100.0, 200.0, 500.0):
-        if most / step <= 6:
-            return step
-    return most

@@ -10,7 +10,10 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from dynamis.notation.style import Style
+from dynamis.plotting.axis import Axis
+from dynamis.plotting.ticks import Tick
 from dynamis.ui.theme.palette import Colours
+from dynamis.ui.widgets.axes import draw_across, draw_line, places
 from dynamis.ui.widgets.picture import Drawn, apart
 
 _LEFT, _RIGHT, _TOP, _BOTTOM = 46, 116, 24, 40
@@ -57,14 +60,16 @@ class LeftPlot(Drawn):
         most = 1.15 * max(1.1 * made.tolerance, float(made.worst.max()), float(np.abs(first).max()))
         box = QRectF(_LEFT, _TOP, max(10, self.width() - _LEFT - _RIGHT), max(10, self.height() - _TOP - _BOTTOM))
 
+        across, up = Axis(0.0, 1.0, box.left(), box.right()), Axis(-most, most, box.bottom(), box.top())
+
         def at(share: float, cents: float) -> QPointF:
-            return QPointF(box.left() + box.width() * share, box.center().y() - box.height() * cents / 2 / most)
+            return QPointF(across.at(share), up.at(cents))
 
         allowed = made.tolerance
         p.fillRect(QRectF(at(0.0, allowed), at(1.0, -allowed)), QColor(c.blue_wash))
         p.save()
         p.setClipRect(box)
-        self._curves(p, made, at)
+        self._curves(p, made, across, up)
         p.restore()
         p.setPen(QPen(QColor(c.rule), 1.0))
         p.drawRect(box)
@@ -77,20 +82,13 @@ class LeftPlot(Drawn):
             words = QRectF(0, at(0.0, cents).y() - 8, _LEFT - 5, _LINE)
             text = style.number(cents, digits, sign=bool(cents))
             p.drawText(words, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
-        ticks = list(zip((0.0, 0.5, 1.0), made.ends, strict=True))
-        for share, text in ticks if box.width() > _THREE_TICKS else ticks[::2]:
-            p.drawText(
-                QRectF(at(share, 0.0).x() - 60, box.bottom() + 3, 120, _LINE), Qt.AlignmentFlag.AlignCenter, text
-            )
+        ticks = [Tick(share, text) for share, text in zip((0.0, 0.5, 1.0), made.ends, strict=True)]
+        draw_across(p, box, across, ticks if box.width() > _THREE_TICKS else ticks[::2], c)
         p.drawText(QRectF(0, 3, _LEFT + 40, _LINE), Qt.AlignmentFlag.AlignLeft, "cents off")
 
-    def _curves(self, p: QPainter, made: LeftOver, at) -> None:
-        c, size = self.colours, made.worst.size - 1
-
-        def line(cents: NDArray[np.float64]) -> list[QPointF]:
-            return [at(k / size, float(one)) for k, one in enumerate(cents)]
-
-        over, under = line(made.worst), line(-made.worst)[::-1]
+    def _curves(self, p: QPainter, made: LeftOver, across: Axis, up: Axis) -> None:
+        c, x = self.colours, across.at(np.linspace(0.0, 1.0, made.worst.size))
+        over, under = places(x, up.at(made.worst)), places(x, up.at(-made.worst))[::-1]
         band = QColor(c.grey)
         band.setAlpha(70)
         p.setPen(Qt.PenStyle.NoPen)
@@ -99,16 +97,12 @@ class LeftPlot(Drawn):
         p.setBrush(Qt.BrushStyle.NoBrush)
         for k, (_, cents) in enumerate(made.lines):
             pen = QPen(QColor(c.amber), 1.6, Qt.PenStyle.SolidLine if k == 0 else Qt.PenStyle.DashLine)
-            p.setPen(pen)
-            p.drawPolyline(line(cents))
-        p.setPen(QPen(QColor(c.ink), 1.8))
-        p.drawPolyline(line(made.nominal))
+            draw_line(p, x, up.at(cents), pen)
+        draw_line(p, x, up.at(made.nominal), QPen(QColor(c.ink), 1.8))
         p.setClipping(False)
-        right = at(1.0, 0.0).x()
+        right = across.end
         told = [("as trimmed", c.ink, made.nominal), *((words, c.amber, cents) for words, cents in made.lines)]
-        high = [
-            float(np.clip(at(0.0, float(cents[-1])).y(), _TOP + 6, self.height() - _BOTTOM - 6)) for _, _, cents in told
-        ]
+        high = [float(np.clip(up.at(float(cents[-1])), _TOP + 6, self.height() - _BOTTOM - 6)) for _, _, cents in told]
         for (words, colour, _), y in zip(told, apart(high, _LINE), strict=True):
             p.setPen(QColor(colour))
             place = QRectF(right + 6, y - 8, _RIGHT - 6, _LINE)

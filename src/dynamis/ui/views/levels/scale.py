@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
 
 from dynamis.bench.levels import Levels
 from dynamis.notation.style import Style
+from dynamis.plotting.axis import Axis
+from dynamis.plotting.ticks import number_ticks
 from dynamis.ui.theme.palette import Colours
+from dynamis.ui.widgets.axes import draw_up
 from dynamis.ui.widgets.picture import Drawn, apart
 
 _TOP, _BOTTOM, _LEFT = 30, 12, 56
@@ -78,14 +80,15 @@ class LevelScale(Drawn):
 
     # -- volts and pixels --------------------------------------------------------------------------
 
+    @property
+    def _up(self) -> Axis:
+        return Axis(*self._span, self.height() - _BOTTOM, _TOP)
+
     def _y(self, volts: float) -> float:
-        low, high = self._span
-        room = self.height() - _TOP - _BOTTOM
-        return _TOP + room * (high - volts) / (high - low)
+        return self._up.at(volts)
 
     def _volts(self, y: float) -> float:
-        low, high = self._span
-        return high - (y - _TOP) * (high - low) / (self.height() - _TOP - _BOTTOM)
+        return self._up.value(y)
 
     # -- painting ----------------------------------------------------------------------------------
 
@@ -142,16 +145,8 @@ class LevelScale(Drawn):
 
     def _axis(self, p: QPainter) -> None:
         c, (low, high) = self.colours, self._span
-        step = next(one for one in (0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 50.0, 1e5) if (high - low) / one <= 9)
-        for volts in np.arange(np.ceil(low / step) * step, high, step):
-            y = self._y(float(volts))
-            p.setPen(QPen(QColor(c.grid), 1.0))
-            p.drawLine(QPointF(_LEFT, y), QPointF(self.width() - 8, y))
-            p.setPen(QColor(c.muted))
-            text = self.number_style.number(float(volts), 1 if step < 1 else 0)
-            p.drawText(
-                QRectF(0, y - 9, _LEFT - 8, 18), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text
-            )
+        box = QRectF(_LEFT, _TOP, self.width() - 8.0 - _LEFT, self.height() - _TOP - _BOTTOM)
+        draw_up(p, box, self._up, number_ticks(low, high, 9, self.number_style), c)
         p.setPen(QColor(c.muted))
         p.drawText(QRectF(0, 4, _LEFT - 8, 18), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, "V")
 
