@@ -24,7 +24,7 @@ def thinned(x: FloatArray, y: FloatArray, low: float, high: float, pixels: int) 
 
     Returns
     -------
-    x, y of shape (M,), M at most twice the pixels and three; the series itself where it has no more than four times them.
+    x, y of shape (M,), M at most twice the pixels and three; a series of no more than four times them as it is.
     """
     first = max(0, int(np.searchsorted(x, low)) - 1)
     last = min(x.size, int(np.searchsorted(x, high, side="right")) + 1)
