@@ -5,6 +5,11 @@ from __future__ import annotations
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from typing import TypeVar
+
+from dynamis.errors import InputError
+
+Made = TypeVar("Made")
 
 
 @contextmanager
@@ -21,6 +26,16 @@ def once_within(seconds: float, attempt: Callable[[], float], tries: int = 4) ->
     while not took or (min(took) >= seconds and len(took) < tries):
         took.append(attempt())
     assert 0.0 < min(took) < seconds
+
+
+def at_last(make: Callable[[], Made], tries: int = 5) -> Made:
+    """What is made by wires with little patience; a held-up machine spoils a try or two."""
+    for _ in range(tries - 1):
+        try:
+            return make()
+        except InputError:
+            time.sleep(1.0)
+    return make()
 
 
 def until(ask: Callable[[], object], seconds: float = 60.0) -> None:

@@ -35,14 +35,15 @@ system_packages() {
 }
 
 find_python() {
-    for candidate in python3.11 python3; do
+    for candidate in python3.11 python3 python3.12 python3.13 python3.14; do
         if command -v "$candidate" >/dev/null 2>&1 &&
-            "$candidate" -c 'import sys, venv, ensurepip; sys.exit(sys.version_info[:2] != (3, 11))' 2>/dev/null; then
+            "$candidate" -c 'import sys, venv, ensurepip; sys.exit(not (3, 11) <= sys.version_info[:2] <= (3, 14))' \
+                2>/dev/null; then
             echo "$candidate"
             return 0
         fi
     done
-    say "Python 3.11 with its venv module is needed (Debian: apt-get install python3.11 python3.11-venv)."
+    say "Python 3.11 to 3.14 with its venv module is needed (Debian: apt-get install python3 python3-venv)."
     return 1
 }
 
@@ -55,7 +56,7 @@ python_packages() {
     say "Setting up .venv from requirements.lock"
     [ -x "$root/.venv/bin/python" ] || "$python" -m venv "$root/.venv" || return 1
     export PIP_DISABLE_PIP_VERSION_CHECK=1
-    "$root/.venv/bin/python" -m pip install -q -r "$root/requirements.lock" >&2 || return 1
+    "$root/.venv/bin/python" -m pip install -q --no-deps --require-hashes -r "$root/requirements.lock" >&2 || return 1
     "$root/.venv/bin/python" -m pip install -q --no-deps --no-build-isolation -e "$root" >&2 || return 1
     "$root/.venv/bin/python" -m compileall -q "$root/src" >&2 || return 1
     printf '%s\n' "$want" >"$stamp"

@@ -280,6 +280,14 @@ def test_trouble_with_the_meter_is_named_and_recovered_from(lantern, meter, hand
     assert meter.read().value == pytest.approx(good + (2000 - 1630) * 1.35e-3, abs=0.004)
 
 
+def test_a_board_that_begins_late_is_asked_again(lantern):
+    """Nobody waits for its greeting: it comes behind the first question."""
+    board = SerialBoard(lantern.board.path, reply_seconds=20.0, greeting_seconds=0.0)
+    assert board.identity.unit == lantern.state()["unit"]
+    assert lantern.state()["connected"]["board"]
+    board.close()
+
+
 BOARD_TROUBLE = [
     ("board restart", None, "restarted", "has restarted"),
     ("board damage", 1, "damaged line", "came damaged"),

@@ -29,7 +29,7 @@ from dynamis.devices.standins.meter_model import MeterModel
 from dynamis.devices.taking import Control, Progress, Settling, Taken, job_of, take_readings
 from dynamis.errors import InputError
 from dynamis.notation.style import Style
-from timing import until
+from timing import at_last, until
 
 sys.path.insert(0, str(Path(__file__).parents[2] / "benchmarks"))
 # The wires answer in real time: beside other tests, but one at a time.
@@ -189,8 +189,8 @@ TROUBLE = [
 )
 def test_trouble_in_mid_run_pauses_says_so_loses_nothing_and_goes_on(hand, value, put_right, word):
     lantern = LanternStandins()
-    board = SerialBoard(lantern.board.path, reply_seconds=0.8, greeting_seconds=0.3)
-    meter = ScpiMeter(lantern.meter.address, seconds=0.8)
+    board = at_last(lambda: SerialBoard(lantern.board.path, reply_seconds=0.8, greeting_seconds=0.3))
+    meter = at_last(lambda: ScpiMeter(lantern.meter.address, seconds=0.8))
     control, paused, taken = Control(), [], []
     job = job_of(analyse(RUN, []), letter="A", held_hash=shipped().hash, settling=Settling(0.04, 0.02, 0.06))
 

@@ -47,13 +47,22 @@ class SerialBoard:
         if not self.port:
             raise DeviceError("address", "The board's port is missing; something like /dev/ttyACM0 was expected.")
         try:
-            self._open()
-            self.identity = self._hello()
+            self.identity = self._opened()
         except BaseException:
             self._close_port()
             raise
 
     # -- connection --------------------------------------------------------------------------------
+
+    def _opened(self) -> BoardIdentity:
+        """Open the port and ask who is there; a board that begins later than it was waited for is asked again."""
+        self._open()
+        try:
+            return self._hello()
+        except DeviceError as error:
+            if error.trouble != "restarted":
+                raise
+        return self._hello()
 
     def _open(self) -> None:
         import serial
@@ -99,8 +108,7 @@ class SerialBoard:
                 except DeviceError:
                     self._close_port()
             if self._serial is None:
-                self._open()
-                found = self._hello()
+                found = self._opened()
             if (found.design, found.unit) != (before.design, before.unit):
                 raise DeviceError(
                     "wrong unit",
