@@ -17,7 +17,7 @@ from pathlib import Path
 PYTHONS = ("3.11", "3.12", "3.13", "3.14")
 # Machines that the program is set up on, with every C library that a wheel may ask for.
 PLATFORMS = tuple(
-    tuple(f"manylinux_2_{minor}_{machine}" for minor in range(5, 42)) + (f"manylinux2014_{machine}",)
+    (*(f"manylinux_2_{minor}_{machine}" for minor in range(5, 42)), f"manylinux2014_{machine}")
     for machine in ("x86_64", "aarch64")
 )
 
