@@ -113,7 +113,7 @@ def test_a_gap_is_magnified_by_key_and_by_mouse(chain):
         QPoint(int((picture.x_of(1) + picture.x_of(2)) / 2), 200),
     )
     assert not picture.lens
-    assert chain.plot is picture
+    assert chain.shown_picture() is picture
 
 
 def test_the_magnified_gap_is_drawn_with_its_tolerance(chain):
@@ -557,7 +557,7 @@ def test_a_pedal_shows_its_curve_and_what_straightens_it(window, circuit):
     straight = {words: line[50] / line[-1] for words, line in volts.items()}
     assert straight["as it is"] == pytest.approx(1.7 / 6.2, abs=0.01)
     assert all(abs(one - 0.5) < 0.5 - straight["as it is"] for words, one in straight.items() if words != "as it is")
-    assert circuit.plot is side.curve
+    assert circuit.shown_picture() is side.curve
     assert "a + input" in circuit.names.text().replace("\u00a0", " ")
     session.judge.look_at(BOARD, TONE)
     answered(circuit)

@@ -264,7 +264,7 @@ def test_a_gate_pair_has_its_circuits_side_by_side_and_one_is_used(window, tmp_p
     monkeypatch.setattr("dynamis.ui.views.circuit.saving.QFileDialog.getSaveFileName", lambda *_: (str(saved), ""))
     click(page.side.endings.save_parts)
     assert "NPN transistor" in saved.read_text()
-    assert window.station.plot is page.drawing
+    assert window.station.shown_picture() is page.drawing
     assert window.station.table() is page.table
     press(window, Qt.Key.Key_I, CONTROL, SHIFT)  # refused: it would spoil what else hangs there
     settle()

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
     QAbstractButton,
     QApplication,
     QComboBox,
+    QDialog,
     QFileDialog,
     QLineEdit,
     QPlainTextEdit,
@@ -302,7 +303,7 @@ def test_a_board_that_cannot_be_is_refused_in_its_dialog(qapp, fill, word):
     fill(dialog)
     dialog.try_accept()
     assert word in dialog.sentence.text()
-    assert dialog.value is None
+    assert dialog.result() == QDialog.DialogCode.Rejected
     dialog.deleteLater()
 
 

@@ -5,8 +5,9 @@ from __future__ import annotations
 import os
 import threading
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu
@@ -15,16 +16,20 @@ from dynamis.bench.commands import rename
 from dynamis.bench.document import Bench
 from dynamis.errors import InputError
 from dynamis.files.bench_json import import_json
-from dynamis.files.salvage import salvage
-from dynamis.files.store import BenchFile, DamagedFileError
+from dynamis.files.opening import DamagedFileError
+from dynamis.files.salvage import Salvaged, salvage
+from dynamis.files.store import BenchFile
 from dynamis.files.writing import write_whole
 from dynamis.ui.bench_actions import add_bench_actions
 from dynamis.ui.benches import fresh_demo, fresh_path
 from dynamis.ui.export_actions import add_export_actions
+from dynamis.ui.stations import STATIONS
 from dynamis.ui.tuning_actions import add_tuning_actions
+from dynamis.ui.widgets.picture import Picture
 from dynamis.ui.widgets.tips import plain_tip
 
 if TYPE_CHECKING:
+    from dynamis.ui.views.measure.station import MeasureStation
     from dynamis.ui.window import MainWindow
 
 _BENCHES = "Benches (*.dynamis)"
@@ -90,28 +95,27 @@ class Actions:
         self.add(menu, "&Find an action…", "Ctrl+K", self.palette)
 
     def _run(self, menu: QMenu) -> None:
-        def measure(name: str) -> Callable[[], None]:
+        def measure(deed: Callable[[MeasureStation], object]) -> Callable[[], None]:
             def work() -> None:
                 self.window.show_station("Measure")
-                getattr(self.window.station, name)()
+                deed(cast("MeasureStation", self.window.station))
 
             return work
 
-        self.add(menu, "&New run…", "Ctrl+N", measure("new_run"))
-        self.add(menu, "&Open readings…", "Ctrl+Shift+O", measure("open_readings"))
-        self.add(menu, "&Paste readings", "Ctrl+Shift+V", measure("paste_readings"))
-        self.add(menu, "&Void the last reading…", "Ctrl+Shift+Backspace", measure("void_last"))
+        self.add(menu, "&New run…", "Ctrl+N", measure(lambda shown: shown.new_run()))
+        self.add(menu, "&Open readings…", "Ctrl+Shift+O", measure(lambda shown: shown.open_readings()))
+        self.add(menu, "&Paste readings", "Ctrl+Shift+V", measure(lambda shown: shown.paste_readings()))
+        self.add(menu, "&Void the last reading…", "Ctrl+Shift+Backspace", measure(lambda shown: shown.void_last()))
         menu.addSeparator()
-        self.add(menu, "&Take the rest by itself", "F5", measure("take_the_rest"))
-        self.add(menu, "Pause, &go on", "F6", measure("pause_or_go_on"))
+        self.add(menu, "&Take the rest by itself", "F5", measure(lambda shown: shown.take_the_rest()))
+        self.add(menu, "Pause, &go on", "F6", measure(lambda shown: shown.pause_or_go_on()))
         self.add(menu, "&Cancel the taking", "", self.window.devices.cancel)
-        self.add(menu, "Do what comes ne&xt", "F8", measure("do_next"))
+        self.add(menu, "Do what comes ne&xt", "F8", measure(lambda shown: shown.do_next()))
         menu.addSeparator()
-        self.add(menu, "&Adopt the chosen way", "Ctrl+Return", measure("adopt"))
-        self.add(menu, "&Withdraw what is in force", "", measure("withdraw"))
-        self.add(menu, "&Copy the chosen way", "", lambda: (self.window.show_station("Measure"),
-                                                             self.window.station.words.copy_way()))  # fmt: skip
-        self.add(menu, "&Save the chosen way as CSV…", "", measure("save_way"))
+        self.add(menu, "&Adopt the chosen way", "Ctrl+Return", measure(lambda shown: shown.adopt()))
+        self.add(menu, "&Withdraw what is in force", "", measure(lambda shown: shown.withdraw()))
+        self.add(menu, "&Copy the chosen way", "", measure(lambda shown: shown.words.copy_way()))
+        self.add(menu, "&Save the chosen way as CSV…", "", measure(lambda shown: shown.save_way()))
 
     def _device(self, menu: QMenu) -> None:
         self.add(menu, "&Safe output", "Ctrl+.", self.window.devices.make_safe)
@@ -129,16 +133,14 @@ class Actions:
         self.add(menu, "&Print the picture…", "Ctrl+P", self.print_picture)
 
     def _go(self, menu: QMenu) -> None:
-        from dynamis.ui.window import STATIONS
-
-        for name, key, *_ in STATIONS:
-            self.add(menu, name, key, lambda name=name: self.window.show_station(name))
+        for one in STATIONS:
+            self.add(menu, one.title, one.key, partial(self.window.show_station, one.title))
         menu.addSeparator()
         for text, key, step in (
             ("A semitone up", "Ctrl+Up", 1), ("A semitone down", "Ctrl+Down", -1),
             ("An octave up", "Ctrl+Shift+Up", 12), ("An octave down", "Ctrl+Shift+Down", -12),
         ):  # fmt: skip
-            self.add(menu, text, key, lambda step=step: self.session.step_note(step))
+            self.add(menu, text, key, partial(self.session.step_note, step))
         self.add(menu, "To a &note…", "Ctrl+G", self.go_to_note)
 
     def _help(self, menu: QMenu) -> None:
@@ -157,8 +159,11 @@ class Actions:
         for name in self.session.preferences.recent:
             action = self.recent.addAction(Path(name).name)
             action.setToolTip(plain_tip(name))
-            action.triggered.connect(lambda _=False, name=name: self.open_path(Path(name)))
+            action.triggered.connect(partial(self._open_recent, Path(name)))
         self.recent.setEnabled(bool(self.session.preferences.recent))
+
+    def _open_recent(self, path: Path, _: bool = False) -> None:
+        self.open_path(path)
 
     # -- files -------------------------------------------------------------------------------------
 
@@ -201,7 +206,7 @@ class Actions:
 
         cancelled = threading.Event()
 
-        def work():
+        def work() -> tuple[Salvaged, BenchFile]:
             found = salvage(path, cancelled.is_set)
             return found, found.into(target)
 
@@ -263,19 +268,21 @@ class Actions:
             self.session.said.emit(f"Saved {path.name}.", False)
 
     def save_table(self) -> None:
+        table = self.window.station.table()
         path = self.save_name("Save the table", "table.csv", "CSV (*.csv)", ".csv")
         if path is not None:
-            write_whole(path, self.window.station.table().as_csv())
+            write_whole(path, table.as_csv())
             self.session.said.emit(f"Saved {path.name}.", False)
 
     def save_picture(self) -> None:
+        picture = self._shown_plot()
         path = self.save_name("Save the picture", "plot.svg", "SVG (*.svg);;PNG (*.png)", ".svg")
         if path is not None:
-            self._shown_plot().save_picture(path)
+            picture.save_picture(path)
             self.session.said.emit(f"Saved {path.name}.", False)
 
-    def _shown_plot(self):
-        plot = self.window.station.plot
+    def _shown_plot(self) -> Picture:
+        plot = self.window.station.shown_picture()
         if plot is None:
             raise InputError(f"There is no picture on the page {self.window.station.title}.")
         return plot

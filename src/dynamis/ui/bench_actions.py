@@ -3,14 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 from msgspec.structs import replace
 from PySide6.QtWidgets import QMenu
 
 from dynamis.bench.commands import Change
 
+if TYPE_CHECKING:
+    from dynamis.ui.actions import Actions
+    from dynamis.ui.window import MainWindow
 
-def add_bench_actions(actions, menu: QMenu) -> None:
+
+def add_bench_actions(actions: Actions, menu: QMenu) -> None:
     """Put them into a menu; from another station each leads to Bench first, so that nothing unseen is changed."""
     window, session = actions.window, actions.session
 
@@ -30,7 +35,7 @@ def add_bench_actions(actions, menu: QMenu) -> None:
 
         return there(done)
 
-    def circuit(window) -> None:
+    def circuit(window: MainWindow) -> None:
         if window.station.title == "Circuit":
             window.station.use_in_link()
         else:

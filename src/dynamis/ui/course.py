@@ -180,6 +180,7 @@ class CourseRunner(QObject):
         if course.action == "connect":
             self.connect_wanted.emit()
         elif course.action == "begin":
+            assert session.channel is not None  # there is no course without one
             like = session.runs_of(session.channel)[-1]
             run = next_run(like, session.head(), course.plan, run_id="", created=now())
             run = msgspec.structs.replace(run, id=session.fresh_run_id(f"{run.serial} {run.title}"))

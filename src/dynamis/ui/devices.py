@@ -7,6 +7,7 @@ import queue
 import threading
 from collections.abc import Callable
 from functools import partial
+from typing import cast
 
 from PySide6.QtCore import QObject, Signal
 
@@ -204,7 +205,7 @@ class Devices(QObject):
 
     def make_safe(self) -> None:
         """Every output to its safe value, at once: a taking is paused, and nobody waits for a meter."""
-        board = self.board or self._opened.get("board")
+        board = self.board or cast("Board | None", self._opened.get("board"))
         if board is None:
             self.said.emit("No board is connected; there is no output to make safe.", True)
             return
@@ -250,7 +251,8 @@ class Devices(QObject):
                 self.said.emit(told, True)
                 return
             words = meter.identity
-            self._show(lambda: (self._meter_says(words, trouble=False), show(shown)))
+            self._show(partial(self._meter_says, words, trouble=False))
+            self._show(lambda: show(shown))
 
         self._do(work)
 

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QFileDialog, QMenu
 
@@ -11,10 +13,15 @@ from dynamis.files.bench_json import export_json
 from dynamis.files.text import read_text
 from dynamis.files.writing import write_whole
 
+if TYPE_CHECKING:
+    from dynamis.files.contents import Contents
+    from dynamis.files.exports import ChannelExport
+    from dynamis.ui.actions import Actions
+
 _MOST_BYTES = 1024 * 1024
 
 
-def add_export_actions(actions, menu: QMenu) -> None:
+def add_export_actions(actions: Actions, menu: QMenu) -> None:
     """Put them into a menu."""
     actions.add(menu, "&Export the bench as JSON…", "", lambda: export_bench(actions))
     actions.add(menu, "Export the correction as a &C header…", "", lambda: _channel(
@@ -27,7 +34,7 @@ def add_export_actions(actions, menu: QMenu) -> None:
     actions.add(menu, "Export the channel's readings as CSV…", "", lambda: export_readings(actions))
 
 
-def export_bench(actions) -> None:
+def export_bench(actions: Actions) -> None:
     session = actions.session
     path = actions.save_name("Export the bench", f"{session.bench.name}.json", "JSON (*.json)", ".json")
     if path is not None:
@@ -35,7 +42,7 @@ def export_bench(actions) -> None:
         session.said.emit(f"Exported {path.name}.", False)
 
 
-def _channel(actions, title: str, ending: str, write) -> None:
+def _channel(actions: Actions, title: str, ending: str, write: Callable[[ChannelExport, Contents], str]) -> None:
     from dynamis.files.contents import everything
     from dynamis.files.exports import ChannelExport
 
@@ -53,17 +60,17 @@ def _channel(actions, title: str, ending: str, write) -> None:
         session.said.emit(f"Exported {path.name}.{none}", not made.adopted)
 
 
-def export_readings(actions) -> None:
+def export_readings(actions: Actions) -> None:
     from dynamis.files.exports import readings_csv
 
-    def write(made, held) -> str:
+    def write(made: ChannelExport, held: Contents) -> str:
         mine = [run for run in held.runs if (run.channel, run.serial) == (made.channel, made.serial)]
         return readings_csv(mine, held.readings)
 
     _channel(actions, "Export the readings", ".csv", write)
 
 
-def export_template(actions) -> None:
+def export_template(actions: Actions) -> None:
     """Ask for a text with placeholders, then for where the filled one goes."""
     name, _ = QFileDialog.getOpenFileName(actions.window, "A text with {{placeholders}}", "")
     if name:

@@ -327,9 +327,10 @@ class Session(QObject):
         if self.run_id is not None:
             self._analyses.pop(self.run_id, None)
         judged = self.analysis()
-        moved = go_on and judged is not None and judged.next_note not in (None, self.note)
-        if moved:
-            self.note = judged.next_note
+        following = judged.next_note if go_on and judged is not None else None
+        moved = following is not None and following != self.note
+        if following is not None:
+            self.note = following
         self.run_changed.emit()
         if moved:
             self.note_changed.emit()

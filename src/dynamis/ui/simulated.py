@@ -61,7 +61,7 @@ class SimulatedBench(QObject):
     def _read(self) -> None:
         if self._process is None:
             return
-        self._waiting += bytes(self._process.readAllStandardOutput())
+        self._waiting += bytes(self._process.readAllStandardOutput().data())
         while b"\n" in self._waiting:
             line, _, self._waiting = self._waiting.partition(b"\n")
             answer = json.loads(line)

@@ -11,6 +11,7 @@ import threading
 import traceback
 from importlib.resources import files
 from logging.handlers import RotatingFileHandler
+from types import TracebackType
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QSocketNotifier, QTimer
@@ -34,7 +35,8 @@ _LOG = logging.getLogger("dynamis")
 
 def make_app() -> QApplication:
     """The application with its name, fonts and icon; the one there is, where there is one."""
-    app = QApplication.instance() or QApplication(["dynamis"])
+    there = QApplication.instance()
+    app = there if isinstance(there, QApplication) else QApplication(["dynamis"])
     app.setApplicationName("Dynamis")
     app.setDesktopFileName("dynamis")
     load_fonts()
@@ -73,6 +75,12 @@ def run_window(arguments: list[str]) -> int:
         window.shut_down()
 
 
+class _Watch(QSocketNotifier):
+    """ends : the sockets, which live as long as it does."""
+
+    ends: tuple[socket.socket, socket.socket]
+
+
 def end_on_signals(app: QApplication) -> QSocketNotifier:
     """Let the terminal and the system end the window in order, with the outputs of a board made safe."""
     here, there = socket.socketpair()
@@ -83,7 +91,7 @@ def end_on_signals(app: QApplication) -> QSocketNotifier:
         # Quitting closes the windows at once, and Python may be in the middle of painting one: it waits for its turn.
         signal.signal(number, lambda *_: QTimer.singleShot(0, app.quit))
     # Python runs the handlers between its own steps; a byte on the socket wakes Qt up to take one.
-    watch = QSocketNotifier(here.fileno(), QSocketNotifier.Type.Read, app)
+    watch = _Watch(here.fileno(), QSocketNotifier.Type.Read, app)
     watch.activated.connect(lambda: here.recv(64))
     watch.ends = (here, there)
     return watch
@@ -131,7 +139,7 @@ def report_errors(window: MainWindow) -> None:
     """
     shown: list[ErrorDialog] = []
 
-    def show(kind, error, trace) -> None:
+    def show(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
         report = "".join(traceback.format_exception(kind, error, trace))
         _LOG.error("unexpected error\n%s", report)
         if isinstance(error, InputError):

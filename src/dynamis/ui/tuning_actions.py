@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu
 
@@ -10,10 +11,14 @@ from dynamis.bench.commands import set_a4, set_tuning
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_quantity
 
+if TYPE_CHECKING:
+    from dynamis.ui.actions import Actions
+    from dynamis.ui.window import MainWindow
+
 _KINDS = "Tunings (*.scl *.kbm *.syx)"
 
 
-def add_tuning_actions(actions, menu: QMenu) -> None:
+def add_tuning_actions(actions: Actions, menu: QMenu) -> None:
     """Put them into a menu."""
     window = actions.window
     actions.add(menu, "Tune the bench: &A4…", "", lambda: tune_a4(window))
@@ -22,7 +27,7 @@ def add_tuning_actions(actions, menu: QMenu) -> None:
     actions.add(menu, "Save the tun&ing…", "", lambda: save_tuning(window))
 
 
-def tune_a4(window) -> None:
+def tune_a4(window: MainWindow) -> None:
     session = window.session
     now = f"{session.style.typed(session.bench.a4_hertz)} Hz"
     text, taken = QInputDialog.getText(window, "Tune the bench", "Frequency of A4, note 69:", text=now)
@@ -31,14 +36,14 @@ def tune_a4(window) -> None:
         session.apply(set_a4(session.bench, parse_quantity(text, "Hz", "A4", decimal_comma=comma)))
 
 
-def open_tuning(window) -> None:
+def open_tuning(window: MainWindow) -> None:
     """A scale, a scale and its keymap, or a dump."""
     names, _ = QFileDialog.getOpenFileNames(window, "Tune the bench", "", _KINDS)
     if names:
         take_tuning(window, [Path(name) for name in names])
 
 
-def take_tuning(window, paths: list[Path]) -> None:
+def take_tuning(window: MainWindow, paths: list[Path]) -> None:
     """Tune the bench by files that were chosen or dropped; raises `InputError` where they are none."""
     from dynamis.files.tunings import read_tuning
 
@@ -54,11 +59,11 @@ def take_tuning(window, paths: list[Path]) -> None:
     session.said.emit(f"The bench is tuned by {record.name}{more}. Runs and boards stay equal-tempered.", False)
 
 
-def equal_again(window) -> None:
+def equal_again(window: MainWindow) -> None:
     window.session.apply(set_tuning(window.session.bench, None))
 
 
-def save_tuning(window) -> None:
+def save_tuning(window: MainWindow) -> None:
     """As a scale with its keymap, or as a dump by the name's ending."""
     from dynamis.files.tunings import write_tuning
 

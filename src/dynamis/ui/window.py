@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from importlib import import_module
+from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QSize, QTimer
@@ -19,31 +19,19 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from dynamis.errors import InputError
 from dynamis.notation.style import superscript
 from dynamis.ui.actions import Actions
 from dynamis.ui.course import CourseRunner
 from dynamis.ui.devices import Devices
 from dynamis.ui.session import Session
+from dynamis.ui.stations import DEVICES, EVERY, STATIONS, Station, guarded
 from dynamis.ui.theme.style import TEXT_POINTS, apply_theme, colours_for
-from dynamis.ui.theme.verdict import shape_pixmap
+from dynamis.ui.theme.verdict import Shape, shape_pixmap
 from dynamis.ui.thread import chain_fields
 from dynamis.ui.widgets.panel import label, rule, set_text
 from dynamis.ui.widgets.thread_strip import Field, ThreadStrip
 from dynamis.ui.widgets.tips import plain_tip
 
-# The stations in the order of the work with the keys that are fixed for them; more come as they are built.
-# Each is imported when it is first shown.
-STATIONS = (
-    ("Bench", "Ctrl+1", "dynamis.ui.views.bench.station", "BenchStation"),
-    ("Levels", "Ctrl+2", "dynamis.ui.views.levels.station", "LevelsStation"),
-    ("Chain", "Ctrl+3", "dynamis.ui.views.chain.station", "ChainStation"),
-    ("Circuit", "Ctrl+4", "dynamis.ui.views.circuit.station", "CircuitStation"),
-    ("Codes", "Ctrl+5", "dynamis.ui.views.codes.station", "CodesStation"),
-    ("Measure", "Ctrl+6", "dynamis.ui.views.measure.station", "MeasureStation"),
-)
-# A page of its own, reached by its button at the right.
-DEVICES = ("Devices", "Ctrl+D", "dynamis.ui.views.devices.station", "DevicesStation")
 _SENTENCE_MILLISECONDS = 9000
 _LOOK_MILLISECONDS = 1000
 _JUDGE_MILLISECONDS = 600
@@ -62,7 +50,7 @@ class MainWindow(QMainWindow):
         self.setMinimumSize(900, 600)
         self.resize(1280, 800)
         self.setAcceptDrops(True)
-        self.stations: dict[str, QWidget] = {}
+        self.stations: dict[str, Station] = {}
         self.stack = QStackedWidget()
         self.thread_strip = ThreadStrip()
         body = QWidget()
@@ -109,12 +97,12 @@ class MainWindow(QMainWindow):
         holder.setFixedWidth(262)
         row.addWidget(holder)
         self.station_buttons: dict[str, QPushButton] = {}
-        for name, key, *_ in STATIONS:
-            row.addWidget(self._page_button(name, key))
+        for entry in STATIONS:
+            row.addWidget(self._page_button(entry.title, entry.key))
         row.addStretch(1)
         self.file_name = label("", "small")
         row.addWidget(self.file_name)
-        self.devices_button = self._page_button(DEVICES[0], DEVICES[1])
+        self.devices_button = self._page_button(DEVICES.title, DEVICES.key)
         self.devices_button.setText("")
         self.devices_button.setIconSize(QSize(13, 13))
         row.addWidget(self.devices_button)
@@ -161,7 +149,7 @@ class MainWindow(QMainWindow):
         for one in (self.devices, self.course):
             one.said.connect(self.say)
         self.devices.changed.connect(self.show_devices)
-        self.course.connect_wanted.connect(lambda: self.show_station(DEVICES[0]))
+        self.course.connect_wanted.connect(lambda: self.show_station(DEVICES.title))
         session.judge.progressed.connect(self.show_badge)
         session.bench_changed.connect(self.show_badge)
         session.judge.pair_changed.connect(self.show_link_name)
@@ -174,22 +162,26 @@ class MainWindow(QMainWindow):
     # -- stations ----------------------------------------------------------------------------------
 
     @property
-    def station(self) -> QWidget:
-        return self.stack.currentWidget()
+    def station(self) -> Station:
+        """The station that is shown."""
+        return self.stations[self._shown]
+
+    def _thread_of(self, station: Station) -> None:
+        if station is self.stack.currentWidget():
+            self.show_thread()
 
     def show_station(self, name: str) -> None:
         """Show a station; it is made when it is first wanted."""
         if name not in self.stations:
-            module, kind = next((where, kind) for text, _, where, kind in (*STATIONS, DEVICES) if text == name)
-            made = getattr(import_module(module), kind)(self.session, self.course, self.colours, self._points())
+            made = EVERY[name].make(self.session, self.course, self.colours, self._points())
             made.dress(self.colours, self._points())
+            made.station_wanted.connect(self.show_station)
+            made.demo_wanted.connect(lambda: self.guarded(self.actions_made.open_demo))
+            made.bench_wanted.connect(lambda: self.guarded(self.actions_made.open))
+            made.thread_wanted.connect(lambda: self._thread_of(made))
             self.stations[name] = made
-            if name == "Measure":
-                made.start.open_demo.connect(lambda: self.guarded(self.actions_made.open_demo))
-                made.start.open_bench.connect(lambda: self.guarded(self.actions_made.open))
-            if hasattr(made, "station_wanted"):
-                made.station_wanted.connect(self.show_station)
             self.stack.addWidget(made)
+        self._shown = name
         self.stack.setCurrentWidget(self.stations[name])
         self.station_buttons[name].setChecked(True)
         self.stations[name].focus_first()
@@ -214,7 +206,7 @@ class MainWindow(QMainWindow):
         session = self.session
         link = session.link
         pair = session.judge.pair
-        followed = self.station.pair() if self.stack.count() and hasattr(self.station, "pair") else None
+        followed = self.station.pair()
         if followed is not None:
             sender, sink = (session.bench.gear_by(ref.gear).name for ref in followed)
             text = f"{sender} → {sink} · {session.bench.port(followed[0]).name}"
@@ -238,6 +230,7 @@ class MainWindow(QMainWindow):
         if devices.meter is not None:
             parts.append("meter")
         trouble = devices.board_trouble or devices.meter_trouble
+        shape: Shape
         shape, colour = ("triangle", self.colours.vermilion) if trouble else (
             ("disc", self.colours.blue) if parts else ("ring", self.colours.grey))  # fmt: skip
         self.devices_button.setText("  " + (" + ".join(parts) or "Devices"))
@@ -268,12 +261,12 @@ class MainWindow(QMainWindow):
 
     def show_thread(self) -> None:
         session = self.session
-        told = self.station.thread_fields() if self.stack.count() else None
+        told = self.station.thread_fields()
         if told is None:
-            followed = self.station.pair() if self.stack.count() and hasattr(self.station, "pair") else None
+            followed = self.station.pair()
             plays = followed is None or session.bench.port(followed[1]).role == "pitch"
             made = None if not plays else session.chain() if followed is None else session.pair_chain(*followed)
-            if made is None and not plays:
+            if made is None and not plays and followed is not None:
                 ends = zip(("output", "input"), followed, strict=True)
                 told = [Field(name, session.bench.label(ref)) for name, ref in ends], None
             elif made is None:
@@ -333,7 +326,7 @@ class MainWindow(QMainWindow):
             self.guarded(take_tuning, self, [path])
         elif ending in (".csv", ".tsv", ".txt"):
             self.show_station("Measure")
-            self.stations["Measure"].take_file(path)
+            self.guarded(self.station.take_file, path)
         else:
             self.say(
                 f"{path.name}: a bench (.dynamis), an exported bench (.json), readings (.csv) or a tuning (.scl, .syx) "
@@ -352,16 +345,12 @@ class MainWindow(QMainWindow):
         self.session.judge.stop()
         self.devices.shut_down()
         for station in self.stations.values():
-            if hasattr(station, "shut_down"):
-                station.shut_down()
+            station.shut_down()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self.file_name.setVisible(self.width() > 1150)
 
-    def guarded(self, work, *arguments) -> None:
+    def guarded(self, work: Callable[..., object], *arguments: object) -> None:
         """Do something that may be refused; the sentence is shown."""
-        try:
-            work(*arguments)
-        except InputError as error:
-            self.say(str(error), True)
+        guarded(self.session, work, *arguments)

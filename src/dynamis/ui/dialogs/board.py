@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from PySide6.QtWidgets import QCheckBox, QComboBox, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QWidget
 
 from dynamis.bench.commands import new_id
 from dynamis.bench.document import Gear, Link, Unit
@@ -16,6 +16,7 @@ from dynamis.notation.numbers import parse_quantity
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import law_text, parse_law
 from dynamis.transfer.law import Oscillator
+from dynamis.transfer.registry import StoredTransfer
 from dynamis.ui.dialogs.form import FormDialog
 from dynamis.ui.widgets.law_edit import LawEdit
 from dynamis.ui.widgets.panel import label
@@ -33,7 +34,7 @@ class NewBoard:
         return self.gear[0]
 
 
-class BoardDialog(FormDialog):
+class BoardDialog(FormDialog[NewBoard]):
     """Gives a `NewBoard`: gear with its pitch outputs, what the first of them plays, and the link between."""
 
     def __init__(self, parent: QWidget | None, style: Style, taken: set[str]) -> None:
@@ -68,10 +69,10 @@ class BoardDialog(FormDialog):
             self.form.setRowVisible(field, known)
         self.adjustSize()
 
-    def _number(self, field, unit: str, what: str) -> float:
+    def _number(self, field: QLineEdit, unit: str, what: str) -> float:
         return parse_quantity(field.text(), unit, what, decimal_comma=self._style.decimal_comma)
 
-    def _optional(self, field, unit: str, what: str) -> float | None:
+    def _optional(self, field: QLineEdit, unit: str, what: str) -> float | None:
         return self._number(field, unit, what) if field.text().strip() else None
 
     def read(self) -> NewBoard:
@@ -86,7 +87,7 @@ class BoardDialog(FormDialog):
             raise InputError("The pitch outputs need names, each its own, separated by commas.")
         law = law_text(self.law.law())
         ohms = self._optional(self.ohms, "Ω", "The output resistance")
-        transfers = ()
+        transfers: tuple[StoredTransfer, ...] = ()
         if self.has_dac.isChecked():
             bits = self._number(self.bits, "bit", "The number of bits")
             dac = Dac(int(bits) if bits == int(bits) else 0, self._number(self.low, "V", "The lowest volts"),

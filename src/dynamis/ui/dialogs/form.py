@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Generic, TypeVar
+
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QFormLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
@@ -9,8 +11,10 @@ from PySide6.QtWidgets import QDialog, QDialogButtonBox, QFormLayout, QLabel, QL
 from dynamis.errors import InputError
 from dynamis.ui.widgets.panel import label
 
+Value = TypeVar("Value")
 
-class FormDialog(QDialog):
+
+class FormDialog(QDialog, Generic[Value]):
     """`value` holds what was asked for once the dialog was accepted.
 
     A subclass adds rows to `form` and gives `read()`, which returns the value or raises `InputError`; its
@@ -20,7 +24,7 @@ class FormDialog(QDialog):
     def __init__(self, parent: QWidget | None, title: str, ok: str, *, width: int = 460) -> None:
         super().__init__(parent)
         self.setWindowTitle(title)
-        self.value: object = None
+        self._value: Value | None = None
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(20, 16, 20, 16)
         self.column.setSpacing(10)
@@ -57,12 +61,18 @@ class FormDialog(QDialog):
         name.setBuddy(field)
         self.form.addRow(name, field)
 
-    def read(self) -> object:
+    @property
+    def value(self) -> Value:
+        """What was asked for; there is one once the dialog was accepted."""
+        assert self._value is not None
+        return self._value
+
+    def read(self) -> Value:
         raise NotImplementedError
 
     def try_accept(self) -> None:
         try:
-            self.value = self.read()
+            self._value = self.read()
         except InputError as error:
             self.say(str(error))
             return

@@ -99,5 +99,6 @@ def _about(name: str) -> tuple[str, str]:
         found = metadata(name)
     except PackageNotFoundError:
         return "not installed", ""
-    licence = found.get("License-Expression") or (found.get("License") or "").splitlines()[:1] or [""]
-    return found["Version"], licence if isinstance(licence, str) else licence[0][:60]
+    kept = found.json
+    licence = str(kept.get("license_expression") or kept.get("license") or "").partition("\n")[0]
+    return found["Version"], licence[:60]

@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QComboBox, QWidget
 
 from dynamis.bench.analysis import frequency_limits, meter_range
 from dynamis.bench.commands import new_id
-from dynamis.bench.records import KIND_WORDS, InstrumentRecord
+from dynamis.bench.records import KIND_WORDS, InstrumentKind, InstrumentRecord
 from dynamis.calibration.frequency import parse_frequency_words
 from dynamis.calibration.meter import parse_meter_words, parse_resolution
 from dynamis.errors import InputError
@@ -24,7 +24,7 @@ _KINDS = {
 _SHOWN_HERTZ = 440.0
 
 
-class InstrumentDialog(FormDialog):
+class InstrumentDialog(FormDialog[InstrumentRecord]):
     """Gives an `InstrumentRecord`."""
 
     def __init__(self, parent: QWidget | None, style: Style, taken: set[str], *, kinds: tuple[str, ...] = tuple(_KINDS),
@@ -89,7 +89,7 @@ class InstrumentDialog(FormDialog):
         return InstrumentRecord(key, name, range_name or "one range", spec.percent, spec.counts, spec.resolution_volts,
                                 spec.full_scale_volts, spec.percent_of_range, ohms)  # fmt: skip
 
-    def _frequency(self, key: str, name: str, kind: str) -> InstrumentRecord:
+    def _frequency(self, key: str, name: str, kind: InstrumentKind) -> InstrumentRecord:
         unit = _KINDS[kind][0]
         comma = self._style.decimal_comma
         digit = parse_quantity(self.resolution.text(), unit, "The last digit", decimal_comma=comma)

@@ -2,23 +2,28 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from typing import Generic, TypeVar
+
 from PySide6.QtWidgets import QComboBox, QWidget
 
 from dynamis.bench.checks import named
 from dynamis.bench.commands import add_gear
 from dynamis.bench.document import Bench, Gear
-from dynamis.bench.gear.library import GEAR_KINDS, PORT_KINDS, gear_of, port_of
+from dynamis.bench.gear.library import GEAR_KINDS, PORT_KINDS, GearKind, PortKind, gear_of, port_of
 from dynamis.bench.ports import Port
-from dynamis.ui.dialogs.form import FormDialog
+from dynamis.ui.dialogs.form import FormDialog, Value
 from dynamis.ui.widgets.panel import label, set_text
 
+Kind = TypeVar("Kind", GearKind, PortKind)
 
-class _KindDialog(FormDialog):
+
+class _KindDialog(FormDialog[Value], Generic[Kind, Value]):
     """A name and a kind, with the sentence that says where the kind's values come from."""
 
-    def __init__(self, parent: QWidget | None, title: str, kinds) -> None:
+    def __init__(self, parent: QWidget | None, title: str, kinds: Sequence[Kind]) -> None:
         super().__init__(parent, title, "Add it")
-        self._kinds = kinds
+        self._kinds: Sequence[Kind] = kinds
         self.kind = QComboBox()
         for kind in kinds:
             self.kind.addItem(kind.name)
@@ -33,15 +38,18 @@ class _KindDialog(FormDialog):
         set_text(self.about, self.described(self._kinds[self.kind.currentIndex()]))
         self.adjustSize()
 
+    def described(self, kind: Kind) -> str:
+        raise NotImplementedError
 
-class GearDialog(_KindDialog):
+
+class GearDialog(_KindDialog[GearKind, Gear]):
     """Gives a `Gear` that can be added to a bench."""
 
     def __init__(self, parent: QWidget | None, bench: Bench) -> None:
         self._bench = bench
         super().__init__(parent, "Put gear on the bench", GEAR_KINDS)
 
-    def described(self, kind) -> str:
+    def described(self, kind: GearKind) -> str:
         ports = ", ".join(text for _, text in kind.ports) or "no ports yet"
         return f"With {ports}. {kind.source}"
 
@@ -52,13 +60,13 @@ class GearDialog(_KindDialog):
         return made
 
 
-class PortDialog(_KindDialog):
+class PortDialog(_KindDialog[PortKind, Port]):
     """Gives a `Port`."""
 
     def __init__(self, parent: QWidget | None) -> None:
         super().__init__(parent, "Add a port", PORT_KINDS)
 
-    def described(self, kind) -> str:
+    def described(self, kind: PortKind) -> str:
         return kind.source
 
     def read(self) -> Port:

@@ -10,7 +10,7 @@ from dynamis.ui.dialogs.form import FormDialog
 from dynamis.ui.widgets.law_edit import LawEdit
 
 
-class LawDialog(FormDialog):
+class LawDialog(FormDialog[Law]):
     """Gives a `Law`."""
 
     def __init__(self, parent: QWidget | None, style: Style, law: Law | None) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QAction, QKeySequence
+from PySide6.QtGui import QAction, QKeyEvent, QKeySequence
 from PySide6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 
@@ -49,7 +49,7 @@ class ActionPalette(QDialog):
             self.chosen = item.data(Qt.ItemDataRole.UserRole)
             self.accept()
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down) and self.list.count():
             step = 1 if event.key() == Qt.Key.Key_Down else -1
             self.list.setCurrentRow((self.list.currentRow() + step) % self.list.count())

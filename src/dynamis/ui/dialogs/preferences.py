@@ -10,7 +10,7 @@ from dynamis.ui.preferences import Preferences
 from dynamis.ui.theme.style import TEXT_POINTS
 
 
-class PreferencesDialog(FormDialog):
+class PreferencesDialog(FormDialog[Preferences]):
     """Gives `Preferences`."""
 
     def __init__(self, parent: QWidget | None, now: Preferences) -> None:

@@ -68,7 +68,7 @@ class WiringDialog(QDialog):
             printed.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
             printed.setTitle(self.card.title)
             self._document().print_(printed)
-            write_whole(path, buffer.data().data())
+            write_whole(path, bytes(buffer.data().data()))
         self._session.said.emit(f"Saved {path.name}.", False)
 
     def _document(self) -> QTextDocument:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from importlib.resources import files
+from pathlib import Path
 
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PySide6.QtWidgets import QApplication
@@ -63,7 +64,7 @@ def apply_theme(app: QApplication, colours: Colours, points: float) -> None:
         (QPalette.ColorRole.HighlightedText, colours.ink),
     ):  # fmt: skip
         palette.setColor(role, QColor(colour))
-    app.setPalette(palette, "QAbstractItemView")
+    app.setPalette(palette, "QAbstractItemView")  # type: ignore[arg-type]  # the stub wants bytes, the call a text
     app.setFont(text_font(points))
     app.setStyleSheet(style_sheet(colours, points))
 
@@ -72,7 +73,7 @@ def style_sheet(c: Colours, points: float) -> str:
     """What Fusion does not draw as we want it; sizes follow the text size."""
     small, title, big = points * 0.9, points * 1.12, points * 3.0
     tick, arrow = (
-        (files("dynamis.ui.theme") / "icons" / f"{name}{'-dark' if c.dark else ''}.svg").as_posix()
+        (Path(__file__).parent / "icons" / f"{name}{'-dark' if c.dark else ''}.svg").as_posix()
         for name in ("tick", "arrow")
     )
     return f"""

@@ -43,7 +43,7 @@ def polygon(x: NDArray[np.float64], y: NDArray[np.float64]) -> QPolygonF:
     pairs = np.clip(np.column_stack([x, y]), -_FAR_PIXELS, _FAR_PIXELS).astype(">f8")
     made = QPolygonF()
     stream = QDataStream(QByteArray(len(pairs).to_bytes(4, "big") + pairs.tobytes()))
-    stream >> made  # type: ignore[operator]
+    stream >> made
     return made
 
 

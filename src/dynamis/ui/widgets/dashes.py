@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QPainter
+from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
 from dynamis.ui.theme.palette import Colours
@@ -27,7 +27,7 @@ class Dashes(QWidget):
     def minimumSizeHint(self) -> QSize:
         return QSize(40, 9)
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         if not self._notes or self._colours is None:
             return
         painter = QPainter(self)

@@ -44,6 +44,6 @@ class LawRow(QWidget):
         """Its form."""
         from dynamis.ui.dialogs.law import LawDialog
 
-        dialog = LawDialog(self.window(), self._style, parse_law(self._text) if self._text else None)
+        dialog = LawDialog(self, self._style, parse_law(self._text) if self._text else None)
         if dialog.exec():
             self._take(law_text(dialog.value))

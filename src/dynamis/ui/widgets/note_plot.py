@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPen, QWheelEvent
 from PySide6.QtWidgets import QSizePolicy
 
@@ -20,7 +20,7 @@ from dynamis.plotting.ticks import note_ticks, number_ticks
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.theme.style import text_font
 from dynamis.ui.widgets.axes import LINE_HEIGHT, draw_across, draw_line, draw_up, places, polygon
-from dynamis.ui.widgets.picture import Drawn
+from dynamis.ui.widgets.picture import Picture
 
 FloatArray = NDArray[np.float64]
 Layer = Callable[[QPainter, Axis, Axis], None]
@@ -45,7 +45,7 @@ class PlotPoints:
     size: float = 8.0
 
 
-class NotePlot(Drawn):
+class NotePlot(Picture):
     """Cents against note.  Mouse: drag pans, wheel zooms, a click picks the note.  Keys: see `KEYS`."""
 
     note_picked = Signal(float)
@@ -270,9 +270,13 @@ class NotePlot(Drawn):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         across, up, key = self._across, self._up, event.key()
-        pans = {Qt.Key.Key_Left: (-_PAN, 0.0), Qt.Key.Key_Right: (_PAN, 0.0), Qt.Key.Key_Up: (0.0, _PAN),
-                Qt.Key.Key_Down: (0.0, -_PAN)}  # fmt: skip
-        zooms = {Qt.Key.Key_Plus: _ZOOM, Qt.Key.Key_Equal: _ZOOM, Qt.Key.Key_Minus: 1.0 / _ZOOM,
+        pans: dict[int, tuple[float, float]] = {
+            Qt.Key.Key_Left: (-_PAN, 0.0),
+            Qt.Key.Key_Right: (_PAN, 0.0),
+            Qt.Key.Key_Up: (0.0, _PAN),
+            Qt.Key.Key_Down: (0.0, -_PAN),
+        }
+        zooms: dict[int, float] = {Qt.Key.Key_Plus: _ZOOM, Qt.Key.Key_Equal: _ZOOM, Qt.Key.Key_Minus: 1.0 / _ZOOM,
                  Qt.Key.Key_Underscore: 1.0 / _ZOOM}  # fmt: skip
         if event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier):
             super().keyPressEvent(event)
@@ -318,7 +322,7 @@ class NotePlot(Drawn):
             self.note_picked.emit(float(round(across.value(event.position().x()))))
         self._pressed = None
 
-    def leaveEvent(self, event: object) -> None:
+    def leaveEvent(self, event: QEvent) -> None:
         self.readout = ""
         self.update()
         super().leaveEvent(event)

@@ -45,9 +45,7 @@ class PairRows(QWidget):
         row.setSpacing(4)
         made = []
         for side, hint in enumerate(self._hints):
-            edit = QuantityEdit(
-                f"{hint} {k + 1}", str, lambda text, side=side: self._changed(k, side, str(text).strip())
-            )
+            edit = QuantityEdit(f"{hint} {k + 1}", str, self._taker(k, side))
             edit.setPlaceholderText(hint)
             edit.setMinimumWidth(_LEAST_WIDTH)
             edit.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
@@ -56,6 +54,9 @@ class PairRows(QWidget):
             row.addWidget(edit, 1)
         self.rows.append((made[0], made[1]))
         self._column.addLayout(row)
+
+    def _taker(self, k: int, side: int) -> Callable[[object], None]:
+        return lambda text: self._changed(k, side, str(text).strip())
 
     def _changed(self, k: int, side: int, text: str) -> None:
         pairs = [list(one) for one in self._pairs]

@@ -120,11 +120,12 @@ def clear(layout: QLayout) -> None:
     """Take everything out of a layout and delete it."""
     while layout.count():
         item = layout.takeAt(0)
-        if item.widget() is not None:
-            item.widget().hide()
-            item.widget().deleteLater()
-        elif item.layout() is not None:
-            clear(item.layout())
+        widget, inner = (None, None) if item is None else (item.widget(), item.layout())
+        if widget is not None:
+            widget.hide()
+            widget.deleteLater()
+        elif inner is not None:
+            clear(inner)
 
 
 def set_text(shown: QLabel | QPushButton, text: str) -> None:

@@ -1,4 +1,4 @@
-"""What every picture can do: be copied, saved and printed."""
+"""Pictures, and what every one can do: be copied, saved and printed."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ import itertools
 from pathlib import Path
 
 from PySide6.QtCore import QBuffer
-from PySide6.QtGui import QColor, QGuiApplication, QPainter
+from PySide6.QtGui import QColor, QGuiApplication, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
 from dynamis.files.writing import write_whole
@@ -19,11 +19,36 @@ def png_bytes(widget: QWidget) -> bytes:
     buffer = QBuffer()
     buffer.open(QBuffer.OpenModeFlag.WriteOnly)
     widget.grab().save(buffer, "PNG")
-    return buffer.data().data()
+    return bytes(buffer.data().data())
 
 
-class Picture:
-    """For a widget with `colours` that draws itself by `draw(painter)`."""
+class Picture(QWidget):
+    """A widget that is nothing but a picture, in a theme and a style of numbers; `draw` is its own."""
+
+    def __init__(self, name: str, colours: Colours, style: Style) -> None:
+        super().__init__()
+        self.setAccessibleName(name)
+        self.colours, self.number_style = colours, style
+
+    def draw(self, painter: QPainter) -> None:
+        """Draw it where a painter paints."""
+        raise NotImplementedError
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        self.draw(painter)
+        painter.end()
+
+    def paint_on(self, painter: QPainter) -> None:
+        """Draw it where a painter paints, on its panel's colour."""
+        painter.fillRect(self.rect(), QColor(self.colours.panel))
+        self.draw(painter)
+
+    def show_everything(self) -> None:
+        """Show all of it; a picture that always does has nothing to do."""
+
+    def show_tolerance(self) -> None:
+        """Zoom to the tolerance, where there is one."""
 
     def copy_picture(self) -> None:
         QGuiApplication.clipboard().setPixmap(self.grab())
@@ -43,26 +68,7 @@ class Picture:
         painter = QPainter(generator)
         self.paint_on(painter)
         painter.end()
-        write_whole(path, buffer.data().data())
-
-    def paint_on(self, painter: QPainter) -> None:
-        """Draw it where a painter paints, on its panel's colour."""
-        painter.fillRect(self.rect(), QColor(self.colours.panel))
-        self.draw(painter)
-
-
-class Drawn(Picture, QWidget):
-    """A widget that is nothing but a picture, in a theme and a style of numbers."""
-
-    def __init__(self, name: str, colours: Colours, style: Style) -> None:
-        super().__init__()
-        self.setAccessibleName(name)
-        self.colours, self.number_style = colours, style
-
-    def paintEvent(self, event) -> None:
-        painter = QPainter(self)
-        self.draw(painter)
-        painter.end()
+        write_whole(path, bytes(buffer.data().data()))
 
 
 def apart(places: list[float], least: float) -> list[float]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import QEvent, Qt, Signal
-from PySide6.QtGui import QKeySequence
+from PySide6.QtGui import QKeyEvent, QKeySequence
 from PySide6.QtWidgets import QLineEdit
 
 from dynamis.errors import InputError
@@ -20,9 +20,11 @@ class BenchEdit(QLineEdit):
         """Whether what is shown is what the bench holds."""
         return not self.text()
 
-    def event(self, event) -> bool:
-        undoes = event.type() == QEvent.Type.ShortcutOverride and (
-            event.matches(QKeySequence.StandardKey.Undo) or event.matches(QKeySequence.StandardKey.Redo)
+    def event(self, event: QEvent) -> bool:
+        undoes = (
+            isinstance(event, QKeyEvent)
+            and event.type() == QEvent.Type.ShortcutOverride
+            and (event.matches(QKeySequence.StandardKey.Undo) or event.matches(QKeySequence.StandardKey.Redo))
         )
         if undoes and self.untouched():
             event.ignore()  # not claimed here, so it reaches the menu
@@ -87,7 +89,7 @@ class QuantityEdit(BenchEdit):
         self.setAccessibleDescription(sentence)
         self.refused.emit(sentence)
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape and self.text() != self._shown:
             self.setText(self._shown)
             self._mark("")

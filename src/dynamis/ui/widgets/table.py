@@ -9,7 +9,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from PySide6.QtCore import QAbstractTableModel, QEvent, QModelIndex, QPersistentModelIndex, QSize, Qt
-from PySide6.QtGui import QColor, QFont, QGuiApplication, QKeySequence, QPalette
+from PySide6.QtGui import QColor, QFocusEvent, QFont, QGuiApplication, QKeyEvent, QKeySequence, QPalette, QResizeEvent
 from PySide6.QtWidgets import QAbstractItemView, QApplication, QFrame, QHeaderView, QTableView
 
 from dynamis.notation.safe import csv_row
@@ -48,7 +48,7 @@ class Row:
     tip: str = ""
 
 
-class LazyRows(Sequence):
+class LazyRows(Sequence[Row]):
     """Rows that are made when they are first looked at, so that thousands cost no more than those in sight."""
 
     def __init__(self, count: int, make: Callable[[int], Row]) -> None:
@@ -58,7 +58,7 @@ class LazyRows(Sequence):
     def __len__(self) -> int:
         return self._count
 
-    def __getitem__(self, index: int) -> Row:
+    def __getitem__(self, index: int) -> Row:  # type: ignore[override]  # a slice is never asked for
         if not -self._count <= index < self._count:
             raise IndexError(index)
         index %= self._count
@@ -193,11 +193,11 @@ class Table(QTableView):
         writer.writerows(csv_row(row.raw or row.cells) for row in self.rows_model.rows)
         return out.getvalue()
 
-    def focusInEvent(self, event) -> None:
+    def focusInEvent(self, event: QFocusEvent) -> None:
         super().focusInEvent(event)
         self._edge(True)
 
-    def focusOutEvent(self, event) -> None:
+    def focusOutEvent(self, event: QFocusEvent) -> None:
         super().focusOutEvent(event)
         self._edge(False)
 
@@ -209,7 +209,7 @@ class Table(QTableView):
         self.setPalette(palette)
         self.viewport().setPalette(palette)  # it has one of its own, which keeps the colours of an earlier theme
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.matches(QKeySequence.StandardKey.Copy):
             self.copy()
         elif event.key() == Qt.Key.Key_Space and self.on_space is not None and self.selected_keys():
@@ -217,11 +217,11 @@ class Table(QTableView):
         else:
             super().keyPressEvent(event)
 
-    def resizeEvent(self, event) -> None:
+    def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self._share_width()
 
-    def changeEvent(self, event) -> None:
+    def changeEvent(self, event: QEvent) -> None:
         super().changeEvent(event)
         if event.type() == QEvent.Type.StyleChange:  # comes when a theme has been put on wholly
             self._edge(self.hasFocus())

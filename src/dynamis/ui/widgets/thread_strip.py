@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from dynamis.ui.widgets.panel import clear, label, see_through, set_css, set_text
@@ -72,7 +73,7 @@ class ThreadStrip(QFrame):
         self.setAccessibleDescription(spoken)
         self._keys.setVisible(self.width() > 1150)
 
-    def resizeEvent(self, event) -> None:
+    def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self._keys.setVisible(self.width() > 1150)
 

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from dynamis.bench.commands import Change
 from dynamis.bench.gear.commands import (
     add_port,
     archive_gear,
@@ -36,7 +39,7 @@ class GearPanel(QWidget):
         self.port.setAccessibleName("Port")
         self.gear.activated.connect(lambda _: self._gear_chosen())
         self.port.activated.connect(lambda _: self._show())
-        self._filled: tuple = ()
+        self._filled: tuple[object, ...] = ()
         self.refusal = label("", "question", wrap=True)
         said = lambda text: set_refusal(self.refusal, text)  # noqa: E731
         self.gear_form, self.port_form = FieldForm(self._take_gear, said), FieldForm(self._take_port, said)
@@ -88,7 +91,7 @@ class GearPanel(QWidget):
 
     @property
     def _archived(self) -> bool:
-        return self._session.bench.gear_by(self.gear_id).archived
+        return self.gear_id is not None and self._session.bench.gear_by(self.gear_id).archived
 
     def look_at(self, ref: PortRef) -> None:
         """Show a port."""
@@ -144,13 +147,15 @@ class GearPanel(QWidget):
 
     def _take_gear(self, field: Field, value: object) -> None:
         session = self._session
+        assert self.gear_id is not None  # the form is shown for one only
         session.apply(set_gear_field(session.bench, self.gear_id, field, value, session.style))
 
     def _take_port(self, field: Field, value: object) -> None:
         session = self._session
+        assert self.ref is not None
         session.apply(set_port_field(session.bench, self.ref, field, value, session.style))
 
-    def _do(self, command, *arguments) -> None:
+    def _do(self, command: Callable[..., Change], *arguments: object) -> None:
         try:
             self._session.apply(command(self._session.bench, *arguments))
         except InputError as error:
@@ -161,7 +166,7 @@ class GearPanel(QWidget):
         from dynamis.bench.commands import add_gear
         from dynamis.ui.dialogs.kinds import GearDialog
 
-        dialog = GearDialog(self.window(), self._session.bench)
+        dialog = GearDialog(self, self._session.bench)
         if dialog.exec():
             self._session.apply(add_gear(self._session.bench, dialog.value))
             self.gear.setCurrentIndex(self.gear.findData(dialog.value.id))
@@ -173,7 +178,7 @@ class GearPanel(QWidget):
 
         if self.gear_id is None:
             raise InputError("There is no gear to add a port to; add gear first.")
-        dialog = PortDialog(self.window())
+        dialog = PortDialog(self)
         if dialog.exec():
             change = add_port(self._session.bench, self.gear_id, dialog.value)
             self._session.apply(change)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRect, Qt
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRect, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPixmap
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
@@ -13,6 +13,8 @@ _SIGN = 12
 _NUMBER_CHARACTERS = 8
 _MARGIN = 6
 _MOST_KEPT = 4000
+
+Index = QModelIndex | QPersistentModelIndex
 
 
 class PairCell(QStyledItemDelegate):
@@ -29,7 +31,7 @@ class PairCell(QStyledItemDelegate):
         self._ink, self._muted = QColor(colours.ink), QColor(colours.muted)
         self._wash, self._edge = QColor(colours.thread_wash), QPen(QColor(colours.thread), 1.5)
 
-    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index) -> None:
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         box = option.rect
         state = option.state
         if state & QStyle.StateFlag.State_Selected:

@@ -10,7 +10,7 @@ from PySide6.QtGui import QPixmap
 from dynamis.bench.document import Bench
 from dynamis.bench.judging.pairs import PairFit
 from dynamis.bench.ports import PortRef
-from dynamis.electrics.finding import VERDICT_WORDS
+from dynamis.electrics.finding import VERDICT_WORDS, FitVerdict
 from dynamis.notation.style import Style
 from dynamis.ui.judge import Judge
 from dynamis.ui.theme.palette import Colours
@@ -21,8 +21,8 @@ Index = QModelIndex | QPersistentModelIndex
 
 
 # What a cell shows: its number, its verdict (empty while it is not judged) and whether the pair is joined.
-Cell = tuple[str, str, bool]
-_WAITS: Cell = ("…", "", False)
+Cell = tuple[str, FitVerdict | None, bool]
+_WAITS: Cell = ("…", None, False)
 
 
 class PairsModel(QAbstractTableModel):
@@ -99,7 +99,7 @@ class PairsModel(QAbstractTableModel):
         self._cells[place] = made
         return made
 
-    def sign(self, verdict: str) -> QPixmap:
+    def sign(self, verdict: FitVerdict) -> QPixmap:
         """The verdict's sign, kept for one theme."""
         if verdict not in self._signs:
             self._signs[verdict] = verdict_pixmap(verdict, self.colours, 12, 2.0)

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QItemSelectionModel, Qt
+from functools import partial
+
+from PySide6.QtCore import QItemSelectionModel, QModelIndex, Qt
+from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QApplication,
@@ -11,7 +14,6 @@ from PySide6.QtWidgets import (
     QHeaderView,
     QPushButton,
     QTableView,
-    QWidget,
 )
 
 from dynamis.bench.chains import link_chain
@@ -22,6 +24,7 @@ from dynamis.electrics.finding import VERDICT_WORDS
 from dynamis.errors import InputError
 from dynamis.ui.course import CourseRunner
 from dynamis.ui.session import Session
+from dynamis.ui.stations import Station
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.thread import chain_fields
 from dynamis.ui.views.bench.findings_panel import FindingsPanel
@@ -44,11 +47,10 @@ _MOST_WIDE = 280
 _TABS = (("Findings", "F2"), ("Link", "F3"), ("Gear", "F4"))
 
 
-class BenchStation(QWidget):
+class BenchStation(Station):
     """What would happen if an output met an input."""
 
     title = "Bench"
-    plot = None
     KEYS = (
         ("Arrow keys, in the table", "another pair"),
         ("Enter, in the table", "join the pair, or part it"),
@@ -59,8 +61,7 @@ class BenchStation(QWidget):
     )
 
     def __init__(self, session: Session, course: CourseRunner, colours: Colours, points: float) -> None:
-        super().__init__()
-        self._session, self.colours = session, colours
+        super().__init__(session, course, colours, points)
         self.judge = session.judge
         self._widths: tuple[list[str], int] = [], 0
         self.model = PairsModel(self.judge, colours)
@@ -128,20 +129,21 @@ class BenchStation(QWidget):
         side.head.addStretch(1)
         for k, button in enumerate(self.sides):
             button.setToolTip(plain_tip(f"Show the gear of {button.text()}"))
-            button.clicked.connect(lambda _=False, k=k: self.gear.look_at(self.judge.pair[k]))
+            button.clicked.connect(partial(self._look_at_side, k))
             side.head.addWidget(button)
         side.body.addLayout(side.head)
         side.body.addWidget(self.stack, 1)
         self.findings.join_pressed.connect(self.join_or_part)
         self.findings.wiring_pressed.connect(self.show_wiring)
-        self.findings.station_wanted.connect(lambda name: self.window().show_station(name))
+        self.findings.station_wanted.connect(self.station_wanted)
         self._show_sides()
         return side
 
     # -- showing -----------------------------------------------------------------------------------
 
     def dress(self, colours: Colours, points: float) -> None:
-        self.colours = self.model.colours = colours
+        super().dress(colours, points)
+        self.model.colours = colours
         for one in (self.pairs, self.pairs.viewport()):
             one.setPalette(QApplication.palette(self.pairs))
         self.findings.dress(colours)
@@ -151,7 +153,7 @@ class BenchStation(QWidget):
     def focus_first(self) -> None:
         self.pairs.setFocus()
 
-    def showEvent(self, event) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         self.judge.all_pairs()
         self.refresh()
@@ -232,7 +234,11 @@ class BenchStation(QWidget):
         if first is not None:
             self.judge.look_at(*first)
 
-    def _cell_chosen(self, index) -> None:
+    def _look_at_side(self, k: int, _: bool = False) -> None:
+        if self.judge.pair is not None:
+            self.gear.look_at(self.judge.pair[k])
+
+    def _cell_chosen(self, index: QModelIndex) -> None:
         pair = self.model.pair_at(index)
         if pair is not None:
             self.judge.look_at(*pair)
@@ -253,7 +259,7 @@ class BenchStation(QWidget):
         if self.isVisible():
             self._select()
             self.show_pair()
-            self.window().show_thread()
+            self.thread_wanted.emit()
 
     @property
     def fit(self) -> PairFit | None:
@@ -281,7 +287,7 @@ class BenchStation(QWidget):
         if index == 2 and self.judge.pair is not None and self.gear.gear_id is None:
             self.gear.look_at(self.judge.pair[0])
         self.show_pair()
-        (self.pairs if index == 0 else self.stack.currentWidget()).setFocus()
+        (self.pairs if index == 0 else (self.findings, self.link, self.gear)[index]).setFocus()
 
     # -- doing -------------------------------------------------------------------------------------
 
@@ -308,7 +314,7 @@ class BenchStation(QWidget):
 
         if self.judge.pair is None:
             raise InputError("Choose a pair first; its wiring card is made of it.")
-        WiringDialog(self.window(), self._session, *self.judge.pair).exec()
+        WiringDialog(self, self._session, *self.judge.pair).exec()
 
     def thread_fields(self) -> tuple[list[Field], Field | None] | None:
         """The thread along the pair that is looked at, where it is a pitch; else what it comes to."""

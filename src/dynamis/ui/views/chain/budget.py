@@ -5,11 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from PySide6.QtCore import QEvent, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtGui import QColor, QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPen
 
 from dynamis.notation.style import Style
 from dynamis.ui.theme.palette import Colours
-from dynamis.ui.widgets.picture import Drawn
+from dynamis.ui.widgets.picture import Picture
 
 _ROW = 40
 _MOST = 9
@@ -30,7 +30,7 @@ class ShareRow:
     gap: int | None
 
 
-class BudgetBars(Drawn):
+class BudgetBars(Picture):
     """pointed : the gap of the share under the mouse or the keys, -1 for none.  chosen : the station that cures it."""
 
     pointed = Signal(int)
@@ -108,7 +108,7 @@ class BudgetBars(Drawn):
         k = int((y - _SUMS) // _ROW)
         return k if 0 <= k < len(self.rows) else None
 
-    def mouseMoveEvent(self, event) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         self._point(self._row_at(event.position().y()))
         self.setCursor(Qt.CursorShape.PointingHandCursor if self._at is not None else Qt.CursorShape.ArrowCursor)
 
@@ -116,13 +116,13 @@ class BudgetBars(Drawn):
         self._point(None)
         super().leaveEvent(event)
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         at = self._row_at(event.position().y())
         if at is not None:
             self.chosen.emit(self.rows[at].station)
 
-    def keyPressEvent(self, event) -> None:
-        steps = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        steps: dict[int, int] = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}
         if event.key() in steps and self.rows and not event.modifiers():
             start = -1 if self._at is None else self._at
             self._point((start + steps[event.key()]) % len(self.rows))
@@ -131,11 +131,11 @@ class BudgetBars(Drawn):
         else:
             super().keyPressEvent(event)
 
-    def focusInEvent(self, event) -> None:
+    def focusInEvent(self, event: QFocusEvent) -> None:
         super().focusInEvent(event)
         self.update()
 
-    def focusOutEvent(self, event) -> None:
+    def focusOutEvent(self, event: QFocusEvent) -> None:
         super().focusOutEvent(event)
         self._point(None)
         self.update()

@@ -4,13 +4,26 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QBrush, QColor, QFont, QPainter, QPainterPath, QPen, QPixmap
+from PySide6.QtGui import (
+    QBrush,
+    QColor,
+    QFocusEvent,
+    QFont,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QResizeEvent,
+)
 
 from dynamis.bench.nomogram import Nomogram
 from dynamis.notation.style import Style
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.views.chain.ticks import ticks_of
-from dynamis.ui.widgets.picture import Drawn, apart
+from dynamis.ui.widgets.picture import Picture, apart
 
 _LEFT, _RIGHT, _TOP, _BOTTOM = 88, 156, 68, 26
 _NEAR = 34.0
@@ -19,7 +32,7 @@ _LENS_ROOM, _LENS_WIDE, _TICK_ROOM = 24, 3.0, 56
 _UNITS = {"note": "wanted", "code": "codes", "volts": "volts", "octaves": "hertz"}
 
 
-class NomogramPicture(Drawn):
+class NomogramPicture(Picture):
     """dragged : a note while it is moved on a scale, or put back.  laid_out : the scales stand elsewhere."""
 
     dragged = Signal(float)
@@ -78,7 +91,7 @@ class NomogramPicture(Drawn):
         self.laid_out.emit()
         self.update()
 
-    def resizeEvent(self, event) -> None:
+    def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self.laid_out.emit()
 
@@ -107,7 +120,7 @@ class NomogramPicture(Drawn):
 
     # -- drawing -----------------------------------------------------------------------------------
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         if self.nomogram is not None:
             ratio = self.devicePixelRatioF()
@@ -329,7 +342,7 @@ class NomogramPicture(Drawn):
         k = min(range(len(self.nomogram.scales)), key=lambda one: abs(self.x_of(one) - x))
         return k if abs(self.x_of(k) - x) <= _NEAR else None
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() != Qt.MouseButton.LeftButton or self.nomogram is None:
             return
         self._held, self._before = self._near(event.position().x()), self.note
@@ -342,7 +355,7 @@ class NomogramPicture(Drawn):
                 self.gap = k
                 self.magnify(self.lens)
 
-    def mouseMoveEvent(self, event) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._held is not None:
             self._drag_to(event.position().y())
             return
@@ -355,10 +368,10 @@ class NomogramPicture(Drawn):
         if np.any(np.isfinite(off)):
             self.dragged.emit(float(self.nomogram.notes[int(np.nanargmin(off))]))
 
-    def mouseReleaseEvent(self, event) -> None:
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self._held = None
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         steps = {Qt.Key.Key_Up: 1.0, Qt.Key.Key_Down: -1.0}
         if self.nomogram is None or event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             super().keyPressEvent(event)
@@ -377,11 +390,11 @@ class NomogramPicture(Drawn):
         else:
             super().keyPressEvent(event)
 
-    def focusInEvent(self, event) -> None:
+    def focusInEvent(self, event: QFocusEvent) -> None:
         super().focusInEvent(event)
         self.update()
 
-    def focusOutEvent(self, event) -> None:
+    def focusOutEvent(self, event: QFocusEvent) -> None:
         super().focusOutEvent(event)
         self._held = None
         self.update()

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QTimer, Signal
+from PySide6.QtCore import QTimer
+from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from dynamis.bench.judging.pairs import judge_pair, trial_link
@@ -20,6 +21,7 @@ from dynamis.pitch.tolerance import parse_tolerance
 from dynamis.transfer.parameter import NOMINAL
 from dynamis.ui.course import CourseRunner
 from dynamis.ui.session import Session
+from dynamis.ui.stations import Station, ThreadFields
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.thread import shown, traced_fields
 from dynamis.ui.views.bench.remedy_card import RemedyCard
@@ -27,6 +29,7 @@ from dynamis.ui.views.chain.budget import BudgetBars, ShareRow
 from dynamis.ui.views.chain.picture import NomogramPicture
 from dynamis.ui.widgets.note_plot import NotePlot
 from dynamis.ui.widgets.panel import Panel, clear, label, rule, scrolling, set_refusal, set_text
+from dynamis.ui.widgets.picture import Picture
 from dynamis.ui.widgets.quantity_edit import QuantityEdit
 from dynamis.ui.widgets.table import Column, Row, Table
 
@@ -34,16 +37,15 @@ _COLUMNS = (Column("share", left=True, stretch=3), Column("cents"), Column("stan
 _FIELD_WIDTH, _FIELD_TOP = 96, 38
 
 
-class ChainStation(QWidget):
+class ChainStation(Station):
     """station_wanted : a share or a remedy leads to another station."""
 
     title = "Chain"
-    station_wanted = Signal(str)
     KEYS = (*NomogramPicture.KEYS, *BudgetBars.KEYS)
 
     def __init__(self, session: Session, course: CourseRunner, colours: Colours, points: float) -> None:
-        super().__init__()
-        self._session, self.colours, self.judge = session, colours, session.judge
+        super().__init__(session, course, colours, points)
+        self.judge = session.judge
         self._now: tuple[PortRef, PortRef] | None = None
         self.nomogram: Nomogram | None = None
         self._shares: list[ShareRow] = []
@@ -116,15 +118,14 @@ class ChainStation(QWidget):
         self.bars.chosen.connect(self.station_wanted)
         return side
 
-    @property
-    def plot(self):
+    def shown_picture(self) -> Picture:
         """The picture that is copied, saved, printed and zoomed: the one with the focus, else the chain."""
         return self.errors if self.errors.hasFocus() else self.picture
 
     # -- showing -----------------------------------------------------------------------------------
 
     def dress(self, colours: Colours, points: float) -> None:
-        self.colours = colours
+        super().dress(colours, points)
         for one in (self.picture, self.bars):
             one.colours, one.number_style = colours, self._session.style
         self.errors.dress(colours, self._session.style, points)
@@ -133,7 +134,7 @@ class ChainStation(QWidget):
     def focus_first(self) -> None:
         (self.picture if self.nomogram is not None else self.way).setFocus()
 
-    def showEvent(self, event) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         self.refresh()
 
@@ -158,8 +159,7 @@ class ChainStation(QWidget):
         self.way.setText(f"Go to {self._way_station}")
         self._show_chain()
         self._remedy_turn.start(0)
-        if self.window().station is self:
-            self.window().show_thread()
+        self.thread_wanted.emit()
 
     def _why_not(self) -> tuple[str, str]:
         """Why there is no chain to draw, and the station that leads on; empty where there may be one."""
@@ -305,7 +305,7 @@ class ChainStation(QWidget):
         except InputError as error:
             self._session.said.emit(str(error), True)
 
-    def thread_fields(self):
+    def thread_fields(self) -> ThreadFields | None:
         """The thread of the pair that is drawn."""
         if self.nomogram is None:
             return None

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 
 import numpy as np
 
@@ -33,7 +33,8 @@ def ticks_of(scale: Scale, low: float, high: float, pixels: float, style: Style)
         return float(scale.place(value))
 
     for step in _steps(most - least, binary=kind == "code"):
-        values = step * np.arange(math.ceil(least / step), math.floor(most / step) + 1)
+        first, last = math.ceil(least / step), math.floor(most / step)
+        values = step * np.arange(first, last + 1, dtype=np.float64)
         places = np.sort(scale.place(values)) * pixels
         if not scale.doubles and values.size > 1 and float(np.min(np.diff(places))) >= _APART:
             return [Tick(placed(float(one)), _text(float(one), step, kind, style)) for one in values]
@@ -41,7 +42,7 @@ def ticks_of(scale: Scale, low: float, high: float, pixels: float, style: Style)
     return _doubling(most, placed, pixels, style, low)
 
 
-def _steps(span: float, binary: bool):
+def _steps(span: float, binary: bool) -> Iterator[float]:
     if binary:
         yield from (2.0**k for k in range(24))
         return
@@ -49,7 +50,8 @@ def _steps(span: float, binary: bool):
 
 
 def _doubling(most: float, placed: Callable[[float], float], pixels: float, style: Style, low: float) -> list[Tick]:
-    found, value = [], 2.0 ** math.floor(math.log2(most)) if most > 0 else 0.0
+    found: list[Tick] = []
+    value = 2.0 ** math.floor(math.log2(most)) if most > 0 else 0.0
     last = math.inf
     while value > 1e-3 and len(found) < 14:
         place = placed(value)

@@ -31,7 +31,7 @@ from dynamis.ui.views.circuit.parts_panel import PartsPanel
 from dynamis.ui.views.circuit.saving import Endings
 from dynamis.ui.views.circuit.words import budget_words, later_words, spread_words, step_words
 from dynamis.ui.widgets.panel import Panel, Sentences, holding, rule, scrolling
-from dynamis.ui.widgets.picture import Drawn
+from dynamis.ui.widgets.picture import Picture
 from dynamis.ui.widgets.tabs import Tabs
 
 TABS = ("Parts", "Trimmers", "Spread", "SPICE", "Curve")
@@ -105,7 +105,7 @@ class ChosenPanel(Panel):
         self.curve_words.show_sentences([] if pot is None else pot_words(pot, self._session.style))
 
     @property
-    def picture(self) -> Drawn | None:
+    def picture(self) -> Picture | None:
         """The picture of the page that is shown, None where it has none."""
         return {2: self.histogram, _CURVE: self.curve}.get(self.pages.currentIndex())
 

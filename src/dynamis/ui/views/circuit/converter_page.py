@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from dynamis.bench.judging.beside import refuse_spoiling
@@ -121,7 +122,7 @@ class ConverterPage(LinkPage):
         add_row(grid, row, words, made)
         return made
 
-    def resizeEvent(self, event) -> None:
+    def resizeEvent(self, event: QResizeEvent) -> None:
         """Where there is little room the plot has it; what each part adds stands under Errors too."""
         super().resizeEvent(event)
         room = self.width() - self.wish_panel.width() - self.side.width()

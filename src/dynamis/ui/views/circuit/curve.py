@@ -14,7 +14,7 @@ from dynamis.plotting.axis import Axis
 from dynamis.plotting.ticks import Tick
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.widgets.axes import draw_across, draw_line
-from dynamis.ui.widgets.picture import Drawn, apart
+from dynamis.ui.widgets.picture import Picture, apart
 
 _LEFT, _RIGHT, _TOP, _BOTTOM = 46, 78, 26, 40
 _STEPS = 101
@@ -57,7 +57,7 @@ def _way(way: Straightening, style: Style) -> str:
     return f"A potentiometer of {ohms}" if way.kind == "lower" else f"{ohms} from the wiper to the fed end"
 
 
-class PotCurve(Drawn):
+class PotCurve(Picture):
     """Volts at the wiper over its travel: as it is in ink, straight as dashes, straightened in blue and amber."""
 
     def __init__(self, colours: Colours, style: Style) -> None:
@@ -108,13 +108,13 @@ class PotCurve(Drawn):
             QRectF(box.left(), box.bottom() + 20, box.width(), _LINE), Qt.AlignmentFlag.AlignRight, "of its travel"
         )
         for volts in (low, high):
-            words = QRectF(0, at(0, volts).y() - 8, _LEFT - 5, _LINE)
-            p.drawText(words, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, style.volts(volts, 1))
+            place = QRectF(0, at(0, volts).y() - 8, _LEFT - 5, _LINE)
+            p.drawText(place, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, style.volts(volts, 1))
         first = lines[0][2]
         p.setPen(QPen(QColor(c.muted), 1.0, Qt.PenStyle.DashLine))
         p.drawLine(at(0.0, float(first[0])), at(1.0, float(first[-1])))
         ends = apart([at(1.0, float(volts[-1])).y() for _, _, volts in lines], _LINE)
-        for (words, colour, volts), end in zip(lines, ends, strict=True):
-            draw_line(p, across.at(np.linspace(0.0, 1.0, _STEPS)), up.at(volts), QPen(QColor(colour), 1.8))
+        for (words, colour, each), end in zip(lines, ends, strict=True):
+            draw_line(p, across.at(np.linspace(0.0, 1.0, _STEPS)), up.at(each), QPen(QColor(colour), 1.8))
             place = QRectF(box.right() + 6, end - 8, _RIGHT - 6, _LINE)
             p.drawText(place, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words)

@@ -5,12 +5,12 @@ from __future__ import annotations
 import math
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QFont, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QColor, QFont, QMouseEvent, QPainter, QPen, QPolygonF
 
 from dynamis.electrics.sketch import Schematic, Symbol
 from dynamis.notation.style import Style
 from dynamis.ui.theme.palette import Colours
-from dynamis.ui.widgets.picture import Drawn
+from dynamis.ui.widgets.picture import Picture
 
 _BODY = 1.9
 _HALF = 0.42
@@ -22,7 +22,7 @@ _FULL_UNIT, _SMALLEST = 14.0, 0.7
 _LEAST_UNIT = 6.4
 
 
-class SchematicView(Drawn):
+class SchematicView(Picture):
     """slot_chosen : the slot whose symbol was pressed."""
 
     slot_chosen = Signal(str)
@@ -118,6 +118,7 @@ class SchematicView(Drawn):
 
     def _above(self, rail: Symbol) -> bool:
         """Whether a rail stands above what hangs on it."""
+        assert self.drawing is not None
         hangs = [one.to if one.at == rail.at else one.at for one in self.drawing.symbols
                  if rail.at in (one.at, one.to) and one.at != one.to]  # fmt: skip
         return all(y >= rail.at[1] for _, y in hangs)
@@ -176,9 +177,9 @@ class SchematicView(Drawn):
         p.drawLine(at, QPointF(bar - (0.0 if bipolar else 0.4 * u), at.y()))
         p.drawLine(QPointF(bar, at.y() - reach), QPointF(bar, at.y() + reach))
         ends = []
-        for end, way in ((drain, -1.0), (source, 1.0)):
-            bend = QPointF(end.x(), at.y() + way * (1.5 * u if bipolar else leg))
-            first = QPointF(bar, at.y() + way * leg)
+        for end, sense in ((drain, -1.0), (source, 1.0)):
+            bend = QPointF(end.x(), at.y() + sense * (1.5 * u if bipolar else leg))
+            first = QPointF(bar, at.y() + sense * leg)
             p.drawPolyline([first, bend, end])
             ends.append((first, bend))
         first, bend = ends[1] if bipolar else (QPointF(drain.x(), at.y()), QPointF(bar, at.y()))
@@ -247,7 +248,7 @@ class SchematicView(Drawn):
             p.setPen(QColor(c.thread if symbol.slot and symbol.slot == self.chosen else c.ink if k == 0 else c.muted))
             p.drawText(box, side | Qt.AlignmentFlag.AlignVCenter, words)
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         if self.drawing is None:
             return
         place, reach = event.position(), 1.6 * self._unit

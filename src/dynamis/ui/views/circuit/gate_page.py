@@ -27,6 +27,7 @@ from dynamis.electrics.gates.schematic import gate_schematic
 from dynamis.errors import InputError
 from dynamis.files.spice import stage_spice
 from dynamis.ui.session import Session
+from dynamis.ui.stations import guarded
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.views.circuit.link_page import LinkPage
 from dynamis.ui.views.circuit.words import gate_row, gate_words, joint_words
@@ -50,7 +51,7 @@ class GatePage(LinkPage):
         self.words = self.side.words
         self.clamp = QPushButton("Add the clamp")
         self.clamp.setToolTip("Diodes at the input that hold it when a joint of the circuit is bad")
-        self.clamp.clicked.connect(lambda: self.window().guarded(self.add_clamp))
+        self.clamp.clicked.connect(lambda: guarded(session, self.add_clamp))
         self.clamp.hide()
         self.side.body.insertWidget(self.side.body.count() - 1, self.clamp)
 

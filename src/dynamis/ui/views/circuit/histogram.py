@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen
 
@@ -14,7 +15,7 @@ from dynamis.plotting.axis import Axis
 from dynamis.plotting.ticks import number_ticks
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.widgets.axes import draw_across
-from dynamis.ui.widgets.picture import Drawn
+from dynamis.ui.widgets.picture import Picture
 
 _LEFT, _BOTTOM, _TOP = 10, 40, 26
 _BINS = 48
@@ -28,7 +29,7 @@ class Laid:
     words: str
 
 
-class Histogram(Drawn):
+class Histogram(Picture):
     """Before trimming in grey, after it in ink; what is compared as an outline."""
 
     def __init__(self, colours: Colours, style: Style) -> None:
@@ -79,7 +80,10 @@ class Histogram(Drawn):
             QRectF(_LEFT + 3, 4, wide, 18), Qt.AlignmentFlag.AlignLeft, f"within ±{style.number(tolerance, 0)} ct"
         )
 
-    def _bars(self, p, cents, most, fill, line, wide, high, base) -> None:
+    def _bars(
+        self, p: QPainter, cents: NDArray[np.float64], most: float, fill: QColor | None, line: QColor | None,
+        wide: float, high: float, base: float,
+    ) -> None:  # fmt: skip
         counts, _ = np.histogram(np.minimum(cents, most), bins=_BINS, range=(0.0, most))
         share = np.sqrt(counts / max(1, counts.max()))  # by the root, so that few samples still show
         path = QPainterPath(QPointF(_LEFT, base))

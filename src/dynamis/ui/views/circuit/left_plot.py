@@ -14,7 +14,7 @@ from dynamis.plotting.axis import Axis
 from dynamis.plotting.ticks import Tick
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.widgets.axes import draw_across, draw_line, places
-from dynamis.ui.widgets.picture import Drawn, apart
+from dynamis.ui.widgets.picture import Picture, apart
 
 _LEFT, _RIGHT, _TOP, _BOTTOM = 46, 116, 24, 40
 _LINE = 16.0
@@ -35,7 +35,7 @@ class LeftOver:
     ends: tuple[str, str, str]
 
 
-class LeftPlot(Drawn):
+class LeftPlot(Picture):
     """Nominal in ink inside a band of what parts may add, the tolerance in blue, warmer in amber and dashed."""
 
     def __init__(self, colours: Colours, style: Style) -> None:

@@ -6,6 +6,7 @@ import re
 
 import numpy as np
 from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from dynamis.electrics.circuits.circuit import Fitted
@@ -22,7 +23,7 @@ class ValueEdit(QuantityEdit):
 
     stepped = Signal(int)
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down) and not event.modifiers():
             self.stepped.emit(1 if event.key() == Qt.Key.Key_Up else -1)
         else:

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 from dynamis.bench.commands import set_rails
 from dynamis.electrics.gates.specs import read_rails, show_rails
 from dynamis.ui.session import Session
+from dynamis.ui.stations import guarded
 from dynamis.ui.widgets.panel import label
 
 
@@ -26,7 +27,7 @@ class RailsRow(QWidget):
         row.addWidget(self.edit)
         row.addWidget(label("12 is ± 12 V, 0:5 a single 5 V, 0:9 a battery; none for no supply", "small"))
         row.addStretch(1)
-        self.edit.returnPressed.connect(lambda: self.window().guarded(self.take))
+        self.edit.returnPressed.connect(lambda: guarded(session, self.take))
         session.bench_changed.connect(self.show_rails)
         self.show_rails()
 

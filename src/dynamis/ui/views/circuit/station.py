@@ -5,8 +5,7 @@ from __future__ import annotations
 from dataclasses import replace as with_
 
 from msgspec.structs import replace
-from PySide6.QtCore import Signal
-from PySide6.QtGui import QColor
+from PySide6.QtGui import QColor, QShowEvent
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from dynamis.bench.designing import (
@@ -35,6 +34,7 @@ from dynamis.errors import InputError
 from dynamis.ui.background import Background
 from dynamis.ui.course import CourseRunner
 from dynamis.ui.session import Session
+from dynamis.ui.stations import Station, ThreadFields, guarded
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.views.circuit.chosen_panel import ChosenPanel
 from dynamis.ui.views.circuit.converter_page import ConverterPage
@@ -46,6 +46,7 @@ from dynamis.ui.views.circuit.proposals_panel import STANDING, Answer, Proposals
 from dynamis.ui.views.circuit.rails_row import RailsRow
 from dynamis.ui.views.circuit.wish_form import NOTHING, Ask, WishForm
 from dynamis.ui.widgets.panel import Panel, label, scrolling, set_refusal, set_text
+from dynamis.ui.widgets.picture import Picture
 from dynamis.ui.widgets.table import Table
 
 _START = Wish(1.0, op_amp=OP_AMPS["jfet"], resistor_per_kelvin=RESISTOR_PER_KELVIN)
@@ -53,11 +54,10 @@ _TABLE_SAMPLES = 20_000
 _USUAL_POINTS, _WISH_WIDTH, _SIDE_WIDTH = 9.75, 242, 336
 
 
-class CircuitStation(QWidget):
+class CircuitStation(Station):
     """Gain and offset in real parts."""
 
     title = "Circuit"
-    station_wanted = Signal(str)
     KEYS = (
         ("Return, in the proposals", "look at a proposal"),
         ("Space, in the proposals", "lay its spread over the one looked at"),
@@ -66,8 +66,8 @@ class CircuitStation(QWidget):
     )
 
     def __init__(self, session: Session, course: CourseRunner, colours: Colours, points: float) -> None:
-        super().__init__()
-        self._session, self.colours, self.judge = session, colours, session.judge
+        super().__init__(session, course, colours, points)
+        self.judge = session.judge
         self._pair: tuple[PortRef, PortRef] | None = None
         self._of_link: Wish | None = None
         self._rails: tuple[Rails, ...] | None = None
@@ -147,10 +147,10 @@ class CircuitStation(QWidget):
         self.panel.said.connect(lambda text: session.said.emit(text, False))
         self.side.parts.changed.connect(self._part_changed)
         self.side.parts.anew.connect(self._rest_anew)
-        self.side.use.clicked.connect(lambda: self.window().guarded(self.use_in_link))
+        self.side.use.clicked.connect(lambda: guarded(session, self.use_in_link))
         self.drawing.slot_chosen.connect(self._slot_chosen)
         for page in (self.gates, self.converter):
-            page.use.clicked.connect(lambda: self.window().guarded(self.use_in_link))
+            page.use.clicked.connect(lambda: guarded(session, self.use_in_link))
         self.zigzag.clicked.connect(self._draw_zigzag)
 
     def shut_down(self) -> None:
@@ -158,8 +158,7 @@ class CircuitStation(QWidget):
             one.drop()
         self.side.stop()
 
-    @property
-    def plot(self):
+    def shown_picture(self) -> Picture:
         """The picture that is copied, saved and printed: the schematic, or the spread while it is shown."""
         if self.page is not None:
             return self.page.drawing
@@ -173,7 +172,7 @@ class CircuitStation(QWidget):
     # -- what is asked -----------------------------------------------------------------------------
 
     def dress(self, colours: Colours, points: float) -> None:
-        self.colours = colours
+        super().dress(colours, points)
         larger = max(1.0, points / _USUAL_POINTS)
         wish, side = int(_WISH_WIDTH * larger), int(_SIDE_WIDTH * min(larger, 1.15))
         for one, width in ((self._wish_panel, wish), (self.side, side), *self.gates.sides(wish, side),
@@ -193,7 +192,7 @@ class CircuitStation(QWidget):
     def focus_first(self) -> None:
         (self.form if self.page is None else self.page).first().setFocus()
 
-    def showEvent(self, event) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         self.refresh()
 
@@ -210,8 +209,7 @@ class CircuitStation(QWidget):
         if pair is not None and page is not None:
             self.pages.setCurrentWidget(page)
             page.show_pair(*pair)
-            if self.window().station is self:
-                self.window().show_thread()
+            self.thread_wanted.emit()
             return
         self.pages.setCurrentIndex(0)
         asked = LinkAsk("No link is looked at: the wish below is yours.")
@@ -236,8 +234,7 @@ class CircuitStation(QWidget):
         else:
             self._show_table()
             self.look_at(self._chosen_key)
-        if self.window().station is self:
-            self.window().show_thread()
+        self.thread_wanted.emit()
 
     def _page_for(self, output: PortRef, sink: PortRef) -> GatePage | ConverterPage | None:
         if self._session.bench.port(sink).role in SWITCHING:
@@ -408,7 +405,7 @@ class CircuitStation(QWidget):
         session.apply(change)
         session.said.emit(f"{title} stands in the link now.", False)
 
-    def thread_fields(self):
+    def thread_fields(self) -> ThreadFields | None:
         return None
 
     def table(self) -> Table:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QFormLayout, QHBoxLayout, QPushButton, QWidget
@@ -16,6 +17,7 @@ from dynamis.bench.ports import PortRef
 from dynamis.converter.coding import CODINGS
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_quantity
+from dynamis.notation.style import Style
 from dynamis.pitch.laws import law_text, parse_law
 from dynamis.pitch.notes import Naming, note_name, parse_note
 from dynamis.pitch.tolerance import parse_tolerance
@@ -39,6 +41,10 @@ _FIELDS = (
 
 
 _DEFAULTS = {"gain": 1.0, "offset_volts": 0.0, "reference_limit": 0.0, "inl_limit_lsb": 0.0, "low_volts": 0.0}
+
+# What reads the text of a field, and what its value does to the bench.
+Read = Callable[[str], Any]
+Changes = Callable[..., Any]
 
 
 class ConverterFields(Panel):
@@ -100,7 +106,7 @@ class ConverterFields(Panel):
         set_refusal(self.refusal, "")
         self.body.addWidget(self.refusal)
 
-    def _field(self, form: QFormLayout, key: str, text: str, read: Callable, change: Callable) -> None:
+    def _field(self, form: QFormLayout, key: str, text: str, read: Read, change: Changes) -> None:
         field = QuantityEdit(text, read, lambda value: self._apply(key, value, change))
         field.setAlignment(Qt.AlignmentFlag.AlignRight)
         field.refused.connect(lambda sentence: set_refusal(self.refusal, sentence))
@@ -138,7 +144,7 @@ class ConverterFields(Panel):
             raise InputError(f"{bench.label(ref)} has no link that says which notes are used.")
         return set_link(bench, link.id, **{key: value})
 
-    def _apply(self, key: str, value: object, change: Callable) -> None:
+    def _apply(self, key: str, value: object, change: Changes) -> None:
         channel = self._session.channel
         if channel is None:
             return
@@ -245,5 +251,5 @@ class ConverterFields(Panel):
             self.fields["tolerance"].show_text(link.tolerance)
 
 
-def _note_text(note: float, style) -> str:
+def _note_text(note: float, style: Style) -> str:
     return note_name(note, style) or style.typed(note)

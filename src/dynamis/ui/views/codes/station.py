@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QAction, QColor, QKeySequence
+from PySide6.QtGui import QAction, QColor, QKeySequence, QShowEvent
 from PySide6.QtWidgets import (
     QComboBox,
     QGridLayout,
@@ -25,11 +25,13 @@ from dynamis.pitch.notes import note_label, note_name
 from dynamis.pitch.tolerance import parse_tolerance
 from dynamis.ui.course import CourseRunner
 from dynamis.ui.session import Session
+from dynamis.ui.stations import Station
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.theme.verdict import verdict_pixmap
 from dynamis.ui.views.codes.fields import ConverterFields
 from dynamis.ui.widgets.note_plot import NotePlot, PlotPoints
 from dynamis.ui.widgets.panel import Panel, Sentences, label, rule, scrolling, set_text
+from dynamis.ui.widgets.picture import Picture
 from dynamis.ui.widgets.table import Column, Row, Table
 from dynamis.ui.widgets.thread_strip import Field
 
@@ -45,7 +47,7 @@ _COLUMNS = (
 _PICTURES = ("Error of each note's code", "Linearity at each note's code")
 
 
-class CodesStation(QWidget):
+class CodesStation(Station):
     """The board's DAC scaling."""
 
     title = "Codes"
@@ -57,8 +59,7 @@ class CodesStation(QWidget):
     )
 
     def __init__(self, session: Session, course: CourseRunner, colours: Colours, points: float) -> None:
-        super().__init__()
-        self._session, self._course, self.colours = session, course, colours
+        super().__init__(session, course, colours, points)
         row = QHBoxLayout(self)
         row.setContentsMargins(18, 14, 18, 13)
         row.setSpacing(13)
@@ -132,12 +133,12 @@ class CodesStation(QWidget):
         self._course.changed.connect(self._board_changed)
         session.note_changed.connect(self.note_changed)
         self.plot.note_picked.connect(session.set_note)
-        self.codes.on_activate = lambda key: session.set_note(float(key))
+        self.codes.on_activate = lambda key: session.set_note(float(str(key)))
         self.picture.activated.connect(lambda _: self.refresh())
         self.as_law.activated.connect(lambda _: self.refresh())
 
     def dress(self, colours: Colours, points: float) -> None:
-        self.colours = colours
+        super().dress(colours, points)
         self.plot.dress(colours, self._session.style, points)
         model = self.codes.rows_model
         model.off_colour, model.current_colour = QColor(colours.vermilion), QColor(colours.thread_wash)
@@ -159,7 +160,7 @@ class CodesStation(QWidget):
         except InputError:
             return None
 
-    def showEvent(self, event) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         self.refresh()
 
@@ -278,8 +279,7 @@ class CodesStation(QWidget):
         unknown = "not known by code; take it from a table or a run"
         set_text(self.unit_words, f"LSB: {', '.join(told)}" if told else unknown)
         self.linearity_said.setText(linearity_words(read, limit, self._session.style))
-        known = np.concatenate(known) if known else np.zeros(0)
-        self.plot.finish(low, high, known, self._session.note)
+        self.plot.finish(low, high, np.concatenate(known) if known else np.zeros(0), self._session.note)
 
     def note_changed(self) -> None:
         if not self.isVisible():
@@ -294,6 +294,9 @@ class CodesStation(QWidget):
 
     def thread_fields(self) -> tuple[list[Field], Field | None] | None:
         return None
+
+    def shown_picture(self) -> Picture:
+        return self.plot
 
     def table(self) -> Table:
         """The table that Copy and Save CSV work on."""

@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QHBoxLayout, QL
 
 from dynamis.ui.simulated import SimulatedBench
 from dynamis.ui.theme.palette import Colours
-from dynamis.ui.theme.verdict import shape_pixmap
+from dynamis.ui.theme.verdict import Shape, shape_pixmap
 from dynamis.ui.widgets.panel import Panel, label, rule, set_text
 
 # What can go wrong on the simulated bench: words, the hand that does it, and the one that puts it right.
@@ -45,10 +45,10 @@ class DevicePanel(Panel):
         self.address = QComboBox()
         self.address.setEditable(True)
         self.address.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
-        self.address.setCompleter(None)  # it would write into the line while the found ports come in
+        self.address.setCompleter(None)  # type: ignore[arg-type]  # it would write into the line while the found ports come in
         self.address.setAccessibleName(what)
-        self.address.lineEdit().setPlaceholderText(hint)
-        self.address.lineEdit().returnPressed.connect(self._connect_to)
+        self.line.setPlaceholderText(hint)
+        self.line.returnPressed.connect(self._connect_to)
         form.addRow(what, self.address)
         self.body.addLayout(form)
         row = QHBoxLayout()
@@ -71,12 +71,15 @@ class DevicePanel(Panel):
 
     @property
     def line(self) -> QLineEdit:
-        return self.address.lineEdit()
+        line = self.address.lineEdit()
+        assert line is not None  # it can be edited
+        return line
 
     def _connect_to(self) -> None:
         self.connect_pressed.emit(self.line.text())
 
     def show_state(self, connected: bool, trouble: bool, words: str, *, busy: bool) -> None:
+        shape: Shape
         shape, colour = ("triangle", self.colours.vermilion) if trouble else (
             ("disc", self.colours.blue) if connected else ("ring", self.colours.grey))  # fmt: skip
         self.sign.setPixmap(shape_pixmap(shape, colour, 13, self.devicePixelRatioF()))

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import threading
+from collections.abc import Iterator
 
 from msgspec.structs import replace
 from PySide6.QtCore import QSize, Signal
-from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtGui import QColor, QShowEvent
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout
 
 from dynamis.bench.boards import board_letter, channel_correction, held_words, sendings
 from dynamis.bench.ports import PortRef
@@ -17,6 +18,7 @@ from dynamis.errors import InputError
 from dynamis.ui.course import CourseRunner
 from dynamis.ui.session import Session
 from dynamis.ui.simulated import SimulatedBench
+from dynamis.ui.stations import Station
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.views.devices.panels import DevicePanel, SimulatedPanel
 from dynamis.ui.widgets.panel import label, set_text
@@ -38,11 +40,10 @@ _SENDS = (
 )
 
 
-class DevicesStation(QWidget):
+class DevicesStation(Station):
     """Connect a board and a meter, and look at what they say."""
 
     title = "Devices"
-    plot = None
     KEYS = (
         ("Enter, in an address", "connect"),
         ("Ctrl+.", "all outputs of the board to their safe value"),
@@ -50,8 +51,7 @@ class DevicesStation(QWidget):
     _found = Signal(list)
 
     def __init__(self, session: Session, course: CourseRunner, colours: Colours, points: float) -> None:
-        super().__init__()
-        self._session, self._course = session, course
+        super().__init__(session, course, colours, points)
         self.bench = simulated = SimulatedBench()
         self._devices = course.devices
         self.board = DevicePanel("DAC board", "Serial port", "/dev/ttyACM0", "Read back", colours)
@@ -125,6 +125,7 @@ class DevicesStation(QWidget):
         self._found.connect(self.board.offer)
 
     def dress(self, colours: Colours, points: float) -> None:
+        super().dress(colours, points)
         self.board.colours = self.meter.colours = colours
         for table in (self.held, self.sends):
             table.rows_model.current_colour = QColor(colours.thread_wash)
@@ -133,7 +134,7 @@ class DevicesStation(QWidget):
     def focus_first(self) -> None:
         (self.board if self._devices.board is None else self.meter).line.setFocus()
 
-    def showEvent(self, event) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         threading.Thread(target=self._look_for_ports, name="ports", daemon=True).start()
 
@@ -214,7 +215,7 @@ class DevicesStation(QWidget):
         )
         return Row(cells, sent, tip=", ".join(cells))
 
-    def _channels(self, unit: str, letters: str):
+    def _channels(self, unit: str, letters: str) -> Iterator[tuple[tuple[PortRef, str], str]]:
         for ref, serial in self._session.channels():
             if serial != unit:
                 continue
@@ -257,8 +258,9 @@ class DevicesStation(QWidget):
 
     def _put_back(self) -> None:
         keys = self.sends.selected_keys() or [row.key for row in self.sends.rows_model.rows[:1]]
+        sent = [key for key in keys if isinstance(key, SendRecord)]
         try:
-            self._course.put_back(keys[0])
+            self._course.put_back(sent[0])
         except InputError as error:
             self._session.said.emit(str(error), True)
 

@@ -2,20 +2,24 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from dynamis.bench.levels import Levels, envelope_of, pulse_of
 from dynamis.notation.style import Style
+from dynamis.transfer.breakpoints import Breakpoints
 from dynamis.ui.theme.palette import Colours
-from dynamis.ui.widgets.picture import Drawn, apart
+from dynamis.ui.widgets.picture import Picture, apart
 
 _LEFT, _RIGHT, _TOP = 56, 14, 16
 _HELD_SECONDS = 0.2
 
 
-class PulsePlot(Drawn):
+class PulsePlot(Picture):
     """A pulse from a quarter of its length on; where a key holds it, 0.2 s are drawn."""
 
     def __init__(self, colours: Colours, style: Style) -> None:
@@ -82,7 +86,9 @@ class PulsePlot(Drawn):
                 told = f"{words} {style.engineering(seconds, 's')}"
                 self._dimension(p, x(starts), x(starts + seconds), below + 24, colour, told)
 
-    def _envelope(self, p: QPainter, envelope, at, x, tall: float) -> float:
+    def _envelope(
+        self, p: QPainter, envelope: Breakpoints, at: NDArray[np.float64], x: Callable[[float], float], tall: float
+    ) -> float:
         c, top = self.colours, _TOP + tall + 20
         share = envelope.at(at)
         share = np.where(np.isnan(share), 0.0, share)

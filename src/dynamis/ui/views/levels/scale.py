@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QBrush, QColor, QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
 
 from dynamis.bench.levels import Levels
 from dynamis.notation.style import Style
@@ -13,7 +13,7 @@ from dynamis.plotting.axis import Axis
 from dynamis.plotting.ticks import number_ticks
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.widgets.axes import draw_up
-from dynamis.ui.widgets.picture import Drawn, apart
+from dynamis.ui.widgets.picture import Picture, apart
 
 _TOP, _BOTTOM, _LEFT = 30, 12, 56
 _NEAR = 8.0
@@ -30,7 +30,7 @@ class Handle:
     volts: float
 
 
-class LevelScale(Drawn):
+class LevelScale(Picture):
     """dragged : (side, key, volts) while a level or threshold is moved.  dropped : the same at its end, or
     with None where the drag was given up."""
 
@@ -153,6 +153,7 @@ class LevelScale(Drawn):
     def _limits(self, p: QPainter, takes: float, band: float) -> None:
         """The working range as a bracket, and what lies beyond the limits, hatched."""
         levels, c, (low, high) = self.levels, self.colours, self._span
+        assert levels is not None
         works = levels.works
         if works.low is not None or works.high is not None:
             top, bottom = (
@@ -215,14 +216,14 @@ class LevelScale(Drawn):
 
     # -- dragging ----------------------------------------------------------------------------------
 
-    def _near(self, place) -> Handle | None:
+    def _near(self, place: QPointF) -> Handle | None:
         wide = self.width() - _LEFT - 12
         side = "output" if place.x() < _LEFT + 0.42 * wide else "input"
         mine = [one for one in self._handles if one.side == side]
         nearest = min(mine, key=lambda one: abs(self._y(one.volts) - place.y()), default=None)
         return nearest if nearest is not None and abs(self._y(nearest.volts) - place.y()) <= _NEAR else None
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton:
             self._held = self._near(event.position())
             self._moved = None
@@ -230,14 +231,14 @@ class LevelScale(Drawn):
                 self._chosen = self._handles.index(self._held)
             self.update()
 
-    def mouseMoveEvent(self, event) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._held is None:
             self.setCursor(Qt.CursorShape.SizeVerCursor if self._near(event.position()) else Qt.CursorShape.ArrowCursor)
             return
         self._moved = round(self._volts(event.position().y()), 2)
         self.dragged.emit(self._held.side, self._held.key, self._moved)
 
-    def mouseReleaseEvent(self, event) -> None:
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self._drop(self._moved)
 
     def _drop(self, volts: float | None) -> None:
@@ -246,8 +247,8 @@ class LevelScale(Drawn):
             self.dropped.emit(held.side, held.key, volts)
         self.update()
 
-    def keyPressEvent(self, event) -> None:
-        steps = {Qt.Key.Key_Up: 1.0, Qt.Key.Key_Down: -1.0}
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        steps: dict[int, float] = {Qt.Key.Key_Up: 1.0, Qt.Key.Key_Down: -1.0}
         if event.key() == Qt.Key.Key_Escape and self._held is not None:
             self._drop(None)
         elif event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right) and self._handles:
@@ -260,22 +261,22 @@ class LevelScale(Drawn):
                 self._moved = self._held.volts
             big = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
             step = _BIG_STEP_VOLTS if big else _STEP_VOLTS
-            self._moved = round(self._moved + steps[event.key()] * step, 3)
+            self._moved = round((self._moved or 0.0) + steps[event.key()] * step, 3)
             self.dragged.emit(self._held.side, self._held.key, self._moved)
         else:
             super().keyPressEvent(event)
 
-    def keyReleaseEvent(self, event) -> None:
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:
         if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down) and not event.isAutoRepeat() and self._held is not None:
             self._drop(self._moved)
         else:
             super().keyReleaseEvent(event)
 
-    def focusInEvent(self, event) -> None:
+    def focusInEvent(self, event: QFocusEvent) -> None:
         super().focusInEvent(event)
         self.update()
 
-    def focusOutEvent(self, event) -> None:
+    def focusOutEvent(self, event: QFocusEvent) -> None:
         super().focusOutEvent(event)
         self._drop(None)
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QColor
+from PySide6.QtGui import QColor, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from dynamis.bench.gear.commands import set_port_field
@@ -16,6 +16,7 @@ from dynamis.errors import InputError
 from dynamis.notation.style import tied
 from dynamis.ui.course import CourseRunner
 from dynamis.ui.session import Session
+from dynamis.ui.stations import Station
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.theme.verdict import verdict_colour, verdict_pixmap
 from dynamis.ui.views.bench.pairs_model import number_text
@@ -23,6 +24,7 @@ from dynamis.ui.views.levels.pulse import PulsePlot
 from dynamis.ui.views.levels.scale import Handle, LevelScale
 from dynamis.ui.widgets.field_form import FieldForm
 from dynamis.ui.widgets.panel import Panel, Sentences, label, rule, scrolling, set_css, set_refusal, set_text
+from dynamis.ui.widgets.picture import Picture
 from dynamis.ui.widgets.table import Column, LazyRows, Row, Table
 from dynamis.ui.widgets.thread_strip import Field as ThreadField
 
@@ -30,15 +32,15 @@ _LINKS = (Column("gate, trigger and clock links", left=True, stretch=3, fits=Fal
 _SHOWN = ("ohms", "gate.", "works.", "bears.", "envelope.")
 
 
-class LevelsStation(QWidget):
+class LevelsStation(Station):
     """Gates, triggers and clocks."""
 
     title = "Levels"
     KEYS = LevelScale.KEYS
 
     def __init__(self, session: Session, course: CourseRunner, colours: Colours, points: float) -> None:
-        super().__init__()
-        self._session, self.colours, self.judge = session, colours, session.judge
+        super().__init__(session, course, colours, points)
+        self.judge = session.judge
         self._now: tuple[PortRef, PortRef] | None = None
         across = QHBoxLayout(self)
         across.setContentsMargins(18, 14, 18, 13)
@@ -52,7 +54,6 @@ class LevelsStation(QWidget):
         row.addWidget(self.verdict, 1)
         left.body.addLayout(row)
         self.scale, self.pulse = LevelScale(colours, session.style), PulsePlot(colours, session.style)
-        self.plot = self.scale
         left.body.addWidget(self.scale, 5)
         left.body.addWidget(rule())
         left.body.addWidget(self.pulse, 3)
@@ -91,7 +92,7 @@ class LevelsStation(QWidget):
     # -- showing -----------------------------------------------------------------------------------
 
     def dress(self, colours: Colours, points: float) -> None:
-        self.colours = colours
+        super().dress(colours, points)
         for one in (self.scale, self.pulse):
             one.colours, one.number_style = colours, self._session.style
         self.links.rows_model.current_colour = QColor(colours.thread_wash)
@@ -100,7 +101,7 @@ class LevelsStation(QWidget):
     def focus_first(self) -> None:
         self.scale.setFocus()
 
-    def showEvent(self, event) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         self.refresh()
 
@@ -116,8 +117,7 @@ class LevelsStation(QWidget):
         self._show(self._session.bench)
         self._show_forms()
         self._show_links()
-        if self.window().station is self:
-            self.window().show_thread()
+        self.thread_wanted.emit()
 
     def _joined(self) -> list[tuple[PortRef, PortRef]]:
         bench = self._session.bench
@@ -246,6 +246,9 @@ class LevelsStation(QWidget):
         volts = [ThreadField(name, style.volts(one, 2)) for name, one in shown]
         names = [bench.label(ref) for ref in self._now]
         return [ThreadField("output", names[0]), *volts, ThreadField("input", names[1])], None
+
+    def shown_picture(self) -> Picture:
+        return self.scale
 
     def table(self) -> Table:
         """The table that Copy and Save CSV work on."""

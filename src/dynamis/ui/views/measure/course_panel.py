@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QResizeEvent
 from PySide6.QtWidgets import QBoxLayout, QCheckBox, QHBoxLayout, QPushButton, QWidget
 
 from dynamis.bench.proving import STEPS, Course
@@ -44,7 +44,7 @@ class CoursePanel(Panel):
         self.by_itself.toggled.connect(self._toggled)
         self._shown: tuple[object, ...] = ()
 
-    def resizeEvent(self, event) -> None:
+    def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         across = self.width() > 46 * self.fontMetrics().averageCharWidth() + self.go.sizeHint().width()
         ways = QBoxLayout.Direction
@@ -101,7 +101,7 @@ class StepLine(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(320, max(24, self.fontMetrics().height() + 8))
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         if self._course is None or self._colours is None:
             return
         c, measure = self._colours, self.fontMetrics()

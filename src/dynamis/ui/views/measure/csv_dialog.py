@@ -7,7 +7,7 @@ import csv
 from PySide6.QtWidgets import QCheckBox, QComboBox, QTableWidget, QTableWidgetItem, QWidget
 
 from dynamis.errors import InputError
-from dynamis.files.readings_csv import CsvReading, Layout, guess_layout, read_rows
+from dynamis.files.readings_csv import CsvReading, Layout, ReadQuantity, guess_layout, read_rows
 from dynamis.notation.style import Style
 from dynamis.pitch.notes import Naming, note_label
 from dynamis.ui.dialogs.form import FormDialog
@@ -19,10 +19,10 @@ _UNITS = (
 )  # fmt: skip
 
 
-class CsvDialog(FormDialog):
+class CsvDialog(FormDialog[list[CsvReading]]):
     """Gives a list of `CsvReading` in V, Hz or ct, as the run's quantity is."""
 
-    def __init__(self, parent: QWidget | None, text: str, where: str, quantity: str, style: Style) -> None:
+    def __init__(self, parent: QWidget | None, text: str, where: str, quantity: ReadQuantity, style: Style) -> None:
         super().__init__(parent, f"Readings from {where}", "Take these readings", width=640)
         self._text, self._where, self._quantity, self._style = text, where, quantity, style
         guess = guess_layout(text, quantity)

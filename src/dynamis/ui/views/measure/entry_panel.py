@@ -18,7 +18,7 @@ from dynamis.pitch.notes import note_label, note_name
 from dynamis.ui.course import CourseRunner
 from dynamis.ui.session import Session
 from dynamis.ui.theme.palette import Colours
-from dynamis.ui.theme.verdict import shape_pixmap
+from dynamis.ui.theme.verdict import Shape, shape_pixmap
 from dynamis.ui.views.measure.taking_row import TakingRow
 from dynamis.ui.widgets.dashes import Dashes
 from dynamis.ui.widgets.panel import Panel, label, restyle, rule, scrolling, set_text
@@ -218,7 +218,8 @@ class EntryPanel(Panel):
             self.proof_sign.clear()
             return
         set_text(self.proof, tied(" ".join(proof_sentences(judged.proof, style))))
-        sign, colour = ("disc", self.colours.blue) if judged.proof.enough else ("triangle", self.colours.vermilion)
+        sign: Shape = "disc" if judged.proof.enough else "triangle"
+        colour = self.colours.blue if judged.proof.enough else self.colours.vermilion
         self.proof_sign.setPixmap(shape_pixmap(sign, colour, 12, self.devicePixelRatioF()))
 
     def _show_conditions(self, judged: RunAnalysis) -> None:

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 import numpy as np
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt, Signal, SignalInstance
 from PySide6.QtGui import QAction, QKeySequence
 
 from dynamis.bench.analysis import RunAnalysis
@@ -67,7 +67,7 @@ class ReadingsPanel(Panel):
         self._reading_actions()
         self._run_actions()
 
-    def _action(self, table: Table, text: str, key: str, slot) -> None:
+    def _action(self, table: Table, text: str, key: str, slot: Callable[[], object]) -> None:
         action = QAction(text, table)
         action.setShortcut(QKeySequence(key))
         action.setShortcutContext(Qt.ShortcutContext.WidgetShortcut)
@@ -89,17 +89,25 @@ class ReadingsPanel(Panel):
         self._action(table, "Copy", "Ctrl+C", table.copy)
         table.on_activate = lambda key: self.run_picked.emit(str(key))
 
-    def _with_ids(self, signal) -> None:
-        ids = [row.id for row in self.readings.selected_keys()]
+    @property
+    def shown_table(self) -> Table:
+        """The readings, or the runs."""
+        return self.readings if self.stack.currentWidget() is self.readings else self.runs
+
+    def _selected(self) -> list[ReadingRecord]:
+        return [key for key in self.readings.selected_keys() if isinstance(key, ReadingRecord)]
+
+    def _with_ids(self, signal: SignalInstance) -> None:
+        ids = [row.id for row in self._selected()]
         if ids:
             signal.emit(ids)
 
     def _retake(self) -> None:
-        keys = self.readings.selected_keys()
+        keys = self._selected()
         if keys:
             self.retake_asked.emit(keys[0].id, keys[0].note)
 
-    def _with_run(self, signal) -> None:
+    def _with_run(self, signal: SignalInstance) -> None:
         keys = self.runs.selected_keys()
         if keys:
             signal.emit(str(keys[0]))

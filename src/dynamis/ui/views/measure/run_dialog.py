@@ -22,7 +22,7 @@ from dynamis.ui.dialogs.form import FormDialog
 from dynamis.ui.dialogs.instrument import InstrumentDialog
 from dynamis.ui.session import Session
 from dynamis.ui.widgets.law_edit import LawEdit
-from dynamis.ui.widgets.panel import label
+from dynamis.ui.widgets.panel import clear, label
 
 _QUANTITIES = (
     ("volts", "volts, by a meter"),
@@ -32,7 +32,7 @@ _QUANTITIES = (
 _PLACES = (("jack", "at the output jack"), ("input", "at the receiver's input"), ("oscillator", "at the oscillator"))
 
 
-class RunDialog(FormDialog):
+class RunDialog(FormDialog[RunRecord]):
     """Gives a `RunRecord`; boards, units and meters that it adds are changes of the bench, with undo."""
 
     def __init__(self, parent: QWidget | None, session: Session) -> None:
@@ -99,8 +99,7 @@ class RunDialog(FormDialog):
 
     def _channel_changed(self) -> None:
         chosen = self.channel.currentData()
-        while self._plugs.count():
-            self._plugs.takeAt(0).widget().deleteLater()
+        clear(self._plugs)
         self.plugs: list[tuple[QCheckBox, PortRef]] = []
         self.ok.setEnabled(chosen is not None)
         if chosen is None:
@@ -181,12 +180,13 @@ class RunDialog(FormDialog):
         quantity = self.quantity.currentData()
         meter_id = self.meter.currentData()
         plugged = tuple(sink for box, sink in self.plugs if box.isChecked())
-        ohms = tuple(session.bench.port(sink).ohms for sink in plugged)
+        ohms = [session.bench.port(sink).ohms for sink in plugged]
+        known = tuple(one for one in ohms if one is not None)
         adopted = session.in_force((ref, serial))
         run = RunRecord(
             session.fresh_run_id(f"{serial} {title}"), title, ref.gear, serial, ref.port, now(), law_text(law),
             self._profile(naming), quantity, None if meter_id is None else session.bench.meter(meter_id),
-            self.where.currentData(), plugged, () if None in ohms else ohms, port.ohms,
+            self.where.currentData(), plugged, known if len(known) == len(ohms) else (), port.ohms,
             self._optional(self.celsius.text(), "°C", "The temperature"),
             self._optional(self.warm.text(), "", "The minutes warmed up"), session.bench.a4_hertz,
             converter=converter_of(port), trimmers=port.trimmers, plan=plan,

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtGui import QColor, QGuiApplication
+from PySide6.QtGui import QColor, QGuiApplication, QResizeEvent, QShowEvent
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QInputDialog, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from dynamis.bench.analysis import RunAnalysis
@@ -22,6 +22,7 @@ from dynamis.notation.style import plain
 from dynamis.pitch.notes import note_label
 from dynamis.ui.course import CourseRunner
 from dynamis.ui.session import Session
+from dynamis.ui.stations import Station
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.views.measure.course_panel import CoursePanel
 from dynamis.ui.views.measure.entry_panel import UNITS, EntryPanel
@@ -29,6 +30,7 @@ from dynamis.ui.views.measure.readings_panel import ReadingsPanel
 from dynamis.ui.views.measure.words_panel import WordsPanel
 from dynamis.ui.widgets.note_plot import NotePlot, PlotPoints
 from dynamis.ui.widgets.panel import Panel, label, set_text
+from dynamis.ui.widgets.picture import Picture
 from dynamis.ui.widgets.start_panel import StartPanel
 from dynamis.ui.widgets.table import Table
 from dynamis.ui.widgets.thread_strip import Field
@@ -36,7 +38,7 @@ from dynamis.ui.widgets.thread_strip import Field
 _REASONS = ("reading mistake", "not settled", "wrong note played", "wrong range", "bad contact", "still warming up")
 
 
-class MeasureStation(QWidget):
+class MeasureStation(Station):
     """A guided run."""
 
     title = "Measure"
@@ -54,8 +56,7 @@ class MeasureStation(QWidget):
     )
 
     def __init__(self, session: Session, course: CourseRunner, colours: Colours, points: float) -> None:
-        super().__init__()
-        self._session, self._course, self.colours = session, course, colours
+        super().__init__(session, course, colours, points)
         self.entry = EntryPanel(session, course, colours)
         self.course = CoursePanel(course, colours)
         # While a run is taken by itself, one part is shown at a turn, so that no turn is long.
@@ -88,7 +89,6 @@ class MeasureStation(QWidget):
         row = QHBoxLayout(work)
         row.setContentsMargins(18, 14, 18, 13)
         row.setSpacing(13)
-        self._points = points
         row.addWidget(self.entry)
         column = QVBoxLayout()
         column.setSpacing(10)
@@ -98,13 +98,13 @@ class MeasureStation(QWidget):
         row.addWidget(self.words)
         self._connect()
 
-    def resizeEvent(self, event) -> None:
+    def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self._share_width()
 
     def _share_width(self) -> None:
         """Side columns follow the window and the text size; the middle keeps the larger part."""
-        wide, text = self.width(), max(0.95, self._points / 9.75)
+        wide, text = self.width(), max(0.95, self.points / 9.75)
         self.entry.setFixedWidth(int(min(0.27 * wide, max(244, 0.227 * wide) * min(text, 1.2))))
         self.words.setFixedWidth(int(min(0.33 * wide, max(296, 0.29 * wide) * min(text, 1.2))))
 
@@ -120,6 +120,8 @@ class MeasureStation(QWidget):
         self.course.go_pressed.connect(self.do_next)
         self.entry.asked_for_run.connect(self.new_run)
         self.entry.asked_for_csv.connect(self.open_readings)
+        self.start.open_demo.connect(self.demo_wanted)
+        self.start.open_bench.connect(self.bench_wanted)
         self.start.begin_run.connect(self.new_run)
         self.words.way_chosen.connect(session.choose_way)
         self.words.adopt_pressed.connect(self.adopt)
@@ -134,9 +136,9 @@ class MeasureStation(QWidget):
 
     def dress(self, colours: Colours, points: float) -> None:
         """Take a theme, a text size and the style of numbers."""
-        self.colours = self.entry.colours = self.words.colours = self.course.colours = colours
+        super().dress(colours, points)
+        self.entry.colours = self.words.colours = self.course.colours = colours
         self.plot.dress(colours, self._session.style, points)
-        self._points = points
         self._share_width()
         model = self.readings.readings.rows_model
         for rows in (model, self.readings.runs.rows_model):
@@ -190,7 +192,7 @@ class MeasureStation(QWidget):
         for part in self._parts():
             part()
 
-    def showEvent(self, event) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         self.note_changed()
 
@@ -384,9 +386,12 @@ class MeasureStation(QWidget):
         except InputError as error:
             self._session.said.emit(str(error), True)
 
+    def shown_picture(self) -> Picture:
+        return self.plot
+
     def table(self) -> Table:
         """The table that Copy and Save CSV work on."""
-        return self.readings.stack.currentWidget()
+        return self.readings.shown_table
 
 
 def _html(text: str) -> str:

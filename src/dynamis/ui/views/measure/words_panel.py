@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QSize, Qt, Signal
-from PySide6.QtGui import QGuiApplication
+from PySide6.QtGui import QGuiApplication, QResizeEvent
 from PySide6.QtWidgets import QBoxLayout, QHBoxLayout, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
 
 from dynamis.bench.advice import belongs_sentence, comparison_sentence, plugging_sentence
@@ -31,7 +31,7 @@ class WayCard(QPushButton):
         super().__init__()
         self.setCheckable(True)
         self.setAutoExclusive(True)
-        column = QVBoxLayout(self)
+        column = self._column = QVBoxLayout(self)
         column.setContentsMargins(12, 8, 11, 9)
         column.setSpacing(3)
         self._top = top = QBoxLayout(QBoxLayout.Direction.LeftToRight)
@@ -60,9 +60,9 @@ class WayCard(QPushButton):
         return True
 
     def heightForWidth(self, width: int) -> int:
-        return self.layout().heightForWidth(width)
+        return self._column.heightForWidth(width)
 
-    def resizeEvent(self, event) -> None:
+    def resizeEvent(self, event: QResizeEvent) -> None:
         """Where both do not fit in one line, what it leaves goes below the title."""
         super().resizeEvent(event)
         wanted = self.title.sizeHint().width() + self.leaves.sizeHint().width() + 60
@@ -70,7 +70,7 @@ class WayCard(QPushButton):
         self._top.setDirection(way.LeftToRight if wanted <= event.size().width() else way.TopToBottom)
 
     def sizeHint(self) -> QSize:
-        return QSize(220, self.layout().heightForWidth(max(220, self.width())))
+        return QSize(220, self._column.heightForWidth(max(220, self.width())))
 
     def minimumSizeHint(self) -> QSize:
         return QSize(120, self.sizeHint().height())
