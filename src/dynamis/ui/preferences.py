@@ -19,6 +19,7 @@ _LOG = logging.getLogger(__name__)
 class Preferences(msgspec.Struct, frozen=True, omit_defaults=True):
     """middle_c : the octave that note 60 carries.  text : a key of `TEXT_POINTS`.  recent : benches, newest
     first.  board_port, meter_address : where the devices were last.  zigzag : resistors drawn so, else as boxes.
+    window, maximised : where it stood the last time: left, top, width, height.
     """
 
     middle_c: Literal[3, 4, 5] = 4
@@ -31,6 +32,8 @@ class Preferences(msgspec.Struct, frozen=True, omit_defaults=True):
     board_port: str = ""
     meter_address: str = ""
     zigzag: bool = False
+    window: tuple[int, int, int, int] | None = None
+    maximised: bool = False
 
     @property
     def style(self) -> Style:

@@ -380,7 +380,8 @@ class Session(QObject):
         return self.preferences.style
 
     def set_preferences(self, preferences: Preferences) -> None:
-        shown = {"recent": (), "last": None, "board_port": "", "meter_address": ""}
+        shown = {"recent": (), "last": None, "board_port": "", "meter_address": "", "window": None,
+                 "maximised": False}  # fmt: skip
         changed = replace(preferences, **shown) != replace(self.preferences, **shown)
         self.preferences = preferences
         if self._keep_preferences:

@@ -21,6 +21,7 @@ from PySide6.QtWidgets import QApplication
 from dynamis.errors import InputError
 from dynamis.notation.safe import sentence_line
 from dynamis.ui.benches import bench_to_open, opening_mark
+from dynamis.ui.place import open_at
 from dynamis.ui.preferences import data_folder, load_preferences
 from dynamis.ui.session import Session
 from dynamis.ui.theme.style import load_fonts
@@ -61,7 +62,8 @@ def run_window(arguments: list[str]) -> int:
         session.remember(bench_file.path)
     app.aboutToQuit.connect(window.shut_down)
     watch = end_on_signals(app)
-    window.show()
+    open_at(window, preferences.window)
+    (window.showMaximized if preferences.maximised else window.show)()
     QTimer.singleShot(_STANDS_MILLISECONDS, lambda: opening_mark().unlink(missing_ok=True))
     if complaint or sentence:
         window.say(" ".join(part for part in (complaint, sentence) if part), True)

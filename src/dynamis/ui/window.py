@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
+from msgspec.structs import replace
 from PySide6.QtCore import QSize, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QResizeEvent
 from PySide6.QtWidgets import (
@@ -23,6 +24,7 @@ from dynamis.notation.style import superscript
 from dynamis.ui.actions import Actions
 from dynamis.ui.course import CourseRunner
 from dynamis.ui.devices import Devices
+from dynamis.ui.place import place_of
 from dynamis.ui.session import Session
 from dynamis.ui.stations import DEVICES, EVERY, STATIONS, Station, guarded
 from dynamis.ui.theme.style import TEXT_POINTS, apply_theme, colours_for
@@ -335,6 +337,10 @@ class MainWindow(QMainWindow):
             )
 
     def closeEvent(self, event: QCloseEvent) -> None:
+        before = self.session.preferences
+        now = replace(before, window=place_of(self), maximised=self.isMaximized())
+        if now != before:
+            self.session.set_preferences(now)
         self.shut_down()
         self.session.close()
         super().closeEvent(event)

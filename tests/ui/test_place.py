@@ -1,0 +1,35 @@
+"""Where the window opens: on the screen, with its frame, and where it was."""
+
+from __future__ import annotations
+
+import pytest
+from PySide6.QtCore import QRect, QSize
+
+from dynamis.ui.place import fitted, open_at, place_of
+from dynamis.ui.preferences import load_preferences
+
+LEAST = QSize(900, 600)
+LAPTOP, DESK, SECOND = QRect(0, 28, 1366, 740), QRect(0, 0, 1920, 1080), QRect(1920, 0, 1280, 1024)
+
+
+@pytest.mark.parametrize(
+    ("wanted", "screens"),
+    [(QRect(0, 28, 1280, 800), [LAPTOP]), (QRect(300, 300, 1280, 800), [LAPTOP]), (QRect(40, 60, 1280, 800), [DESK]),
+     (QRect(2100, 100, 1280, 800), [DESK, SECOND]), (QRect(5000, 4000, 1280, 800), [DESK]), (QRect(-900, -900, 1000, 700), [DESK]),
+     (QRect(0, 0, 10, 10), [DESK]), (QRect(0, 0, 1280, 800), [QRect(0, 0, 800, 480)])],
+)  # fmt: skip
+def test_a_window_lies_on_a_screen_with_its_frame(wanted, screens):
+    made = fitted(wanted, screens, LEAST)
+    framed = made.adjusted(-8, -36, 8, 8)
+    assert any(screen.contains(framed) for screen in screens)
+    assert made.size() == wanted.size().expandedTo(LEAST).boundedTo(made.size())
+    if all(screen.contains(wanted.adjusted(-8, -36, 8, 8)) for screen in screens):
+        assert made == wanted  # where it was all right it stays
+
+
+def test_size_and_place_are_kept_when_it_is_closed(window):
+    open_at(window, (30, 50, 700, 610))
+    stood = place_of(window)
+    window.close()
+    assert load_preferences()[0].window == stood
+    assert (stood[2] >= 700, stood[3] >= 600) == (True, True)
