@@ -158,7 +158,7 @@ def _print(proposals: Proposals, wish: Wish, drawn: Spread, after: Later) -> Non
                    f"{style.cents(one.cents_per_turn)} ct a turn.")  # fmt: skip
     for when, side in (("Before trimming", drawn.before), ("After", drawn.after)):
         if when == "Before trimming" or chosen.trims:
-            say(f"{when}: {100 * side.within:.1f} % within {plain(wish.tolerance_cents)} ct, 95 % within "
+            say(f"{when}: {side.within_words(style)} within {plain(wish.tolerance_cents)} ct, 95 % within "
                        f"{style.cents(side.p95)} ct, at worst {style.cents(side.worst)} ct.")  # fmt: skip
     say(f"Later, 10 °C warmer and with another load: 95 % within {style.size_of_cents(after.p95)} ct, at worst "
                f"{style.cents(after.worst)} ct; {after.decides or 'nothing'} decides.")  # fmt: skip

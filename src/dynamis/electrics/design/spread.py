@@ -20,6 +20,7 @@ from dynamis.electrics.circuits.network import Value
 from dynamis.electrics.circuits.variation import Counting, Varied, at, varied_in
 from dynamis.electrics.design.trims import Bench, corner_values
 from dynamis.electrics.design.wish import Wish
+from dynamis.notation.style import Style
 
 FloatArray = NDArray[np.float64]
 # Large enough that two threads seldom wait for the interpreter.
@@ -40,6 +41,10 @@ class Side:
     def within(self) -> float:
         """The yield: what share of the samples is within the tolerance."""
         return float(np.count_nonzero(self.cents <= self.tolerance_cents) / self.cents.size)
+
+    def within_words(self, style: Style = Style()) -> str:
+        """The share within in per cent, rounded down: all of them only where none is outside."""
+        return style.percent(math.floor(1000.0 * self.within + 1e-9) / 10.0, 1)
 
     @property
     def p95(self) -> float:

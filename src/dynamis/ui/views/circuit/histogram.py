@@ -46,8 +46,8 @@ class Histogram(Picture):
         if shown is not None:
             style, side = self.number_style, shown.spread.after
             self.setAccessibleDescription(
-                f"{style.percent(100 * shown.spread.before.within, 1)} within before trimming, "
-                f"{style.percent(100 * side.within, 1)} after, 95 % within {style.size_of_cents(side.p95)} cents"
+                f"{shown.spread.before.within_words(style)} within before trimming, "
+                f"{side.within_words(style)} after, 95 % within {style.size_of_cents(side.p95)} cents"
             )
         self.update()
 

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable
 
 from dynamis.bench.gate_choices import GateChoice, GateChoices
 from dynamis.electrics.design.later import rail_moves
 from dynamis.electrics.design.proposal import Proposal
-from dynamis.electrics.design.spread import Budget, Side, Spread
+from dynamis.electrics.design.spread import Budget, Spread
 from dynamis.electrics.design.walk import Walk
 from dynamis.electrics.finding import VERDICT_WORDS
 from dynamis.notation.style import Style
@@ -128,22 +127,17 @@ def spread_words(drawn: Spread, compared: Laid | None, name: str, style: Style) 
     """Yield before and after trimming."""
     allowed = style.number(drawn.before.tolerance_cents, 1)
     told = [
-        f"Of {drawn.samples} circuits {_yield(drawn.before, style)} are within ± {allowed} ct as "
+        f"Of {drawn.samples} circuits {drawn.before.within_words(style)} are within ± {allowed} ct as "
         f"built; 95 % within {style.size_of_cents(drawn.before.p95)} ct."
     ]
     if drawn.after is not drawn.before:
-        told.append(f"Trimmed at 25 °C, {_yield(drawn.after, style)} are; 95 % are within "
+        told.append(f"Trimmed at 25 °C, {drawn.after.within_words(style)} are; 95 % are within "
                     f"{style.cents(drawn.after.p95)} ct, the worst {style.cents(drawn.after.worst)}.")  # fmt: skip
     if compared is not None:
         other = compared.spread.after
-        told.append(f"Laid over: {compared.words}, {_yield(other, style)} within, 95 % within "
+        told.append(f"Laid over: {compared.words}, {other.within_words(style)} within, 95 % within "
                     f"{style.cents(other.p95)} ct, against {style.cents(drawn.after.p95)} ct of {name}.")  # fmt: skip
     return told
-
-
-def _yield(side: Side, style: Style) -> str:
-    """The share within, rounded down: all of them only where none is outside."""
-    return style.percent(math.floor(1000.0 * side.within) / 10.0, 1)
 
 
 def budget_words(made: Budget, style: Style) -> list[str]:
