@@ -98,7 +98,7 @@ def measured(bench: Bench, random: np.random.Generator) -> list[AdoptionRecord]:
                 proof_sentences(judged.proof, STYLE)
             if judged.ways:
                 way = judged.ways[random.integers(len(judged.ways))]
-                head = run.head if way.kind == "trimmer" else head_of(way, judged.model)
+                head = head_of(way, judged.model, run.head)
                 adopted.append(AdoptionRecord(len(adopted), ref.gear, serial, ref.port, "r", way.kind, head,
                                               way.worst_cents, way.worst_expanded, "2026"))  # fmt: skip
         if dac_if_known("c", converter_of(port)) is not None:

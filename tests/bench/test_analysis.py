@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from dynamis.bench.analysis import analyse, codes_of, head_of
+from dynamis.bench.analysis import adoption_of, analyse, codes_of, head_of, withdrawal_of
 from dynamis.bench.chains import make_dac
 from dynamis.bench.measured_linearity import linearity_words, measured_linearity
 from dynamis.bench.records import HeadRecord, InstrumentRecord, ReadingRecord, RunRecord
@@ -127,7 +127,11 @@ def test_a_table_in_force_is_judged_against_the_wish_and_its_rounding_is_no_caus
 
 def test_what_a_way_puts_in_force():
     judged = analyse(RUN, simulated(RUN))
-    assert head_of(judged.way("trimmer"), judged.model) == HeadRecord()
+    before = HeadRecord("constants", "volts", 0.01, 1.001)
+    assert head_of(judged.way("trimmer"), judged.model, before) == before
+    adopted = adoption_of(judged, judged.way("trimmer"), "2026-01-01T00:00:00+00:00")
+    assert (adopted.head, adopted.kind, adopted.run) == (judged.run.head, "trimmer", judged.run.id)
+    assert withdrawal_of(adopted, "2026-01-02T00:00:00+00:00").head == HeadRecord()
     assert head_of(judged.way("table"), judged.model).sixteenths == judged.way("table").sixteenths
     bare = analyse(BARE, simulated(RUN))
     assert head_of(bare.way("table"), bare.model).kind == "constants"

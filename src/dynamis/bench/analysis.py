@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from dynamis.bench.chains import dac_if_known, make_head
-from dynamis.bench.records import HeadRecord, InstrumentRecord, ReadingRecord, RunRecord
+from dynamis.bench.records import AdoptionRecord, HeadRecord, InstrumentRecord, ReadingRecord, RunRecord
 from dynamis.calibration.causes.describe import Shape, describe_shape
 from dynamis.calibration.corrections import Correction, corrections
 from dynamis.calibration.fit import Fit, Readings, fit_readings
@@ -265,10 +265,26 @@ def _loading(run: RunRecord) -> float | None:
     return loaded(run.output_ohms, [(ohms, 0.0) for ohms in run.plugged_ohms])[0]
 
 
-def head_of(way: Correction, model: PitchModel) -> HeadRecord:
-    """The head that adopting a way to correct puts in force; a trimmer leaves the codes as they were."""
+def head_of(way: Correction, model: PitchModel, before: HeadRecord = HeadRecord()) -> HeadRecord:
+    """The head that adopting a way to correct puts in force; a trimmer leaves the codes as they were read."""
     if way.kind == "table" and way.codes:
         return HeadRecord("table", model.quantity, way.offset, way.gain, way.first_note, way.sixteenths)
     if way.kind in ("constants", "table"):
         return HeadRecord("constants", model.quantity, way.offset, way.gain)
-    return HeadRecord()
+    return before
+
+
+def adoption_of(judged: RunAnalysis, way: Correction, when: str) -> AdoptionRecord:
+    """A way to correct, adopted for the channel of the unit that a run is of."""
+    run = judged.run
+    return AdoptionRecord(
+        0, run.gear, run.serial, run.port, run.id, way.kind, head_of(way, judged.model, run.head), way.worst_cents,
+        way.worst_expanded, when,
+    )  # fmt: skip
+
+
+def withdrawal_of(adopted: AdoptionRecord, when: str) -> AdoptionRecord:
+    """The counter-entry that takes an adoption back: nominal values hold again."""
+    return AdoptionRecord(
+        0, adopted.gear, adopted.serial, adopted.port, adopted.run, "withdrawn", HeadRecord(), 0.0, 0.0, when
+    )

@@ -143,6 +143,18 @@ class Bench(Record, frozen=True):
     tuning: TuningRecord | None = None
     rails: tuple[Rails, ...] = ((-12.0, 12.0),)
 
+    @property
+    def channels(self) -> list[tuple[PortRef, str]]:
+        """Every pitch output of every unit of the gear that is not archived."""
+        return [
+            (PortRef(gear.id, port.id), unit.serial)
+            for gear in self.gear
+            if not gear.archived
+            for unit in gear.units
+            for port in gear.ports
+            if port.direction == "output" and port.role == "pitch"
+        ]
+
     def rails_for(self, link: Link) -> tuple[Rails, ...]:
         """The supplies at hand for what stands in a link."""
         return self.rails if link.rails is None else link.rails

@@ -13,10 +13,10 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from dynamis.bench.analysis import analyse, codes_of, head_of
+from dynamis.bench.analysis import adoption_of, analyse, codes_of
 from dynamis.bench.document import Bench, Gear, Link, Power, Unit
 from dynamis.bench.ports import Port, PortRef
-from dynamis.bench.records import AdoptionRecord, HeadRecord, InstrumentRecord, RunRecord
+from dynamis.bench.records import HeadRecord, InstrumentRecord, RunRecord
 from dynamis.converter.transfers import DacTransfer
 from dynamis.demo.gear import BOARD_MORE, VOICE_MORE, more_gear, more_links
 from dynamis.demo.hidden import BOARD_DAC, BOARD_LAW, hidden_channel
@@ -97,13 +97,10 @@ def fill(made: BenchFile) -> None:
     judged = analyse(found, made.readings(found.id))
     constants = judged.way("constants")
     assert constants is not None
-    head = head_of(constants, judged.model)
-    made.adopt(
-        AdoptionRecord(0, CHANNEL_A.gear, "03", CHANNEL_A.port, found.id, "constants", head,
-                       constants.worst_cents, constants.worst_expanded, "2026-11-10T18:41:00+00:00")
-    )  # fmt: skip
+    adopted = adoption_of(judged, constants, "2026-11-10T18:41:00+00:00")
+    made.adopt(adopted)
     after = _run(_RUNS[1], "After constants", "03", BENCH_METER, plan, "2026-11-10T18:44:00+00:00",
-                 24.6, 46, head)  # fmt: skip
+                 24.6, 46, adopted.head)  # fmt: skip
     _take(made, after, _truth("03"), BENCH_METER, seed=312)
     octaves = tuple(float(note) for note in range(36, 97, 12))
     pocket = _run(_RUNS[2], "By the pocket meter", "02", POCKET_METER, octaves, "2026-11-03T16:05:00+00:00",

@@ -11,7 +11,7 @@ from pathlib import Path
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
 
-from dynamis.bench.analysis import RunAnalysis, analyse, check_readings, codes_of, head_of
+from dynamis.bench.analysis import RunAnalysis, adoption_of, analyse, check_readings, codes_of, withdrawal_of
 from dynamis.bench.chains import LinkChain, dac_if_known, link_chain
 from dynamis.bench.commands import Change, new_id
 from dynamis.bench.document import Bench, Link, sharing
@@ -141,14 +141,7 @@ class Session(QObject):
 
     def channels(self) -> list[tuple[PortRef, str]]:
         """Every pitch output of every unit on the bench."""
-        return [
-            (PortRef(gear.id, port.id), unit.serial)
-            for gear in self.bench.gear
-            if not gear.archived
-            for unit in gear.units
-            for port in gear.ports
-            if port.direction == "output" and port.role == "pitch"
-        ]
+        return self.bench.channels
 
     @property
     def channel(self) -> tuple[PortRef, str] | None:
@@ -337,12 +330,10 @@ class Session(QObject):
 
     def adopt(self, way: Correction) -> AdoptionRecord:
         """Adopt a way to correct for the channel of the unit of the run looked at."""
-        judged, run = self.analysis(), self.run
-        if judged is None or run is None:
+        judged = self.analysis()
+        if judged is None:
             raise InputError("There is no run to adopt a correction of.")
-        head = run.head if way.kind == "trimmer" else head_of(way, judged.model)
-        adoption = AdoptionRecord(0, run.gear, run.serial, run.port, run.id, way.kind, head, way.worst_cents,
-                                  way.worst_expanded, now())  # fmt: skip
+        adoption = adoption_of(judged, way, now())
         self.file.adopt(adoption)
         self._adoptions_changed()
         return adoption
@@ -352,10 +343,7 @@ class Session(QObject):
         adopted = self.in_force()
         if adopted is None:
             raise InputError("No correction is in force for this channel.")
-        self.file.adopt(
-            AdoptionRecord(0, adopted.gear, adopted.serial, adopted.port, adopted.run, "withdrawn", HeadRecord(), 0.0,
-                           0.0, now())
-        )  # fmt: skip
+        self.file.adopt(withdrawal_of(adopted, now()))
         self._adoptions_changed()
 
     def _adoptions_changed(self) -> None:
