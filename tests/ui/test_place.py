@@ -3,10 +3,18 @@
 from __future__ import annotations
 
 import pytest
-from PySide6.QtCore import QRect, QSize
+from drive import settle
+from PySide6.QtCore import QPoint, QRect, QSize
+from PySide6.QtWidgets import QWidget
 
+from dynamis.notation.style import Style
+from dynamis.ui.dialogs.board import BoardDialog
+from dynamis.ui.dialogs.help import KeysDialog
+from dynamis.ui.dialogs.preferences import PreferencesDialog
 from dynamis.ui.place import fitted, open_at, place_of
 from dynamis.ui.preferences import load_preferences
+from dynamis.ui.views.measure.run_dialog import RunDialog
+from dynamis.ui.widgets.fitting import Fitting
 
 LEAST = QSize(900, 600)
 LAPTOP, DESK, SECOND = QRect(0, 28, 1366, 740), QRect(0, 0, 1920, 1080), QRect(1920, 0, 1280, 1024)
@@ -33,3 +41,26 @@ def test_size_and_place_are_kept_when_it_is_closed(window):
     window.close()
     assert load_preferences()[0].window == stood
     assert (stood[2] >= 700, stood[3] >= 600) == (True, True)
+
+
+@pytest.mark.parametrize(
+    "make",
+    [lambda window: BoardDialog(window, Style(), set()), lambda window: RunDialog(window, window.session),
+     lambda window: KeysDialog(window, [("Here", [(f"F{k}", "does it") for k in range(60)])]),
+     lambda window: PreferencesDialog(window, window.session.preferences)],
+    ids=["board", "run", "keys", "preferences"],
+)  # fmt: skip
+def test_dialogs_fit_a_small_screen_and_scroll(window, monkeypatch, make):
+    """1024 × 720, of which the dialog's frame takes some."""
+    monkeypatch.setattr(Fitting, "room", lambda self: 720 - 190)
+    dialog = make(window)
+    dialog.show()
+    settle()
+    assert (dialog.width() <= 1024, dialog.height() <= 720 - 44) == (True, True)
+    area = dialog.findChild(Fitting)
+    last = [one for one in area.widget().findChildren(QWidget) if one.isVisibleTo(dialog)][-1]
+    area.ensureWidgetVisible(last)
+    settle()
+    assert area.viewport().rect().contains(last.mapTo(area.viewport(), QPoint(2, last.height() // 2)))
+    dialog.reject()
+    dialog.deleteLater()

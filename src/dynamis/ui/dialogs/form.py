@@ -9,6 +9,7 @@ from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QFormLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from dynamis.errors import InputError
+from dynamis.ui.widgets.fitting import Fitting
 from dynamis.ui.widgets.panel import label
 
 Value = TypeVar("Value")
@@ -28,11 +29,13 @@ class FormDialog(QDialog, Generic[Value]):
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(20, 16, 20, 16)
         self.column.setSpacing(10)
-        self.form = QFormLayout()
+        fields = QWidget()
+        self.form = QFormLayout(fields)
+        self.form.setContentsMargins(0, 0, 0, 0)
         self.form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
         self.form.setLabelAlignment(Qt.AlignmentFlag.AlignLeft)
         self.form.setVerticalSpacing(6)
-        self.column.addLayout(self.form)
+        self.column.addWidget(Fitting(fields))
         self.sentence = label("", "question", wrap=True)
         self.column.addWidget(self.sentence)
         self.sentence.hide()

@@ -9,6 +9,7 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
 
 from dynamis import __version__
+from dynamis.ui.widgets.fitting import Fitting
 from dynamis.ui.widgets.panel import label
 
 _PARTS = ("PySide6-Essentials", "numpy", "msgspec", "click", "platformdirs")
@@ -33,15 +34,19 @@ class KeysDialog(_Shown):
 
     def __init__(self, parent: QWidget | None, groups: list[tuple[str, list[tuple[str, str]]]]) -> None:
         super().__init__(parent, "Keys of this place")
+        inner = QWidget()
+        column = QVBoxLayout(inner)
+        column.setContentsMargins(0, 0, 6, 0)
         for title, keys in groups:
-            self.column.addWidget(label(title, "heading"))
+            column.addWidget(label(title, "heading"))
             grid = QGridLayout()
             grid.setHorizontalSpacing(22)
             for k, (key, what) in enumerate(keys):
                 grid.addWidget(label(key, "muted"), k, 0)
                 grid.addWidget(label(what), k, 1)
             grid.setColumnStretch(1, 1)
-            self.column.addLayout(grid)
+            column.addLayout(grid)
+        self.column.addWidget(Fitting(inner))
         self.finish()
 
 

@@ -36,7 +36,7 @@ class RunDialog(FormDialog[RunRecord]):
     """Gives a `RunRecord`; boards, units and meters that it adds are changes of the bench, with undo."""
 
     def __init__(self, parent: QWidget | None, session: Session) -> None:
-        super().__init__(parent, "A new run", "Begin the run", width=520)
+        super().__init__(parent, "A new run", "Begin the run", width=600)
         self._session = session
         self.channel = QComboBox()
         self.form.addRow(
