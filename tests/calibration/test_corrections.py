@@ -186,3 +186,28 @@ def test_a_forecast_is_within_only_where_something_shows_it():
         fit = fit_readings(Readings.of(notes, VOLTS.expected(notes)), VOLTS, FIVE, meter=meter)
         way = corrections(fit, FIVE, dac=DAC, inl_limit_lsb=0.5, trimmers="none")[0]
         assert (way.verdict, reason in way.unproved) == ("cannot-tell", True)
+
+
+def test_the_gain_is_told_in_per_cent_and_the_forecast_in_the_readings_own_cents():
+    """A scale 0.43 % small; half a code of linearity is worth what its volts are worth at each note, whatever the law."""
+    _, fit = ways_of()
+    assert fit.gain_error_percent == pytest.approx(-0.43, abs=1e-6)
+    law = LinearLaw(36, 0.1)
+    model, notes = PitchModel(law), np.arange(36.0, 85.0, 4)
+    codes = DAC.code_for(model.expected(notes)).codes
+    readings = replace(Readings.of(notes, DAC.nominal_volts(codes)), expected=DAC.nominal_volts(codes))
+    ends = {}
+    for inl in (1.0, 2.0):
+        made = corrections(
+            fit_readings(readings, model, parse_tolerance("500")),
+            parse_tolerance("500"),
+            dac=DAC,
+            codes=codes,
+            inl_limit_lsb=inl,
+        )
+        ends[inl] = next(way for way in made if way.kind == "constants").worst_expanded
+    # The lowest note that nobody read is 37: a volt is 1200 / (ln 2 * V) cents there, and the limit is uniform.
+    volts = float(model.expected(37.0))
+    alone = 2.0 * np.array([1.0, 2.0]) * DAC.lsb_volts / np.sqrt(3.0) * 1200.0 / (np.log(2.0) * volts)
+    assert ends[2.0] / ends[1.0] == pytest.approx(2.0, rel=0.1)
+    assert ends[2.0] == pytest.approx(alone[1], rel=0.1)
