@@ -108,9 +108,8 @@ def main() -> int:
             if not found(one, copy, wish.room, wish.seconds):
                 missed.append(one)
                 print(f"not found, line {one.line}: {one.words}", flush=True)
-    print(
-        f"{wish.room}: {len(chosen) - len(missed)} of {len(chosen)} changes found (seed {wish.seed}, {len(every)} possible)"
-    )
+    share = f"{len(chosen) - len(missed)} of {len(chosen)} changes found"
+    print(f"{wish.room}: {share} (seed {wish.seed}, {len(every)} possible)")
     return 0
 
 

@@ -51,6 +51,8 @@ def test_a_reference_that_is_no_frequency_is_refused(hertz):
 def test_a_scale_without_a_keymap_stands_on_note_60_at_its_equal_tempered_pitch():
     # 440 * 2**(-9/12), MIDI 1.0
     assert float(ScaleTuning.on_note_60(TWELVE, 440.0).hertz(60)) == pytest.approx(261.6255653, rel=1e-9)
+    # nine octaves lower: below 1 Hz, and a frequency all the same
+    assert float(ScaleTuning.on_note_60(TWELVE, 440.0).hertz(-48)) == pytest.approx(261.6255653 / 2**9, rel=1e-9)
     assert Keymap().reference_hertz == pytest.approx(261.6255653, rel=1e-9)
     assert LinearLaw() == LinearLaw(45.0, 1.0, 0.0)
 
