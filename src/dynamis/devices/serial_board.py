@@ -170,6 +170,7 @@ class SerialBoard:
         self._write(b"\n")
         with self._plugged() as port:
             time.sleep(0.05)
+            self._check_cut()
             port.reset_input_buffer()
             self._waiting.clear()
 
@@ -185,6 +186,7 @@ class SerialBoard:
                     self._waiting.clear()
                     raise _nonsense(self.port, said)
                 self._waiting += port.read(min(max(1, port.in_waiting), MOST_CHARACTERS))
+        self._check_cut()  # what came in meanwhile may be the reply to the safe output, and stays for it
         raw, _, rest = bytes(self._waiting).partition(b"\n")
         self._waiting[:] = rest
         fields = unframe(raw.rstrip(b"\r"))
