@@ -9,7 +9,7 @@ import pytest
 
 from dynamis.bench import commands
 from dynamis.bench.advice import belongs_sentence, plugging_sentence
-from dynamis.bench.codes import channel_codes
+from dynamis.bench.codes import channel_codes, codes_sentences, use_words
 from dynamis.bench.document import Bench, Gear
 from dynamis.bench.ports import Port, PortRef
 from dynamis.bench.records import AdoptionRecord, HeadRecord, InstrumentRecord
@@ -103,15 +103,16 @@ def test_a_correction_belongs_to_the_channel_of_a_unit(demo_file):
 
 
 @pytest.mark.parametrize(("low", "high", "tolerance", "notes", "tightest"), [
-    (36.0, 40.0, "5", [36, 37, 38, 39, 40], 5.0), (36.5, 40.2, "5", [37, 38, 39, 40], 5.0), (36.2, 36.8, "5", [], math.inf),
+    (36.0, 40.0, "5", [36, 37, 38, 39, 40], 5.0), (36.5, 40.2, "5", [37, 38, 39, 40], 5.0), (36.2, 36.8, "5", [], 5.0), (36.2, 36.8, "60:96=5", [], math.inf),
     (59.5, 61.0, "36:60=2,61:96=7", [60, 61], 2.0), (60.5, 62.0, "36:60=2,61:96=7", [61, 62], 7.0),
 ])  # fmt: skip
 def test_a_link_knows_its_whole_notes_and_its_tightest_tolerance(low, high, tolerance, notes, tightest):
     one = commands.set_link(bench(), "board-to-gallery", low_note=low, high_note=high, tolerance=tolerance).bench
     link = one.links[0]
     assert (link.whole_notes.tolist(), link.tightest_cents) == (notes, tightest)
-    if notes:
-        assert channel_codes(one, CHANNEL_A, HeadRecord()).table.notes.tolist() == notes
-    else:
-        with pytest.raises(InputError, match="for no whole note"):
-            channel_codes(one, CHANNEL_A, HeadRecord())
+    codes = channel_codes(one, CHANNEL_A, HeadRecord())
+    assert codes.table.notes.tolist() == (notes or [low, high])
+    stepped = use_words(codes.uses[0], Style())
+    assert ("the tolerance judges no note used" in stepped) == (tightest == math.inf)
+    # 1/12 V at 1 V/oct over an LSB of 1.35 mV, wherever the notes lie
+    assert "A semitone has 61.7 codes." in codes_sentences(codes, Style())

@@ -59,7 +59,7 @@ def test_a_decimal_comma_counts_only_where_it_is_chosen():
     ("3,3; 5", "V", True, (3.3, 5.0)), ("3,3 V 5 V", "V", True, (3.3, 5.0)), ("3.3; 5", "V", True, (3.3, 5.0)),
     ("4,7k; 10k", "Ω", True, (4700.0, 10e3)), ("4k7 10k", "Ω", True, (4700.0, 10e3)), ("1k,10k", "Ω", False, (1e3, 10e3)),
     ("", "V", False, ()), (" ; , ", "V", False, ()),
-    ("3,3; 5", "V", False, "has commas between figures, and a semicolon"), ("3,3, 5", "V", True, "is not a unit known here"),
+    ("3,3; 5", "V", False, "has commas between figures, and a semicolon"), ("3,3, 5", "V", True, "parts entries by a comma"),
 ])  # fmt: skip
 def test_a_list_is_parted_by_what_is_no_decimal_sign(text, unit, comma, values):
     if isinstance(values, str):

@@ -347,7 +347,7 @@ def test_codes_are_shown_by_either_law_without_changing_the_bench(codes, window)
 def test_every_channel_of_every_unit_is_its_own(codes, window):
     shown = [codes.converter.channel.itemText(k) for k in range(codes.converter.channel.count())]
     assert shown[0] == "Workshop board · pitch A · unit 02"
-    assert len(shown) == len(window.session.channels())
+    assert len(shown) == len(window.session.bench.channels)
     index = next(k for k, text in enumerate(shown) if text == "Workshop board · pitch B · unit 03")
     codes.converter.channel.setCurrentIndex(index)
     codes.converter.channel.activated.emit(index)

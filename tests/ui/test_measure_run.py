@@ -215,7 +215,7 @@ def test_the_station_is_right_with_little_to_show(demo_file, make_window, state)
     window = make_window(demo_file)
     session, measure = window.session, window.station
     if state == "no run":
-        session.set_channel(session.channels()[1])
+        session.set_channel(session.bench.channels[1])
         settle()
         assert session.run is None
         assert measure.words.verdict.text() == "No run yet."

@@ -84,17 +84,15 @@ def channel_codes(bench: Bench, channel: PortRef, head: HeadRecord, *, as_other_
     if as_other_law:
         law, head = other_law(law, converter.dac, low, high), HeadRecord()
     model = PitchModel(law, "volts", tuning)
-    notes = link.whole_notes
-    if not notes.size:
-        raise InputError(
-            f"The link of {bench.label(channel)} is used for no whole note; codes are those of whole notes."
-        )
+    notes = link.notes_to_show
     made = make_head("head", head, law, converter.dac, tuning)
     every = np.arange(0.0, 128.0)
     aim = aim_volts(made, every)
     reached = every[~np.isin(converter.dac.code_for(aim).reason, (Reason.CLAMP, Reason.DEAD_BAND)) & np.isfinite(aim)]
     volts = model.law.cents_per_volt(model.expected(notes))
-    per_semitone = np.abs(np.diff(converter.dac.exact_code(model.expected(np.append(notes, notes[-1] + 1)))))
+    per_semitone = np.abs(
+        converter.dac.exact_code(model.expected(notes + 1.0)) - converter.dac.exact_code(model.expected(notes))
+    )
     table = _table(converter, model, made, notes)
     finite = table.wanted_volts[np.isfinite(table.wanted_volts)]
     levels = float(np.ptp(finite) / converter.dac.lsb_volts) if finite.size else 0.0
@@ -113,6 +111,8 @@ def use_words(use: Use, style: Style) -> str:
     if not np.isfinite(use.value):
         return "No note is reached, so nothing can be said."
     more = "" if use.bits is None or use.verdict == "fits" else f" {use.bits} bits would do."
+    if use.name == "stepped notes" and not np.isfinite(use.bound):
+        return f"{style.cents(use.value)} ct at most with rounding and linearity; the tolerance judges no note used."
     if use.name == "stepped notes":
         found = (
             f"{style.cents(use.value)} ct at most with rounding and linearity, {style.cents(use.bound)} are allowed."

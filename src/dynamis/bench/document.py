@@ -111,14 +111,20 @@ class Link(Record, frozen=True):
         """The whole notes that it is used for, rising; none where its ends lie between two."""
         return np.arange(np.ceil(self.low_note), np.floor(self.high_note) + 1e-9)
 
+    @property
+    def notes_to_show(self) -> FloatArray:
+        """Its whole notes; its ends, where it has none."""
+        whole = self.whole_notes
+        return whole if whole.size else np.unique([self.low_note, self.high_note])
+
     def allowed_cents(self, notes: FloatArray | float) -> FloatArray:
         """The cents that each of these notes may be off; infinite where its profile says nothing."""
         return parse_tolerance(self.tolerance).cents_at(notes)
 
     @property
     def tightest_cents(self) -> float:
-        """The least that any of its whole notes may be off; infinite where none is judged."""
-        allowed = self.allowed_cents(self.whole_notes)
+        """The least that any of its notes may be off; infinite where none is judged."""
+        allowed = self.allowed_cents(self.notes_to_show)
         return float(np.min(allowed[np.isfinite(allowed)], initial=np.inf))
 
 

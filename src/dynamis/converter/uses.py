@@ -38,6 +38,7 @@ def judge_uses(bits: int, step_cents: float, inl_lsb: float, tolerance_cents: fl
     """What a converter does for each use.
 
     step_cents : one code at the note where it is largest, of the notes used.  inl_lsb : linearity, ±.
+    tolerance_cents : infinite where none of the notes is judged, and nothing is told of stepped notes then.
     levels : how many it has over the volts used.
     """
     if not math.isfinite(step_cents) or step_cents <= 0:
@@ -47,6 +48,8 @@ def judge_uses(bits: int, step_cents: float, inl_lsb: float, tolerance_cents: fl
     stepped: UseVerdict = (
         "fits" if worst <= tolerance_cents else "marginal" if floor <= tolerance_cents else "needs-circuit"
     )
+    if not math.isfinite(tolerance_cents):
+        stepped = "cannot-tell"
     swing = 2.0 * _VIBRATO_CENTS / step_cents
     return (
         Use("stepped notes", stepped, worst, "ct", tolerance_cents, _bits(bits, worst, tolerance_cents),
@@ -64,7 +67,7 @@ def _bits(bits: int, found: float, bound: float) -> int | None:
     """Bits at which what halves with each comes under a bound; None where no number of them does."""
     if not bound > 0 or not math.isfinite(found / bound):
         return None
-    if not found > 0:
+    if not found / bound > 0:
         return bits
     return bits + max(0, math.ceil(math.log2(found / bound) - 1e-9))
 

@@ -87,12 +87,18 @@ def split_entries(text: str, what: str, *, decimal_comma: bool = False) -> list[
     """The entries of a list: parted by semicolons, and by blanks ahead of a number; by commas too, where the comma is
     no decimal sign.
 
-    Raises `InputError` where commas stand between figures and semicolons besides, which can be read in two ways.
+    Raises `InputError` where commas stand between figures and semicolons besides, which can be read in two ways, and
+    where a decimal sign parts entries.
     """
     if not decimal_comma and ";" in text and re.search(r"\d,\d", text):
         raise InputError(
             f"{what}: {quoted(text.strip())} has commas between figures, and a semicolon; part the entries by one of "
             "them, or choose the decimal comma in Preferences."
+        )
+    if decimal_comma and re.search(r",(?!\d)", text):
+        raise InputError(
+            f"{what}: {quoted(text.strip())} parts entries by a comma, which is the decimal sign here; part them by "
+            "semicolons or blanks."
         )
     parted = text.split(";") if decimal_comma else re.split("[;,]", text)
     return [one for part in parted for one in _BLANK_AHEAD.split(part.strip()) if one]

@@ -81,7 +81,7 @@ class Session(QObject):
         if run is not None:
             self._channel = (run.channel, run.serial)
         elif channels or self.bench.gear:
-            self._channel = next(iter(self.channels()), None)
+            self._channel = next(iter(self.bench.channels), None)
         if run is not None and run.plan and not run.plan[0] <= self.note <= run.plan[-1]:
             self.note = run.plan[0]
 
@@ -102,7 +102,7 @@ class Session(QObject):
         known = {run.id for run in self.runs}
         self.run_id = looked_at[0] if looked_at[0] in known else self.run_id
         self.overlay_id = looked_at[1] if looked_at[1] in known else None
-        self._channel = looked_at[2] if looked_at[2] in self.channels() else self._channel
+        self._channel = looked_at[2] if looked_at[2] in self.bench.channels else self._channel
         self.note = looked_at[3]
         self._announce_all()
 
@@ -133,15 +133,11 @@ class Session(QObject):
 
     def _document_is(self, bench: Bench) -> None:
         self.bench = bench
-        if self._channel not in self.channels():
-            self._channel = next(iter(self.channels()), None)
+        if self._channel not in self.bench.channels:
+            self._channel = next(iter(self.bench.channels), None)
         self.bench_changed.emit()
 
     # -- channels and links ------------------------------------------------------------------------
-
-    def channels(self) -> list[tuple[PortRef, str]]:
-        """Every pitch output of every unit on the bench."""
-        return self.bench.channels
 
     @property
     def channel(self) -> tuple[PortRef, str] | None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import cast
 
 from msgspec.structs import replace
 from PySide6.QtCore import QSize, QTimer
@@ -166,10 +167,10 @@ class MainWindow(QMainWindow):
     @property
     def station(self) -> Station:
         """The station that is shown."""
-        return self.stations[self._shown]
+        return cast("Station", self.stack.currentWidget())
 
     def _thread_of(self, station: Station) -> None:
-        if station is self.stack.currentWidget():
+        if station is self.station:
             self.show_thread()
 
     def show_station(self, name: str) -> None:
@@ -183,7 +184,6 @@ class MainWindow(QMainWindow):
             made.thread_wanted.connect(lambda: self._thread_of(made))
             self.stations[name] = made
             self.stack.addWidget(made)
-        self._shown = name
         self.stack.setCurrentWidget(self.stations[name])
         self.station_buttons[name].setChecked(True)
         self.stations[name].focus_first()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtWidgets import QComboBox, QFormLayout, QLineEdit, QWidget
 
 from dynamis.notation.numbers import parse_quantity
-from dynamis.notation.style import Style
+from dynamis.notation.style import Style, plain
 from dynamis.pitch.laws import ExponentialLaw, Law, LinearLaw
 from dynamis.pitch.notes import Naming, note_name, parse_note
 
@@ -43,7 +43,7 @@ class LawEdit(QWidget):
     def show_law(self, law: Law) -> None:
         self.kind.setCurrentIndex(0 if isinstance(law, ExponentialLaw) else 1)
         reference = law.reference_note
-        self.note.setText(note_name(reference, self._style) or self._style.typed(reference))
+        self.note.setText(note_name(reference, self._style) or plain(reference))
         self.volts.setText(self._style.typed(law.reference_volts))
         if isinstance(law, ExponentialLaw):
             self.scale.setText(self._style.typed(law.volts_per_octave))

@@ -17,7 +17,7 @@ from dynamis.bench.ports import PortRef
 from dynamis.converter.coding import CODINGS
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_quantity
-from dynamis.notation.style import Style
+from dynamis.notation.style import Style, plain
 from dynamis.pitch.laws import law_text, parse_law
 from dynamis.pitch.notes import Naming, note_name, parse_note
 from dynamis.pitch.tolerance import parse_tolerance
@@ -204,7 +204,7 @@ class ConverterFields(Panel):
         """Every channel of every unit, the one looked at chosen."""
         session = self._session
         known = [self.channel.itemData(k) for k in range(self.channel.count())]
-        channels = session.channels()
+        channels = session.bench.channels
         texts = [f"{session.bench.label(one)} · unit {serial}" for one, serial in channels]
         shown = [self.channel.itemText(k) for k in range(self.channel.count())]
         if known != channels or shown != texts:
@@ -252,4 +252,4 @@ class ConverterFields(Panel):
 
 
 def _note_text(note: float, style: Style) -> str:
-    return note_name(note, style) or style.typed(note)
+    return note_name(note, style) or plain(note)  # as notes are read, whatever the decimals

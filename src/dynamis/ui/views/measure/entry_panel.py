@@ -154,7 +154,7 @@ class EntryPanel(Panel):
 
     def _show_channels(self) -> None:
         session = self._session
-        channels = session.channels()
+        channels = session.bench.channels
         shown = [self.channel.itemText(k) for k in range(self.channel.count())]
         names = [f"{session.bench.label(ref)} · unit {serial}" for ref, serial in channels]
         if names != shown:
@@ -242,7 +242,7 @@ class EntryPanel(Panel):
         set_text(self.conditions, tied(" · ".join(parts)))
 
     def _show_nothing(self) -> None:
-        empty = not self._session.channels()
+        empty = not self._session.bench.channels
         set_text(self.what, "Nothing to read yet")
         for part in (self.number, self.name, self.unit, self.progress, self.meter_name, self.meter_words, self.proof,
                      self.conditions):  # fmt: skip

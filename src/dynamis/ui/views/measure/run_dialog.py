@@ -80,7 +80,7 @@ class RunDialog(FormDialog[RunRecord]):
     def _fill_channels(self, chosen: tuple[PortRef, str] | None) -> None:
         self.channel.blockSignals(True)
         self.channel.clear()
-        for ref, serial in self._session.channels():
+        for ref, serial in self._session.bench.channels:
             self.channel.addItem(f"{self._session.bench.label(ref)} · unit {serial}", (ref, serial))
         self.channel.blockSignals(False)
         index = next((k for k in range(self.channel.count()) if self.channel.itemData(k) == chosen), 0)
