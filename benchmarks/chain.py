@@ -12,8 +12,8 @@ from pathlib import Path
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
-from dynamis.bench.judging.remedies import remedies_for
-from dynamis.bench.ports import PortRef
+from dynamis.bench.designing.remedies import remedies_for
+from dynamis.bench.document.ports import PortRef
 from dynamis.demo.lantern import write_demo
 from dynamis.electrics.circuits.supply import OP_AMPS, Supply
 from dynamis.electrics.circuits.variation import Counting

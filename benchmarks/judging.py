@@ -9,10 +9,10 @@ from __future__ import annotations
 import sys
 import time
 
-from dynamis.bench.commands import set_port
-from dynamis.bench.document import Bench, Gear
+from dynamis.bench.document.bench import Bench, Gear
+from dynamis.bench.document.commands import set_port
+from dynamis.bench.document.ports import GateRecord, Port, PortRef
 from dynamis.bench.judging.matrix import Matrix
-from dynamis.bench.ports import GateRecord, Port, PortRef
 from dynamis.converter.transfers import DacTransfer
 from dynamis.demo.hidden import BOARD_DAC
 from dynamis.pitch.laws import ExponentialLaw, LinearLaw

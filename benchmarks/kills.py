@@ -30,8 +30,8 @@ def _window(path: Path, pipe: int, seed: int) -> None:
     import msgspec
     from PySide6.QtCore import QTimer
 
-    from dynamis.bench.commands import rename
-    from dynamis.bench.records import HeldRecord, SendRecord
+    from dynamis.bench.document.commands import rename
+    from dynamis.bench.document.records import HeldRecord, SendRecord
     from dynamis.demo.hidden import DESIGN_NAME, lantern_world, shipped
     from dynamis.devices.standins.board_logic import BoardDesign
     from dynamis.devices.standins.direct import DirectBoard, DirectMeter

@@ -12,9 +12,9 @@ import time
 
 import numpy as np
 
-from dynamis.bench.analysis import analyse, head_of
-from dynamis.bench.chains import make_head
-from dynamis.bench.records import HeadRecord, ReadingRecord, RunRecord
+from dynamis.bench.chains.port_transfers import make_head
+from dynamis.bench.document.records import HeadRecord, ReadingRecord, RunRecord
+from dynamis.bench.runs.analysis import analyse, head_of
 from dynamis.converter.codes import unit_floor_cents
 from dynamis.converter.firmware import board_correction, pitch_steps
 from dynamis.demo.hidden import BOARD_DAC, BOARD_LAW, shipped

@@ -69,7 +69,7 @@ def demo_file(tmp_path):
 @pytest.fixture
 def empty_file(tmp_path):
     """A bench with nothing on it."""
-    from dynamis.bench.document import Bench
+    from dynamis.bench.document.bench import Bench
     from dynamis.files.store import BenchFile
 
     with BenchFile.create(tmp_path / "empty.dynamis", Bench("Test bench")) as made:

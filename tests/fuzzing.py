@@ -21,8 +21,8 @@ from typing import Any
 import msgspec
 import numpy as np
 
-from dynamis.bench.checks import check_bench
-from dynamis.bench.document import Bench
+from dynamis.bench.document.bench import Bench
+from dynamis.bench.document.checks import check_bench
 from dynamis.devices.scpi import parse_error, parse_number, parse_setting
 from dynamis.devices.scpi_meter import parse_address
 from dynamis.errors import InputError
@@ -198,7 +198,7 @@ def _open(path: Path) -> None:
 
 
 def looked_at(opened: BenchFile) -> None:
-    from dynamis.bench.analysis import analyse
+    from dynamis.bench.runs.analysis import analyse
     from dynamis.files.report_html import report_html
     from dynamis.notation.style import Style
 

@@ -4,20 +4,28 @@ from __future__ import annotations
 
 import numpy as np
 
-from dynamis.bench.analysis import analyse, check_readings, codes_of, head_of
-from dynamis.bench.chains import converter_of, dac_if_known, link_chain
-from dynamis.bench.checks import check_bench
-from dynamis.bench.codes import channel_codes, codes_sentences
-from dynamis.bench.designing import asked_of, smallest_with_op_amp
-from dynamis.bench.document import Bench
-from dynamis.bench.gate_choices import gate_choices, meets_words
+from dynamis.bench.chains.codes import channel_codes, codes_sentences
+from dynamis.bench.chains.link_chain import link_chain
+from dynamis.bench.chains.port_transfers import converter_of, dac_if_known
+from dynamis.bench.designing.between import asked_of, smallest_with_op_amp
+from dynamis.bench.designing.gate_choices import gate_choices, meets_words
+from dynamis.bench.designing.remedies import remedies_for
+from dynamis.bench.document.bench import Bench
+from dynamis.bench.document.checks import check_bench
+from dynamis.bench.document.ports import SWITCHING, PortRef
+from dynamis.bench.document.records import (
+    AdoptionRecord,
+    HeadRecord,
+    InstrumentRecord,
+    ReadingRecord,
+    RunRecord,
+    in_force,
+)
+from dynamis.bench.judging.levels import envelope_of, levels_of, pulse_of
 from dynamis.bench.judging.matrix import Matrix
 from dynamis.bench.judging.pairs import trial_link
-from dynamis.bench.judging.remedies import remedies_for
-from dynamis.bench.levels import envelope_of, levels_of, pulse_of
-from dynamis.bench.ports import SWITCHING, PortRef
-from dynamis.bench.records import AdoptionRecord, HeadRecord, InstrumentRecord, ReadingRecord, RunRecord, in_force
-from dynamis.bench.wiring import wiring_card
+from dynamis.bench.judging.wiring import wiring_card
+from dynamis.bench.runs.analysis import analyse, check_readings, codes_of, head_of
 from dynamis.calibration.causes.words import shape_sentences
 from dynamis.calibration.words import correction_detail, correction_leaves, proof_sentences
 from dynamis.errors import InputError

@@ -5,12 +5,12 @@ from __future__ import annotations
 import numpy as np
 from msgspec.structs import replace
 
-from dynamis.bench.commands import add_gear, add_unit, join
-from dynamis.bench.document import Bench, Gear, Unit
+from dynamis.bench.document.bench import Bench, Gear, Unit
+from dynamis.bench.document.commands import add_gear, add_unit, join
+from dynamis.bench.document.ports import Port, PortRef
 from dynamis.bench.gear.commands import add_port, set_gear_field, set_link_field, set_port_field
 from dynamis.bench.gear.fields import GEAR_FIELDS, Field, link_fields, port_fields
 from dynamis.bench.gear.library import GEAR_KINDS, PORT_KINDS, gear_of
-from dynamis.bench.ports import Port, PortRef
 from dynamis.converter.dac import Dac
 from dynamis.converter.transfers import DacTransfer
 from dynamis.errors import InputError

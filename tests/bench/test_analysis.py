@@ -8,10 +8,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from dynamis.bench.analysis import adoption_of, analyse, codes_of, head_of, withdrawal_of
-from dynamis.bench.chains import make_dac
-from dynamis.bench.measured_linearity import linearity_words, measured_linearity
-from dynamis.bench.records import HeadRecord, InstrumentRecord, ReadingRecord, RunRecord
+from dynamis.bench.chains.port_transfers import make_dac
+from dynamis.bench.document.records import HeadRecord, InstrumentRecord, ReadingRecord, RunRecord
+from dynamis.bench.runs.analysis import adoption_of, analyse, codes_of, head_of, withdrawal_of
+from dynamis.bench.runs.measured_linearity import linearity_words, measured_linearity
 from dynamis.calibration.causes.words import shape_sentences
 from dynamis.calibration.words import correction_detail
 from dynamis.demo.lantern import BENCH_METER, BOARD_DAC, BOARD_LAW, bench

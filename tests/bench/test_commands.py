@@ -7,12 +7,12 @@ import math
 import msgspec
 import pytest
 
-from dynamis.bench import commands
-from dynamis.bench.advice import belongs_sentence, plugging_sentence
-from dynamis.bench.codes import channel_codes, codes_sentences, use_words
-from dynamis.bench.document import Bench, Gear
-from dynamis.bench.ports import Port, PortRef
-from dynamis.bench.records import AdoptionRecord, HeadRecord, InstrumentRecord
+from dynamis.bench.chains.codes import channel_codes, codes_sentences, use_words
+from dynamis.bench.document import commands
+from dynamis.bench.document.bench import Bench, Gear
+from dynamis.bench.document.ports import Port, PortRef
+from dynamis.bench.document.records import AdoptionRecord, HeadRecord, InstrumentRecord
+from dynamis.bench.runs.advice import belongs_sentence, plugging_sentence
 from dynamis.demo.lantern import CHANNEL_A, bench
 from dynamis.errors import InputError
 from dynamis.notation.style import Style

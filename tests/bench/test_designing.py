@@ -11,17 +11,26 @@ from msgspec.structs import replace as with_
 from test_findings import GATE_IN, GATE_OUT, LFO, PITCH_IN, PITCH_OUT, bench, swing
 from tests.electrics.spice import swept
 
-from dynamis.bench.chains import between_of, driving, link_chain
-from dynamis.bench.commands import set_port
-from dynamis.bench.designing import asked_of, borne_by, built, circuit_of, smallest_with_op_amp, standing, use_between
+from dynamis.bench.chains.link_chain import link_chain
+from dynamis.bench.chains.node import between_of, driving
+from dynamis.bench.chains.nomogram import nomogram
+from dynamis.bench.chains.notes_at import note_at_volts
+from dynamis.bench.chains.shares import cure_of
+from dynamis.bench.designing.between import (
+    asked_of,
+    borne_by,
+    built,
+    circuit_of,
+    smallest_with_op_amp,
+    standing,
+    use_between,
+)
+from dynamis.bench.designing.law_change import chosen_for, converter_asked, converter_of_link, in_reach, use_converter
+from dynamis.bench.designing.remedies import remedies_for
+from dynamis.bench.document.commands import set_port
+from dynamis.bench.document.ports import PortRef, PotRecord, VoltSpan
 from dynamis.bench.judging.pairs import judge_link
-from dynamis.bench.judging.remedies import remedies_for
-from dynamis.bench.law_change import chosen_for, converter_asked, converter_of_link, in_reach, use_converter
-from dynamis.bench.nomogram import nomogram
-from dynamis.bench.notes_at import note_at_volts
-from dynamis.bench.ports import PortRef, PotRecord, VoltSpan
-from dynamis.bench.shares import cure_of
-from dynamis.bench.wiring import between_words
+from dynamis.bench.judging.wiring import between_words
 from dynamis.electrics.circuits.clamp import Clamp
 from dynamis.electrics.circuits.supply import OP_AMPS, Supply
 from dynamis.electrics.circuits.topology import TOPOLOGIES

@@ -12,12 +12,10 @@ import pytest
 from msgspec.structs import replace as with_
 from test_judging import test_each_fault_is_found_with_its_number
 
-from dynamis.bench.chains import link_chain
-from dynamis.bench.checks import check_bench
-from dynamis.bench.document import Bench, Gear, Link, Power, Setting
-from dynamis.bench.judging.matrix import Matrix
-from dynamis.bench.judging.pairs import judge_link, judge_pair
-from dynamis.bench.ports import (
+from dynamis.bench.chains.link_chain import link_chain
+from dynamis.bench.document.bench import Bench, Gear, Link, Power, Setting
+from dynamis.bench.document.checks import check_bench
+from dynamis.bench.document.ports import (
     AudioRecord,
     ClockRecord,
     EnvelopeRecord,
@@ -32,6 +30,8 @@ from dynamis.bench.ports import (
     SwingRecord,
     VoltSpan,
 )
+from dynamis.bench.judging.matrix import Matrix
+from dynamis.bench.judging.pairs import judge_link, judge_pair
 from dynamis.converter.dac import Dac
 from dynamis.converter.transfers import DacTransfer
 from dynamis.demo import lantern

@@ -7,11 +7,11 @@ import pytest
 from msgspec.structs import replace as with_
 from test_findings import DEPTH, GATE_IN, GATE_OUT, LFO, PITCH_IN, PITCH_OUT, bench
 
-from dynamis.bench.cautions import CAUTIONS, cautions_for
-from dynamis.bench.chains import link_chain
-from dynamis.bench.checks import check_bench
-from dynamis.bench.commands import add_gear
-from dynamis.bench.document import Bench, GateStageRecord, Gear, Link
+from dynamis.bench.chains.link_chain import link_chain
+from dynamis.bench.document.bench import Bench, GateStageRecord, Gear, Link
+from dynamis.bench.document.checks import check_bench
+from dynamis.bench.document.commands import add_gear
+from dynamis.bench.document.ports import AudioRecord, GateRecord, PortRef, VoltSpan
 from dynamis.bench.gear.commands import (
     add_port,
     archive_gear,
@@ -28,10 +28,10 @@ from dynamis.bench.gear.commands import (
 from dynamis.bench.gear.field_values import value_of, with_value
 from dynamis.bench.gear.fields import GEAR_FIELDS, LINK_FIELDS, PORT_FIELDS, port_fields
 from dynamis.bench.gear.library import GEAR_KINDS, PORT_KINDS, gear_of, port_of
+from dynamis.bench.judging.cautions import CAUTIONS, cautions_for
 from dynamis.bench.judging.matrix import Matrix
 from dynamis.bench.judging.pairs import judge_link, judge_pair, trial_link
-from dynamis.bench.ports import AudioRecord, GateRecord, PortRef, VoltSpan
-from dynamis.bench.wiring import wiring_card
+from dynamis.bench.judging.wiring import wiring_card
 from dynamis.demo import lantern
 from dynamis.electrics.part import Part
 from dynamis.electrics.stage import Stage

@@ -13,15 +13,15 @@ import pytest
 from msgspec.structs import replace as with_
 from tests.transfer.contract import SPECIMENS
 
-from dynamis.bench.chains import link_chain
-from dynamis.bench.commands import set_link, set_port
-from dynamis.bench.document import Bench, Gear, Link, Unit
+from dynamis.bench.chains.link_chain import link_chain
+from dynamis.bench.document.bench import Bench, Gear, Link, Unit
+from dynamis.bench.document.commands import set_link, set_port
+from dynamis.bench.document.ports import GateRecord, Port, PortRef, VoltSpan
+from dynamis.bench.document.records import AdoptionRecord, HeadRecord, in_force
 from dynamis.bench.judging.matrix import Matrix
 from dynamis.bench.judging.pairs import judge_link
 from dynamis.bench.judging.pitch_fit import pitch_errors
 from dynamis.bench.judging.pitch_sides import receiver_of, sender_of
-from dynamis.bench.ports import GateRecord, Port, PortRef, VoltSpan
-from dynamis.bench.records import AdoptionRecord, HeadRecord, in_force
 from dynamis.converter.transfers import DacTransfer
 from dynamis.demo.hidden import BOARD_DAC
 from dynamis.demo.lantern import CHANNEL_A

@@ -8,17 +8,17 @@ import pytest
 from msgspec.structs import replace as with_
 from test_findings import CLOCK_IN, CLOCK_OUT, GATE_IN, GATE_OUT, LFO, OUT, PITCH_IN, PITCH_OUT, PULSE, bench, swing
 
-from dynamis.bench.commands import join
-from dynamis.bench.document import GateStageRecord, Power
-from dynamis.bench.gate_choices import gate_choices, use_stage
+from dynamis.bench.designing.gate_choices import gate_choices, use_stage
+from dynamis.bench.designing.remedies import remedies_for
+from dynamis.bench.document.bench import GateStageRecord, Power
+from dynamis.bench.document.commands import join
+from dynamis.bench.document.ports import ClockRecord, EnvelopeRecord, GateRecord, PortRef, VoltSpan
+from dynamis.bench.judging.levels import Levels, envelope_of, levels_of, loaded_to_open, pulse_of, with_level
 from dynamis.bench.judging.matrix import Matrix
 from dynamis.bench.judging.pairs import judge_link, judge_pair, trial_link
-from dynamis.bench.judging.remedies import remedies_for
 from dynamis.bench.judging.sides import input_of
 from dynamis.bench.judging.switching import signals_differ
-from dynamis.bench.levels import Levels, envelope_of, levels_of, loaded_to_open, pulse_of, with_level
-from dynamis.bench.ports import ClockRecord, EnvelopeRecord, GateRecord, PortRef, VoltSpan
-from dynamis.bench.wiring import between_words, wiring_card
+from dynamis.bench.judging.wiring import between_words, wiring_card
 from dynamis.demo import lantern
 from dynamis.electrics.finding import BEST_FIRST
 from dynamis.files.wiring_html import wiring_html

@@ -12,11 +12,11 @@ from msgspec.structs import replace as with_
 from test_findings import GATE_IN, GATE_OUT, IN, LFO, PITCH_IN, PITCH_OUT, audio, bench, swing
 from tests.electrics.spice import swept
 
-from dynamis.bench.chains import driving
+from dynamis.bench.chains.node import driving
+from dynamis.bench.designing.remedies import remedies_for
+from dynamis.bench.document.ports import GateRecord, PortRef, PotRecord, SwingRecord, VoltSpan
 from dynamis.bench.judging.pairs import judge_link
-from dynamis.bench.judging.remedies import remedies_for
 from dynamis.bench.judging.sides import arriving, sent_swing
-from dynamis.bench.ports import GateRecord, PortRef, PotRecord, SwingRecord, VoltSpan
 from dynamis.converter.dac import Dac
 from dynamis.converter.transfers import DacTransfer
 from dynamis.files.spice import link_spice

@@ -10,9 +10,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from dynamis.bench.codes import channel_codes, codes_sentences
-from dynamis.bench.commands import set_port, set_transfer
-from dynamis.bench.records import HeadRecord
+from dynamis.bench.chains.codes import channel_codes, codes_sentences
+from dynamis.bench.document.commands import set_port, set_transfer
+from dynamis.bench.document.records import HeadRecord
 from dynamis.converter.codes import code_table, unit_floor_cents
 from dynamis.converter.dac import Dac, floor_bound_lsb
 from dynamis.converter.linearity import is_monotonic, linearity

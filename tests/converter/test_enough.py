@@ -7,9 +7,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from dynamis.bench.codes import channel_codes, other_law, use_words
-from dynamis.bench.commands import set_transfer
-from dynamis.bench.records import HeadRecord
+from dynamis.bench.chains.codes import channel_codes, other_law, use_words
+from dynamis.bench.document.commands import set_transfer
+from dynamis.bench.document.records import HeadRecord
 from dynamis.converter.coarse_fine import CoarseFine
 from dynamis.converter.coding import CODINGS, codes_of, words
 from dynamis.converter.dac import Dac
@@ -94,7 +94,7 @@ def test_the_demo_boards_codes_say_what_they_are_good_for():
     assert coarse.table.lsb_cents > 10 * codes.table.lsb_cents  # the low end of a linear law drowns
     fed = set_transfer(bench(), CHANNEL_A, "dac", reference_is_supply=True, reference_limit=0.05).bench
     # FACTS of the trade: 5 % of a supply is 60 cents per octave.
-    from dynamis.bench.codes import codes_sentences
+    from dynamis.bench.chains.codes import codes_sentences
 
     assert any(
         "± 5.0 % is 60.0 ct an octave" in text

@@ -11,11 +11,11 @@ import msgspec
 import numpy as np
 import pytest
 
-from dynamis.bench.analysis import analyse, head_of
-from dynamis.bench.boards import board_letter, difference_sentence, run_correction
-from dynamis.bench.drift import drift_sentence, find_drift
-from dynamis.bench.proving import STEPS, course_of, next_run
-from dynamis.bench.records import AdoptionRecord, HeadRecord, ReadingRecord, RunRecord
+from dynamis.bench.document.records import AdoptionRecord, HeadRecord, ReadingRecord, RunRecord
+from dynamis.bench.runs.analysis import analyse, head_of
+from dynamis.bench.runs.boards import board_letter, difference_sentence, run_correction
+from dynamis.bench.runs.drift import drift_sentence, find_drift
+from dynamis.bench.runs.proving import STEPS, course_of, next_run
 from dynamis.converter.firmware import BoardCorrection
 from dynamis.demo.hidden import BOARD_LAW, DESIGN_NAME, lantern_world, shipped
 from dynamis.demo.lantern import BENCH_METER, CHANNEL_A, PROFILE, bench

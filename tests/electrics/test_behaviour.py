@@ -14,7 +14,7 @@ import numpy as np
 import pytest
 from tests.electrics.spice import asked
 
-from dynamis.bench.designing import smallest_with_op_amp
+from dynamis.bench.designing.between import smallest_with_op_amp
 from dynamis.electrics.circuits.spice import netlist
 from dynamis.electrics.circuits.supply import OP_AMPS
 from dynamis.electrics.circuits.topology import TOPOLOGIES

@@ -9,9 +9,9 @@ from pathlib import Path
 import msgspec
 import pytest
 
-from dynamis.bench.commands import rename
-from dynamis.bench.document import Bench
-from dynamis.bench.records import AdoptionRecord, HeadRecord
+from dynamis.bench.document.bench import Bench
+from dynamis.bench.document.commands import rename
+from dynamis.bench.document.records import AdoptionRecord, HeadRecord
 from dynamis.demo.lantern import CHANNEL_A, bench, write_demo
 from dynamis.errors import InputError
 from dynamis.files.bench_json import export_json, import_json, schema_text

@@ -107,7 +107,7 @@ def test_a_file_is_written_whole_or_not_at_all(tmp_path):
 
 
 def test_the_report_holds_every_run_with_its_words(demo_file, empty_file):
-    from dynamis.bench.analysis import analyse
+    from dynamis.bench.runs.analysis import analyse
     from dynamis.calibration.causes.words import shape_sentences
 
     page = report_html(demo_file, Style())

@@ -10,11 +10,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.electrics.spice import swept
 
-from dynamis.bench.chains import link_chain
-from dynamis.bench.commands import set_tuning
-from dynamis.bench.designing import asked_of, built, smallest_with_op_amp, use_between
-from dynamis.bench.ports import PortRef
-from dynamis.bench.tunings import tuning_of
+from dynamis.bench.chains.link_chain import link_chain
+from dynamis.bench.chains.tunings import tuning_of
+from dynamis.bench.designing.between import asked_of, built, smallest_with_op_amp, use_between
+from dynamis.bench.document.commands import set_tuning
+from dynamis.bench.document.ports import PortRef
 from dynamis.errors import InputError
 from dynamis.files.midi_tuning import LENGTH, checksum, read_tuning_dump, tuning_dump
 from dynamis.files.template import filled

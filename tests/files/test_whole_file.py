@@ -16,12 +16,12 @@ from pathlib import Path
 
 import pytest
 
-from dynamis.bench.analysis import codes_of
-from dynamis.bench.chains import make_dac
-from dynamis.bench.document import Bench
+from dynamis.bench.chains.port_transfers import make_dac
+from dynamis.bench.document.bench import Bench
+from dynamis.bench.document.ports import PortRef
+from dynamis.bench.document.records import HeadRecord, HeldRecord, SendRecord
 from dynamis.bench.judging.pairs import judge_pair
-from dynamis.bench.ports import PortRef
-from dynamis.bench.records import HeadRecord, HeldRecord, SendRecord
+from dynamis.bench.runs.analysis import codes_of
 from dynamis.demo.hidden import shipped
 from dynamis.errors import InputError
 from dynamis.files.bench_json import import_json

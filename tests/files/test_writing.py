@@ -14,7 +14,7 @@ from pathlib import Path
 
 import pytest
 
-from dynamis.bench.document import Bench
+from dynamis.bench.document.bench import Bench
 from dynamis.demo.standins import LanternStandins
 from dynamis.errors import InputError
 from dynamis.files import migrate

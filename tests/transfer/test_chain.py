@@ -8,8 +8,8 @@ import msgspec
 import numpy as np
 import pytest
 
-from dynamis.bench.chains import link_chain
-from dynamis.bench.records import HeadRecord
+from dynamis.bench.chains.link_chain import link_chain
+from dynamis.bench.document.records import HeadRecord
 from dynamis.demo.lantern import bench
 from dynamis.errors import InputError
 from dynamis.files.store import BenchFile

@@ -6,7 +6,7 @@ import pytest
 from drive import answered, press
 from PySide6.QtCore import Qt
 
-from dynamis.bench.ports import PortRef
+from dynamis.bench.document.ports import PortRef
 
 
 @pytest.fixture

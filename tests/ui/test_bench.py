@@ -11,12 +11,12 @@ from drive import action, click, keys, press, settle, table_texts, type_into, wi
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication, QPushButton
 
-from dynamis.bench.commands import set_port
-from dynamis.bench.document import Bench, Gear, Link
+from dynamis.bench.designing.remedies import remedies_for
+from dynamis.bench.document.bench import Bench, Gear, Link
+from dynamis.bench.document.commands import set_port
+from dynamis.bench.document.ports import Port, PortRef
 from dynamis.bench.judging.matrix import Matrix
 from dynamis.bench.judging.pairs import judge_link
-from dynamis.bench.judging.remedies import remedies_for
-from dynamis.bench.ports import Port, PortRef
 from dynamis.errors import InputError
 from dynamis.files.store import BenchFile
 from dynamis.ui.dialogs.wiring import WiringDialog

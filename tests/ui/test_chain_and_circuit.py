@@ -11,11 +11,11 @@ from PySide6.QtGui import QColor
 from PySide6.QtTest import QTest
 from tests.electrics.spice import swept
 
-from dynamis.bench.chains import link_chain
-from dynamis.bench.commands import set_port
-from dynamis.bench.designing import circuit_of
-from dynamis.bench.nomogram import nomogram
-from dynamis.bench.ports import PortRef, PotRecord
+from dynamis.bench.chains.link_chain import link_chain
+from dynamis.bench.chains.nomogram import nomogram
+from dynamis.bench.designing.between import circuit_of
+from dynamis.bench.document.commands import set_port
+from dynamis.bench.document.ports import PortRef, PotRecord
 from dynamis.ui.views.chain.budget import _ROW, _SUMS
 
 CONTROL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
@@ -55,7 +55,7 @@ def test_every_note_stands_where_its_value_is_whatever_the_law(law, heard, demo_
     """Place and value are each other's inverse on every scale, bent or straight."""
     from msgspec.structs import replace as with_
 
-    from dynamis.bench.commands import set_port
+    from dynamis.bench.document.commands import set_port
 
     bench = demo_file.bench()
     link = bench.links[0]

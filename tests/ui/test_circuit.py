@@ -9,11 +9,11 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from tests.electrics.spice import swept
 
-from dynamis.bench.chains import link_chain
-from dynamis.bench.commands import part, set_port
+from dynamis.bench.chains.link_chain import link_chain
+from dynamis.bench.chains.nomogram import nomogram
+from dynamis.bench.document.commands import part, set_port
+from dynamis.bench.document.ports import PortRef
 from dynamis.bench.judging.pairs import judge_pair
-from dynamis.bench.nomogram import nomogram
-from dynamis.bench.ports import PortRef
 from dynamis.electrics.circuits.supply import Supply
 from dynamis.electrics.design.spread import Side, Spread
 from dynamis.notation.style import Style

@@ -14,7 +14,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QMessageBox
 from tests.devices.test_hostile_devices import SAFE_SECONDS, Hand, silent
 
-from dynamis.bench.commands import rename, set_link
+from dynamis.bench.document.commands import rename, set_link
 from dynamis.demo.hidden import shipped
 from dynamis.demo.lantern import CHANNEL_A
 from dynamis.devices.taking import Settling

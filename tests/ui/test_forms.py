@@ -11,7 +11,7 @@ import traceback
 from drive import settle
 from tests.bench.forms import random_bench
 
-from dynamis.bench.commands import Change
+from dynamis.bench.document.commands import Change
 
 STATIONS = ("Bench", "Levels", "Chain", "Circuit", "Codes")
 COUNT = 200

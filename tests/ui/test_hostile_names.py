@@ -8,8 +8,8 @@ from msgspec.structs import replace
 from PySide6.QtCore import QModelIndex, Qt
 from PySide6.QtWidgets import QAbstractItemView, QLabel, QWidget
 
-from dynamis.bench.commands import Change
-from dynamis.bench.document import Bench
+from dynamis.bench.document.bench import Bench
+from dynamis.bench.document.commands import Change
 from dynamis.files.store import BenchFile
 from dynamis.ui.benches import bench_to_open, fresh_demo, opening_mark
 from dynamis.ui.preferences import Preferences, data_folder

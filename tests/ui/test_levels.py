@@ -7,8 +7,8 @@ from drive import action, press, settle, table_texts, type_into
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 
-from dynamis.bench.levels import levels_of
-from dynamis.bench.ports import PortRef
+from dynamis.bench.document.ports import PortRef
+from dynamis.bench.judging.levels import levels_of
 
 CONTROL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 GATE, SINK = PortRef("workshop-board", "gate"), PortRef("gallery-voice", "gate")

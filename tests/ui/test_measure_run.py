@@ -9,7 +9,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
 
-from dynamis.bench.analysis import analyse
+from dynamis.bench.runs.analysis import analyse
 from dynamis.calibration.causes.words import shape_sentences
 from dynamis.calibration.words import correction_detail, correction_leaves, verdict_sentence
 from dynamis.files.store import BenchFile

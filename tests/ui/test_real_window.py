@@ -16,7 +16,7 @@ from pathlib import Path
 import msgspec
 import pytest
 
-from dynamis.bench.analysis import analyse
+from dynamis.bench.runs.analysis import analyse
 from dynamis.files.store import BenchFile
 
 needs = [tool for tool in ("Xvfb", "xdotool") if shutil.which(tool) is None]

@@ -24,8 +24,8 @@ from PySide6.QtWidgets import (
     QTableView,
 )
 
-from dynamis.bench.codes import channel_codes, codes_sentences
-from dynamis.bench.document import Bench
+from dynamis.bench.chains.codes import channel_codes, codes_sentences
+from dynamis.bench.document.bench import Bench
 from dynamis.files.store import BenchFile
 from dynamis.ui.preferences import Preferences, load_preferences, preferences_path
 from dynamis.ui.theme.palette import DARK, LIGHT

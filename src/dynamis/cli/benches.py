@@ -6,8 +6,8 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TypeVar
 
-from dynamis.bench.document import Bench, Gear, Link, Unit
-from dynamis.bench.ports import Port, PortRef
+from dynamis.bench.document.bench import Bench, Gear, Link, Unit
+from dynamis.bench.document.ports import Port, PortRef
 from dynamis.errors import InputError
 from dynamis.files.bench_json import read_json
 from dynamis.files.contents import Contents, everything

@@ -7,9 +7,9 @@ from typing import Any
 
 import click
 
-from dynamis.bench.document import Bench
+from dynamis.bench.document.bench import Bench
+from dynamis.bench.document.ports import PortRef
 from dynamis.bench.judging.pairs import PairFit, judge_link
-from dynamis.bench.ports import PortRef
 from dynamis.cli.benches import read_bench
 from dynamis.cli.output import emit_json, number, say
 

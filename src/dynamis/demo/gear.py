@@ -7,8 +7,8 @@ from __future__ import annotations
 
 from typing import Final
 
-from dynamis.bench.document import Gear, Link, Power, Setting
-from dynamis.bench.ports import (
+from dynamis.bench.document.bench import Gear, Link, Power, Setting
+from dynamis.bench.document.ports import (
     AudioRecord,
     ClockRecord,
     EnvelopeRecord,

@@ -10,8 +10,8 @@ from typing import Final
 
 import numpy as np
 
-from dynamis.bench.chains import make_head
-from dynamis.bench.records import HeadRecord
+from dynamis.bench.chains.port_transfers import make_head
+from dynamis.bench.document.records import HeadRecord
 from dynamis.converter.dac import Dac
 from dynamis.converter.firmware import BoardCorrection, board_correction
 from dynamis.devices.standins.world import HiddenChannel, HiddenUnit, Loads, SimulatedWorld

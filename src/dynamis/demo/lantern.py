@@ -13,10 +13,10 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from dynamis.bench.analysis import adoption_of, analyse, codes_of
-from dynamis.bench.document import Bench, Gear, Link, Power, Unit
-from dynamis.bench.ports import Port, PortRef
-from dynamis.bench.records import HeadRecord, InstrumentRecord, RunRecord
+from dynamis.bench.document.bench import Bench, Gear, Link, Power, Unit
+from dynamis.bench.document.ports import Port, PortRef
+from dynamis.bench.document.records import HeadRecord, InstrumentRecord, RunRecord
+from dynamis.bench.runs.analysis import adoption_of, analyse, codes_of
 from dynamis.converter.transfers import DacTransfer
 from dynamis.demo.gear import BOARD_MORE, VOICE_MORE, more_gear, more_links
 from dynamis.demo.hidden import BOARD_DAC, BOARD_LAW, hidden_channel

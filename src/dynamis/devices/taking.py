@@ -14,7 +14,7 @@ from typing import Final, Literal
 
 import numpy as np
 
-from dynamis.bench.analysis import RunAnalysis
+from dynamis.bench.runs.analysis import RunAnalysis
 from dynamis.devices.interface import Board, DeviceError, Meter, Quantity, Shown
 from dynamis.errors import InputError
 from dynamis.notation.style import plain

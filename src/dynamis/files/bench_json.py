@@ -8,12 +8,12 @@ from typing import Any, Final
 
 import msgspec
 
-from dynamis.bench.checks import check_bench
-from dynamis.bench.document import Bench
-from dynamis.bench.ports import Record
-from dynamis.bench.record_checks import check_records
-from dynamis.bench.records import AdoptionRecord, ReadingRecord, RunRecord, SendRecord
-from dynamis.bench.texts import check_texts
+from dynamis.bench.document.bench import Bench
+from dynamis.bench.document.checks import check_bench
+from dynamis.bench.document.ports import Record
+from dynamis.bench.document.record_checks import check_records
+from dynamis.bench.document.records import AdoptionRecord, ReadingRecord, RunRecord, SendRecord
+from dynamis.bench.document.texts import check_texts
 from dynamis.errors import InputError
 from dynamis.files.contents import Contents, create_filled, everything
 from dynamis.files.migrate import upgrade_export

@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from dynamis.bench.document import Bench
-from dynamis.bench.records import AdoptionRecord, ReadingRecord, RunRecord, SendRecord
+from dynamis.bench.document.bench import Bench
+from dynamis.bench.document.records import AdoptionRecord, ReadingRecord, RunRecord, SendRecord
 from dynamis.errors import InputError
 from dynamis.files.store import BenchFile
 from dynamis.notation.safe import quoted

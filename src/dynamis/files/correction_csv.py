@@ -5,7 +5,7 @@ from __future__ import annotations
 import csv
 import io
 
-from dynamis.bench.analysis import RunAnalysis
+from dynamis.bench.runs.analysis import RunAnalysis
 from dynamis.calibration.corrections import Correction
 from dynamis.notation.style import plain
 

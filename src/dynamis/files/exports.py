@@ -10,13 +10,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from dynamis.bench.boards import channel_correction
-from dynamis.bench.chains import converter_of, make_dac
-from dynamis.bench.codes import channel_codes
-from dynamis.bench.document import Bench, Link
-from dynamis.bench.ports import PortRef
-from dynamis.bench.records import AdoptionRecord, HeadRecord, ReadingRecord, RunRecord, in_force
-from dynamis.bench.tunings import tuning_of, tuning_words
+from dynamis.bench.chains.codes import channel_codes
+from dynamis.bench.chains.port_transfers import converter_of, make_dac
+from dynamis.bench.chains.tunings import tuning_of, tuning_words
+from dynamis.bench.document.bench import Bench, Link
+from dynamis.bench.document.ports import PortRef
+from dynamis.bench.document.records import AdoptionRecord, HeadRecord, ReadingRecord, RunRecord, in_force
+from dynamis.bench.runs.boards import channel_correction
 from dynamis.converter.coding import words
 from dynamis.converter.firmware import BoardCorrection, pitch_steps
 from dynamis.errors import InputError

@@ -14,7 +14,7 @@ from typing import Any, Final
 
 import msgspec
 
-from dynamis.bench.limits import HIGHEST_NOTE, MOST_CODE, MOST_HERTZ, MOST_READINGS, MOST_RUNS
+from dynamis.bench.document.limits import HIGHEST_NOTE, MOST_CODE, MOST_HERTZ, MOST_READINGS, MOST_RUNS
 from dynamis.errors import InputError
 from dynamis.files.database import is_busy
 from dynamis.files.known_schema import check_schema

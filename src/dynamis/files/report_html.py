@@ -7,9 +7,9 @@ from html import escape
 import numpy as np
 
 from dynamis import __version__
-from dynamis.bench.advice import plugging_sentence
-from dynamis.bench.analysis import RunAnalysis, analyse
-from dynamis.bench.document import Bench
+from dynamis.bench.document.bench import Bench
+from dynamis.bench.runs.advice import plugging_sentence
+from dynamis.bench.runs.analysis import RunAnalysis, analyse
 from dynamis.calibration.causes.words import shape_sentences
 from dynamis.calibration.words import (
     VERDICT_WORDS,

@@ -14,12 +14,12 @@ from typing import Any, Final, TypeVar
 import msgspec
 from msgspec.structs import replace
 
-from dynamis.bench.checks import check_bench
-from dynamis.bench.document import Bench, Gear, Unit
-from dynamis.bench.ports import Port
-from dynamis.bench.record_checks import check_adoption, check_reading, check_run, check_sent
-from dynamis.bench.records import AdoptionRecord, ReadingRecord, RunRecord, SendRecord
-from dynamis.bench.texts import with_safe_texts
+from dynamis.bench.document.bench import Bench, Gear, Unit
+from dynamis.bench.document.checks import check_bench
+from dynamis.bench.document.ports import Port
+from dynamis.bench.document.record_checks import check_adoption, check_reading, check_run, check_sent
+from dynamis.bench.document.records import AdoptionRecord, ReadingRecord, RunRecord, SendRecord
+from dynamis.bench.document.texts import with_safe_texts
 from dynamis.errors import InputError
 from dynamis.files.contents import Contents, create_filled
 from dynamis.files.database import connect

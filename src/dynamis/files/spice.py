@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from msgspec.structs import replace as with_
 
-from dynamis.bench.chains import between_of
-from dynamis.bench.designing import asked_of
-from dynamis.bench.document import Bench, GateStageRecord, Link
-from dynamis.bench.judging.sides import gate_input, sent_as
-from dynamis.bench.law_change import converter_asked, title_of
-from dynamis.bench.ports import PortRef
+from dynamis.bench.chains.node import between_of
+from dynamis.bench.designing.between import asked_of
+from dynamis.bench.designing.law_change import converter_asked, title_of
+from dynamis.bench.document.bench import Bench, GateStageRecord, Link
+from dynamis.bench.document.gate_ports import gate_input
+from dynamis.bench.document.ports import PortRef
+from dynamis.bench.judging.sides import sent_as
 from dynamis.electrics.circuits.built import BuiltCircuit
 from dynamis.electrics.circuits.spice import netlist
 from dynamis.electrics.design.wish import Wish

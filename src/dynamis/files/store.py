@@ -16,13 +16,13 @@ from typing import Any, Final, TypeVar
 
 import msgspec
 
-from dynamis.bench.checks import check_bench
-from dynamis.bench.document import Bench
-from dynamis.bench.limits import MOST_READINGS
-from dynamis.bench.ports import PortRef
-from dynamis.bench.record_checks import check_records, counted
-from dynamis.bench.records import AdoptionRecord, ReadingRecord, RunRecord, SendRecord
-from dynamis.bench.texts import with_safe_texts
+from dynamis.bench.document.bench import Bench
+from dynamis.bench.document.checks import check_bench
+from dynamis.bench.document.limits import MOST_READINGS
+from dynamis.bench.document.ports import PortRef
+from dynamis.bench.document.record_checks import check_records, counted
+from dynamis.bench.document.records import AdoptionRecord, ReadingRecord, RunRecord, SendRecord
+from dynamis.bench.document.texts import with_safe_texts
 from dynamis.errors import InputError
 from dynamis.files.database import connect, copy_database, data_version, told
 from dynamis.files.ids import fresh_uid

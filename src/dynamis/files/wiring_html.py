@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from html import escape
 
-from dynamis.bench.wiring import WiringCard
+from dynamis.bench.judging.wiring import WiringCard
 from dynamis.electrics.finding import VERDICT_WORDS
 
 

@@ -12,8 +12,8 @@ from typing import TYPE_CHECKING, cast
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu
 
-from dynamis.bench.commands import rename
-from dynamis.bench.document import Bench
+from dynamis.bench.document.bench import Bench
+from dynamis.bench.document.commands import rename
 from dynamis.errors import InputError
 from dynamis.files.bench_json import import_json
 from dynamis.files.opening import DamagedFileError

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from msgspec.structs import replace
 from PySide6.QtWidgets import QMenu
 
-from dynamis.bench.commands import Change
+from dynamis.bench.document.commands import Change
 
 if TYPE_CHECKING:
     from dynamis.ui.actions import Actions

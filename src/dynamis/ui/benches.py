@@ -6,7 +6,7 @@ import logging
 from datetime import datetime
 from pathlib import Path
 
-from dynamis.bench.document import Bench
+from dynamis.bench.document.bench import Bench
 from dynamis.errors import InputError
 from dynamis.files.store import BenchFile
 from dynamis.files.writing import write_whole

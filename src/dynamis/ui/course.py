@@ -7,10 +7,10 @@ from typing import TYPE_CHECKING
 import msgspec
 from PySide6.QtCore import QObject, Signal
 
-from dynamis.bench.boards import board_letter, channel_correction, difference_sentence, run_correction
-from dynamis.bench.ports import PortRef
-from dynamis.bench.proving import Course, StepKey, course_of, next_run
-from dynamis.bench.records import HeadRecord, HeldRecord, RunRecord, SendRecord
+from dynamis.bench.document.ports import PortRef
+from dynamis.bench.document.records import HeadRecord, HeldRecord, RunRecord, SendRecord
+from dynamis.bench.runs.boards import board_letter, channel_correction, difference_sentence, run_correction
+from dynamis.bench.runs.proving import Course, StepKey, course_of, next_run
 from dynamis.converter.firmware import BoardCorrection
 from dynamis.devices.taking import Settling, Taken, job_of
 from dynamis.errors import InputError

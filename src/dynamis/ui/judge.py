@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from dynamis.bench.ports import PortRef
+from dynamis.bench.document.ports import PortRef
 
 _SLICE_SECONDS = 0.012
 _TELL_SECONDS = 0.12

@@ -11,20 +11,14 @@ from pathlib import Path
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
 
-from dynamis.bench.analysis import RunAnalysis, adoption_of, analyse, check_readings, codes_of, withdrawal_of
-from dynamis.bench.chains import LinkChain, dac_if_known, link_chain
-from dynamis.bench.commands import Change, new_id
-from dynamis.bench.document import Bench, Link, sharing
-from dynamis.bench.ports import PortRef
-from dynamis.bench.record_checks import check_run
-from dynamis.bench.records import (
-    AdoptionRecord,
-    HeadRecord,
-    ReadingRecord,
-    RunRecord,
-    SendRecord,
-    in_force,
-)
+from dynamis.bench.chains.link_chain import LinkChain, link_chain
+from dynamis.bench.chains.port_transfers import dac_if_known
+from dynamis.bench.document.bench import Bench, Link, sharing
+from dynamis.bench.document.commands import Change, new_id
+from dynamis.bench.document.ports import PortRef
+from dynamis.bench.document.record_checks import check_run
+from dynamis.bench.document.records import AdoptionRecord, HeadRecord, ReadingRecord, RunRecord, SendRecord, in_force
+from dynamis.bench.runs.analysis import RunAnalysis, adoption_of, analyse, check_readings, codes_of, withdrawal_of
 from dynamis.calibration.corrections import Correction
 from dynamis.errors import InputError
 from dynamis.files.store import BenchFile, now

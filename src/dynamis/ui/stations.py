@@ -14,7 +14,7 @@ from typing import ClassVar, Final
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QWidget
 
-from dynamis.bench.ports import PortRef
+from dynamis.bench.document.ports import PortRef
 from dynamis.errors import InputError
 from dynamis.ui.course import CourseRunner
 from dynamis.ui.session import Session

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from dynamis.bench.chains import LinkChain
+from dynamis.bench.chains.link_chain import LinkChain
 from dynamis.notation.style import Style, plain
 from dynamis.pitch.notes import note_label
 from dynamis.transfer.chain import Chain

@@ -13,8 +13,8 @@ from typing import Final
 from msgspec.structs import replace
 from PySide6.QtCore import QCoreApplication, QEvent
 
-from dynamis.bench.document import Bench
-from dynamis.bench.ports import PortRef
+from dynamis.bench.document.bench import Bench
+from dynamis.bench.document.ports import PortRef
 from dynamis.demo.lantern import write_demo
 from dynamis.demo.standins import LanternStandins
 from dynamis.devices.taking import Settling

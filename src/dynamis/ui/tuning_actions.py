@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu
 
-from dynamis.bench.commands import set_a4, set_tuning
+from dynamis.bench.document.commands import set_a4, set_tuning
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_quantity
 

@@ -7,12 +7,12 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from dynamis.bench.checks import check_gear, check_link, check_port, named
-from dynamis.bench.commands import Change, new_id
-from dynamis.bench.document import Bench, Gear, Link
+from dynamis.bench.document.bench import Bench, Gear, Link
+from dynamis.bench.document.checks import check_gear, check_link, check_port, named
+from dynamis.bench.document.commands import Change, new_id
+from dynamis.bench.document.ports import Port, PortRef
 from dynamis.bench.gear.field_values import value_of, with_value
 from dynamis.bench.gear.fields import Field, link_fields, port_fields
-from dynamis.bench.ports import Port, PortRef
 from dynamis.errors import InputError
 from dynamis.notation.style import Style
 
@@ -23,7 +23,7 @@ def set_port_field(bench: Bench, ref: PortRef, field: Field, value: Any, style: 
     check_port(port)
     if field.path == "name":
         port = replace(port, name=_own_name(named(port.name, "port"), bench.gear_by(ref.gear), ref.port))
-    changed = _with_port(bench, ref, port)
+    changed = bench.with_port(ref, port)
     return Change(f"{bench.label(ref)}: {_to(field, value_of(port, field.path), style)}", changed)
 
 
@@ -36,7 +36,7 @@ def set_gear_field(bench: Bench, gear_id: str, field: Field, value: Any, style: 
         gear = replace(gear, name=named(gear.name, "gear"))
         if any(one.name == gear.name for one in bench.gear if one.id != gear_id):
             raise InputError(f"There is gear called {gear.name!r} already; give it another name.")
-    return Change(f"{before.name}: {_to(field, value_of(gear, field.path), style)}", _with_gear(bench, gear))
+    return Change(f"{before.name}: {_to(field, value_of(gear, field.path), style)}", bench.with_gear(gear))
 
 
 def set_link_field(bench: Bench, output: PortRef, field: Field, value: Any, style: Style = Style()) -> Change:
@@ -65,7 +65,7 @@ def add_port(bench: Bench, gear_id: str, port: Port) -> Change:
     name = _own_name(named(port.name, "port"), gear, "")
     added = replace(port, name=name, id=new_id(name, {one.id for one in gear.ports}))
     check_port(added)
-    return Change(f"add {gear.name} · {name}", _with_gear(bench, replace(gear, ports=(*gear.ports, added))))
+    return Change(f"add {gear.name} · {name}", bench.with_gear(replace(gear, ports=(*gear.ports, added))))
 
 
 def remove_port(bench: Bench, ref: PortRef) -> Change:
@@ -74,7 +74,7 @@ def remove_port(bench: Bench, ref: PortRef) -> Change:
     if bench.link_from(ref) is not None or bench.links_into(ref):
         raise InputError(f"{bench.label(ref)} is joined; part it first.")
     ports = tuple(one for one in gear.ports if one.id != ref.port)
-    return Change(f"remove {bench.label(ref)}", _with_gear(bench, replace(gear, ports=ports)))
+    return Change(f"remove {bench.label(ref)}", bench.with_gear(replace(gear, ports=ports)))
 
 
 def copy_gear(bench: Bench, gear_id: str) -> Change:
@@ -95,7 +95,7 @@ def archive_gear(bench: Bench, gear_id: str, archived: bool = True) -> Change:
             replace(link, inputs=tuple(ref for ref in link.inputs if ref.gear != gear_id))
             for link in links if link.output.gear != gear_id
         )  # fmt: skip
-    changed = _with_gear(bench, replace(gear, archived=archived))
+    changed = bench.with_gear(replace(gear, archived=archived))
     return Change(f"{'archive' if archived else 'take out'} {gear.name}", replace(changed, links=links))
 
 
@@ -133,12 +133,3 @@ def _to(field: Field, value: Any, style: Style) -> str:
 def _own_name(name: str, gear: Gear, port_id: str) -> str:
     taken = {one.name for one in gear.ports if one.id != port_id}
     return name if name not in taken else next(f"{name} {k}" for k in range(2, 999) if f"{name} {k}" not in taken)
-
-
-def _with_port(bench: Bench, ref: PortRef, port: Port) -> Bench:
-    gear = bench.gear_by(ref.gear)
-    return _with_gear(bench, replace(gear, ports=tuple(port if one.id == ref.port else one for one in gear.ports)))
-
-
-def _with_gear(bench: Bench, gear: Gear) -> Bench:
-    return replace(bench, gear=tuple(gear if one.id == gear.id else one for one in bench.gear))

@@ -11,8 +11,8 @@ from typing import Any, Final
 
 import msgspec
 
-from dynamis.bench.document import Gear, Link, Power, Setting
-from dynamis.bench.ports import (
+from dynamis.bench.document.bench import Gear, Link, Power, Setting
+from dynamis.bench.document.ports import (
     AudioRecord,
     ClockRecord,
     EnvelopeRecord,

@@ -10,9 +10,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, Final, Literal
 
-from dynamis.bench.ports import (
-    Port,
-)
+from dynamis.bench.document.ports import Port
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_quantities, parse_quantity
 from dynamis.notation.style import Style

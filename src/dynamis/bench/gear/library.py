@@ -10,9 +10,9 @@ from typing import Final
 
 from msgspec.structs import replace
 
-from dynamis.bench.commands import new_id
-from dynamis.bench.document import Gear, Setting
-from dynamis.bench.ports import (
+from dynamis.bench.document.bench import Gear, Setting
+from dynamis.bench.document.commands import new_id
+from dynamis.bench.document.ports import (
     AudioRecord,
     ClockRecord,
     EnvelopeRecord,

@@ -9,8 +9,8 @@ from __future__ import annotations
 import math
 from typing import Final
 
-from dynamis.bench.document import Bench, Link
-from dynamis.bench.ports import AudioRecord, Port, PortRef
+from dynamis.bench.document.bench import Bench, Link
+from dynamis.bench.document.ports import AudioRecord, Port, PortRef
 from dynamis.electrics.audio_levels import droop_left, seconds_until, sine_peak_volts
 from dynamis.electrics.finding import Finding, cannot_tell
 from dynamis.notation.style import Style

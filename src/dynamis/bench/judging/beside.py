@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dynamis.bench.document import Bench, Link
+from dynamis.bench.document.bench import Bench, Link
+from dynamis.bench.document.ports import PortRef
 from dynamis.bench.judging.pairs import judge_pair
-from dynamis.bench.ports import PortRef
 from dynamis.electrics.finding import VERDICT_WORDS
 from dynamis.errors import InputError
 

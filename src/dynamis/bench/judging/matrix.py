@@ -8,12 +8,12 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 
-from dynamis.bench.chains import rivals_of
-from dynamis.bench.document import Bench
+from dynamis.bench.chains.node import rivals_of
+from dynamis.bench.document.bench import Bench
+from dynamis.bench.document.ports import Port, PortRef
+from dynamis.bench.document.records import AdoptionRecord
 from dynamis.bench.judging.pairs import PairFit, any_voltage, judge_pair, makes_sense, trial_link
 from dynamis.bench.judging.pitch_sides import SideCache
-from dynamis.bench.ports import Port, PortRef
-from dynamis.bench.records import AdoptionRecord
 from dynamis.electrics.finding import BEST_FIRST
 from dynamis.notation.style import Style
 

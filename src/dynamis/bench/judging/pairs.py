@@ -8,7 +8,10 @@ from dataclasses import dataclass, replace
 
 from msgspec.structs import replace as with_
 
-from dynamis.bench.document import Bench, Link
+from dynamis.bench.chains.tunings import tuning_of
+from dynamis.bench.document.bench import Bench, Link
+from dynamis.bench.document.ports import SWITCHING, MidiRecord, Port, PortRef, Role
+from dynamis.bench.document.records import AdoptionRecord, in_force
 from dynamis.bench.judging.audio import judge_audio, pitch_droop, unknown_of
 from dynamis.bench.judging.patch import judge_patch
 from dynamis.bench.judging.pitch_fit import judge_pitch
@@ -16,9 +19,6 @@ from dynamis.bench.judging.pitch_sides import SideCache
 from dynamis.bench.judging.sides import sent_volts
 from dynamis.bench.judging.swings import judge_swing
 from dynamis.bench.judging.switching import judge_switching
-from dynamis.bench.ports import SWITCHING, MidiRecord, Port, PortRef, Role
-from dynamis.bench.records import AdoptionRecord, in_force
-from dynamis.bench.tunings import tuning_of
 from dynamis.electrics.finding import BEST_FIRST, Finding, FitVerdict, cannot_tell, verdict_of
 from dynamis.errors import InputError
 from dynamis.notation.style import Style

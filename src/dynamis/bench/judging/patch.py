@@ -9,11 +9,11 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import Final
 
-from dynamis.bench.chains import driving, rivals_of
-from dynamis.bench.document import Bench, Gear, Link
+from dynamis.bench.chains.node import driving, rivals_of
+from dynamis.bench.document.bench import Bench, Gear, Link
+from dynamis.bench.document.ports import SWITCHING, AudioRecord, Pole, Port, PortRef
 from dynamis.bench.judging.audio import numbering
 from dynamis.bench.judging.sides import may_send, sent_as
-from dynamis.bench.ports import SWITCHING, AudioRecord, Pole, Port, PortRef
 from dynamis.electrics.finding import Finding, Severity, cannot_tell
 from dynamis.electrics.gates.levels import Span
 from dynamis.electrics.net import Net, Terminal

@@ -10,8 +10,8 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from dynamis.bench.document.ports import VoltSpan
 from dynamis.bench.judging.pitch_sides import Receiver, Sender
-from dynamis.bench.ports import VoltSpan
 from dynamis.electrics.finding import Finding, Severity
 from dynamis.electrics.gates.levels import Span
 from dynamis.notation.style import Style

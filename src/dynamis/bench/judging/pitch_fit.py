@@ -12,13 +12,14 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from dynamis.bench.chains import converter_of, tuned_out
-from dynamis.bench.document import Bench, Link
+from dynamis.bench.chains.link_chain import tuned_out
+from dynamis.bench.chains.port_transfers import converter_of
+from dynamis.bench.document.bench import Bench, Link
+from dynamis.bench.document.ports import Port, PortRef
+from dynamis.bench.document.records import AdoptionRecord, HeadRecord
 from dynamis.bench.judging.pitch_causes import Causes, PitchErrors
 from dynamis.bench.judging.pitch_sides import Receiver, Sender, SideCache
 from dynamis.bench.judging.sides import as_pitch
-from dynamis.bench.ports import Port, PortRef
-from dynamis.bench.records import AdoptionRecord, HeadRecord
 from dynamis.electrics.finding import Finding, cannot_tell
 from dynamis.electrics.net import loaded
 from dynamis.notation.style import Style

@@ -10,11 +10,13 @@ import numpy as np
 from msgspec.structs import replace as with_
 from numpy.typing import NDArray
 
-from dynamis.bench.chains import Driven, aim_volts, between_of, driving, heard_by, sending_of
-from dynamis.bench.document import Bench, Link
-from dynamis.bench.ports import Port, PortRef
-from dynamis.bench.records import HeadRecord
-from dynamis.bench.tunings import tuning_of
+from dynamis.bench.chains.link_chain import sending_of
+from dynamis.bench.chains.node import Driven, between_of, driving
+from dynamis.bench.chains.port_transfers import aim_volts, heard_by
+from dynamis.bench.chains.tunings import tuning_of
+from dynamis.bench.document.bench import Bench, Link
+from dynamis.bench.document.ports import Port, PortRef
+from dynamis.bench.document.records import HeadRecord
 from dynamis.converter.heads import ConstantsHead, TableHead
 from dynamis.converter.transfers import DacTransfer
 from dynamis.electrics.circuits.built import BuiltCircuit

@@ -11,11 +11,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 from msgspec.structs import replace as with_
 
-from dynamis.bench.chains import between_of, converter_of, dac_if_known, driving
-from dynamis.bench.document import Bench, Link
+from dynamis.bench.chains.node import between_of, driving
+from dynamis.bench.chains.port_transfers import converter_of, dac_if_known
+from dynamis.bench.chains.tunings import tuning_of
+from dynamis.bench.document.bench import Bench, Link
+from dynamis.bench.document.gate_ports import gate_input
+from dynamis.bench.document.ports import SWITCHING, GateRecord, Port, PortRef, SwingRecord
 from dynamis.bench.judging.audio import left_of_balanced, peak_volts
-from dynamis.bench.ports import SWITCHING, GateRecord, Port, PortRef, SwingRecord
-from dynamis.bench.tunings import tuning_of
 from dynamis.electrics.gates.levels import GateInput, GateOutput, Span, moved
 from dynamis.electrics.gates.stages import becomes
 from dynamis.electrics.net import loaded
@@ -181,29 +183,6 @@ def input_of(bench: Bench, ref: PortRef) -> tuple[GateInput | None, list[str]]:
     shared = {rails[1] for rails in bench.rails} & set(bench.gear_by(ref.gear).power.rails)
     own = [volts for volts in shared if high is not None and 0 < volts <= high <= volts + _PIN_ABOVE_RAIL]
     return (replace(taken, rail_volts=own[0]) if taken is not None and own else taken), lacks
-
-
-def gate_input(port: Port) -> tuple[GateInput | None, list[str]]:
-    """What a port takes as a gate, and the names of values that are not known (then None)."""
-    gate = port.gate or GateRecord("positive")
-    shorting = gate.kind == "shorting"
-    needed = {"on_volts": gate.on_volts, "off_volts": gate.off_volts, "ohms": port.ohms}
-    if shorting:
-        needed["pullup_volts"] = gate.pullup_volts
-    lacks = [key for key, value in needed.items() if value is None]
-    if gate.on_volts is None or gate.off_volts is None or port.ohms is None or lacks:
-        return None, lacks
-    works, bears = Span(port.works.low, port.works.high), Span(port.bears.low, port.bears.high)
-    return GateInput(gate.on_volts, gate.off_volts, "shorting" if shorting else "positive", port.ohms,
-                     port.rest_volts, works, bears), []  # fmt: skip
-
-
-def loading_of(port: Port) -> GateInput | None:
-    """How a port loads the node that it hangs on beside others; None where its resistance is not known."""
-    if port.ohms is None:
-        return None
-    bears, kind = Span(port.bears.low, port.bears.high), "shorting" if port.pulls_up else "positive"
-    return GateInput(0.0, 0.0, kind, port.ohms, port.rest_volts, bears=bears)  # type: ignore[arg-type]
 
 
 def arriving(bench: Bench, link: Link, sent: Sent) -> tuple[float, float] | None:

@@ -10,11 +10,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Final
 
-from dynamis.bench.chains import driving
-from dynamis.bench.document import Bench, Link
+from dynamis.bench.chains.node import driving
+from dynamis.bench.document.bench import Bench, Link
+from dynamis.bench.document.ports import PortRef, SwingRecord
 from dynamis.bench.judging.audio import coupling, unknown_of
 from dynamis.bench.judging.sides import arriving, own_ohms, sent_swing, sent_volts
-from dynamis.bench.ports import PortRef, SwingRecord
 from dynamis.electrics.finding import Finding, Severity, cannot_tell
 from dynamis.electrics.gates.levels import Span
 from dynamis.electrics.potentiometer import LoadedPot

@@ -6,10 +6,11 @@ from typing import Final
 
 from msgspec.structs import replace as with_
 
-from dynamis.bench.document import Bench, Link
+from dynamis.bench.document.bench import Bench, Link
+from dynamis.bench.document.gate_ports import loading_of
+from dynamis.bench.document.ports import ClockRecord, GateRecord, Port, PortRef
 from dynamis.bench.judging.audio import coupling, unknown_of
-from dynamis.bench.judging.sides import gate_output, input_of, loading_of, sent_as
-from dynamis.bench.ports import ClockRecord, GateRecord, Port, PortRef
+from dynamis.bench.judging.sides import gate_output, input_of, sent_as
 from dynamis.electrics.finding import BEST_FIRST, Finding, cannot_tell
 from dynamis.electrics.gates.circuits import GateCircuit, gate_circuit, gate_circuits, no_fix
 from dynamis.electrics.gates.levels import GateFit, GateInput, GateOutput, judge_gate

@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 from PySide6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QWidget
 
-from dynamis.bench.commands import new_id
-from dynamis.bench.document import Gear, Link, Unit
-from dynamis.bench.ports import Port, PortRef
+from dynamis.bench.document.bench import Gear, Link, Unit
+from dynamis.bench.document.commands import new_id
+from dynamis.bench.document.ports import Port, PortRef
 from dynamis.converter.dac import Dac
 from dynamis.converter.transfers import DacTransfer
 from dynamis.errors import InputError

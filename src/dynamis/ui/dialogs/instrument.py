@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QComboBox, QWidget
 
-from dynamis.bench.analysis import frequency_limits, meter_range
-from dynamis.bench.commands import new_id
-from dynamis.bench.records import KIND_WORDS, InstrumentKind, InstrumentRecord
+from dynamis.bench.document.commands import new_id
+from dynamis.bench.document.records import KIND_WORDS, InstrumentKind, InstrumentRecord
+from dynamis.bench.runs.analysis import frequency_limits, meter_range
 from dynamis.calibration.frequency import parse_frequency_words
 from dynamis.calibration.meter import parse_meter_words, parse_resolution
 from dynamis.errors import InputError

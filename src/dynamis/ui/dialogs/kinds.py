@@ -7,11 +7,11 @@ from typing import Generic, TypeVar
 
 from PySide6.QtWidgets import QComboBox, QWidget
 
-from dynamis.bench.checks import named
-from dynamis.bench.commands import add_gear
-from dynamis.bench.document import Bench, Gear
+from dynamis.bench.document.bench import Bench, Gear
+from dynamis.bench.document.checks import named
+from dynamis.bench.document.commands import add_gear
+from dynamis.bench.document.ports import Port
 from dynamis.bench.gear.library import GEAR_KINDS, PORT_KINDS, GearKind, PortKind, gear_of, port_of
-from dynamis.bench.ports import Port
 from dynamis.ui.dialogs.form import FormDialog, Value
 from dynamis.ui.widgets.panel import label, set_text
 

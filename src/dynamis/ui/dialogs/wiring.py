@@ -8,8 +8,8 @@ from PySide6.QtCore import QBuffer
 from PySide6.QtGui import QPageSize, QPdfWriter, QTextDocument
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QFileDialog, QPushButton, QTextBrowser, QVBoxLayout, QWidget
 
-from dynamis.bench.ports import PortRef
-from dynamis.bench.wiring import wiring_card
+from dynamis.bench.document.ports import PortRef
+from dynamis.bench.judging.wiring import wiring_card
 from dynamis.errors import InputError
 from dynamis.files.wiring_html import wiring_html
 from dynamis.files.writing import write_whole

@@ -6,11 +6,11 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from dynamis.bench.cautions import cautions_for
+from dynamis.bench.designing.remedies import remedies_for
+from dynamis.bench.designing.remedy import Remedy
 from dynamis.bench.gear.commands import dismiss
+from dynamis.bench.judging.cautions import cautions_for
 from dynamis.bench.judging.pairs import PairFit
-from dynamis.bench.judging.remedies import remedies_for
-from dynamis.bench.judging.remedy import Remedy
 from dynamis.electrics.finding import CODES, VERDICT_WORDS
 from dynamis.errors import InputError
 from dynamis.notation.style import tied

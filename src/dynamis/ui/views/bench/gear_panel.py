@@ -6,7 +6,8 @@ from collections.abc import Callable
 
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from dynamis.bench.commands import Change
+from dynamis.bench.document.commands import Change
+from dynamis.bench.document.ports import PortRef
 from dynamis.bench.gear.commands import (
     add_port,
     archive_gear,
@@ -18,7 +19,6 @@ from dynamis.bench.gear.commands import (
     set_port_field,
 )
 from dynamis.bench.gear.fields import GEAR_FIELDS, Field
-from dynamis.bench.ports import PortRef
 from dynamis.errors import InputError
 from dynamis.ui.session import Session
 from dynamis.ui.widgets.field_form import FieldForm
@@ -163,7 +163,7 @@ class GearPanel(QWidget):
 
     def new_gear(self) -> None:
         """Ask for gear of a kind, and put it on the bench."""
-        from dynamis.bench.commands import add_gear
+        from dynamis.bench.document.commands import add_gear
         from dynamis.ui.dialogs.kinds import GearDialog
 
         dialog = GearDialog(self, self._session.bench)

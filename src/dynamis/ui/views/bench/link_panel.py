@@ -5,10 +5,10 @@ from __future__ import annotations
 from msgspec.structs import replace
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from dynamis.bench.document.ports import PortRef
 from dynamis.bench.gear.commands import fields_of_link, put_link, set_link_field
 from dynamis.bench.gear.fields import Field
-from dynamis.bench.ports import PortRef
-from dynamis.bench.wiring import between_words
+from dynamis.bench.judging.wiring import between_words
 from dynamis.ui.session import Session
 from dynamis.ui.widgets.field_form import FieldForm
 from dynamis.ui.widgets.panel import clear, label, scrolling, set_refusal, set_text

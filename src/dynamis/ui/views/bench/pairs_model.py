@@ -7,9 +7,9 @@ from collections.abc import Sequence
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt
 from PySide6.QtGui import QPixmap
 
-from dynamis.bench.document import Bench
+from dynamis.bench.document.bench import Bench
+from dynamis.bench.document.ports import PortRef
 from dynamis.bench.judging.pairs import PairFit
-from dynamis.bench.ports import PortRef
 from dynamis.electrics.finding import VERDICT_WORDS, FitVerdict
 from dynamis.notation.style import Style
 from dynamis.ui.judge import Judge

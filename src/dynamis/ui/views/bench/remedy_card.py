@@ -7,7 +7,7 @@ from collections.abc import Callable
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout
 
-from dynamis.bench.judging.remedy import Remedy
+from dynamis.bench.designing.remedy import Remedy
 from dynamis.electrics.finding import VERDICT_WORDS
 from dynamis.notation.style import Style
 from dynamis.ui.theme.palette import Colours

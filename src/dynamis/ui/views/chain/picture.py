@@ -19,7 +19,7 @@ from PySide6.QtGui import (
     QResizeEvent,
 )
 
-from dynamis.bench.nomogram import Nomogram
+from dynamis.bench.chains.nomogram import Nomogram
 from dynamis.notation.style import Style
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.views.chain.ticks import ticks_of

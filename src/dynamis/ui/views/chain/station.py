@@ -7,12 +7,12 @@ from PySide6.QtCore import QTimer
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
+from dynamis.bench.chains.nomogram import Nomogram, nomogram
+from dynamis.bench.chains.shares import cure_of
+from dynamis.bench.designing.remedies import remedies_for
+from dynamis.bench.designing.remedy import Remedy
+from dynamis.bench.document.ports import PortRef
 from dynamis.bench.judging.pairs import judge_pair, trial_link
-from dynamis.bench.judging.remedies import remedies_for
-from dynamis.bench.judging.remedy import Remedy
-from dynamis.bench.nomogram import Nomogram, nomogram
-from dynamis.bench.ports import PortRef
-from dynamis.bench.shares import cure_of
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_quantity
 from dynamis.notation.style import tied

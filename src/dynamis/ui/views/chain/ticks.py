@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 
 import numpy as np
 
-from dynamis.bench.nomogram import Scale
+from dynamis.bench.chains.nomogram import Scale
 from dynamis.notation.style import Style
 from dynamis.pitch.notes import note_label
 from dynamis.plotting.ticks import Tick, decimals_of, round_steps

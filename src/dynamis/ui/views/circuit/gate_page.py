@@ -9,8 +9,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QPushButton, QWidget
 
-from dynamis.bench.document import GateStageRecord, Link
-from dynamis.bench.gate_choices import (
+from dynamis.bench.designing.gate_choices import (
     GateChoice,
     choice,
     gate_choices,
@@ -19,9 +18,10 @@ from dynamis.bench.gate_choices import (
     use_stage,
     with_stage,
 )
+from dynamis.bench.document.bench import GateStageRecord, Link
+from dynamis.bench.document.ports import PortRef
 from dynamis.bench.judging.beside import refuse_spoiling
 from dynamis.bench.judging.pairs import trial_link
-from dynamis.bench.ports import PortRef
 from dynamis.electrics.circuits.parts import parts_csv, parts_list, pieces_from
 from dynamis.electrics.gates.schematic import gate_schematic
 from dynamis.errors import InputError

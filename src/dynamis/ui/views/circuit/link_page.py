@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from dynamis.bench.ports import PortRef
+from dynamis.bench.document.ports import PortRef
 from dynamis.ui.session import Session
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.views.circuit.drawing import SchematicView

@@ -9,12 +9,12 @@ from dataclasses import replace as with_
 import numpy as np
 from msgspec.structs import replace
 
-from dynamis.bench.commands import Change
-from dynamis.bench.designing import asked_of, circuit_of, standing, suited_kind
-from dynamis.bench.document import Bench, Link
+from dynamis.bench.designing.between import asked_of, circuit_of, standing, suited_kind
+from dynamis.bench.document.bench import Bench, Link
+from dynamis.bench.document.commands import Change
+from dynamis.bench.document.ports import PortRef
 from dynamis.bench.judging.beside import spoiled
 from dynamis.bench.judging.swings import loaded_pots
-from dynamis.bench.ports import PortRef
 from dynamis.electrics.design.proposal import Proposal
 from dynamis.electrics.design.wish import Wish
 from dynamis.electrics.potentiometer import LoadedPot

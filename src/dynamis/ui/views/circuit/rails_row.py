@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
-from dynamis.bench.commands import set_rails
+from dynamis.bench.document.commands import set_rails
 from dynamis.electrics.gates.specs import read_rails, show_rails
 from dynamis.ui.session import Session
 from dynamis.ui.stations import guarded

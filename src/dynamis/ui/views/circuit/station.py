@@ -8,19 +8,13 @@ from msgspec.structs import replace
 from PySide6.QtGui import QColor, QShowEvent
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
-from dynamis.bench.designing import (
-    RESISTOR_PER_KELVIN,
-    built,
-    op_amp_for,
-    supply_from,
-    use_between,
-)
-from dynamis.bench.document import Rails
+from dynamis.bench.chains.notes_at import note_at_volts, whole_note_volts
+from dynamis.bench.designing.between import RESISTOR_PER_KELVIN, built, op_amp_for, supply_from, use_between
+from dynamis.bench.designing.law_change import law_way
+from dynamis.bench.document.bench import Rails
+from dynamis.bench.document.ports import SWITCHING, PortRef
 from dynamis.bench.judging.beside import refuse_spoiling
 from dynamis.bench.judging.pairs import trial_link
-from dynamis.bench.law_change import law_way
-from dynamis.bench.notes_at import note_at_volts, whole_note_volts
-from dynamis.bench.ports import SWITCHING, PortRef
 from dynamis.electrics.circuits.circuit import Fitted
 from dynamis.electrics.circuits.parts import pieces_of
 from dynamis.electrics.circuits.schematic import schematic

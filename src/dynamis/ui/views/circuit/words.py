@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from dynamis.bench.gate_choices import GateChoice, GateChoices
+from dynamis.bench.designing.gate_choices import GateChoice, GateChoices
 from dynamis.electrics.design.later import rail_moves
 from dynamis.electrics.design.proposal import Proposal
 from dynamis.electrics.design.spread import Budget, Spread

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import Any, Unpack
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QFormLayout, QHBoxLayout, QPushButton, QWidget
 
-from dynamis.bench.chains import converter_of
-from dynamis.bench.commands import Change, set_link, set_port, set_transfer
-from dynamis.bench.document import Bench
-from dynamis.bench.measured_linearity import measured_linearity
-from dynamis.bench.ports import PortRef
+from dynamis.bench.chains.port_transfers import converter_of
+from dynamis.bench.document.bench import Bench
+from dynamis.bench.document.commands import Change, LinkValues, set_link, set_port, set_transfer
+from dynamis.bench.document.ports import PortRef
+from dynamis.bench.runs.measured_linearity import measured_linearity
 from dynamis.converter.coding import CODINGS
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_quantity
@@ -44,7 +44,7 @@ _DEFAULTS = {"gain": 1.0, "offset_volts": 0.0, "reference_limit": 0.0, "inl_limi
 
 # What reads the text of a field, and what its value does to the bench.
 Read = Callable[[str], Any]
-Changes = Callable[..., Any]
+Changes = Callable[[Bench, PortRef, Any], Change]
 
 
 class ConverterFields(Panel):
@@ -66,23 +66,23 @@ class ConverterFields(Panel):
         form.setVerticalSpacing(4)
         self.fields: dict[str, QuantityEdit] = {}
         for key, text, unit, factor, optional in _FIELDS:
-            self._field(form, key, text, self._reader(unit, factor, optional, text), self._transfer_change)
+            self._field(form, key, text, self._reader(unit, factor, optional, text), self._of_dac(key))
         self.coding = QComboBox()
         self.coding.setAccessibleName("Coding")
         self.coding.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.coding.setMinimumContentsLength(6)
         for key, words in CODINGS.items():
             self.coding.addItem(words, key)
-        self.coding.activated.connect(lambda _: self._apply("coding", self.coding.currentData(), self._transfer_change))
+        self.coding.activated.connect(lambda _: self._apply(self.coding.currentData(), self._of_dac("coding")))
         form.addRow("Coding", self.coding)
         self.supply = QCheckBox("its supply is its reference")
-        self.supply.clicked.connect(lambda on: self._apply("reference_is_supply", on, self._transfer_change))
+        self.supply.clicked.connect(lambda on: self._apply(on, self._of_dac("reference_is_supply")))
         form.addRow(self.supply)
         row = QHBoxLayout()
         self.take_inl, self.drop_inl = QPushButton("Linearity…"), QPushButton("Forget")
         self.take_inl.setToolTip("A table of code,volts as measured, or of code,inl_lsb from a data sheet")
         self.take_inl.clicked.connect(self.open_linearity)
-        self.drop_inl.clicked.connect(lambda: self._apply("inl_lsb", None, self._transfer_change))
+        self.drop_inl.clicked.connect(lambda: self._apply(None, self._of_dac("inl_lsb")))
         self.from_run = QPushButton("From the run")
         self.from_run.setToolTip("What the readings of the run looked at leave of their line, by code")
         self.from_run.clicked.connect(self.take_from_run)
@@ -92,22 +92,27 @@ class ConverterFields(Panel):
         form.addRow(row)
         form.addRow(rule())
         self._field(form, "ohms", "Output resistance", self._reader("Ω", 1.0, True, "The output resistance"),
-                    self._port_change)  # fmt: skip
+                    lambda b, ref, ohms: set_port(b, ref, ohms=ohms))  # fmt: skip
         self.law = QPushButton("Change…")
         self.law.setAccessibleName("Change the law")
         self.law.clicked.connect(self.change_law)
         form.addRow("Law", self.law)
-        for key, text in (("low_note", "Lowest note"), ("high_note", "Highest note")):
-            self._field(form, key, text, lambda typed: parse_note(typed, Naming(self._session.style.middle_c)),
-                        self._link_change)  # fmt: skip
-        self._field(form, "tolerance", "Tolerance, ct", self._read_tolerance, self._link_change)
+        change = self._link_change
+        self._field(
+            form, "low_note", "Lowest note", self._read_note, lambda b, ref, note: change(b, ref, low_note=note)
+        )
+        self._field(
+            form, "high_note", "Highest note", self._read_note, lambda b, ref, note: change(b, ref, high_note=note)
+        )
+        self._field(form, "tolerance", "Tolerance, ct", self._read_tolerance,
+                    lambda b, ref, text: change(b, ref, tolerance=text))  # fmt: skip
         self.body.addWidget(scrolling(inner), 1)
         self.refusal = label("", "question", wrap=True)
         set_refusal(self.refusal, "")
         self.body.addWidget(self.refusal)
 
     def _field(self, form: QFormLayout, key: str, text: str, read: Read, change: Changes) -> None:
-        field = QuantityEdit(text, read, lambda value: self._apply(key, value, change))
+        field = QuantityEdit(text, read, lambda value: self._apply(value, change))
         field.setAlignment(Qt.AlignmentFlag.AlignRight)
         field.refused.connect(lambda sentence: set_refusal(self.refusal, sentence))
         form.addRow(text, field)
@@ -126,29 +131,30 @@ class ConverterFields(Panel):
 
         return read
 
+    def _read_note(self, text: str) -> float:
+        return parse_note(text, Naming(self._session.style.middle_c))
+
     def _read_tolerance(self, text: str) -> str:
         parse_tolerance(text, Naming(self._session.style.middle_c))
         return text.strip()
 
     # -- changing ----------------------------------------------------------------------------------
 
-    def _transfer_change(self, bench: Bench, ref: PortRef, key: str, value: object) -> Change:
-        return set_transfer(bench, ref, "dac", **{key: value})
+    @staticmethod
+    def _of_dac(key: str) -> Changes:
+        return lambda bench, ref, value: set_transfer(bench, ref, "dac", **{key: value})
 
-    def _port_change(self, bench: Bench, ref: PortRef, key: str, value: object) -> Change:
-        return set_port(bench, ref, **{key: value})
-
-    def _link_change(self, bench: Bench, ref: PortRef, key: str, value: object) -> Change:
+    def _link_change(self, bench: Bench, ref: PortRef, **values: Unpack[LinkValues]) -> Change:
         link = bench.link_from(ref)
         if link is None:
             raise InputError(f"{bench.label(ref)} has no link that says which notes are used.")
-        return set_link(bench, link.id, **{key: value})
+        return set_link(bench, link.id, **values)
 
-    def _apply(self, key: str, value: object, change: Changes) -> None:
+    def _apply(self, value: Any, change: Changes) -> None:
         channel = self._session.channel
         if channel is None:
             return
-        self._session.apply(change(self._session.bench, channel[0], key, value))
+        self._session.apply(change(self._session.bench, channel[0], value))
         self._applied()  # also where nothing changed: 4096 mV is shown as 4.096 V
 
     def change_law(self) -> None:
@@ -159,7 +165,7 @@ class ConverterFields(Panel):
         text = self._session.bench.port(channel[0]).law
         dialog = LawDialog(self, self._session.style, None if text is None else parse_law(text))
         if dialog.exec():
-            self._apply("law", law_text(dialog.value), self._port_change)
+            self._apply(law_text(dialog.value), lambda b, ref, law: set_port(b, ref, law=law))
 
     def open_linearity(self) -> None:
         """Take a linearity by code from a table."""
@@ -177,7 +183,7 @@ class ConverterFields(Panel):
                 raise InputError("There is no channel with a converter to take a linearity for.")
             stored = converter_of(self._session.bench.port(channel[0]))
             values = read_linearity(path, 0 if stored is None else stored.values["bits"])
-            self._apply("inl_lsb", [round(one, 6) for one in values], self._transfer_change)
+            self._apply([round(one, 6) for one in values], self._of_dac("inl_lsb"))
             set_refusal(self.refusal, "")
         except InputError as error:
             set_refusal(self.refusal, str(error))
@@ -191,7 +197,7 @@ class ConverterFields(Panel):
                 raise InputError(made if isinstance(made, str) else "There is no channel with a converter.")
             stored = converter_of(self._session.bench.port(channel[0]))
             bits = 0 if stored is None else int(stored.values["bits"])
-            self._apply("inl_lsb", made.by_code(bits), self._transfer_change)
+            self._apply(made.by_code(bits), self._of_dac("inl_lsb"))
             set_refusal(self.refusal, "")
             every = f"The linearity of unit {channel[1]} is counted on for every unit now."
             self._session.said.emit(every, False)

@@ -15,9 +15,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from dynamis.bench.codes import ChannelCodes, channel_codes, codes_sentences, use_words
-from dynamis.bench.measured_linearity import linearity_words, measured_linearity
-from dynamis.bench.ports import PortRef
+from dynamis.bench.chains.codes import ChannelCodes, channel_codes, codes_sentences, use_words
+from dynamis.bench.document.ports import PortRef
+from dynamis.bench.runs.measured_linearity import linearity_words, measured_linearity
 from dynamis.errors import InputError
 from dynamis.notation.style import plain, tied
 from dynamis.pitch.laws import law_words

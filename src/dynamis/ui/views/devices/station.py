@@ -10,9 +10,9 @@ from PySide6.QtCore import QSize, Signal
 from PySide6.QtGui import QColor, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout
 
-from dynamis.bench.boards import board_letter, channel_correction, held_words, sendings
-from dynamis.bench.ports import PortRef
-from dynamis.bench.records import SendRecord
+from dynamis.bench.document.ports import PortRef
+from dynamis.bench.document.records import SendRecord
+from dynamis.bench.runs.boards import board_letter, channel_correction, held_words, sendings
 from dynamis.devices.interface import Shown
 from dynamis.errors import InputError
 from dynamis.ui.course import CourseRunner

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
-from dynamis.bench.levels import Levels, envelope_of, pulse_of
+from dynamis.bench.judging.levels import Levels, envelope_of, pulse_of
 from dynamis.notation.style import Style
 from dynamis.transfer.breakpoints import Breakpoints
 from dynamis.ui.theme.palette import Colours

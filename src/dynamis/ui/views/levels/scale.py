@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QBrush, QColor, QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
 
-from dynamis.bench.levels import Levels
+from dynamis.bench.judging.levels import Levels
 from dynamis.notation.style import Style
 from dynamis.plotting.axis import Axis
 from dynamis.plotting.ticks import number_ticks

@@ -6,7 +6,7 @@ from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QResizeEvent
 from PySide6.QtWidgets import QBoxLayout, QCheckBox, QHBoxLayout, QPushButton, QWidget
 
-from dynamis.bench.proving import STEPS, Course
+from dynamis.bench.runs.proving import STEPS, Course
 from dynamis.ui.course import CourseRunner
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.theme.verdict import verdict_colour

@@ -5,8 +5,8 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from dynamis.bench.analysis import RunAnalysis, as_read
-from dynamis.bench.records import KIND_WORDS
+from dynamis.bench.document.records import KIND_WORDS
+from dynamis.bench.runs.analysis import RunAnalysis, as_read
 from dynamis.calibration.slips import Slip, beyond_range, find_slip
 from dynamis.calibration.words import proof_sentences
 from dynamis.devices.taking import Progress

@@ -9,8 +9,8 @@ import numpy as np
 from PySide6.QtCore import Qt, Signal, SignalInstance
 from PySide6.QtGui import QAction, QKeySequence
 
-from dynamis.bench.analysis import RunAnalysis
-from dynamis.bench.records import ReadingRecord
+from dynamis.bench.document.records import ReadingRecord
+from dynamis.bench.runs.analysis import RunAnalysis
 from dynamis.calibration.meter import MeterRange
 from dynamis.calibration.words import VERDICT_WORDS
 from dynamis.notation.style import plain

@@ -7,10 +7,10 @@ import math
 import msgspec
 from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from dynamis.bench.chains import converter_of
-from dynamis.bench.commands import add_gear, add_meter, add_unit
-from dynamis.bench.ports import PortRef
-from dynamis.bench.records import RunRecord
+from dynamis.bench.chains.port_transfers import converter_of
+from dynamis.bench.document.commands import add_gear, add_meter, add_unit
+from dynamis.bench.document.ports import PortRef
+from dynamis.bench.document.records import RunRecord
 from dynamis.errors import InputError
 from dynamis.files.store import now
 from dynamis.notation.numbers import parse_quantity

@@ -10,8 +10,8 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QColor, QGuiApplication, QResizeEvent, QShowEvent
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QInputDialog, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
-from dynamis.bench.analysis import RunAnalysis
-from dynamis.bench.drift import drift_sentence, find_drift
+from dynamis.bench.runs.analysis import RunAnalysis
+from dynamis.bench.runs.drift import drift_sentence, find_drift
 from dynamis.calibration.meter import MeterRange
 from dynamis.calibration.words import correction_title
 from dynamis.errors import InputError

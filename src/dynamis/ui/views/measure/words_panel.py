@@ -6,8 +6,8 @@ from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QGuiApplication, QResizeEvent
 from PySide6.QtWidgets import QBoxLayout, QHBoxLayout, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
 
-from dynamis.bench.advice import belongs_sentence, comparison_sentence, plugging_sentence
-from dynamis.bench.analysis import RunAnalysis
+from dynamis.bench.runs.advice import belongs_sentence, comparison_sentence, plugging_sentence
+from dynamis.bench.runs.analysis import RunAnalysis
 from dynamis.calibration.causes.words import cause_text, shape_sentences
 from dynamis.calibration.corrections import Correction
 from dynamis.calibration.words import (

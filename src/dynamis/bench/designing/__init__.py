@@ -1,0 +1,1 @@
+"""What goes between, and what to do about a pair that does not fit."""

@@ -1,0 +1,350 @@
+"""What a link asks of a circuit between, and putting a designed one there.
+
+The gain and offset are from the output's own volts to the input, so that its load and the sender's resistance are
+made up for in the design.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from dataclasses import replace as with_
+from functools import lru_cache
+from typing import Final
+
+import numpy as np
+from msgspec.structs import replace
+
+from dynamis.bench.chains.port_transfers import heard_by
+from dynamis.bench.chains.tunings import tuning_of
+from dynamis.bench.document.bench import Bench, Link, Rails
+from dynamis.bench.document.commands import Change, join
+from dynamis.bench.document.ports import PortRef
+from dynamis.bench.gear.commands import put_link
+from dynamis.bench.judging.swings import Swing, swing_at
+from dynamis.electrics.circuits.built import KIND, BuiltCircuit
+from dynamis.electrics.circuits.clamp import Clamp
+from dynamis.electrics.circuits.supply import OP_AMPS, OpAmp, Supply
+from dynamis.electrics.circuits.topology import TOPOLOGIES
+from dynamis.electrics.circuits.variation import Counting, varied_in
+from dynamis.electrics.design.kinds import best_kind
+from dynamis.electrics.design.proposal import ORDER, Proposal, Proposals, propose, propose_one
+from dynamis.electrics.design.trims import Bench as TrimBench
+from dynamis.electrics.design.trims import needed_range
+from dynamis.electrics.design.wish import Wish
+from dynamis.electrics.exponential.converter import KINDS as CONVERTERS
+from dynamis.electrics.gates.candidate import BATTERY, BATTERY_WORN
+from dynamis.electrics.net import loaded
+from dynamis.errors import InputError
+from dynamis.notation.style import plain
+from dynamis.pitch.laws import ExponentialLaw, LinearLaw, parse_law
+from dynamis.transfer.chain import Transfer
+from dynamis.transfer.registry import REGISTRY, StoredTransfer
+
+# Of metal film resistors of 1 %; common practice, no source.
+RESISTOR_PER_KELVIN: Final = 50e-6
+# Single values are near enough at this share of what is allowed; common practice, no source.
+_NEAR: Final = 0.5
+# An octave and its first note: with fewer notes a circuit is none.
+_LEAST_NOTES: Final = 13
+_SLACK_VOLTS: Final = 1e-3
+# How far a modulation may be off, of its whole swing; common practice, no source.
+MODULATION_PERCENT: Final = 3.0
+DEFAULT_WISH: Final = Wish(1.0, op_amp=OP_AMPS["jfet"], resistor_per_kelvin=RESISTOR_PER_KELVIN)
+
+
+def asked_of(bench: Bench, link: Link, sink: PortRef, start: Wish = DEFAULT_WISH) -> Wish | str:
+    """What a circuit between has to do, or the sentence that says why a link asks for none.
+
+    start : the supply, the series and whatever else the link does not decide.
+    """
+    try:
+        return _asked_of(bench, link, sink, start)
+    except InputError as error:
+        return str(error)
+
+
+def _asked_of(bench: Bench, link: Link, sink: PortRef, start: Wish) -> Wish | str:
+    output, receiver = bench.port(link.output), bench.port(sink)
+    if output.ohms is None and output.pot is None:
+        return f"Measure the resistance of {bench.label(link.output)} first: the circuit's input hangs on it."
+    loads = [bench.port(ref).ohms for ref in link.inputs or (sink,)]
+    if any(one is None for one in loads):
+        return f"Measure the resistance of {bench.label(sink)} first: it loads the circuit."
+    load = 1.0 / sum(1.0 / one for one in loads if one)
+    bare = replace(link, between=(), gate_stages=())
+    known = replace_wish(start, source_ohms=output.ohms or 0.0, load_ohms=load, bears=borne_by(bench, link, sink))
+    if receiver.role == "pitch":
+        return _pitch(bench, bare, sink, known)
+    if receiver.role == "modulation":
+        swing = swing_at(bench, bare, sink)
+        if not isinstance(swing, Swing) or swing.high <= swing.low or swing.acts_high <= swing.acts_low:
+            return f"Tell between which volts {bench.label(link.output)} swings and {bench.label(sink)} acts first."
+        ends = _sent_swing(swing, output.ohms or 0.0, load)
+        gain = (swing.acts_high - swing.acts_low) / (ends[1] - ends[0])
+        # Of a modulation the whole swing stands for an octave, so that 12 cents are 1 % of it.
+        return replace_wish(known, gain=gain, offset_volts=swing.acts_low - gain * ends[0], in_low=ends[0],
+                            in_high=ends[1], volts_per_octave=ends[1] - ends[0], pairs=False,
+                            tolerance_cents=12.0 * MODULATION_PERCENT)  # fmt: skip
+    return (
+        f"{bench.label(sink)} takes a {receiver.role}: what goes between is chosen by its levels, with the remedies on "
+        "Bench. This station designs gain and offset for pitch and modulation."
+    )
+
+
+def supply_from(rails: tuple[Rails, ...], tolerance: float = 0.0) -> Supply:
+    """The supply of those at hand that reaches furthest: two rails before a single one; a battery when worn."""
+    low, high = max(rails, key=lambda one: (one[0] < 0 < one[1], one[1] - one[0]))
+    if (low, high) == BATTERY:
+        high = BATTERY_WORN  # what still works when it is worn works before
+    return Supply(low, high, tolerance) if high > 0 else Supply(tolerance=tolerance)
+
+
+def replace_wish(wish: Wish, **values: object) -> Wish:
+    """The wish with other values; raises `InputError` where one cannot be."""
+    return with_(wish, **values)  # type: ignore[arg-type]
+
+
+def _pitch(bench: Bench, link: Link, sink: PortRef, known: Wish) -> Wish | str:
+    tuning, output = tuning_of(bench), bench.port(link.output)
+    heard = heard_by("heard", bench.port(sink), tuning)
+    if output.law is None or heard is None:
+        lawless = link.output if output.law is None else sink
+        return f"Give {bench.label(lawless)} its pitch law first."
+    sent, wanted = parse_law(output.law), heard.law
+    apart = float(tuning.octaves(sent.reference_note, wanted.reference_note))
+    zero: float | None = None
+    if isinstance(sent, ExponentialLaw) and isinstance(wanted, ExponentialLaw):
+        gain = wanted.volts_per_octave / sent.volts_per_octave
+        offset = wanted.reference_volts + wanted.volts_per_octave * apart - gain * sent.reference_volts
+    elif isinstance(sent, LinearLaw) and isinstance(wanted, LinearLaw):
+        zero = wanted.offset_volts
+        gain = wanted.reference_volts * 2.0**apart / sent.reference_volts
+        offset = zero - gain * sent.offset_volts
+    else:
+        return (
+            f"{bench.label(link.output)} and {bench.label(sink)} differ in their law, V/oct and Hz/V: no gain and "
+            "offset turns one into the other. It takes a table per note, or a converter of the law."
+        )
+    notes = np.array([link.low_note, max(link.high_note, link.low_note + 1.0)])
+    volts = sent.volts(tuning.octaves(notes, sent.reference_note))
+    tightest = link.tightest_cents
+    return replace_wish(
+        known, gain=gain, offset_volts=offset, in_low=float(volts[0]), in_high=float(volts[1]),
+        volts_per_octave=sent.volts_per_octave if isinstance(sent, ExponentialLaw) else 1.0, zero_volts=zero,
+        tolerance_cents=tightest if math.isfinite(tightest) else 5.0,
+    )  # fmt: skip
+
+
+def _sent_swing(swing: Swing, ohms: float, load: float) -> tuple[float, float]:
+    """The sender's own volts behind a swing that was worked out at the loaded input."""
+    share, _ = loaded(ohms, [(load, 0.0)])
+    return swing.low / share, swing.high / share
+
+
+def borne_by(bench: Bench, link: Link, sink: PortRef) -> Clamp:
+    """What all inputs of a link survive."""
+    spans = [bench.port(ref).bears for ref in link.inputs or (sink,)]
+    low = max((one.low for one in spans if one.low is not None), default=None)
+    high = min((one.high for one in spans if one.high is not None), default=None)
+    if low is not None and high is not None and low >= high:
+        return Clamp()  # no level suits them all, which the findings tell
+    return Clamp(low, high)
+
+
+def built(proposal: Proposal, transfer_id: str = "between", trimmed: bool = True) -> BuiltCircuit:
+    """The circuit of a proposal as it stands between; trimmed : its trimmers where readings would leave them."""
+    set_to: tuple[tuple[str, float], ...] = ()
+    if trimmed and proposal.trims:
+        bench = TrimBench(proposal.circuit, proposal.wish)
+        set_to = tuple((name, float(travel)) for name, travel in bench.set({}, stepped=False).items())
+    return BuiltCircuit(transfer_id, proposal.circuit, set_to, trimmed and bool(proposal.trims))
+
+
+def use_between(bench: Bench, output: PortRef, sink: PortRef, circuit: BuiltCircuit) -> Change:
+    """The two joined with a designed circuit between, in the place of one that stood there."""
+    bench, link = joined(bench, output, sink)
+    return put_between(bench, link, circuit.stored(), circuit.circuit.topology.title)
+
+
+def put_between(bench: Bench, link: Link, stored: StoredTransfer, title: str) -> Change:
+    """A link with a circuit between, in the place of one that stood there."""
+    kept = tuple(one for one in link.between if one.kind not in (KIND, *CONVERTERS, "stage"))
+    words = f"put {title[0].lower()}{title[1:]} between"
+    return put_link(bench, replace(link, between=(*kept, stored)), words)
+
+
+def joined(bench: Bench, output: PortRef, sink: PortRef) -> tuple[Bench, Link]:
+    """The bench with the two joined, and their link."""
+    link = bench.link_from(output)
+    if link is None or sink not in link.inputs:
+        bench = join(bench, output, sink).bench
+        link = bench.link_from(output)
+    assert link is not None
+    return bench, link
+
+
+def standing(circuit: BuiltCircuit, wish: Wish) -> Proposal:
+    """A circuit that stands in a link as a proposal for what the link asks, its trimmers as they are described."""
+    here = with_(circuit.circuit, source_ohms=wish.source_ohms, load_ohms=wish.load_ohms)
+    known = with_(wish, supply=here.supply, op_amp=here.op_amp, tolerance=here.resistor_tolerance)
+    needed = needed_range(here, known, varied_in(here, Counting()))
+    return Proposal(here, known, tuple(TrimBench(here, known).describe(needed)))
+
+
+def circuit_of(link: Link) -> BuiltCircuit | None:
+    """The designed circuit that stands in a link, None where there is none."""
+    made = made_of(link, (KIND,))
+    return made if isinstance(made, BuiltCircuit) else None
+
+
+def made_of(link: Link, kinds: Sequence[str]) -> Transfer | None:
+    """The first of some kinds that stands in a link, None where there is none."""
+    stored = next((one for one in link.between if one.kind in kinds and REGISTRY.knows(one)), None)
+    return None if stored is None else REGISTRY.make(f"{link.id}.between", stored)
+
+
+def why_none(bench: Bench, link: Link, sink: PortRef) -> str:
+    """Why no circuit is known for a link from the rails at hand; "" where the link asks for none."""
+    rails = bench.rails_for(link)
+    supply = supply_from(rails) if rails else Supply()
+    wish = asked_of(bench, link, sink, with_(DEFAULT_WISH, supply=supply, op_amp=op_amp_for(supply)))
+    if isinstance(wish, str):
+        return ""
+    low, high = (f"{plain(round(volts, 2))} V" for volts in sorted(wish.ends))
+    asks = f"It asks for {low} to {high} at the input"
+    reaches = wish.bears.within(*wish.op_amp.swing(supply)) if rails else None
+    if reaches is None:
+        return f"{asks}; without a supply nothing does that."
+    span = " to ".join(f"{plain(round(volts, 2))} V" for volts in reaches)
+    return f"{asks}; from {supply.words} an op-amp there gives {span}. Other rails at hand would do it."
+
+
+@dataclass(frozen=True)
+class Chosen:
+    """The circuit that a link would get.  asked : what it was asked.  notes : the lowest and the highest that the
+    supply leaves, None where it reaches all."""
+
+    proposal: Proposal
+    asked: Wish
+    notes: tuple[float, float] | None = None
+
+
+def circuit_for(bench: Bench, link: Link, sink: PortRef) -> Chosen | None:
+    """The smallest circuit for a link from the rails at hand; None where none does it.
+
+    Resistors alone where one input hangs there and its resistance decides little; else with an op-amp; where the supply
+    ends first, for an octave of its notes or more.
+    """
+    rails = bench.rails_for(link)
+    supply = supply_from(rails) if rails else Supply()
+    wish = asked_of(bench, link, sink, with_(DEFAULT_WISH, supply=supply, op_amp=op_amp_for(supply)))
+    if isinstance(wish, str):
+        return None
+    part = _borne_part(wish)
+    if part is None:
+        return None
+    made = _resistors(part, bool(rails)) if len(link.inputs or (sink,)) == 1 else None
+    if made is None and rails:
+        made = smallest_with_op_amp(part)
+    if made is not None and part is wish:
+        return Chosen(made, wish)
+    if made is not None:
+        notes = _notes_within(bench, link, part.in_low, part.in_high)
+        return None if notes is None else Chosen(made, wish, notes)
+    return _as_far_as(bench, link, part) if rails else None
+
+
+def _borne_part(wish: Wish) -> Wish | None:
+    """The wish over the part of its input range whose output the receiver bears; itself where that is all of it."""
+    ends = sorted(wish.ends)
+    low, high = wish.bears.within(*ends)
+    if low <= ends[0] + _SLACK_VOLTS and high >= ends[1] - _SLACK_VOLTS:
+        return wish
+    if low >= high:
+        return None
+    first, last = sorted((end - wish.offset_volts) / wish.gain for end in (low, high))
+    return replace_wish(wish, in_low=first, in_high=last) if last - first > _SLACK_VOLTS else None
+
+
+def _does(found: Proposal) -> bool:
+    """Whether a circuit's values come near enough: to its wish, or of single values to a part of what is allowed."""
+    return not found.misses or (not found.wish.pairs and found.nominal_cents <= _NEAR * found.wish.tolerance_cents)
+
+
+@lru_cache(maxsize=64)
+def _resistors(wish: Wish, supplied: bool) -> Proposal | None:
+    """Resistors alone, where neither the load nor the rail of an offset decides too much; None else."""
+    try:
+        found = propose_one(TOPOLOGIES["resistors"], wish, Counting(op_amps=False))
+    except InputError:
+        return None
+    unfit = not _does(found) or found.is_soft or found.wanders or (found.circuit.uses_reference and not supplied)
+    return None if unfit else found
+
+
+def _as_far_as(bench: Bench, link: Link, wish: Wish) -> Chosen | None:
+    """The circuit that keeps gain and offset as far as the supply reaches, with the notes that it leaves."""
+    try:
+        proposals = _proposed(wish)
+    except InputError:
+        return None
+    reached = proposals.reached_in_volts
+    notes = None if reached is None else _notes_within(bench, link, *reached)
+    return None if notes is None else Chosen(proposals.found[0], wish, notes)
+
+
+def _notes_within(bench: Bench, link: Link, low: float, high: float) -> tuple[float, float] | None:
+    """The lowest and the highest note used that the sender plays between two of its volts; None for less than an
+    octave of them."""
+    law = bench.port(link.output).law
+    if law is None:
+        return None
+    sent, notes = parse_law(law), link.whole_notes
+    volts = sent.volts(tuning_of(bench).octaves(notes, sent.reference_note))
+    inside = notes[(volts >= low - 1e-9) & (volts <= high + 1e-9)]
+    return None if inside.size < _LEAST_NOTES else (float(inside[0]), float(inside[-1]))
+
+
+@lru_cache(maxsize=64)
+def _proposed(wish: Wish) -> Proposals:
+    return propose(wish, smallest=True)
+
+
+@lru_cache(maxsize=64)
+def smallest_with_op_amp(wish: Wish) -> Proposal | None:
+    """The smallest circuit with an op-amp that does a wish; None where none does.
+
+    Resistors alone hang on their load: unplugging one of several inputs would retune the others.  The kind of op-amp
+    is that which leaves least, where another leaves much less than the one asked for.
+    """
+    found = _smallest(wish)
+    if found is None:
+        return None
+    kind = best_kind(found.circuit, found.wish)
+    return found if kind is wish.op_amp else _smallest(replace_wish(wish, op_amp=kind)) or found
+
+
+def _smallest(wish: Wish) -> Proposal | None:
+    for name in ORDER:
+        if not TOPOLOGIES[name].amplifiers:
+            continue
+        try:
+            found = propose_one(TOPOLOGIES[name], wish, Counting(op_amps=True))
+        except InputError:
+            continue
+        if _does(found):
+            return found
+    return None
+
+
+def suited_kind(wish: Wish) -> OpAmp:
+    """The kind of op-amp that leaves least in the smallest circuit for a wish; its own where none does better."""
+    made = smallest_with_op_amp(wish)
+    return wish.op_amp if made is None else made.circuit.op_amp
+
+
+def op_amp_for(supply: Supply) -> OpAmp:
+    """The kind that suits a supply: JFET inputs between two rails, rail to rail from a single one."""
+    return OP_AMPS["rail-to-rail" if supply.single else "jfet"]

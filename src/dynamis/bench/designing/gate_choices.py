@@ -1,0 +1,192 @@
+"""Circuits for a gate, trigger or clock link, side by side: each put between on trial and judged."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from dataclasses import replace as with_
+
+from msgspec.structs import replace
+
+from dynamis.bench.designing.between import joined
+from dynamis.bench.document.bench import Bench, GateStageRecord, Link
+from dynamis.bench.document.commands import Change
+from dynamis.bench.document.gate_ports import gate_input
+from dynamis.bench.document.ports import PortRef, VoltSpan
+from dynamis.bench.gear.commands import put_link
+from dynamis.bench.judging.beside import spoiled
+from dynamis.bench.judging.pairs import PairFit, judge_pair
+from dynamis.bench.judging.sides import gate_output, input_of, sent_as
+from dynamis.bench.judging.switching import fitting_circuits, meeting, pulse_seconds
+from dynamis.electrics.gates.joints import BadJoint, bad_joints, guarded
+from dynamis.electrics.gates.levels import GateFit
+from dynamis.electrics.gates.stretcher import stretching
+from dynamis.electrics.part import Part
+from dynamis.notation.style import Style
+
+STRETCHER = "stretcher"
+# A stretched pulse against the shortest that the input takes; common practice, no source.
+STRETCH = 2.0
+# A pin's diode to its rail, and what it bears for sure; common practice, no source.
+PIN_DIODE_VOLTS = 0.6
+PIN_AMPERES = 1e-3
+
+
+@dataclass(frozen=True)
+class GateChoice:
+    """One circuit, and the pair with it between.
+
+    key : its name, with "in the link" where it stands there.  met : the levels, None where they are not known.
+    holds : whether it also fits with its rails, or the sender, 5 % up; None where that is not worked out.
+    spoils : a sentence for each other input of the link that would no longer fit.  protection : parts at the circuit's
+    own input jack, which count for nothing.  joints : parts whose open joint would pass a limit of the input.
+    guarded : the circuit with a clamp that holds it even so, None where there is none or none is needed.
+    """
+
+    key: str
+    stage: GateStageRecord
+    fit: PairFit
+    met: GateFit | None
+    holds: bool | None
+    spoils: tuple[str, ...] = ()
+    protection: tuple[Part, ...] = ()
+    joints: tuple[BadJoint, ...] = ()
+    guarded: GateStageRecord | None = None
+
+
+@dataclass(frozen=True)
+class GateChoices:
+    """bare : the pair with nothing between.  choices : what stands in the link first, then what could.  limited :
+    whether anything is known of what the input bears."""
+
+    bare: PairFit
+    met: GateFit | None
+    choices: tuple[GateChoice, ...]
+    limited: bool = False
+
+
+def gate_choices(bench: Bench, link: Link, sink: PortRef, style: Style = Style()) -> GateChoices:
+    """What stands between and what could, for an input of a gate, trigger or clock link."""
+    empty = replace(link, gate_stages=())
+    bare = judge_pair(bench, empty, sink, (), style)
+    found = [choice(bench, link, sink, stage, style, stands=True) for stage in link.gate_stages]
+    for made in fitting_circuits(bench, empty, sink):
+        stage = GateStageRecord(made.name, made.parts)
+        tried = choice(bench, link, sink, stage, style)
+        found.append(with_(tried, holds=made.holds, protection=made.protection))
+    gate = bench.port(sink).gate
+    if (
+        gate is not None
+        and gate.min_seconds is not None
+        and any(one.code == "pulse-too-short" for one in bare.findings)
+    ):
+        longer = stretcher(bench, link, sink)
+        found += [] if longer is None else [choice(bench, link, sink, longer, style)]
+    return GateChoices(bare, _met(bench, empty, sink), tuple(found), bench.port(sink).bears != VoltSpan())
+
+
+def stretcher(bench: Bench, link: Link, sink: PortRef) -> GateStageRecord | None:
+    """A pulse stretcher behind what mends the levels, for the shortest pulse that an input takes; None where none
+    does it from the rails at hand, or something is not known."""
+    ahead = replace(link, gate_stages=tuple(one for one in link.gate_stages if one.circuit != STRETCHER))
+    made, taken, gate = sent_as(bench, ahead)[0], input_of(bench, sink)[0], bench.port(sink).gate
+    if made is None or taken is None or gate is None or gate.min_seconds is None:
+        return None
+    seconds = STRETCH * gate.min_seconds
+    found = stretching(made, taken, len(link.inputs), seconds, pulse_seconds(bench, ahead), bench.rails_for(link),
+                       battery=True)  # fmt: skip
+    return None if found is None else GateStageRecord(STRETCHER, found.parts, seconds)
+
+
+def choice(bench: Bench, link: Link, sink: PortRef, stage: GateStageRecord, style: Style = Style(), *,
+           stands: bool = False) -> GateChoice:  # fmt: skip
+    """A circuit on trial in a link, in the place of one of its kind.
+
+    A stretcher stands behind what mends the levels; one of each may be there.
+    """
+    tried = with_stage(link, stage)
+    key = f"in the link: {stage.circuit}" if stands else stage.circuit
+    spoils = () if stands else tuple(spoiled(bench, tried, sink))
+    made = GateChoice(key, stage, judge_pair(bench, tried, sink, (), style), _met(bench, tried, sink), None, spoils)
+    ahead = replace(tried, gate_stages=tried.gate_stages[: tried.gate_stages.index(stage)])
+    output, taken, count = sent_as(bench, ahead)[0], input_of(bench, sink)[0], len(link.inputs)
+    if output is None or taken is None or stage != tried.gate_stages[-1]:
+        return made
+    joints = tuple(bad_joints(stage.circuit, stage.parts, output, taken, count))
+    held = guarded(stage.circuit, stage.parts, output, taken, count, bench.rails_for(link))
+    return with_(made, joints=joints, guarded=None if held is None else replace(stage, parts=held))
+
+
+def with_stage(link: Link, stage: GateStageRecord) -> Link:
+    """The link with a circuit between, in the place of one of its kind."""
+    stretches = stage.circuit == STRETCHER
+    kept = tuple(one for one in link.gate_stages if (one.circuit == STRETCHER) != stretches)
+    return replace(link, gate_stages=(*kept, stage) if stretches else (stage, *kept))
+
+
+def use_stage(bench: Bench, output: PortRef, sink: PortRef, stage: GateStageRecord) -> Change:
+    """The two joined with a circuit for gates between."""
+    bench, link = joined(bench, output, sink)
+    return put_link(bench, with_stage(link, stage), f"put a {stage.circuit} between")
+
+
+def _met(bench: Bench, link: Link, sink: PortRef) -> GateFit | None:
+    met = meeting(bench, link, sink)
+    return None if isinstance(met, list) else met
+
+
+def unpowered_amperes(bench: Bench, link: Link, sink: PortRef) -> float | None:
+    """What flows through a pin into its rail while its own gear is off and the sender is on; None where the pin's rail
+    is not known, or nothing drives it."""
+    made, taken = sent_as(bench, link)[0], input_of(bench, sink)[0]
+    if made is None or made.kind == "switch" or taken is None or taken.rail_volts is None:
+        return None
+    return max(0.0, made.clamp.held(made.high_volts) - PIN_DIODE_VOLTS) / max(made.ohms, 1.0)
+
+
+def unpowered_words(bench: Bench, link: Link, sink: PortRef, style: Style = Style()) -> list[str]:
+    """What happens when the receiver is off and the sender on."""
+    amperes = unpowered_amperes(bench, link, sink)
+    if amperes is None:
+        return []
+    gear = bench.gear_by(sink.gear).name
+    told = f"While {gear} is off and the sender on, {style.engineering(amperes, 'A')} flow into it through its pin"
+    if amperes <= PIN_AMPERES:
+        return [f"{told}, which a pin bears."]
+    most = style.engineering(PIN_AMPERES, "A")
+    return [f"{told}, more than the {most} that a pin bears: switch it on first, or put a resistor ahead of the pin."]
+
+
+def meets_words(bench: Bench, link: Link, sink: PortRef, style: Style = Style()) -> list[str]:
+    """What the output gives and what the input takes, a sentence each."""
+    return [_sends(bench, link, style), _takes(bench, sink, style), *_beside(bench, link, sink)]
+
+
+def _sends(bench: Bench, link: Link, style: Style) -> str:
+    made, label = gate_output(bench, replace(link, between=(), gate_stages=()))[0], bench.label(link.output)
+    if made is None:
+        return f"What {label} gives is not known yet."
+    ohms = style.engineering(made.ohms, "Ω")
+    if made.kind == "switch":
+        return f"{label} is a contact to ground of {ohms}."
+    return f"{label} gives {style.volts(made.low_volts, 2)} and {style.volts(made.high_volts, 2)} behind {ohms}."
+
+
+def _takes(bench: Bench, ref: PortRef, style: Style) -> str:
+    made, label = gate_input(bench.port(ref))[0], bench.label(ref)
+    if made is None:
+        return f"What {label} takes is not known yet."
+    ohms, on, off = style.engineering(made.ohms, "Ω"), style.volts(made.on_volts, 2), style.volts(made.off_volts, 2)
+    if made.kind == "shorting":
+        pulled = style.volts(made.pullup_volts, 1)
+        told = f"{label} is pulled up to {pulled} by {ohms}, goes on below {on} and off above {off}"
+    else:
+        told = f"{label} goes on above {on} and off below {off}, with {ohms} to ground"
+    low, high = made.bears.low, made.bears.high
+    ends = [style.volts(one, 1, sign=True) for one in (low, high) if one is not None]
+    bears = f"; it bears {' to '.join(ends)}" if len(ends) == 2 else ""
+    return f"{told}{bears}."
+
+
+def _beside(bench: Bench, link: Link, sink: PortRef) -> list[str]:
+    others = [bench.label(one) for one in link.inputs if one != sink]
+    return [f"Beside it hang {', '.join(others)}."] if others else []

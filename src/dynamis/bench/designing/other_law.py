@@ -1,0 +1,94 @@
+"""Remedies for a pair of which one side is V/oct and the other Hz/V."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace as with_
+from typing import Final
+
+import numpy as np
+
+from dynamis.bench.chains.port_transfers import converter_of, dac_if_known
+from dynamis.bench.chains.tunings import tuning_of
+from dynamis.bench.designing.law_change import chosen_for, converter_asked, in_reach, law_way, title_of, usual_from
+from dynamis.bench.designing.remedy import Remedy, changed_link
+from dynamis.bench.document.bench import Bench, Link
+from dynamis.bench.document.commands import Change, set_port
+from dynamis.bench.document.ports import PortRef
+from dynamis.electrics.exponential.adjust import drift, left
+from dynamis.electrics.exponential.parts import Way
+from dynamis.errors import InputError
+from dynamis.notation.style import Style
+from dynamis.pitch.laws import Law, law_text
+from dynamis.pitch.notes import note_label
+
+_DOES: Final[dict[Way, str]] = {
+    "exponential": "doubles the volts with every {}",
+    "logarithmic": "gives {} more with every doubling",
+}
+
+
+def other_law(bench: Bench, link: Link, sink: PortRef, heard: Law, style: Style) -> Iterator[Remedy]:
+    port = bench.port(link.output)
+    known = dac_if_known("dac", converter_of(port))
+    if known is not None:
+        law = law_text(heard)
+        dac = known.dac
+        notes = link.whole_notes
+        volts = heard.volts(tuning_of(bench).octaves(notes, heard.reference_note))
+        low, high = (float(one) for one in dac.nominal_volts(np.array([0, 2**dac.bits - 1])))
+        inside = notes[(volts >= min(low, high)) & (volts <= max(low, high))]
+        if inside.size:
+            ends = f"{note_label(float(inside[0]), style)} to {note_label(float(inside[-1]), style)}"
+            text = (
+                f"No circuit: the channel plays the input's own law from a table. {inside.size} of {notes.size} notes, "
+                f"{ends}, lie within {style.volts(high, 2)}."
+            )
+
+            def deed(one: Bench) -> Change:
+                changed = set_port(one, link.output, law=law).bench
+                first, last = float(inside[0]), float(inside[-1])
+                return changed_link(link, f"play {law}, {ends}", low_note=first, high_note=last)(changed)
+
+            yield Remedy("table", "Its own table", text, deed)
+    way = law_way(bench, link.output, sink)
+    if way is not None and not link.between:
+        yield from _converter(bench, link, sink, way, style)
+
+
+def _converter(bench: Bench, link: Link, sink: PortRef, way: Way, style: Style) -> Iterator[Remedy]:
+    """By a pair of transistors, compensated and trimmed."""
+    name = title_of(way)
+    try:
+        start = usual_from(bench.rails_for(link))
+        link, notes = in_reach(bench, link, sink, start), link.high_note
+        wish = converter_asked(bench, link, sink, start)
+        made = None if isinstance(wish, str) else chosen_for(wish)
+    except InputError as error:
+        yield Remedy("advice", name, str(error))
+        return
+    if made is None or isinstance(wish, str):
+        yield Remedy("advice", name, str(wish))
+        return
+    parts = ", ".join(f"{one.name} {one.value}" for one in made.parts.pieces(style) if one.ohms is not None)
+    moves = style.cents(drift(made, wish, 1.0)[1], sign=True)
+    warm = f"the highest note moves {moves} ct per °C"
+    if made.parts.base_ppm:
+        ordinary = with_(made, parts=with_(made.parts, base_ppm=0.0))
+        warm = (
+            f"R5 has to grow by {style.number(made.parts.base_ppm, 0, sign=True)} ppm/K and touch the pair: {warm}, "
+            f"with an ordinary resistor {style.cents(drift(ordinary, wish, 1.0)[1], sign=True)}"
+        )
+    text = (
+        f"A matched pair {_DOES[way].format(style.volts(wish.volts_per_octave, 3))}: {parts}. Trimmed, "
+        f"{style.cents(left(with_(made, trimmed=True), wish).most)} ct are left at most; {warm}. From "
+        f"{wish.supply.words}."
+    )
+    title = name
+    if link.high_note < notes:
+        ends = " to ".join(note_label(one, style) for one in (link.low_note, link.high_note))
+        title = f"{name}, {ends}"
+        text += f" Higher notes want more than the {style.volts(wish.reach_volts, 1)} that {wish.supply.words} gives."
+    stored = with_(made, trimmed=True).stored()
+    deed = changed_link(link, f"put a converter between, {way}", between=(stored,), high_note=link.high_note)
+    yield Remedy("circuit", title, text, deed, circuit=way)

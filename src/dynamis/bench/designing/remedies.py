@@ -1,0 +1,260 @@
+"""What to do about findings: each remedy computed, tried on the bench, and judged again.
+
+A remedy with a deed changes the bench when it is pressed, with undo; one without says what to turn or to build.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import replace as with_
+from typing import Final
+
+from dynamis.bench.chains.port_transfers import converter_of, heard_by
+from dynamis.bench.chains.tunings import tuning_of
+from dynamis.bench.designing.gain_offset import buffer, designed, straighter, swings
+from dynamis.bench.designing.gate_choices import stretcher
+from dynamis.bench.designing.other_law import other_law
+from dynamis.bench.designing.remedy import Deed, Remedy, changed_link
+from dynamis.bench.designing.workaround import workarounds
+from dynamis.bench.document.bench import Bench, GateStageRecord, Link
+from dynamis.bench.document.commands import Change, join, part
+from dynamis.bench.document.ports import SWITCHING, PortRef
+from dynamis.bench.document.records import AdoptionRecord
+from dynamis.bench.gear.commands import set_gear_field
+from dynamis.bench.gear.fields import GEAR_FIELDS
+from dynamis.bench.judging.beside import spoiled
+from dynamis.bench.judging.pairs import PairFit, judge_pair, trial_link
+from dynamis.bench.judging.patch import missing_gate, missing_reset, missing_trigger
+from dynamis.bench.judging.pitch_fit import on_supply, reached_notes
+from dynamis.bench.judging.switching import fitting_circuit, signals_differ, why_no_circuit
+from dynamis.electrics.finding import BEST_FIRST
+from dynamis.electrics.part import Part, value_words
+from dynamis.notation.style import Style
+from dynamis.pitch.laws import parse_law
+from dynamis.pitch.notes import note_label
+from dynamis.transfer.registry import REGISTRY
+
+_BY_GAIN_AND_OFFSET: Final = {"scale-mismatch", "zero-hertz", "offset", "transposition", "below-cut-off"}
+_LEVELS: Final = frozenset(
+    {"on-level", "off-level", "trigger-kind", "input-over-limit", "input-under-limit", "outside-working-range"}
+)
+_GOOD_PART: Final = 0.8
+
+
+def remedies_for(
+    bench: Bench, fit: PairFit, adoptions: Sequence[AdoptionRecord] = (), style: Style = Style()
+) -> list[Remedy]:
+    """What can be done about a pair, joined or not, the best first: those that make it fit, then the others."""
+    link = trial_link(bench.link_from(fit.output), fit.output, fit.input)
+    codes = {one.code for one in fit.findings}
+    found: list[Remedy] = []
+    stored = (*bench.port(fit.output).transfers, *link.between, *bench.port(fit.input).transfers)
+    if not all(REGISTRY.knows(one) for one in stored):
+        return found  # of what a newer program wrote nothing can be told
+    for one in _proposed(bench, link, fit, codes, style):
+        if one.deed is None:
+            found.append(one)
+            continue
+        changed, output = one.deed(bench).bench, one.by or fit.output
+        now = trial_link(changed.link_from(output), output, fit.input)
+        leaves = judge_pair(changed, now, fit.input, adoptions, style)
+        moved = "swing-short" in codes and "swing-short" not in {found.code for found in leaves.findings}
+        if _helps(fit, leaves) or (moved and leaves.verdict == "fits"):
+            harm = spoiled(bench, now, fit.input) if one.kind == "circuit" else []
+            if harm:
+                found.append(with_(one, kind="advice", deed=None, text=" ".join([one.text, *harm])))
+                continue
+            found.append(with_(one, leaves=leaves))
+    return sorted(found, key=lambda one: (9, 0) if one.leaves is None else _asked(one.leaves))
+
+
+def _helps(before: PairFit, after: PairFit) -> bool:
+    """Whether a pair is better for it: its verdict, what it asks for, or a good part of the cents that it is off."""
+    first, second = _asked(before), _asked(after)
+    return second[:2] < first[:2] or (second[:2] == first[:2] and second[2] < _GOOD_PART * first[2])
+
+
+def _asked(fit: PairFit) -> tuple[int, int, float]:
+    """How bad a pair is: its verdict, how many findings ask for something, and how far it is off where that is "
+    "cents."""
+    off = abs(fit.value) if fit.unit == "ct" and fit.value is not None and fit.verdict == "needs-circuit" else 0.0
+    return BEST_FIRST.index(fit.verdict), sum(one.asks for one in fit.findings), off
+
+
+def _proposed(bench: Bench, link: Link, fit: PairFit, codes: set[str], style: Style) -> Iterator[Remedy]:
+    sink = fit.input
+    if fit.role == "pitch":
+        yield from _pitch(bench, link, sink, codes, style)
+    elif fit.role in SWITCHING:
+        yield from _gates(bench, link, fit, codes, style)
+    elif fit.role == "modulation" and (fit.verdict != "fits" or "swing-short" in codes):
+        yield from swings(bench, link, sink, style)
+    if fit.role == "modulation" and "loading" in codes and not link.between:
+        text = "the inputs hang on it, and nothing on the output."
+        yield from buffer(bench, link, sink, text, "jfet", style)
+    elif "pot-loaded" in codes and not link.between:
+        text = "next to no load on the potentiometer."
+        yield from buffer(bench, link, sink, text, "jfet", style)
+    if "pot-loaded" in codes:
+        yield from straighter(bench, link, sink, style)
+    yield from _patch(bench, link, sink, codes)
+
+
+# -- pitch -----------------------------------------------------------------------------------------
+
+
+def _pitch(bench: Bench, link: Link, sink: PortRef, codes: set[str], style: Style) -> Iterator[Remedy]:
+    output, receiver = bench.port(link.output), bench.port(sink)
+    heard = heard_by("heard", receiver, tuning_of(bench))
+    # What a supply as reference does to the pitch no buffer mends.
+    asked = {"error"} if on_supply(output) else {"error", "error-at-limits"}
+    if codes & {"loading"} and codes & asked and not link.between:
+        text = (
+            f"it takes next to no current from {bench.label(link.output)} and drives all inputs; put its output "
+            "resistor inside the feedback loop."
+        )
+        yield from buffer(bench, link, sink, text, "precision", style)
+    if output.law is not None and heard is not None:
+        sent, other = parse_law(output.law), heard.law
+        if codes & _BY_GAIN_AND_OFFSET and not link.between and sent.kind == other.kind:
+            yield from designed(bench, link, sink, "for the interval and the offset", style)
+        if "law-mismatch" in codes:
+            yield from other_law(bench, link, sink, heard.law, style)
+    if "range-not-covered" in codes or "below-cut-off" in codes:
+        yield from _fewer_notes(bench, link, sink, style)
+    own = converter_of(output) is not None or output.trimmers != "none"
+    if "error-at-limits" in codes or ("loading" in codes and "error" in codes and own):
+        text = (
+            f"Measure {bench.label(link.output)} with all of its inputs plugged in, adopt a correction, and leave "
+            "them so: "
+            "unplugging one retunes the others."
+        )
+        if on_supply(output):
+            text += " Its supply is its reference: the correction holds for the supply as it stands while you measure."
+        yield Remedy("calibrate", "Calibrate loaded", text)
+
+
+def _fewer_notes(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterator[Remedy]:
+    """The longest run of the notes used in which nothing is lost."""
+    notes, good = reached_notes(bench, link, sink)
+    best, start = (0, 0), 0
+    for k in range(good.size + 1):
+        if k == good.size or not good[k]:
+            best = max(best, (k - start, -start))
+            start = k + 1
+    if 0 < best[0] < good.size:
+        first, last = float(notes[-best[1]]), float(notes[-best[1] + best[0] - 1])
+        ends = f"{note_label(first, style)} to {note_label(last, style)}"
+
+        deed = changed_link(link, f"use {ends}", low_note=first, high_note=last)
+        yield Remedy("setting", f"Use {ends}", f"{best[0]} of {good.size} notes are reached without a circuit.", deed)
+
+
+# -- gates, triggers, clocks -----------------------------------------------------------------------
+
+
+def _gates(bench: Bench, link: Link, fit: PairFit, codes: set[str], style: Style) -> Iterator[Remedy]:
+    found = fitting_circuit(bench, link, fit.input)
+    if found is not None:
+        parts = parts_words(found.parts, style)
+        stage = GateStageRecord(found.name, found.parts)
+        title = found.name[0].upper() + found.name[1:]
+        yield Remedy("circuit", title, f"Of {parts}.", _add_stage(link, stage, found.name))
+    elif not link.gate_stages and codes & _LEVELS and fit.verdict in ("needs-circuit", "unsafe"):
+        told = why_no_circuit(bench, link, fit.input, style)
+        if told:
+            yield Remedy("advice", "Not from the rails at hand", told)
+    gate = bench.port(fit.input).gate
+    if "pulse-too-short" in codes and gate is not None and gate.min_seconds is not None:
+        longer = stretcher(bench, link, fit.input)
+        if longer is not None:
+            text = (
+                f"A pulse stretcher of {style.engineering(longer.seconds, 's')}, twice what the input takes. Of "
+                f"{parts_words(longer.parts, style)}."
+            )
+            yield Remedy("circuit", "A pulse stretcher", text, _add_stage(link, longer, "a stretcher"))
+    if "on-level" in codes or "trigger-kind" in codes:
+        for one in workarounds(bench, link, fit.input, style):
+            yield Remedy("patch", one.title, one.text, one.deed, by=one.by)
+
+
+def parts_words(parts: Sequence[Part], style: Style) -> str:
+    """Parts by name with their values; what has none with what it is."""
+    told = []
+    for one in parts:
+        value = value_words(one, style)
+        told.append(f"{one.name} {value}" if value else f"{one.name} ({one.role})")
+    return ", ".join(told)
+
+
+def _add_stage(link: Link, stage: GateStageRecord, words: str) -> Deed:
+    return changed_link(link, f"put {words} between", gate_stages=(*link.gate_stages, stage))
+
+
+# -- plugs, settings, what is missing --------------------------------------------------------------
+
+
+def _patch(bench: Bench, link: Link, sink: PortRef, codes: set[str]) -> Iterator[Remedy]:
+    for code, missing in (("gate-with-trigger", missing_trigger), ("nothing-opens", missing_gate),
+                          ("reset-missing", missing_reset)):  # fmt: skip
+        wanted = missing(bench, sink) if code in codes else None
+        if wanted is not None:
+            yield from _joining(bench, link, wanted)
+    if "channel-map" in codes and bench.port(link.output).audio is not None:
+        channel = bench.port(link.output).audio.channel  # type: ignore[union-attr]
+        yield Remedy("setting", f"Channel {channel} in the program", "Keeps the channel with the link.",
+                     changed_link(link, f"the program sends on {channel}", program_channel=channel))  # fmt: skip
+    if "supply-pole" in codes:
+        yield Remedy("patch", "A lead with an open ring", "Three poles, nothing joined on the ring, at both ends.",
+                     changed_link(link, "a lead with an open ring", lead="ring-open"))  # fmt: skip
+    if "second-signal-lost" in codes and link.lead in ("two-pole", "ring-open"):
+        yield Remedy("patch", "A lead of three poles", "Tip, ring and sleeve joined through.",
+                     changed_link(link, "a lead of three poles", lead="three-pole"))  # fmt: skip
+    if "setting-otherwise" in codes:
+        yield from _set(bench, link, sink)
+    if "outputs-contending" in codes:
+        for other in bench.links_into(sink):
+            if other.output != link.output:
+
+                def deed(one: Bench, other: Link = other) -> Change:
+                    return part(one, other.output, sink)
+
+                name = bench.label(other.output)
+                yield Remedy("patch", f"Part {name}", "One output is left on the input.", deed)
+
+
+def _joining(bench: Bench, link: Link, wanted: PortRef) -> Iterator[Remedy]:
+    """Outputs of the sender that could drive an input which is not joined yet, the free ones first."""
+    gear = bench.gear_by(link.output.gear)
+    for port in gear.ports:
+        ref = PortRef(gear.id, port.id)
+        if port.direction != "output" or port.role not in SWITCHING:
+            continue
+        if signals_differ(port, bench.port(wanted)):
+            continue  # a reset joined to the clock never lets it leave its first step
+        fit = judge_pair(bench, trial_link(bench.link_from(ref), ref, wanted), wanted)
+        if fit.verdict in ("fits", "marginal"):
+
+            def deed(one: Bench, ref: PortRef = ref) -> Change:
+                return join(one, ref, wanted)
+
+            text = f"{bench.label(ref)} drives it: {fit.verdict}."
+            yield Remedy("patch", f"Join {bench.label(wanted)} too", text, deed)
+
+
+def _set(bench: Bench, link: Link, sink: PortRef) -> Iterator[Remedy]:
+    field = next(one for one in GEAR_FIELDS if one.path == "settings")
+    for ref in (link.output, sink):
+        gear = bench.gear_by(ref.gear)
+        for need in gear.port_by(ref.port).needs:
+            setting = next((one for one in gear.settings if need.setting in (one.id, one.name)), None)
+            if setting is None or setting.value == need.value:
+                continue
+            pairs = tuple((one.name, need.value if one is setting else one.value) for one in gear.settings)
+
+            def deed(one: Bench, gear_id: str = gear.id, pairs: object = pairs) -> Change:
+                return set_gear_field(one, gear_id, field, pairs)
+
+            yield Remedy(
+                "setting", f"Set {setting.name} to {need.value}", f"On {gear.name}, before you join them.", deed
+            )

@@ -1,0 +1,180 @@
+"""What runs, readings, adoptions and sends may not hold; for those that are read as for those that are typed."""
+
+from __future__ import annotations
+
+import math
+from collections import Counter
+from collections.abc import Sequence
+
+from dynamis.bench.document.limits import (
+    A4_HERTZ,
+    HIGHEST_NOTE,
+    MOST_CENTS,
+    MOST_CODE,
+    MOST_HERTZ,
+    MOST_LAW_VOLTS,
+    MOST_METERS,
+    MOST_OHMS,
+    MOST_PLAN,
+    MOST_READINGS,
+    MOST_RUNS,
+    MOST_VOLTS,
+    NOTES_BEYOND,
+    SCALES,
+)
+from dynamis.bench.document.records import (
+    AdoptionRecord,
+    HeadRecord,
+    InstrumentRecord,
+    ReadingRecord,
+    RunRecord,
+    SendRecord,
+)
+from dynamis.converter.heads import MOST_SIXTEENTHS
+from dynamis.errors import InputError
+from dynamis.notation.style import plain
+from dynamis.pitch.laws import ExponentialLaw, Law, parse_law
+from dynamis.pitch.tolerance import parse_tolerance
+from dynamis.transfer.registry import REGISTRY
+
+
+def check_law(text: str) -> Law:
+    """The law of a port or a run; refuses one that no gear has."""
+    law = parse_law(text)
+    within("The reference note of the law", law.reference_note, -NOTES_BEYOND, HIGHEST_NOTE + NOTES_BEYOND)
+    within("The reference volts of the law", law.reference_volts, -MOST_LAW_VOLTS, MOST_LAW_VOLTS, "V")
+    if isinstance(law, ExponentialLaw):
+        within("The scale of the law", law.volts_per_octave, *SCALES, "V/oct")
+    else:
+        within("The reference volts of the law", law.reference_volts, 1e-9, MOST_LAW_VOLTS, "V")
+        within("The offset of the law", law.offset_volts, -MOST_LAW_VOLTS, MOST_LAW_VOLTS, "V")
+    return law
+
+
+def check_tolerance(text: str) -> None:
+    for _, _, cents in parse_tolerance(text).spans:
+        within("The tolerance", cents, 0.0, MOST_CENTS, "ct")
+
+
+def check_a4(hertz: float) -> None:
+    within("A4", hertz, *A4_HERTZ, "Hz")
+
+
+def check_instrument(one: InstrumentRecord) -> None:
+    """Refuse an instrument whose data sheet has numbers that none has."""
+    for name in ("percent", "percent_of_range"):
+        within(f"{name.replace('_', ' ')} of {one.name}", getattr(one, name), 0.0, 100.0, "%")
+    for name in ("counts", "ppm"):
+        within(f"{name} of {one.name}", getattr(one, name), 0.0, 1e6)
+    for name in ("resolution_volts", "resolution_hertz", "cents", "resolution_cents"):
+        within(f"{name.split('_')[0]} of {one.name}", getattr(one, name), 0.0, 1e5)
+    within(f"The input resistance of {one.name}", one.input_ohms, 1.0, MOST_OHMS * 1e3, "Ω")
+    if one.full_scale_volts is not None:
+        within(f"The full scale of {one.name}", one.full_scale_volts, 1e-9, MOST_VOLTS, "V")
+
+
+def check_instruments(meters: Sequence[InstrumentRecord]) -> None:
+    counted("instruments", len(meters), MOST_METERS)
+    for one in meters:
+        check_instrument(one)
+
+
+def check_run(run: RunRecord) -> None:
+    """Refuse a run that could not be judged, naming it."""
+    try:
+        check_law(run.law)
+        check_tolerance(run.tolerance)
+        check_a4(run.a4_hertz)
+        counted("notes to read", len(run.plan), MOST_PLAN)
+        for note in run.plan:
+            within("A note to read", note, 0.0, HIGHEST_NOTE)
+        for ohms in (run.output_ohms, *run.plugged_ohms):
+            if ohms is not None:
+                within("A resistance", ohms, 0.0, MOST_OHMS, "Ω")
+        if run.celsius is not None:
+            within("The temperature", run.celsius, -100.0, 200.0, "°C")
+        if run.warm_minutes is not None:
+            within("The time since power on", run.warm_minutes, 0.0, 1e7, "min")
+        if run.meter is not None:
+            check_instrument(run.meter)
+        check_head(run.head)
+        if run.converter is not None and REGISTRY.knows(run.converter):
+            REGISTRY.make(f"{run.id}.converter", run.converter)
+    except InputError as error:
+        raise InputError(f"The run {run.id!r}: {error}") from error
+
+
+def check_reading(one: ReadingRecord) -> None:
+    """Refuse a reading that could not be, naming its run and number."""
+    try:
+        within("its note", one.note, 0.0, HIGHEST_NOTE)
+        within("its value", one.value, -MOST_HERTZ, MOST_HERTZ)
+        within("its own uncertainty", one.own, 0.0, MOST_HERTZ)
+        if one.code is not None:
+            within("its code", one.code, 0, MOST_CODE)
+        if one.range_volts is not None:
+            within("its range", one.range_volts, 0.0, MOST_VOLTS, "V")
+    except InputError as error:
+        raise InputError(f"Reading {one.number} of the run {one.run!r}: {error}") from error
+
+
+def check_head(head: HeadRecord) -> None:
+    """Refuse constants and tables that no correction has."""
+    within("The offset of the constants", head.offset, -MOST_HERTZ, MOST_HERTZ)
+    within("The gain of the constants", abs(head.gain), 1e-6, 1e6)
+    within("The first note of the table", head.first_note, 0, 127)
+    if head.first_note + len(head.sixteenths) > 128:
+        raise InputError(f"The table has {len(head.sixteenths)} notes from {head.first_note} on; they end at 127.")
+    for one in head.sixteenths:
+        within("An entry of the table", one, -MOST_SIXTEENTHS, MOST_SIXTEENTHS)
+
+
+def check_adoption(one: AdoptionRecord) -> None:
+    try:
+        check_head(one.head)
+        for cents in (one.leaves_cents, one.expanded_cents):
+            within("What it leaves", cents, 0.0, 1e9, "ct")
+    except InputError as error:
+        raise InputError(f"The adoption for {one.gear} / {one.port}, unit {one.serial}: {error}") from error
+
+
+def check_sent(one: SendRecord) -> None:
+    try:
+        for held in (one.before, one.after):
+            _ = held.correction
+        if one.head is not None:
+            check_head(one.head)
+    except InputError as error:
+        raise InputError(f"What was sent to {one.gear} / {one.port}, unit {one.serial}: {error}") from error
+
+
+def check_records(
+    runs: Sequence[RunRecord], readings: Sequence[ReadingRecord], adoptions: Sequence[AdoptionRecord],
+    sends: Sequence[SendRecord],
+) -> None:  # fmt: skip
+    """Refuse the first of all these that could not be, naming it."""
+    counted("runs", len(runs), MOST_RUNS)
+    for run in runs:
+        check_run(run)
+    for reading in readings:
+        check_reading(reading)
+    for name, count in Counter(one.run for one in readings).items():
+        counted(f"readings of the run {name!r}", count, MOST_READINGS)
+    for adoption in adoptions:
+        check_adoption(adoption)
+    for sent in sends:
+        check_sent(sent)
+
+
+def within(what: str, value: float, low: float, high: float, unit: str = "") -> None:
+    """Refuse a number outside its bounds, or none at all."""
+    if not low <= value <= high:  # not a number is not within either
+        value = max(-1e300, min(1e300, value)) if value == value else math.nan
+        shown = f"{plain(value)} {unit}".rstrip()
+        raise InputError(f"{what} is {shown}; {plain(low)} to {plain(high)} {unit}".rstrip() + " was expected.")
+
+
+def counted(what: str, count: int, most: int) -> None:
+    """Refuse more of something than a bench may hold."""
+    if count > most:
+        raise InputError(f"There are {count} {what}; at most {most} are taken.")

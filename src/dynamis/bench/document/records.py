@@ -1,0 +1,204 @@
+"""What is appended and never edited: runs, readings, adoptions, sendings; undo does not touch it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Final, Literal
+
+from dynamis.bench.document.ports import PortRef, Record, Trimmers
+from dynamis.converter.firmware import BoardCorrection
+from dynamis.pitch.laws import parse_law
+from dynamis.pitch.model import PitchModel
+from dynamis.pitch.tuning import EqualTemperament
+from dynamis.transfer.registry import StoredTransfer
+
+Quantity = Literal["volts", "hertz", "cents"]
+Where = Literal["jack", "input", "oscillator"]
+
+
+InstrumentKind = Literal["meter", "counter", "tuner", "known-voltage", "sound"]
+
+
+KIND_WORDS: Final[dict[str, str]] = {
+    "meter": "meter", "counter": "counter", "tuner": "tuner", "known-voltage": "known voltage", "sound": "sound",
+}  # fmt: skip
+
+
+class InstrumentRecord(Record, frozen=True):
+    """An instrument, entered once in its data sheet's numbers; of a meter or a known voltage one range.
+
+    name : ranges of one instrument share it.  range_name, percent, counts, resolution_volts, full_scale_volts,
+    percent_of_range : of what reads or gives volts.  input_ohms : what a meter hangs on the jack.
+    ppm, resolution_hertz : of a counter, and of sound by the clock of its samples; `counts` are of the resolution.
+    cents, resolution_cents : of a tuner.  archived : no more offered.
+    """
+
+    id: str
+    name: str
+    range_name: str = ""
+    percent: float = 0.0
+    counts: float = 0.0
+    resolution_volts: float = 0.0
+    full_scale_volts: float | None = None
+    percent_of_range: float = 0.0
+    input_ohms: float = 10e6
+    kind: InstrumentKind = "meter"
+    ppm: float = 0.0
+    resolution_hertz: float = 0.0
+    cents: float = 0.0
+    resolution_cents: float = 0.0
+    archived: bool = False
+
+    @property
+    def reads(self) -> tuple[Quantity, ...]:
+        """What it can be read in."""
+        return {"counter": ("hertz",), "sound": ("hertz", "cents"), "tuner": ("cents", "hertz")}.get(  # type: ignore[return-value]
+            self.kind, ("volts",)
+        )
+
+    @property
+    def label(self) -> str:
+        """Its name, with its range where it has one."""
+        return f"{self.name}, {self.range_name}" if self.range_name else self.name
+
+
+class HeadRecord(Record, frozen=True):
+    """What turns notes into codes: nominal, two constants, or a table upon them.
+
+    offset : in volts, octaves or hertz, as the constants were found.  sixteenths : for each note from
+    `first_note` on, how far its code lies from where the constants aim, in sixteenths of a code.
+    """
+
+    kind: Literal["nominal", "constants", "table"] = "nominal"
+    quantity: Literal["volts", "hertz"] = "volts"
+    offset: float = 0.0
+    gain: float = 1.0
+    first_note: int = 0
+    sixteenths: tuple[int, ...] = ()
+
+
+class RunRecord(Record, frozen=True):
+    """One series of readings, with a copy of everything it was taken with.
+
+    law, tolerance, a4_hertz : as they stood.  quantity : what is read; cents are a tuner's.
+    meter : the instrument, of a meter the range; None where nobody said.  where, plugged : where it was read and what
+    hung on it.
+    head : what turned notes into codes.  converter : the channel's DAC, None where no code is known.
+    plan : notes to read, in order.  held_hash : of the correction that the board held, where it was asked.
+    meter_identity : the meter in its own words, where it was read by itself.  uid : unique across files.
+    """
+
+    id: str
+    title: str
+    gear: str
+    serial: str
+    port: str
+    created: str
+    law: str
+    tolerance: str
+    quantity: Quantity = "volts"
+    meter: InstrumentRecord | None = None
+    where: Where = "jack"
+    plugged: tuple[PortRef, ...] = ()
+    plugged_ohms: tuple[float, ...] = ()
+    output_ohms: float | None = None
+    celsius: float | None = None
+    warm_minutes: float | None = None
+    a4_hertz: float = 440.0
+    head: HeadRecord = HeadRecord()
+    converter: StoredTransfer | None = None
+    trimmers: Trimmers = "none"
+    plan: tuple[float, ...] = ()
+    held_hash: str | None = None
+    meter_identity: str = ""
+    uid: str = ""
+
+    @property
+    def channel(self) -> PortRef:
+        return PortRef(self.gear, self.port)
+
+    @property
+    def model(self) -> PitchModel:
+        """Law and quantity for the mathematics; cents are turned into hertz on the way in."""
+        quantity: Literal["volts", "hertz"] = "volts" if self.quantity == "volts" else "hertz"
+        return PitchModel(parse_law(self.law), quantity, EqualTemperament(self.a4_hertz))
+
+
+class ReadingRecord(Record, frozen=True):
+    """One reading as it was taken; never edited.  value is in V, Hz or ct as the run's quantity says.
+
+    range_volts : full scale of the range that the meter stood on, where it told.  uid : unique across files.
+    """
+
+    id: int
+    run: str
+    number: int
+    note: float
+    value: float
+    taken: str
+    code: int | None = None
+    own: float = 0.0
+    voided: bool = False
+    void_reason: str = ""
+    range_volts: float | None = None
+    uid: str = ""
+
+
+class AdoptionRecord(Record, frozen=True):
+    """A correction that was adopted for a channel of a unit; the last one for a channel is in force."""
+
+    id: int
+    gear: str
+    serial: str
+    port: str
+    run: str
+    kind: Literal["trimmer", "constants", "table", "withdrawn"]
+    head: HeadRecord
+    leaves_cents: float
+    expanded_cents: float
+    adopted: str
+    uid: str = ""
+
+
+class HeldRecord(Record, frozen=True):
+    """A correction as a board holds it, in whole numbers; see `converter/firmware.py`."""
+
+    law: Literal["E", "L"]
+    base: int
+    scale: int
+    first_note: int = 0
+    sixteenths: tuple[int, ...] = ()
+
+    @property
+    def correction(self) -> BoardCorrection:
+        return BoardCorrection(self.law, self.base, self.scale, self.first_note, self.sixteenths)
+
+    @classmethod
+    def of(cls, one: BoardCorrection) -> HeldRecord:
+        return cls(one.law, one.base, one.scale, one.first_note, one.sixteenths)
+
+
+class SendRecord(Record, frozen=True):
+    """A correction that was sent to a channel of a board; undo never takes it back.
+
+    before : what the channel held until then, read back and stored first.  head : what the bench sent it
+    for, None where an older one was put back.  verified : whether the board was found to hold it afterwards;
+    each sending has a row of its own for its beginning, and one for its success.
+    """
+
+    id: int
+    gear: str
+    serial: str
+    port: str
+    at: str
+    before: HeldRecord
+    after: HeldRecord
+    head: HeadRecord | None = None
+    verified: bool = False
+    uid: str = ""
+
+
+def in_force(adoptions: Sequence[AdoptionRecord], channel: PortRef, serial: str) -> AdoptionRecord | None:
+    """The correction in force for a channel of a unit; None where nominal values hold."""
+    mine = [one for one in adoptions if (one.gear, one.port, one.serial) == (channel.gear, channel.port, serial)]
+    return mine[-1] if mine and mine[-1].kind != "withdrawn" else None

@@ -1,0 +1,131 @@
+"""The wiring card of a pair: pole to pole, what each carries, what stands between, what to set and to check."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Final
+
+from dynamis.bench.document.bench import Bench, Link
+from dynamis.bench.document.ports import Pole, PortRef
+from dynamis.bench.judging.cautions import Caution, cautions_for
+from dynamis.bench.judging.pairs import PairFit, judge_pair, trial_link
+from dynamis.bench.judging.patch import joined_poles, needs_of, plug_poles
+from dynamis.electrics.circuits.built import BuiltCircuit
+from dynamis.electrics.circuits.parts import pieces_of
+from dynamis.electrics.exponential.converter import Converter
+from dynamis.electrics.exponential.parts import Way
+from dynamis.electrics.part import value_words
+from dynamis.electrics.stage import Stage
+from dynamis.notation.style import Style
+from dynamis.transfer.registry import REGISTRY
+
+_LEADS: Final = {2: "two poles: tip and sleeve", 3: "three poles: tip, ring and sleeve", 4: "four poles"}
+_LAWS: Final[dict[Way, str]] = {"exponential": "V/oct to Hz/V", "logarithmic": "Hz/V to V/oct"}
+
+
+@dataclass(frozen=True)
+class WireRow:
+    """One wire, or one pole that has none."""
+
+    sends: str
+    takes: str
+    how: str
+
+
+@dataclass(frozen=True)
+class WiringCard:
+    """All in words.  checks : settings, knobs and channels, each to be ticked off."""
+
+    title: str
+    verdict: PairFit
+    lead: str
+    rows: tuple[WireRow, ...]
+    between: tuple[str, ...]
+    checks: tuple[str, ...]
+    cautions: tuple[Caution, ...]
+
+
+def wiring_card(bench: Bench, output: PortRef, sink: PortRef, style: Style = Style()) -> WiringCard:
+    """The card of an output and an input, joined or not."""
+    link = trial_link(bench.link_from(output), output, sink)
+    fit = judge_pair(bench, link, sink, (), style)
+    sends, takes = bench.port(output), bench.port(sink)
+    poles = plug_poles(link, sends, takes)
+    lead = _LEADS[poles] if link.lead != "ring-open" else "three poles, nothing joined on the ring"
+    rows = tuple(_row(*one) for one in joined_poles(link, sends, takes))
+    title, between = f"{bench.label(output)} → {bench.label(sink)}", tuple(between_words(link, style))
+    return WiringCard(
+        title, fit, lead, rows, between, tuple(_checks(bench, link, sink)), tuple(cautions_for(bench, fit))
+    )
+
+
+def _row(first: Pole | None, second: Pole | None, joined: bool) -> WireRow:
+    if first is not None and second is not None:
+        return WireRow(_pole(first), _pole(second), "joined")
+    return WireRow(_pole(first), _pole(second), "shorted to the sleeve by the plug" if joined else "left open")
+
+
+def _pole(pole: Pole | None) -> str:
+    if pole is None:
+        return "–"
+    volts = "" if pole.volts is None else f", {pole.volts:g} V"
+    return f"{pole.at}: {pole.what or pole.carries.replace('-', ' ')}{volts}"
+
+
+def between_words(link: Link, style: Style) -> list[str]:
+    """What stands between, in words, from the output to the inputs."""
+    said = []
+    for k, stored in enumerate(link.between):
+        if not REGISTRY.knows(stored):
+            said.append(f"{stored.kind}, which this program does not know")
+            continue
+        made = REGISTRY.make(f"{link.id}.{k}", stored)
+        if isinstance(made, BuiltCircuit):
+            circuit = made.circuit
+            each = ", ".join(
+                f"{one.name} {one.value}" + (f" ({one.role})" if one.kind == "diode" else "")
+                for one in pieces_of(circuit, style)
+                if one.kind != "op-amp"
+            )
+            said.append(
+                f"{circuit.topology.title[0].lower()}{circuit.topology.title[1:]}, gain {style.number(made.gain, 4)}, "
+                f"offset {style.volts(made.offset_volts, 3, sign=True)}: {each or 'the op-amp alone'}"
+            )
+        elif isinstance(made, Converter):
+            each = ", ".join(f"{one.name} {one.value}" for one in made.parts.pieces(style) if one.kind != "op-amp")
+            said.append(f"{made.kind} converter, {_LAWS[made.parts.way]}: {each}")
+        elif isinstance(made, Stage):
+            said.append(
+                f"{'buffer' if made.gain == 1 and not made.offset_volts else 'amplifier'}: gain "
+                f"{style.number(made.gain, 4)}, offset {style.volts(made.offset_volts, 3, sign=True)}, input "
+                f"{style.engineering(made.in_ohms, 'Ω')}"
+            )
+        else:
+            said.append(stored.kind)
+    for stage in link.gate_stages:
+        parts = ", ".join(
+            " ".join(word for word in (one.name, value_words(one, style), one.role) if word) for one in stage.parts
+        )
+        length = "" if stage.seconds is None else f" of {style.engineering(stage.seconds, 's')}"
+        said.append(f"{stage.circuit}{length}{': ' + parts if parts else ''}")
+    return said
+
+
+def _checks(bench: Bench, link: Link, sink: PortRef) -> list[str]:
+    said = []
+    for ref in (link.output, sink):
+        gear = bench.gear_by(ref.gear)
+        for name, wanted, now in needs_of(bench, ref):
+            told = "as it stands" if now == wanted else f"it stands at {now}" if now else "look where it stands"
+            said.append(f"{gear.name}: {name} at {wanted} ({told})")
+        for knob in gear.port_by(ref.port).knobs:
+            proved = "proved" if knob.proved else "to be proved by a reading"
+            said.append(f"{gear.name}: {knob.name} at {knob.mark or 'its mark'} ({proved})")
+    audio = bench.port(link.output).audio
+    if audio is not None and audio.channel is not None:
+        panel = f", {audio.panel} on the panel" if audio.panel else ""
+        said.append(f"The program sends on channel {audio.channel}{panel}")
+    others = [bench.label(ref) for ref in link.inputs if ref != sink]
+    if others:
+        said.append(f"Plugged in too: {', '.join(others)}")
+    return said

@@ -1,0 +1,1 @@
+"""Runs judged: errors, corrections, proof, what a board holds."""

@@ -1,0 +1,96 @@
+"""Sentences about a run that need the bench around it: what is plugged, what is in force, other channels."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from dynamis.bench.chains.node import METER, link_net
+from dynamis.bench.document.bench import Bench
+from dynamis.bench.document.records import AdoptionRecord, RunRecord
+from dynamis.bench.runs.analysis import RunAnalysis
+from dynamis.errors import InputError
+from dynamis.notation.style import Style
+from dynamis.pitch.notes import note_label
+from dynamis.pitch.tolerance import parse_tolerance
+from dynamis.transfer.parameter import World
+
+
+def plugging_sentence(bench: Bench, run: RunRecord, style: Style) -> str | None:
+    """What changes when the link is plugged otherwise than it was while measuring, the meter among it.
+
+    None where nothing does, or where it is the meter alone and no tenth of what is allowed.
+    """
+    link = bench.link_from(run.channel)
+    if link is None or run.quantity != "volts":
+        return None
+    try:
+        net = link_net(bench, link, run.meter)
+    except InputError as error:
+        return str(error)
+    if net is None:
+        return None
+    source = f"{run.gear}.{run.port}"
+    hung = {METER, *(f"{ref.gear}.{ref.port}" for ref in run.plugged)}
+    joined, _ = net.share(source, World(plugged=frozenset(f"{ref.gear}.{ref.port}" for ref in link.inputs)))
+    read, _ = net.share(source, World(plugged=frozenset(hung)))
+    factor = float(joined) / float(read)
+    model = run.model
+    volts = model.to_volts(model.expected([link.high_note]))
+    cents = float((model.law.octaves(volts * factor, strict=False) - model.law.octaves(volts, strict=False))[0]) * 1200
+    note = note_label(link.high_note, style)
+    if set(link.inputs) == set(run.plugged):
+        allowed = float(parse_tolerance(run.tolerance).cents_at(link.high_note))
+        if run.meter is None or not abs(cents) > 0.1 * allowed:
+            return None
+        return (
+            f"The meter itself, {style.engineering(run.meter.input_ohms, 'Ω')}, loads the output: without it note "
+            f"{note} "
+            f"moves by {style.cents(cents, sign=True)} ct. A meter of a higher resistance, or a buffer."
+        )
+    was = f"{len(run.plugged)} of the link's {len(link.inputs)} inputs" if run.plugged else "nothing"
+    return (
+        f"Read with {was} plugged; with {_inputs(len(link.inputs))} joined, loading moves note {note} by "
+        f"{style.cents(cents, sign=True)} ct ({style.percent((factor - 1) * 100, 2, sign=True)}): put a buffer "
+        "between, "
+        "or measure it loaded and leave it so."
+    )
+
+
+def belongs_sentence(bench: Bench, run: RunRecord, adoptions: Sequence[AdoptionRecord], style: Style) -> str:
+    """To what a correction belongs, and what other channels needed."""
+    mine = f"unit {run.serial}, {bench.port(run.channel).name}"
+    latest: dict[tuple[str, str], AdoptionRecord] = {}
+    for one in adoptions:
+        if one.gear == run.gear:
+            latest[one.serial, one.port] = one
+    latest.pop((run.serial, run.port), None)
+    others = [
+        f"unit {one.serial}, {bench.port(run.channel).name if one.port == run.port else one.port} needed "
+        f"{style.percent((one.head.gain - 1) * 100, 2, sign=True)}"
+        for one in latest.values()
+        if one.kind == "constants"
+    ]
+    told = f"A correction belongs to {mine}, not to the design"
+    return f"{told}; {', '.join(others)}." if others else f"{told}."
+
+
+def comparison_sentence(judged: RunAnalysis, other: RunAnalysis, style: Style) -> str:
+    """A run laid over another: the worst errors side by side, and how far the scale moved against the codes."""
+    told = f"“{other.run.title}” against “{judged.run.title}”: worst {_worst(other, style)}"
+    told += f" instead of {_worst(judged, style)}"
+    both = [one.way("constants") for one in (judged, other)]
+    if judged.model.kind != other.model.kind or both[0] is None or both[1] is None:
+        return told + "."
+    moved = (both[1].gain / both[0].gain - 1.0) * 100.0
+    same = (judged.run.channel, judged.run.serial) == (other.run.channel, other.run.serial)
+    what = "the channel's own scale moved by" if same else "the scales differ by"
+    return f"{told}; {what} {style.percent(moved, 3, sign=True)}."
+
+
+def _worst(judged: RunAnalysis, style: Style) -> str:
+    k = judged.worst_index
+    return "–" if k is None else f"{style.cents(float(judged.error_cents[k]), sign=True)} ct"
+
+
+def _inputs(count: int) -> str:
+    return "one input" if count == 1 else f"{count} inputs"

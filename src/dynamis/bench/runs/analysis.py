@@ -1,0 +1,290 @@
+"""A run judged: everything the Measure station, the report and the tests say about it comes from here."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from dynamis.bench.chains.port_transfers import dac_if_known, make_head
+from dynamis.bench.document.records import AdoptionRecord, HeadRecord, InstrumentRecord, ReadingRecord, RunRecord
+from dynamis.calibration.causes.describe import Shape, describe_shape
+from dynamis.calibration.corrections import Correction, corrections
+from dynamis.calibration.fit import Fit, Readings, fit_readings
+from dynamis.calibration.frequency import FrequencyLimits
+from dynamis.calibration.meter import Limits, MeterRange, reading_uncertainty
+from dynamis.calibration.proof import Proof, can_prove
+from dynamis.converter.heads import ConstantsHead, TableHead
+from dynamis.converter.transfers import DacTransfer
+from dynamis.electrics.net import loaded
+from dynamis.errors import InputError
+from dynamis.pitch.model import PitchModel
+from dynamis.pitch.tolerance import ToleranceProfile, Verdict, judge, parse_tolerance
+from dynamis.pitch.tuning import EqualTemperament
+from dynamis.transfer.parameter import NOMINAL
+
+FloatArray = NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class RunAnalysis:
+    """What the readings of a run say.
+
+    rows : all readings, voided ones included; valid : those that count, in the order of the arrays.
+    notes, values, wanted, error_cents, expanded_cents, residual_cents, allowed_cents : one a valid
+    reading; values and wanted in V or Hz, residual NaN while there is no line.
+    verdict : over the readings as found, None without a reading.  why_no_fit : a sentence while two
+    different notes are missing.  loading_factor : what the inputs plugged take by their nominal
+    resistances, None where that is not known.
+    """
+
+    run: RunRecord
+    rows: tuple[ReadingRecord, ...]
+    valid: tuple[ReadingRecord, ...]
+    model: PitchModel
+    tolerance: ToleranceProfile
+    converter: DacTransfer | None
+    meter: Limits | None
+    notes: FloatArray
+    values: FloatArray
+    wanted: FloatArray
+    error_cents: FloatArray
+    expanded_cents: FloatArray
+    common_cents: FloatArray
+    independent_cents: FloatArray
+    residual_cents: FloatArray
+    allowed_cents: FloatArray
+    shape: Shape | None
+    ways: tuple[Correction, ...]
+    proof: Proof | None
+    verdict: Verdict | None
+    why_no_fit: str
+    loading_factor: float | None
+
+    @property
+    def fit(self) -> Fit | None:
+        return None if self.shape is None else self.shape.fit
+
+    @property
+    def worst_index(self) -> int | None:
+        return int(np.argmax(np.abs(self.error_cents))) if self.error_cents.size else None
+
+    @property
+    def deciding_index(self) -> int | None:
+        """The reading that decides the verdict: the one with the least room left within its tolerance."""
+        room = self.allowed_cents - np.abs(self.error_cents) - self.expanded_cents
+        if not np.any(np.isfinite(room)):
+            return self.worst_index
+        return int(np.argmin(np.where(np.isfinite(room), room, np.inf)))
+
+    @property
+    def next_note(self) -> float | None:
+        """The note to read next: one that decides what is open, else the first of the plan without a valid reading;
+        None when all are read."""
+        if self.shape is not None and self.shape.asks:
+            return self.shape.asks[0]
+        read = {reading.note for reading in self.valid}
+        return next((note for note in self.run.plan if note not in read), None)
+
+    def expect(self, note: float) -> float:
+        """What the instrument should show for a note: by the line where there is one, else as wanted."""
+        if self.fit is None:
+            return float(self.model.expected_shown(note))
+        notes = np.array([note])
+        codes = codes_of(self.run, self.converter, notes)
+        value = float(self.fit.line.at(counted_on(self.run, self.converter, self.model, notes, codes))[0])
+        return self.model.hertz(value) if self.model.kind == "octaves" else value
+
+    def way(self, kind: str) -> Correction | None:
+        return next((one for one in self.ways if one.kind == kind), None)
+
+
+def meter_range(record: InstrumentRecord) -> MeterRange:
+    return MeterRange(record.percent, record.counts, record.resolution_volts, record.full_scale_volts,
+                      record.percent_of_range)  # fmt: skip
+
+
+def limits_of(run: RunRecord) -> Limits | None:
+    """What the run's instrument is worth in the run's quantity; None where nobody said, or it reads another."""
+    made = run.meter
+    if made is None or run.quantity not in made.reads:
+        return None
+    return meter_range(made) if run.quantity == "volts" else frequency_limits(made)
+
+
+def frequency_limits(record: InstrumentRecord) -> FrequencyLimits:
+    return FrequencyLimits(record.ppm, record.counts, record.resolution_hertz, record.cents, record.resolution_cents)
+
+
+def codes_of(run: RunRecord, converter: DacTransfer | None, notes: ArrayLike) -> FloatArray | None:
+    """The codes that the run's head sends for notes; None where no converter is known."""
+    if converter is None:
+        return None
+    head = make_head("head", run.head, run.model.law, converter.dac, EqualTemperament(run.a4_hertz))
+    return head.forward(notes, NOMINAL)
+
+
+def nominal_values(converter: DacTransfer | None, model: PitchModel, notes: ArrayLike,
+                   codes: FloatArray | None) -> FloatArray:  # fmt: skip
+    """The codes' nominal values where the codes are known, else the law's own values of the notes."""
+    if converter is None or codes is None:
+        return model.expected(notes)
+    return model.from_volts(converter.dac.nominal_volts(codes))
+
+
+def counted_on(run: RunRecord, converter: DacTransfer | None, model: PitchModel, notes: ArrayLike,
+               codes: FloatArray | None) -> FloatArray:  # fmt: skip
+    """What the head in force counts on for each reading, in the line's quantity.
+
+    A nominal head counts on the code's nominal volts; constants on offset + gain times that; a table on
+    the same for the code less its own distance.  The errors that the words speak of are errors against this,
+    with rounding known.
+    """
+    nominal = nominal_values(converter, model, notes, codes)
+    if converter is None or codes is None or run.head.kind == "nominal":
+        return nominal
+    head = make_head("head", run.head, model.law, converter.dac, EqualTemperament(run.a4_hertz))
+    if isinstance(head, TableHead):
+        return model.from_volts(head.believed_volts(notes, codes))
+    assert isinstance(head, ConstantsHead)
+    return model.from_volts(head.believed_volts(model.to_volts(nominal)))
+
+
+def as_read(run: RunRecord, model: PitchModel, notes: ArrayLike, values: ArrayLike) -> FloatArray:
+    """Stored values in V or Hz: cents of a tuner become the hertz that they stand for."""
+    values = np.asarray(values, float)
+    if run.quantity != "cents":
+        return values
+    return model.tuning.hertz(notes) * np.exp2(values / 1200.0)
+
+
+def check_readings(run: RunRecord, notes: ArrayLike, values: ArrayLike) -> None:
+    """Refuse readings that the run's law gives no pitch; values as they are typed, in V, Hz or ct."""
+    model = run.model
+    if not np.all(np.isfinite(model.expected(notes))):
+        raise InputError("A reading is of a note that has no frequency.")
+    model.measured(as_read(run, model, notes, values))
+
+
+def analyse(run: RunRecord, rows: Sequence[ReadingRecord]) -> RunAnalysis:
+    """Judge a run by its readings; right with none, with one, and with all voided."""
+    model, tolerance = run.model, parse_tolerance(run.tolerance)
+    converter = dac_if_known("converter", run.converter)
+    meter = limits_of(run)
+    valid = tuple(row for row in rows if not row.voided)
+    notes = np.array([row.note for row in valid], float)
+    values = as_read(run, model, notes, np.array([row.value for row in valid], float))
+    own = np.array([row.own for row in valid], float)
+    if run.quantity == "cents":
+        own = own * values * np.log(2.0) / 1200.0
+    wanted = model.expected(notes)
+    measured = model.measured(values)
+    uncertainty = reading_uncertainty(values, own, model, meter)
+    allowed = tolerance.cents_at(notes)
+    error = model.cents(measured, wanted)
+    codes = None
+    if converter is not None and valid:
+        sent = codes_of(run, converter, notes)
+        assert sent is not None
+        codes = np.array([s if row.code is None else row.code for row, s in zip(valid, sent, strict=True)], float)
+    readings = Readings(notes, values, own, counted_on(run, converter, model, notes, codes))
+    # Readings of absurd sizes come out as infinite or NaN, and nothing is claimed of those.
+    with np.errstate(divide="ignore", over="ignore", invalid="ignore"):
+        shape, ways, why = _fitted(run, model, tolerance, converter, meter, readings, codes, seconds_of(valid))
+    proof_notes = np.array(sorted({*run.plan, *notes.tolist()}), float)
+    proof = None if not isinstance(meter, MeterRange) else can_prove(model, tolerance, proof_notes, meter)
+    return RunAnalysis(
+        run, tuple(rows), valid, model, tolerance, converter, meter, notes, values, model.expected_shown(notes),
+        error, uncertainty.expanded, uncertainty.common, uncertainty.independent,
+        np.full(notes.shape, np.nan) if shape is None else shape.fit.residual_cents, allowed, shape, ways, proof,
+        _verdict(error, uncertainty.expanded, allowed) if valid else None, why, _loading(run),
+    )  # fmt: skip
+
+
+def _verdict(error: FloatArray, expanded: FloatArray, allowed: FloatArray) -> Verdict:
+    """The verdict over readings; an instrument whose accuracy nobody gave proves nothing."""
+    found = judge(error, expanded, allowed)
+    return "cannot-tell" if found == "within" and not np.any(expanded > 0) else found
+
+
+def seconds_of(rows: Sequence[ReadingRecord]) -> FloatArray | None:
+    """When each reading was taken, seconds after the first; None where the times tell no order."""
+    try:
+        taken = [datetime.fromisoformat(row.taken) for row in rows]
+        seconds = np.array([(one - taken[0]).total_seconds() for one in taken])
+    except (ValueError, TypeError):
+        return None
+    # Typed or imported at once, readings have one time: then their order is all that is known.
+    return seconds if seconds.size and np.all(np.diff(seconds) > 0) else None
+
+
+def _fitted(
+    run: RunRecord, model: PitchModel, tolerance: ToleranceProfile, converter: DacTransfer | None,
+    meter: Limits | None, readings: Readings, codes: FloatArray | None, seconds: FloatArray | None,
+) -> tuple[Shape | None, tuple[Correction, ...], str]:  # fmt: skip
+    if np.unique(readings.notes).size < 2:
+        missing = "Two readings" if readings.notes.size == 0 else "A reading of a second note"
+        return None, (), f"{missing} will make a line, and with it the ways to correct."
+    dac = None if converter is None else converter.dac
+    try:
+        shape = describe_shape(readings, model, tolerance, meter, dac, codes, seconds, _reach(run, readings.notes))
+        fit = shape.fit
+        if run.head.kind != "nominal":
+            against_codes = replace(readings, expected=nominal_values(converter, model, readings.notes, codes))
+            fit = fit_readings(against_codes, model, tolerance, meter=meter, left_out=~fit.used,
+                               outliers=fit.outliers)  # fmt: skip
+    except InputError as error:
+        return None, (), str(error)
+    if not fit.line.gain > 0:
+        return None, (), "The readings do not rise with the notes: check the channel, the wiring and the law."
+    inl = None if converter is None or not converter.inl_limit_lsb else converter.inl_limit_lsb
+    ways = corrections(fit, tolerance, as_played=shape.fit, dac=dac, codes=codes, inl_limit_lsb=inl,
+                       trimmers=run.trimmers, table_notes=_table_notes(run, readings.notes),
+                       stuck=shape.left_out)  # fmt: skip
+    return shape, tuple(ways), ""
+
+
+def _reach(run: RunRecord, notes: FloatArray) -> tuple[float, float]:
+    """The lowest and the highest note that the run is about."""
+    every = [*run.plan, *notes.tolist()]
+    return min(every), max(every)
+
+
+def _table_notes(run: RunRecord, notes: FloatArray) -> tuple[int, int]:
+    """The whole notes that the plan and the readings span."""
+    every = np.concatenate([notes, np.array(run.plan, float)])
+    return int(np.floor(every.min() + 1e-9)), int(np.floor(every.max() + 1e-9))
+
+
+def _loading(run: RunRecord) -> float | None:
+    if run.output_ohms is None or not run.plugged_ohms:
+        return None
+    return loaded(run.output_ohms, [(ohms, 0.0) for ohms in run.plugged_ohms])[0]
+
+
+def head_of(way: Correction, model: PitchModel, before: HeadRecord = HeadRecord()) -> HeadRecord:
+    """The head that adopting a way to correct puts in force; a trimmer leaves the codes as they were read."""
+    if way.kind == "table" and way.codes:
+        return HeadRecord("table", model.quantity, way.offset, way.gain, way.first_note, way.sixteenths)
+    if way.kind in ("constants", "table"):
+        return HeadRecord("constants", model.quantity, way.offset, way.gain)
+    return before
+
+
+def adoption_of(judged: RunAnalysis, way: Correction, when: str) -> AdoptionRecord:
+    """A way to correct, adopted for the channel of the unit that a run is of."""
+    run = judged.run
+    return AdoptionRecord(
+        0, run.gear, run.serial, run.port, run.id, way.kind, head_of(way, judged.model, run.head), way.worst_cents,
+        way.worst_expanded, when,
+    )  # fmt: skip
+
+
+def withdrawal_of(adopted: AdoptionRecord, when: str) -> AdoptionRecord:
+    """The counter-entry that takes an adoption back: nominal values hold again."""
+    return AdoptionRecord(
+        0, adopted.gear, adopted.serial, adopted.port, adopted.run, "withdrawn", HeadRecord(), 0.0, 0.0, when
+    )
