@@ -38,10 +38,12 @@ def row(fault: str, every: int, length: int | None, count: int, coded: bool, mod
                 inside[key].append(abs(term.value - value) <= term.expanded)
     shares = "  ".join(f"{key} {100 * np.mean(one):5.1f} %" for key, one in inside.items() if one)
     where = "volts" if model is VOLTS else "hertz"
-    print(f"{fault:14} every {every:2} {'whole' if length is None else f'first {length:2}'} {where}"
-          f"{' coded' if coded else '      '}{' meter' if metered else '      '} told {100 * told / count:5.1f} %  "
-          f"wrong {100 * wrong / count:5.1f} %  undecided {100 * undecided / count:5.1f} %  {shares}",
-          flush=True)  # fmt: skip
+    print(
+        f"{fault:14} every {every:2} {'whole' if length is None else f'first {length:2}'} {where}"
+        f"{' coded' if coded else '      '}{' meter' if metered else '      '} told {100 * told / count:5.1f} %  "
+        f"wrong {100 * wrong / count:5.1f} %  undecided {100 * undecided / count:5.1f} %  {shares}",
+        flush=True,
+    )
 
 
 def main() -> None:

@@ -47,8 +47,10 @@ def drag(window, app) -> list[float]:
 
 def told(name: str, spent: list[float]) -> None:
     spent = sorted(spent)
-    print(f"{name}: median {spent[len(spent) // 2]:.1f} ms, 95 % {spent[int(0.95 * len(spent))]:.1f} ms, "
-          f"longest {spent[-1]:.1f} ms of {len(spent)}")  # fmt: skip
+    print(
+        f"{name}: median {spent[len(spent) // 2]:.1f} ms, 95 % {spent[int(0.95 * len(spent))]:.1f} ms, "
+        f"longest {spent[-1]:.1f} ms of {len(spent)}"
+    )
 
 
 def main() -> None:
@@ -77,9 +79,14 @@ def main() -> None:
         window.close()
     spent = []
     for gain, offset, supply in (
-        (0.37, 1.676, Supply()), (2.0, -5.0, Supply()), (0.5, 2.5, Supply()), (-1.0, 5.0, Supply()),
-        (1.2, 0.0, Supply()), (0.33, 1.65, Supply(0, 5)), (0.45, 1.1, Supply(-15, 15)),
-    ):  # fmt: skip
+        (0.37, 1.676, Supply()),
+        (2.0, -5.0, Supply()),
+        (0.5, 2.5, Supply()),
+        (-1.0, 5.0, Supply()),
+        (1.2, 0.0, Supply()),
+        (0.33, 1.65, Supply(0, 5)),
+        (0.45, 1.1, Supply(-15, 15)),
+    ):
         for series in ("E12", "E24", "E96"):
             wish = Wish(gain, offset, supply=supply, series=series, op_amp=OP_AMPS["jfet"])
             start = time.perf_counter()

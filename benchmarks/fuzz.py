@@ -90,8 +90,11 @@ def main() -> int:
                 return failure()
 
         others = {
-            "bench rows": by_rows, "export contents": by_export, "bench contents": by_contents, "commands": by_command,
-        }  # fmt: skip
+            "bench rows": by_rows,
+            "export contents": by_export,
+            "bench contents": by_contents,
+            "commands": by_command,
+        }
         plans = [(name, asked.count, one) for name, one in targets().items()]
         plans += [(name, slow, one) for name, one in whole.items()]
         for name, count, target in plans:

@@ -66,9 +66,11 @@ def main() -> None:
         again, anew = timed(matrix, changed)
         sent = set_port(changed, PortRef("board-0", "out"), ohms=470.0).bench
         other, anew_other = timed(matrix, sent)
-        print(f"{ports} x {ports}, {name}: {judged} pairs from nothing {fresh:.0f} ms; one input's resistance "
-              f"{again:.1f} ms "
-              f"({anew} anew); one output's {other:.1f} ms ({anew_other} anew)")  # fmt: skip
+        print(
+            f"{ports} x {ports}, {name}: {judged} pairs from nothing {fresh:.0f} ms; one input's resistance "
+            f"{again:.1f} ms "
+            f"({anew} anew); one output's {other:.1f} ms ({anew_other} anew)"
+        )
 
 
 if __name__ == "__main__":

@@ -186,8 +186,11 @@ def _lost_in_upgrade(path: Path, old: bytes, readings: int) -> list[str]:
         held = everything(opened)
     kept = [one for one in path.parent.iterdir() if one.name.startswith(f"{path.stem} (version")]
     lost = [] if len(held.readings) == readings else [f"{len(held.readings)} of {readings} readings are there"]
-    return lost + [f"{one.name} is not the old file" for one in kept if one.read_bytes() != old] + (
-        [] if kept else ["the old file was not kept"])  # fmt: skip
+    return (
+        lost
+        + [f"{one.name} is not the old file" for one in kept if one.read_bytes() != old]
+        + ([] if kept else ["the old file was not kept"])
+    )
 
 
 def main() -> int:
@@ -225,8 +228,10 @@ def main() -> int:
             failures += bool(lost)
             for sentence in lost:
                 print(f"kill {k + 1}: {sentence}")
-    print(f"{kills} kills, {shown} readings shown, {edits} edits told, {appended} adoptions, sendings and copies, "
-          f"{mid_edit} kills within an edit, {upgrades} in an upgrade: {failures} with a loss")  # fmt: skip
+    print(
+        f"{kills} kills, {shown} readings shown, {edits} edits told, {appended} adoptions, sendings and copies, "
+        f"{mid_edit} kills within an edit, {upgrades} in an upgrade: {failures} with a loss"
+    )
     return 1 if failures else 0
 
 

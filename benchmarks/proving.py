@@ -64,8 +64,15 @@ def measured(run: RunRecord, device: DirectBoard, meter: DirectMeter, sleep) -> 
     def store(taken: Taken) -> None:
         rows.append(ReadingRecord(len(rows) + 1, run.id, len(rows) + 1, taken.note, taken.shown.value, "", taken.code))
 
-    take_readings(job_of(analyse(run, []), letter="A", held_hash=None), device, meter, control=Control(), store=store,
-                  tell=lambda progress: None, sleep=sleep)  # fmt: skip
+    take_readings(
+        job_of(analyse(run, []), letter="A", held_hash=None),
+        device,
+        meter,
+        control=Control(),
+        store=store,
+        tell=lambda progress: None,
+        sleep=sleep,
+    )
     return rows
 
 
@@ -73,20 +80,45 @@ def corrected_unit(seed: int) -> dict[str, float]:
     """True worst errors of one unit in cents at each stage, and its floor."""
     generator = np.random.default_rng(seed)
     kind = (ladder, walk, bow)[seed % 3]
-    hidden = HiddenChannel(generator.uniform(-0.005, 0.005), generator.uniform(-0.003, 0.003),
-                           linearity_of(kind, generator), 0.0, 1000.0, 15e-6)  # fmt: skip
+    hidden = HiddenChannel(
+        generator.uniform(-0.005, 0.005),
+        generator.uniform(-0.003, 0.003),
+        linearity_of(kind, generator),
+        0.0,
+        1000.0,
+        15e-6,
+    )
     seconds = [0.0]
 
     def sleep(wait: float) -> None:
         seconds[0] += wait
 
-    world = SimulatedWorld(BOARD_DAC, {"S": HiddenUnit("S", {"A": hidden})}, {}, unit="S", seed=seed,
-                           clock=lambda: seconds[0], warm_minutes=120)  # fmt: skip
+    world = SimulatedWorld(
+        BOARD_DAC,
+        {"S": HiddenUnit("S", {"A": hidden})},
+        {},
+        unit="S",
+        seed=seed,
+        clock=lambda: seconds[0],
+        warm_minutes=120,
+    )
     device = DirectBoard(BoardDesign("bench", "S", "A", 12, shipped()), world)
     meter = DirectMeter(MeterModel(world, seed=seed))
     port = board().ports[0]
-    run = RunRecord("r", "r", "g", "S", "p", "", BOARD_LAW, "5", meter=BENCH_METER, output_ohms=port.ohms,
-                    converter=port.transfers[0], plan=tuple(NOTES.tolist()))  # fmt: skip
+    run = RunRecord(
+        "r",
+        "r",
+        "g",
+        "S",
+        "p",
+        "",
+        BOARD_LAW,
+        "5",
+        meter=BENCH_METER,
+        output_ohms=port.ohms,
+        converter=port.transfers[0],
+        plan=tuple(NOTES.tolist()),
+    )
     levels = world.true_levels("A")
     model = run.model
     wanted = model.expected(NOTES)

@@ -51,8 +51,10 @@ def main() -> None:
             pairs.viewport().repaint()
             whole.append(1000.0 * (time.perf_counter() - begun))
         for name, times in ((f"scrolling, {len(frames)} steps", frames), ("repainting the whole table", whole)):
-            print(f"{name}: median {np.median(times):.1f} ms, 95th percentile {np.percentile(times, 95):.1f} ms, "
-                  f"worst {max(times):.1f} ms")  # fmt: skip
+            print(
+                f"{name}: median {np.median(times):.1f} ms, 95th percentile {np.percentile(times, 95):.1f} ms, "
+                f"worst {max(times):.1f} ms"
+            )
         window.close()
 
 

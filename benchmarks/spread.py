@@ -80,9 +80,11 @@ def measured(title: str, name: str, wish: Wish) -> None:
     spent = best(lambda: spread(made.circuit, wish, counting, samples=SAMPLES))
     every = best(lambda: brute_force(made.circuit, wish, counting, 61))
     one = by_ngspice(made.circuit, wish, counting)
-    print(f"{title}: {parameters} parameters, drawing in one thread {1e3 * drawn:.0f} ms, spread in two "
-          f"{1e3 * spent:.0f} ms: {spent / drawn:.2f} × (every note by itself, in one, {every / drawn:.1f} ×); ngspice "
-          f"{1e3 * one:.1f} ms a sample, {one * SAMPLES / spent:.0f} × as long")  # fmt: skip
+    print(
+        f"{title}: {parameters} parameters, drawing in one thread {1e3 * drawn:.0f} ms, spread in two "
+        f"{1e3 * spent:.0f} ms: {spent / drawn:.2f} × (every note by itself, in one, {every / drawn:.1f} ×); ngspice "
+        f"{1e3 * one:.1f} ms a sample, {one * SAMPLES / spent:.0f} × as long"
+    )
 
 
 def main() -> None:

@@ -75,8 +75,10 @@ def _measure(count: int) -> None:
             self._timer.stop()
             wall, own = np.array(self.wall), np.array(self.own)
             longest = ", ".join(f"{wall[k]:.0f} ({own[k]:.0f})" for k in np.argsort(wall)[::-1][:6])
-            return (f"{what}: {int(np.sum(wall > 50))} gaps over 50 ms, {int(np.sum(own > 50))} of them at work; the "
-                    f"longest, ms (at work): {longest}")  # fmt: skip
+            return (
+                f"{what}: {int(np.sum(wall > 50))} gaps over 50 ms, {int(np.sum(own > 50))} of them at work; the "
+                f"longest, ms (at work): {longest}"
+            )
 
     def empty(what: str) -> str:
         watch = Watch()

@@ -43,11 +43,67 @@ from dynamis.pitch.tolerance import parse_tolerance
 MOST_SECONDS, MOST_CHARACTERS = 8.0, 1500
 # Texts that have broken readers.
 TOKENS = (
-    "1e308", "-1e308", "1e-320", "9" * 400, "0" * 5000, "nan", "inf", "-0", "\x00", "\u202e", "\n", "\r\n", ",", ";", "\t", "'",
-    '"', "=", "+", "-", "@", "{{", "}}", "{{rows}}", "{{/rows}}", "/", "*/", "\\", "[" * 200, "{" * 200, "null", "true", "[]",
-    "{}", '""', "1.", ".5", "1_0", "٣", "Ω", "µ", "é", "\ufeff", "C4", "H9", "36:96:0.0000001", "voct:", "hzv:volts=0", "x" * 3000,
-    ":", "=1", "e", "E+", " ", "0x10", "1,5", "–5", "18446744073709551616", "-9223372036854775809", "2147483648",
-)  # fmt: skip
+    "1e308",
+    "-1e308",
+    "1e-320",
+    "9" * 400,
+    "0" * 5000,
+    "nan",
+    "inf",
+    "-0",
+    "\x00",
+    "\u202e",
+    "\n",
+    "\r\n",
+    ",",
+    ";",
+    "\t",
+    "'",
+    '"',
+    "=",
+    "+",
+    "-",
+    "@",
+    "{{",
+    "}}",
+    "{{rows}}",
+    "{{/rows}}",
+    "/",
+    "*/",
+    "\\",
+    "[" * 200,
+    "{" * 200,
+    "null",
+    "true",
+    "[]",
+    "{}",
+    '""',
+    "1.",
+    ".5",
+    "1_0",
+    "٣",
+    "Ω",
+    "µ",
+    "é",
+    "\ufeff",
+    "C4",
+    "H9",
+    "36:96:0.0000001",
+    "voct:",
+    "hzv:volts=0",
+    "x" * 3000,
+    ":",
+    "=1",
+    "e",
+    "E+",
+    " ",
+    "0x10",
+    "1,5",
+    "–5",
+    "18446744073709551616",
+    "-9223372036854775809",
+    "2147483648",
+)
 NUMBERS = (
     0,
     -1,
@@ -212,10 +268,13 @@ def looked_at(opened: BenchFile) -> None:
 def asked_of(path: Path) -> None:
     """What a shell asks of a bench; each ends in order."""
     channel = ["--gear", "Workshop board", "--unit", "03", "--channel", "pitch A"]
-    for words in (["check", str(path), "--json"], *(
-        ["export", str(path), "--what", what, *channel, "-o", str(path.with_name("out"))]
-        for what in ("c-header", "codes-csv", "readings-csv")
-    )):  # fmt: skip
+    for words in (
+        ["check", str(path), "--json"],
+        *(
+            ["export", str(path), "--what", what, *channel, "-o", str(path.with_name("out"))]
+            for what in ("c-header", "codes-csv", "readings-csv")
+        ),
+    ):
         told = run_command(words)
         if told:
             raise AssertionError(f"{words[0]} {words[3] if len(words) > 3 else ''}: {told}")
@@ -229,13 +288,19 @@ def targets() -> dict[str, Target]:
     """Every reader by its name."""
     dump = DUMP + bytes([checksum(DUMP[1:])]) + b"\xf7"
     assert len(dump) == LENGTH
-    csvs = (b"note,volts,u_volts,code,seconds\n36,0.2,0.001,100,1\nC4,2.21,,900,2\n60,2.2,,901,3\n",
-            b"note;hertz\n36;65,4\n48;130,8\n", b"note\tcents\n36\t-3\n48\t2,5\n")  # fmt: skip
+    csvs = (
+        b"note,volts,u_volts,code,seconds\n36,0.2,0.001,100,1\nC4,2.21,,900,2\n60,2.2,,901,3\n",
+        b"note;hertz\n36;65,4\n48;130,8\n",
+        b"note\tcents\n36\t-3\n48\t2,5\n",
+    )
     rows = [{"note": str(k), "code": str(10 * k)} for k in range(61)]
     made = [
         Target("readings csv", csvs, _file(_csv, "f.csv")),
-        Target("linearity", (b"code,volts\n0,0\n128,2\n255,4\n", b"code,inl_lsb\n0,0\n9,1\n255,0\n"),
-               _file(lambda path: read_linearity(path, 8), "f.csv")),
+        Target(
+            "linearity",
+            (b"code,volts\n0,0\n128,2\n255,4\n", b"code,inl_lsb\n0,0\n9,1\n255,0\n"),
+            _file(lambda path: read_linearity(path, 8), "f.csv"),
+        ),
         Target("scale", (b"! x\nname\n 3\n!\n 100.0\n 3/2\n 2/1\n",), _file(read_scale, "f.scl")),
         Target("keymap", (b"! x\n12\n0\n127\n60\n69\n440.0\n12\n0\n1\nx\n3\n",), _file(read_keymap, "f.kbm")),
         Target("tuning dump", (dump,), _file(read_tuning_dump, "f.syx")),
@@ -243,12 +308,14 @@ def targets() -> dict[str, Target]:
         Target("law", (b"voct:scale=1,note=36,volts=0.2", b"hzv:note=45,volts=1,offset=0"), _text(parse_law)),
         Target("notes", (b"36,48,C4", b"36:96:12,C2:C7"), _text(parse_note_list)),
         Target("tolerance", (b"5", b"36:47=10,48:84=5"), _text(parse_tolerance)),
-        Target("quantity", (b"4.7 kOhm", b"1.2 mV", b"-12", b"3k3"), _text(lambda text: parse_quantity(text, "V", "It"))),
+        Target(
+            "quantity", (b"4.7 kOhm", b"1.2 mV", b"-12", b"3k3"), _text(lambda text: parse_quantity(text, "V", "It"))
+        ),
         Target("meter number", (b"+1.23456E+00", b"9.9E37"), _text(parse_number)),
         Target("meter error", (b'-113,"Undefined header"', b'+0,"No error"'), _text(parse_error)),
         Target("meter setting", (b'"VOLT:DC 1.0E+01,1E-5"',), _text(parse_setting)),
         Target("meter address", (b"192.168.1.20:5025", b"TCPIP::m::INSTR", b"/dev/ttyUSB0"), _text(parse_address)),
-    ]  # fmt: skip
+    ]
     return {one.name: one for one in made}
 
 
@@ -272,8 +339,18 @@ def rows_changed(sample: bytes, chance: random.Random, path: Path) -> bytes:
     path.write_bytes(sample)
     with contextlib.closing(sqlite3.connect(path, isolation_level=None)) as made:
         made.execute("DROP TRIGGER IF EXISTS reading_never_edited")
-        places = [("revision", "bench"), ("run", "settings"), ("adoption", "content"), ("reading", "value"), ("reading", "note"),
-                  ("reading", "taken"), ("state", "value"), ("run", "id"), ("reading", "run"), ("reading", "code")]  # fmt: skip
+        places = [
+            ("revision", "bench"),
+            ("run", "settings"),
+            ("adoption", "content"),
+            ("reading", "value"),
+            ("reading", "note"),
+            ("reading", "taken"),
+            ("state", "value"),
+            ("run", "id"),
+            ("reading", "run"),
+            ("reading", "code"),
+        ]
         for _ in range(chance.choice((1, 1, 2))):
             table, column = chance.choice(places)
             with contextlib.suppress(sqlite3.Error, UnicodeDecodeError):
@@ -287,11 +364,16 @@ def rows_changed(sample: bytes, chance: random.Random, path: Path) -> bytes:
                 if isinstance(old, str) and old.startswith("{") and chance.random() < 0.8:
                     new = json.dumps(changed(json.loads(old), chance, chance.choice((1, 2))))
                 where = "key" if table == "state" else "rowid"
-                made.execute(f"UPDATE {table} SET {column} = {'CAST(? AS TEXT)' if isinstance(new, bytes) else '?'} "
-                             f"WHERE {where} = ?", (new, key))  # fmt: skip
+                made.execute(
+                    f"UPDATE {table} SET {column} = {'CAST(? AS TEXT)' if isinstance(new, bytes) else '?'} "
+                    f"WHERE {where} = ?",
+                    (new, key),
+                )
         with contextlib.suppress(sqlite3.Error):
-            made.execute("CREATE TRIGGER reading_never_edited BEFORE UPDATE ON reading\n"
-                         "BEGIN SELECT RAISE(ABORT, 'readings are never edited'); END")  # fmt: skip
+            made.execute(
+                "CREATE TRIGGER reading_never_edited BEFORE UPDATE ON reading\n"
+                "BEGIN SELECT RAISE(ABORT, 'readings are never edited'); END"
+            )
     return path.read_bytes()
 
 
@@ -310,14 +392,18 @@ def mutated_bench(bench: Bench, chance: random.Random) -> Bench | None:
 
 
 COMMANDS = (
-    "convert --from voct:scale=1 --to hzv --notes 36:96:12 --json", "convert --from voct --to voct --volts 1,2 --a4 442",
+    "convert --from voct:scale=1 --to hzv --notes 36:96:12 --json",
+    "convert --from voct --to voct --volts 1,2 --a4 442",
     "dac --bits 12 --low-volts 0 --high-volts 5 --law voct --notes 36:60 --json",
     "match --source low_volts=0,high_volts=5,ohms=1000 --sink off_volts=0.8,on_volts=2,ohms=1e5 --fan-out 2 --json",
     "match --source kind=switch,ohms=50 --sink kind=shorting,pullup_volts=5,on_volts=0.8,off_volts=2 --supply-volts 0:5",
     "circuit --gain 0.37 --offset-volts 1.676 --in-volts 0:5 --source-ohms 1000 --series E24 --json",
-    "fit {csv} --law voct --tolerance-cents 5 --meter 0.05,3,0.001 --json", "fit {csv} --law hzv --method minimax",
-    "check {bench} --json", "export {bench} --what json -o {out}", "export {bench} --what codes-csv -o {out}",
-)  # fmt: skip
+    "fit {csv} --law voct --tolerance-cents 5 --meter 0.05,3,0.001 --json",
+    "fit {csv} --law hzv --method minimax",
+    "check {bench} --json",
+    "export {bench} --what json -o {out}",
+    "export {bench} --what codes-csv -o {out}",
+)
 
 
 def arguments(chance: random.Random, files: dict[str, str]) -> list[str]:

@@ -31,9 +31,26 @@ def hashes(pinned: list[str], python: str, platforms: tuple[str, ...]) -> dict[s
     """What pip would take, by the package's name as it is pinned; raises where a package has no wheel for it."""
     with tempfile.TemporaryDirectory() as folder:
         report = Path(folder) / "report.json"
-        command = [sys.executable, "-m", "pip", "install", "--quiet", "--dry-run", "--ignore-installed", "--no-deps",
-                   "--only-binary", ":all:", "--target", folder, "--python-version", python, "--report", str(report),
-                   *(word for one in platforms for word in ("--platform", one)), *pinned]  # fmt: skip
+        command = [
+            sys.executable,
+            "-m",
+            "pip",
+            "install",
+            "--quiet",
+            "--dry-run",
+            "--ignore-installed",
+            "--no-deps",
+            "--only-binary",
+            ":all:",
+            "--target",
+            folder,
+            "--python-version",
+            python,
+            "--report",
+            str(report),
+            *(word for one in platforms for word in ("--platform", one)),
+            *pinned,
+        ]
         subprocess.run(command, check=True)
         found = json.loads(report.read_text(encoding="utf-8"))["install"]
     by_name = {

@@ -22,10 +22,20 @@ from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[1]
 _SWAPS: dict[type[ast.AST], type[ast.AST]] = {
-    ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.Div, ast.Div: ast.Mult, ast.Lt: ast.LtE, ast.LtE: ast.Lt,
-    ast.Gt: ast.GtE, ast.GtE: ast.Gt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq, ast.And: ast.Or, ast.Or: ast.And,
+    ast.Add: ast.Sub,
+    ast.Sub: ast.Add,
+    ast.Mult: ast.Div,
+    ast.Div: ast.Mult,
+    ast.Lt: ast.LtE,
+    ast.LtE: ast.Lt,
+    ast.Gt: ast.GtE,
+    ast.GtE: ast.Gt,
+    ast.Eq: ast.NotEq,
+    ast.NotEq: ast.Eq,
+    ast.And: ast.Or,
+    ast.Or: ast.And,
     ast.USub: ast.UAdd,
-}  # fmt: skip
+}
 
 
 @dataclass(frozen=True)
@@ -80,8 +90,14 @@ def found(mutant: Mutant, copy: Path, room: str, seconds: float) -> bool:
     place.write_text(mutant.text, encoding="utf-8")
     command = [sys.executable, "-m", "pytest", "-x", "-q", "-n", "0", "-p", "no:cacheprovider", f"tests/{room}"]
     try:
-        done = subprocess.run(command, cwd=ROOT, env={**os.environ, "PYTHONPATH": str(copy)}, capture_output=True,
-                              timeout=seconds, check=False)  # fmt: skip
+        done = subprocess.run(
+            command,
+            cwd=ROOT,
+            env={**os.environ, "PYTHONPATH": str(copy)},
+            capture_output=True,
+            timeout=seconds,
+            check=False,
+        )
     except subprocess.TimeoutExpired:
         return True
     finally:

@@ -83,8 +83,13 @@ def looked_at(bench: Bench, output: PortRef, sink: PortRef, matrix: Matrix, adop
 def measured(bench: Bench, random: np.random.Generator) -> list[AdoptionRecord]:
     """Runs of every pitch output of every unit, in a quantity drawn; what they offer, adopted."""
     adopted: list[AdoptionRecord] = []
-    channels = [(PortRef(gear.id, port.id), unit.serial) for gear in bench.gear for unit in gear.units
-                for port in gear.ports if port.direction == "output" and port.role == "pitch"]  # fmt: skip
+    channels = [
+        (PortRef(gear.id, port.id), unit.serial)
+        for gear in bench.gear
+        for unit in gear.units
+        for port in gear.ports
+        if port.direction == "output" and port.role == "pitch"
+    ]
     for ref, serial in channels:
         port = bench.port(ref)
         if port.law is None:
@@ -94,9 +99,22 @@ def measured(bench: Bench, random: np.random.Generator) -> list[AdoptionRecord]:
             head = HeadRecord() if before is None else before.head
             meter = METER if quantity == "volts" and random.random() < 0.7 else None
             plan = tuple(range(36, 97, int(random.choice([3, 6, 12]))))
-            run = RunRecord("r", "As found", ref.gear, serial, ref.port, "2026-01-01T00:00:00", port.law, "5", quantity,
-                            meter, head=head, converter=converter_of(port), trimmers=port.trimmers,
-                            plan=plan)  # fmt: skip
+            run = RunRecord(
+                "r",
+                "As found",
+                ref.gear,
+                serial,
+                ref.port,
+                "2026-01-01T00:00:00",
+                port.law,
+                "5",
+                quantity,
+                meter,
+                head=head,
+                converter=converter_of(port),
+                trimmers=port.trimmers,
+                plan=plan,
+            )
             judged = analyse(run, read(run, random))
             for way in judged.ways:
                 correction_leaves(way, STYLE), correction_detail(way, judged.fit, STYLE)
@@ -107,8 +125,20 @@ def measured(bench: Bench, random: np.random.Generator) -> list[AdoptionRecord]:
             if judged.ways:
                 way = judged.ways[random.integers(len(judged.ways))]
                 head = head_of(way, judged.model, run.head)
-                adopted.append(AdoptionRecord(len(adopted), ref.gear, serial, ref.port, "r", way.kind, head,
-                                              way.worst_cents, way.worst_expanded, "2026"))  # fmt: skip
+                adopted.append(
+                    AdoptionRecord(
+                        len(adopted),
+                        ref.gear,
+                        serial,
+                        ref.port,
+                        "r",
+                        way.kind,
+                        head,
+                        way.worst_cents,
+                        way.worst_expanded,
+                        "2026",
+                    )
+                )
         if dac_if_known("c", converter_of(port)) is not None:
             now = in_force(adopted, ref, serial)
             told = channel_codes(bench, ref, HeadRecord() if now is None else now.head)
@@ -121,8 +151,11 @@ def read(run: RunRecord, random: np.random.Generator) -> list[ReadingRecord]:
     model, notes = run.model, np.array(run.plan, float)[: int(random.integers(0, len(run.plan) + 1))]
     converter = dac_if_known("c", run.converter)
     codes = codes_of(run, converter, notes)
-    volts = model.law.volts(model.tuning.octaves(notes, model.law.reference_note)) if codes is None else (
-        converter.dac.nominal_volts(codes))  # fmt: skip
+    volts = (
+        model.law.volts(model.tuning.octaves(notes, model.law.reference_note))
+        if codes is None
+        else (converter.dac.nominal_volts(codes))
+    )
     volts = volts * (1 + random.normal(0, 0.005)) + random.normal(0, 0.003) + random.normal(0, 2e-4, notes.size)
     if notes.size and random.random() < 0.3:
         volts[random.integers(notes.size)] += random.choice([-1.0, 0.05, 0.5])
@@ -138,6 +171,15 @@ def read(run: RunRecord, random: np.random.Generator) -> list[ReadingRecord]:
         except InputError:
             continue
         if np.isfinite(value):
-            rows.append(ReadingRecord(k, "r", k, float(note), float(value), f"2026-01-01T00:00:{k:02}",
-                                      None if codes is None else int(codes[k])))  # fmt: skip
+            rows.append(
+                ReadingRecord(
+                    k,
+                    "r",
+                    k,
+                    float(note),
+                    float(value),
+                    f"2026-01-01T00:00:{k:02}",
+                    None if codes is None else int(codes[k]),
+                )
+            )
     return rows

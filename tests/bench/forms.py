@@ -18,8 +18,14 @@ from dynamis.notation.style import Style
 from dynamis.pitch.laws import law_text, parse_law
 
 STYLE = Style()
-LAWS = ("voct:scale=1,note=36,volts=0", "voct:scale=1.2,note=24,volts=-1", "voct:scale=0.26,note=36,volts=1.4",
-        "hzv:note=36,volts=0.5", "hzv:note=33,volts=1,offset=0.02", "hzv:note=36,volts=0.5,offset=-0.1")  # fmt: skip
+LAWS = (
+    "voct:scale=1,note=36,volts=0",
+    "voct:scale=1.2,note=24,volts=-1",
+    "voct:scale=0.26,note=36,volts=1.4",
+    "hzv:note=36,volts=0.5",
+    "hzv:note=33,volts=1,offset=0.02",
+    "hzv:note=36,volts=0.5,offset=-0.1",
+)
 VOLTS = (
     "-12",
     "-5",
@@ -42,10 +48,14 @@ VOLTS = (
     "15",
 )
 NUMBERS = {
-    "V": VOLTS, "Ω": ("0", "0", "1", "50", "470", "1k", "2k2", "10k", "22k", "100k", "1M"), "%": ("0", "1", "5", "20"),
-    "s": ("0", "0.1 ms", "1 ms", "5 ms", "10 ms", "0.2", "2"), "Hz": ("0.1", "2", "10", "100"), "A": ("0.01", "0.1"),
+    "V": VOLTS,
+    "Ω": ("0", "0", "1", "50", "470", "1k", "2k2", "10k", "22k", "100k", "1M"),
+    "%": ("0", "1", "5", "20"),
+    "s": ("0", "0.1 ms", "1 ms", "5 ms", "10 ms", "0.2", "2"),
+    "Hz": ("0.1", "2", "10", "100"),
+    "A": ("0.01", "0.1"),
     "": ("0", "1", "2", "4", "7", "9", "24", "48"),
-}  # fmt: skip
+}
 TEXTS = ("5", "36:47=10,48:84=5,85:96=10", "0", "1", "x", "ring", "gate", "tip", "out", "mode = Hz/V", "Mode", "")
 
 

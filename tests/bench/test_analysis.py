@@ -19,8 +19,20 @@ from dynamis.errors import InputError
 from dynamis.notation.style import Style
 from dynamis.pitch.tuning import EqualTemperament
 
-RUN = RunRecord("r", "As found", "workshop-board", "03", "pitch-a", "2026-01-01T00:00:00+00:00", BOARD_LAW, "5", meter=BENCH_METER,
-                converter=bench().gear[0].ports[0].transfers[0], trimmers="scale", plan=(36.0, 60.0, 96.0))  # fmt: skip
+RUN = RunRecord(
+    "r",
+    "As found",
+    "workshop-board",
+    "03",
+    "pitch-a",
+    "2026-01-01T00:00:00+00:00",
+    BOARD_LAW,
+    "5",
+    meter=BENCH_METER,
+    converter=bench().gear[0].ports[0].transfers[0],
+    trimmers="scale",
+    plan=(36.0, 60.0, 96.0),
+)
 BARE = msgspec.structs.replace(RUN, converter=None)
 
 
@@ -152,8 +164,15 @@ def test_what_a_way_puts_in_force():
 def test_no_readings_break_the_judgement(law, converter, head, data):
     """Whatever is typed is judged, or told in a sentence why it cannot be."""
     quantity = data.draw(st.sampled_from(["volts", "hertz", "cents"]))
-    run = msgspec.structs.replace(RUN, law=law, head=head, converter=converter, quantity=quantity, trimmers="scale-and-offset",
-                                  meter=BENCH_METER if quantity == "volts" else None)  # fmt: skip
+    run = msgspec.structs.replace(
+        RUN,
+        law=law,
+        head=head,
+        converter=converter,
+        quantity=quantity,
+        trimmers="scale-and-offset",
+        meter=BENCH_METER if quantity == "volts" else None,
+    )
     sizes = {"volts": st.floats(0.11, 12), "hertz": st.floats(1, 2e4), "cents": st.floats(-1300, 1300)}[quantity]
     readings = data.draw(st.lists(st.tuples(st.integers(36, 96), sizes), max_size=9))
     judged = analyse(run, rows(*readings, run=run))
@@ -204,10 +223,19 @@ def test_a_run_shows_the_linearity_of_its_converter():
         made.by_code(20)
 
 
-@pytest.mark.parametrize(("run", "readings", "words"), [
-    (None, [], "No run has been read"), (RUN, [(36, 0.2)], "second note"), (RUN, [(36, 0.2), (60, 2.2)], "fewer than three"),
-    (BARE, [(36, 0.2), (60, 2.2), (96, 5.2)], "converter of As found is not known"),
-    (msgspec.structs.replace(RUN, quantity="hertz", meter=None), [(36, 65.4), (60, 261.6), (96, 2093.0)], "read in hertz"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("run", "readings", "words"),
+    [
+        (None, [], "No run has been read"),
+        (RUN, [(36, 0.2)], "second note"),
+        (RUN, [(36, 0.2), (60, 2.2)], "fewer than three"),
+        (BARE, [(36, 0.2), (60, 2.2), (96, 5.2)], "converter of As found is not known"),
+        (
+            msgspec.structs.replace(RUN, quantity="hertz", meter=None),
+            [(36, 65.4), (60, 261.6), (96, 2093.0)],
+            "read in hertz",
+        ),
+    ],
+)
 def test_a_run_that_shows_no_linearity_says_why(run, readings, words):
     assert words in measured_linearity(None if run is None else analyse(run, rows(*readings, run=run)))

@@ -52,17 +52,24 @@ def test_a_command_changes_a_copy_and_says_what_it_did(change, label):
 @pytest.mark.parametrize(
     ("change", "word"),
     [
-        (lambda b: commands.set_a4(b, 0.0), "above 0"), (lambda b: commands.rename(b, " "), "needs a name"), (lambda b: commands.rename(b, "x" * 81), "at most 80"),
-        (lambda b: commands.add_gear(b, Gear("x", "Workshop board")), "already"), (lambda b: commands.add_unit(b, "workshop-board", "02"), "already"),
-        (lambda b: commands.add_unit(b, "nothing", "1"), "no gear"), (lambda b: commands.set_link(b, "board-to-gallery", tolerance="x"), "'x'"),
+        (lambda b: commands.set_a4(b, 0.0), "above 0"),
+        (lambda b: commands.rename(b, " "), "needs a name"),
+        (lambda b: commands.rename(b, "x" * 81), "at most 80"),
+        (lambda b: commands.add_gear(b, Gear("x", "Workshop board")), "already"),
+        (lambda b: commands.add_unit(b, "workshop-board", "02"), "already"),
+        (lambda b: commands.add_unit(b, "nothing", "1"), "no gear"),
+        (lambda b: commands.set_link(b, "board-to-gallery", tolerance="x"), "'x'"),
         (lambda b: commands.set_link(b, "board-to-gallery", low_note=99.0), "above the highest"),
-        (lambda b: commands.set_link(b, "none", tolerance="5"), "no link"), (lambda b: commands.set_port(b, VOICE_1, ohms=-1.0), "below 0"),
-        (lambda b: commands.set_port(b, VOICE_1, ohms=0.0), "needs more"), (lambda b: commands.set_port(b, VOICE_1, law="lin"), "no known kind"),
-        (lambda b: commands.set_transfer(b, CHANNEL_A, "dac", bits=99), "1 to 24"), (lambda b: commands.set_transfer(b, CHANNEL_A, "glide", x=1), "no glide"),
+        (lambda b: commands.set_link(b, "none", tolerance="5"), "no link"),
+        (lambda b: commands.set_port(b, VOICE_1, ohms=-1.0), "below 0"),
+        (lambda b: commands.set_port(b, VOICE_1, ohms=0.0), "needs more"),
+        (lambda b: commands.set_port(b, VOICE_1, law="lin"), "no known kind"),
+        (lambda b: commands.set_transfer(b, CHANNEL_A, "dac", bits=99), "1 to 24"),
+        (lambda b: commands.set_transfer(b, CHANNEL_A, "glide", x=1), "no glide"),
         (lambda b: commands.set_transfer(b, CHANNEL_A, "dac", colour=1), "not complete"),
         (lambda b: commands.add_gear(b, Gear("x", "X", (Port("p", " ", "output"),))), "needs a name"),
     ],
-)  # fmt: skip
+)
 def test_what_a_bench_cannot_be_is_refused(change, word):
     with pytest.raises(InputError, match=word):
         change(bench())
@@ -84,7 +91,8 @@ def test_plugging_otherwise_than_measured_is_warned_of(demo_file):
     # a meter of 1 MΩ on 1 kΩ with both inputs: 1.021/1.02, at 5.2 V 6.1 cents
     heavy = msgspec.structs.replace(both, meter=msgspec.structs.replace(run.meter, input_ohms=1e6))
     assert "The meter itself, 1 MΩ, loads the output: without it note 96 C7 moves by +6.1 ct" in plugging_sentence(
-        bench(), heavy, Style())  # fmt: skip
+        bench(), heavy, Style()
+    )
     assert plugging_sentence(Bench(gear=bench().gear), run, Style()) is None
     unknown = commands.set_port(bench(), VOICE_1, ohms=None).bench
     assert plugging_sentence(unknown, run, Style()) is None
@@ -102,10 +110,17 @@ def test_a_correction_belongs_to_the_channel_of_a_unit(demo_file):
     assert belongs_sentence(bench(), run, [*demo_file.adoptions(), withdrawn], Style()).endswith("not to the design.")
 
 
-@pytest.mark.parametrize(("low", "high", "tolerance", "notes", "tightest"), [
-    (36.0, 40.0, "5", [36, 37, 38, 39, 40], 5.0), (36.5, 40.2, "5", [37, 38, 39, 40], 5.0), (36.2, 36.8, "5", [], 5.0), (36.2, 36.8, "60:96=5", [], math.inf),
-    (59.5, 61.0, "36:60=2,61:96=7", [60, 61], 2.0), (60.5, 62.0, "36:60=2,61:96=7", [61, 62], 7.0),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("low", "high", "tolerance", "notes", "tightest"),
+    [
+        (36.0, 40.0, "5", [36, 37, 38, 39, 40], 5.0),
+        (36.5, 40.2, "5", [37, 38, 39, 40], 5.0),
+        (36.2, 36.8, "5", [], 5.0),
+        (36.2, 36.8, "60:96=5", [], math.inf),
+        (59.5, 61.0, "36:60=2,61:96=7", [60, 61], 2.0),
+        (60.5, 62.0, "36:60=2,61:96=7", [61, 62], 7.0),
+    ],
+)
 def test_a_link_knows_its_whole_notes_and_its_tightest_tolerance(low, high, tolerance, notes, tightest):
     one = commands.set_link(bench(), "board-to-gallery", low_note=low, high_note=high, tolerance=tolerance).bench
     link = one.links[0]

@@ -87,11 +87,18 @@ def test_a_modulation_link_asks_for_its_swing_whole():
     assert wish.out(wish.in_high) == pytest.approx(3.22, abs=1e-6)
 
 
-@pytest.mark.parametrize(("ports", "words"), [
-    ((GATE_OUT, GATE_IN), "takes a gate"), ((with_(SENDS, ohms=None), TONE), "Measure the resistance"), ((SENDS, with_(TONE, ohms=None)), "Measure the resistance"),
-    ((SENDS, with_(TONE, law="hzv:note=36,volts=0.5")), "differ in their law"), ((with_(SENDS, law=None), TONE), "its pitch law first"),
-    ((with_(SENDS, law="hzv:note=36,volts=0.5"), TONE), "differ in their law"), ((with_(LFO, swing=None), swing(0.0, 5.0)), "swings"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("ports", "words"),
+    [
+        ((GATE_OUT, GATE_IN), "takes a gate"),
+        ((with_(SENDS, ohms=None), TONE), "Measure the resistance"),
+        ((SENDS, with_(TONE, ohms=None)), "Measure the resistance"),
+        ((SENDS, with_(TONE, law="hzv:note=36,volts=0.5")), "differ in their law"),
+        ((with_(SENDS, law=None), TONE), "its pitch law first"),
+        ((with_(SENDS, law="hzv:note=36,volts=0.5"), TONE), "differ in their law"),
+        ((with_(LFO, swing=None), swing(0.0, 5.0)), "swings"),
+    ],
+)
 def test_a_link_that_asks_for_none_says_why(ports, words):
     assert words in asked(*ports)
 
@@ -203,11 +210,20 @@ def test_resistors_between_hang_on_all_that_is_plugged():
     assert drives[0].parameters()
 
 
-@pytest.mark.parametrize(("values", "words"), [
-    ({"topology": "perpetual"}, "perpetual"), ({"topology": "inverting", "slots": {"R9": {"ohms": [1e3]}}, "supply": [-12, 12]}, "no place R9"),
-    ({"topology": "inverting", "slots": {"R1": {"ohms": [0]}}, "supply": [-12, 12]}, "more than 0"), ({"topology": "inverting", "slots": {}}, "not complete"),
-    ({"topology": "inverting", "slots": {}, "supply": [5, 1]}, "supply"), ({"topology": "inverting", "slots": {"R2": {"ohms": [1e3]}}, "supply": [-12, 12], "op_amp": "golden"}, "golden"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("values", "words"),
+    [
+        ({"topology": "perpetual"}, "perpetual"),
+        ({"topology": "inverting", "slots": {"R9": {"ohms": [1e3]}}, "supply": [-12, 12]}, "no place R9"),
+        ({"topology": "inverting", "slots": {"R1": {"ohms": [0]}}, "supply": [-12, 12]}, "more than 0"),
+        ({"topology": "inverting", "slots": {}}, "not complete"),
+        ({"topology": "inverting", "slots": {}, "supply": [5, 1]}, "supply"),
+        (
+            {"topology": "inverting", "slots": {"R2": {"ohms": [1e3]}}, "supply": [-12, 12], "op_amp": "golden"},
+            "golden",
+        ),
+    ],
+)
 def test_a_circuit_from_outside_is_checked_whole(values, words, dynamis, tmp_path):
     with pytest.raises(InputError, match=words):
         REGISTRY.make("c", StoredTransfer("circuit", 1, values))
@@ -329,14 +345,17 @@ def test_a_supply_is_read_as_people_write_it():
 HERTZ = with_(PITCH_IN, law="hzv:note=36,volts=0.25", ohms=100e3)
 
 
-@pytest.mark.parametrize(("ports", "words"), [
-    ((SENDS, with_(HERTZ, law="hzv:note=36,volts=0.25,offset=0.1")), "has 0 Hz at 0.1 V"),
-    ((with_(SENDS, ohms=None), HERTZ), "Measure the resistance"),
-    ((SENDS, with_(HERTZ, ohms=None)), "Measure the resistance"),
-    ((with_(SENDS, law="hzv:note=36,volts=1"), HERTZ), "there is none to change"),
-    ((SENDS, TONE), "there is none to change"),
-    ((with_(SENDS, law="hzv:note=36,volts=1,offset=-0.5"), TONE), "has 0 Hz at -0.5 V"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("ports", "words"),
+    [
+        ((SENDS, with_(HERTZ, law="hzv:note=36,volts=0.25,offset=0.1")), "has 0 Hz at 0.1 V"),
+        ((with_(SENDS, ohms=None), HERTZ), "Measure the resistance"),
+        ((SENDS, with_(HERTZ, ohms=None)), "Measure the resistance"),
+        ((with_(SENDS, law="hzv:note=36,volts=1"), HERTZ), "there is none to change"),
+        ((SENDS, TONE), "there is none to change"),
+        ((with_(SENDS, law="hzv:note=36,volts=1,offset=-0.5"), TONE), "has 0 Hz at -0.5 V"),
+    ],
+)
 def test_a_link_that_wants_no_converter_says_why(ports, words):
     one = bench(*ports)
     assert words in converter_asked(one, one.links[0], one.links[0].inputs[0])

@@ -36,10 +36,13 @@ def test_every_field_of_the_example_is_in_the_schema():
 
 def test_a_broken_newer_or_unknown_export_is_refused_in_one_line(dynamis, tmp_path):
     text = (DOCS / "example-bench.json").read_text()
-    for changed, words in ((text[:-20], "no exported bench"), (text.replace('"version": 4', '"version": 6', 1), "6"),
-                           (text.replace('"ohms": 2200', '"ohms": -1'), "cannot be below 0"),
-                           (text.replace('"role": "gate"', '"role": "smell"'), "smell"),
-                           (text.replace('"swing"', '"swings"'), "swings")):  # fmt: skip
+    for changed, words in (
+        (text[:-20], "no exported bench"),
+        (text.replace('"version": 4', '"version": 6', 1), "6"),
+        (text.replace('"ohms": 2200', '"ohms": -1'), "cannot be below 0"),
+        (text.replace('"role": "gate"', '"role": "smell"'), "smell"),
+        (text.replace('"swing"', '"swings"'), "swings"),
+    ):
         (tmp_path / "b.json").write_text(changed)
         asked = dynamis("check", tmp_path / "b.json")
         assert (asked.status, asked.err.count("\n")) == (2, 1)

@@ -61,8 +61,14 @@ SWITCH = (Setting("mode", "Mode", "Hz/V"),)
 def bench(sends, takes, *more, link=(), links=(), desk=None, voice=None) -> Bench:
     """A desk into a voice that has more ports; link : fields of the link, links : more of them."""
     one = with_(Link("l", OUT, (IN,), low_note=36, high_note=84), **dict(link))
-    return Bench("B", (Gear("desk", "Prompt desk", (sends, with_(GATE_OUT, id="spare", name="spare")), **(desk or {})),
-                       Gear("voice", "Pit voice", (takes, *more), **(voice or {}))), (one, *links))  # fmt: skip
+    return Bench(
+        "B",
+        (
+            Gear("desk", "Prompt desk", (sends, with_(GATE_OUT, id="spare", name="spare")), **(desk or {})),
+            Gear("voice", "Pit voice", (takes, *more), **(voice or {})),
+        ),
+        (one, *links),
+    )
 
 
 def swing(low, high, bias=None, **more):
@@ -84,79 +90,302 @@ NO_RETURN = with_(GATE_IN, poles=(Pole("tip", "signal"),))
 
 ROWS = (
     # 5 V and 0 V through 1 kohm each: 2.5 V, less 100 kohm to ground; 2.5 mA flow across.
-    ("outputs-contending", "fault", 5.0 / (2.0 + 0.01), bench(GATE_OUT, GATE_IN, links=(SPARE,)), bench(GATE_OUT, GATE_IN)),
+    (
+        "outputs-contending",
+        "fault",
+        5.0 / (2.0 + 0.01),
+        bench(GATE_OUT, GATE_IN, links=(SPARE,)),
+        bench(GATE_OUT, GATE_IN),
+    ),
     # A 2 Hz corner leaves exp(-2 pi 2 t): 5/1.01 V come down to 0.8 V after ln(6.19)/(2 pi 2) seconds.
-    ("signal-differs", "fault", None, bench(CLOCK_OUT, with_(CLOCK_IN, clock=ClockRecord("reset"))),
-     bench(with_(CLOCK_OUT, clock=ClockRecord("reset")), with_(CLOCK_IN, clock=ClockRecord("reset")))),
+    (
+        "signal-differs",
+        "fault",
+        None,
+        bench(CLOCK_OUT, with_(CLOCK_IN, clock=ClockRecord("reset"))),
+        bench(with_(CLOCK_OUT, clock=ClockRecord("reset")), with_(CLOCK_IN, clock=ClockRecord("reset"))),
+    ),
     # 12 V behind 1 kohm into 100 kohm, and nobody said what the input bears.
-    ("unknown-limit", "note", 12.0 / 1.01, bench(with_(GATE_OUT, gate=GateRecord("driven", 0.0, 12.0)), GATE_IN),
-     bench(with_(GATE_OUT, gate=GateRecord("driven", 0.0, 12.0)), with_(GATE_IN, bears=VoltSpan(-1.0, 15.0)))),
-    ("ac-droop", "fault", math.log(10.0 / 1.001 / 0.8) / (4.0 * math.pi),
-     bench(audio(coupling="ac", corner_hertz=2.0), GATE_IN), bench(AUDIO, GATE_IN)),
+    (
+        "unknown-limit",
+        "note",
+        12.0 / 1.01,
+        bench(with_(GATE_OUT, gate=GateRecord("driven", 0.0, 12.0)), GATE_IN),
+        bench(with_(GATE_OUT, gate=GateRecord("driven", 0.0, 12.0)), with_(GATE_IN, bears=VoltSpan(-1.0, 15.0))),
+    ),
+    (
+        "ac-droop",
+        "fault",
+        math.log(10.0 / 1.001 / 0.8) / (4.0 * math.pi),
+        bench(audio(coupling="ac", corner_hertz=2.0), GATE_IN),
+        bench(AUDIO, GATE_IN),
+    ),
     # 5 V at 84; 5 ct of 1 V an octave are 4.17 mV.
-    ("ac-droop", "fault", math.log(5.0 / (5.0 - 5.0 / 1200.0)) / (2 * math.pi * 0.01),
-     bench(audio(coupling="ac", corner_hertz=0.01), PITCH_IN), bench(with_(AUDIO, ohms=0.0), PITCH_IN)),
+    (
+        "ac-droop",
+        "fault",
+        math.log(5.0 / (5.0 - 5.0 / 1200.0)) / (2 * math.pi * 0.01),
+        bench(audio(coupling="ac", corner_hertz=0.01), PITCH_IN),
+        bench(with_(AUDIO, ohms=0.0), PITCH_IN),
+    ),
     ("unknown-value", "note", None, bench(audio(coupling="unknown"), GATE_IN), bench(AUDIO, GATE_IN)),
-    ("range-not-covered", "fault", 12.0, bench(with_(AUDIO, ohms=0.0, audio=with_(DC, full_scale_volts=4.0)), PITCH_IN),
-     bench(with_(AUDIO, ohms=0.0), PITCH_IN)),
-    ("channel-map", "note", 9.0, bench(audio(channel=9, panel="1"), GATE_IN),
-     bench(audio(channel=9, panel="1"), GATE_IN, link={"program_channel": 9})),
-    ("channel-map", "fault", 3.0, bench(Port("out", "MIDI", "output", "midi", midi=MidiRecord(1)), Port("in", "MIDI", "input", "midi", midi=MidiRecord(3))),
-     bench(Port("out", "MIDI", "output", "midi", midi=MidiRecord(3)), Port("in", "MIDI", "input", "midi", midi=MidiRecord(3)))),
+    (
+        "range-not-covered",
+        "fault",
+        12.0,
+        bench(with_(AUDIO, ohms=0.0, audio=with_(DC, full_scale_volts=4.0)), PITCH_IN),
+        bench(with_(AUDIO, ohms=0.0), PITCH_IN),
+    ),
+    (
+        "channel-map",
+        "note",
+        9.0,
+        bench(audio(channel=9, panel="1"), GATE_IN),
+        bench(audio(channel=9, panel="1"), GATE_IN, link={"program_channel": 9}),
+    ),
+    (
+        "channel-map",
+        "fault",
+        3.0,
+        bench(
+            Port("out", "MIDI", "output", "midi", midi=MidiRecord(1)),
+            Port("in", "MIDI", "input", "midi", midi=MidiRecord(3)),
+        ),
+        bench(
+            Port("out", "MIDI", "output", "midi", midi=MidiRecord(3)),
+            Port("in", "MIDI", "input", "midi", midi=MidiRecord(3)),
+        ),
+    ),
     # 0.1 V too many at 0 Hz: 1200 log2(0.6/0.5) at the bottom, 1200 log2(8.1/8) at the top, four octaves up.
-    ("zero-hertz", "fault", 1200 * math.log2(0.6 / 0.5) - 1200 * math.log2(8.1 / 8.0),
-     bench(with_(PITCH_OUT, law="hzv:note=36,volts=0.5,offset=0.1"), with_(PITCH_IN, law="hzv:note=36,volts=0.5")),
-     bench(with_(PITCH_OUT, law="hzv:note=36,volts=0.5,offset=0.1"), with_(PITCH_IN, law="hzv:note=36,volts=0.5,offset=0.1"))),
+    (
+        "zero-hertz",
+        "fault",
+        1200 * math.log2(0.6 / 0.5) - 1200 * math.log2(8.1 / 8.0),
+        bench(with_(PITCH_OUT, law="hzv:note=36,volts=0.5,offset=0.1"), with_(PITCH_IN, law="hzv:note=36,volts=0.5")),
+        bench(
+            with_(PITCH_OUT, law="hzv:note=36,volts=0.5,offset=0.1"),
+            with_(PITCH_IN, law="hzv:note=36,volts=0.5,offset=0.1"),
+        ),
+    ),
     # +24 dBu into +18 dBu: 6 dB too much (SMPTE RP 155 and EBU R68 levels).
-    ("full-scale-level", "fault", -6.0, bench(with_(AUDIO, audio=AudioRecord("dc", full_scale_dbu=24.0)), with_(LINE_IN, audio=AudioRecord(full_scale_dbu=18.0))),
-     bench(AUDIO, LINE_IN)),
+    (
+        "full-scale-level",
+        "fault",
+        -6.0,
+        bench(
+            with_(AUDIO, audio=AudioRecord("dc", full_scale_dbu=24.0)),
+            with_(LINE_IN, audio=AudioRecord(full_scale_dbu=18.0)),
+        ),
+        bench(AUDIO, LINE_IN),
+    ),
     ("balanced-leg", "note", 0.5, bench(audio(balanced="both-legs"), GATE_IN), bench(AUDIO, GATE_IN)),
-    ("bipolar-into-unipolar", "fault", 50.0, bench(LFO, swing(0.0, 10.0)), bench(with_(LFO, swing=SwingRecord(0.0, 10.0)), swing(0.0, 10.0))),
-    ("unipolar-into-bipolar", "marginal", 50.0, bench(with_(LFO, swing=SwingRecord(0.0, 5.0)), DEPTH), bench(LFO, DEPTH)),
+    (
+        "bipolar-into-unipolar",
+        "fault",
+        50.0,
+        bench(LFO, swing(0.0, 10.0)),
+        bench(with_(LFO, swing=SwingRecord(0.0, 10.0)), swing(0.0, 10.0)),
+    ),
+    (
+        "unipolar-into-bipolar",
+        "marginal",
+        50.0,
+        bench(with_(LFO, swing=SwingRecord(0.0, 5.0)), DEPTH),
+        bench(LFO, DEPTH),
+    ),
     # -5 to 5 V into 0.02 to 3.22 V round 1.62 V: 3.2 of 10 V act.
-    ("bias-missing", "fault", 32.0, bench(LFO, swing(0.02, 3.22, 1.62)), bench(with_(LFO, swing=SwingRecord(0.02, 3.22)), swing(0.02, 3.22, 1.62))),
-    ("swing-cut", "marginal", 80.0, bench(with_(LFO, swing=SwingRecord(-5.0, 5.0)), swing(-4.0, 4.0)), bench(LFO, DEPTH)),
+    (
+        "bias-missing",
+        "fault",
+        32.0,
+        bench(LFO, swing(0.02, 3.22, 1.62)),
+        bench(with_(LFO, swing=SwingRecord(0.02, 3.22)), swing(0.02, 3.22, 1.62)),
+    ),
+    (
+        "swing-cut",
+        "marginal",
+        80.0,
+        bench(with_(LFO, swing=SwingRecord(-5.0, 5.0)), swing(-4.0, 4.0)),
+        bench(LFO, DEPTH),
+    ),
     ("swing-short", "note", 20.0, bench(with_(LFO, swing=SwingRecord(-1.0, 1.0)), DEPTH), bench(LFO, DEPTH)),
     # FACTS of the trade: 12 V through 10 kohm onto 100 kohm into 12 kohm gives 1.7 of 6.2 V half-way.
-    ("pot-loaded", "fault", None, bench(with_(LFO, ohms=None, pot=PotRecord(100e3, 12.0, 10e3)), swing(0.0, 12.0, ohms=12e3)),
-     bench(with_(LFO, ohms=None, pot=PotRecord(10e3, 12.0, 0.0)), swing(0.0, 12.0, ohms=1e6))),
-    ("pot-loaded", "fault", None, bench(with_(LFO, ohms=10e3), with_(DEPTH, ohms=100e3, pot=PotRecord(100e3, load_ohms=12e3))),
-     bench(LFO, with_(DEPTH, pot=PotRecord(100e3, load_ohms=1e6)))),
-    ("pulse-too-long", "marginal", 0.003, bench(PULSE, with_(GATE_IN, gate=with_(GATE_IN.gate, max_seconds=0.002))), bench(PULSE, GATE_IN)),
-    ("short-of-peak", "note", 25.0, bench(PULSE, with_(GATE_IN, envelope=EnvelopeRecord(0.02))), bench(PULSE, with_(GATE_IN, envelope=EnvelopeRecord(0.002)))),
-    ("edge-wanted", "marginal", None, bench(GATE_OUT, with_(GATE_IN, gate=with_(GATE_IN.gate, edge=True))), bench(PULSE, with_(GATE_IN, gate=with_(GATE_IN.gate, edge=True)))),
-    ("level-wanted", "fault", 0.005, bench(CLOCK_OUT, with_(CLOCK_IN, clock=ClockRecord("run"))), bench(with_(GATE_OUT, role="clock", clock=ClockRecord("run")), with_(CLOCK_IN, clock=ClockRecord("run")))),
-    ("gate-with-trigger", "fault", None, bench(GATE_OUT, with_(GATE_IN, gate=with_(GATE_IN.gate, needs_trigger=True)), TRIGGER_IN),
-     bench(GATE_OUT, with_(GATE_IN, gate=with_(GATE_IN.gate, needs_trigger=True)), TRIGGER_IN, links=(OPENED,))),
+    (
+        "pot-loaded",
+        "fault",
+        None,
+        bench(with_(LFO, ohms=None, pot=PotRecord(100e3, 12.0, 10e3)), swing(0.0, 12.0, ohms=12e3)),
+        bench(with_(LFO, ohms=None, pot=PotRecord(10e3, 12.0, 0.0)), swing(0.0, 12.0, ohms=1e6)),
+    ),
+    (
+        "pot-loaded",
+        "fault",
+        None,
+        bench(with_(LFO, ohms=10e3), with_(DEPTH, ohms=100e3, pot=PotRecord(100e3, load_ohms=12e3))),
+        bench(LFO, with_(DEPTH, pot=PotRecord(100e3, load_ohms=1e6))),
+    ),
+    (
+        "pulse-too-long",
+        "marginal",
+        0.003,
+        bench(PULSE, with_(GATE_IN, gate=with_(GATE_IN.gate, max_seconds=0.002))),
+        bench(PULSE, GATE_IN),
+    ),
+    (
+        "short-of-peak",
+        "note",
+        25.0,
+        bench(PULSE, with_(GATE_IN, envelope=EnvelopeRecord(0.02))),
+        bench(PULSE, with_(GATE_IN, envelope=EnvelopeRecord(0.002))),
+    ),
+    (
+        "edge-wanted",
+        "marginal",
+        None,
+        bench(GATE_OUT, with_(GATE_IN, gate=with_(GATE_IN.gate, edge=True))),
+        bench(PULSE, with_(GATE_IN, gate=with_(GATE_IN.gate, edge=True))),
+    ),
+    (
+        "level-wanted",
+        "fault",
+        0.005,
+        bench(CLOCK_OUT, with_(CLOCK_IN, clock=ClockRecord("run"))),
+        bench(with_(GATE_OUT, role="clock", clock=ClockRecord("run")), with_(CLOCK_IN, clock=ClockRecord("run"))),
+    ),
+    (
+        "gate-with-trigger",
+        "fault",
+        None,
+        bench(GATE_OUT, with_(GATE_IN, gate=with_(GATE_IN.gate, needs_trigger=True)), TRIGGER_IN),
+        bench(GATE_OUT, with_(GATE_IN, gate=with_(GATE_IN.gate, needs_trigger=True)), TRIGGER_IN, links=(OPENED,)),
+    ),
     # MIDI 1.0: 24 clocks a quarter note.
-    ("clock-rate", "fault", 6.0, bench(with_(CLOCK_OUT, clock=ClockRecord(per_quarter=24)), CLOCK_IN), bench(CLOCK_OUT, CLOCK_IN)),
-    ("clock-rate", "marginal", 60.0, bench(CLOCK_OUT, with_(CLOCK_IN, clock=ClockRecord(most_hertz=4.0))), bench(CLOCK_OUT, with_(CLOCK_IN, clock=ClockRecord(most_hertz=40.0)))),
-    ("reset-missing", "note", None, bench(CLOCK_OUT, CLOCK_IN, with_(TRIGGER_IN, role="clock", clock=ClockRecord("reset"))),
-     bench(CLOCK_OUT, CLOCK_IN, with_(TRIGGER_IN, role="clock", clock=ClockRecord("reset")), links=(OPENED,))),
-    ("settings-void", "note", None, bench(CLOCK_OUT, with_(CLOCK_IN, clock=ClockRecord(voids=("mode",))), voice={"settings": SWITCH}), bench(CLOCK_OUT, CLOCK_IN)),
-    ("supply-pole", "danger", 5.0, bench(GATE_OUT, with_(GATE_IN, poles=SUPPLIED)), bench(GATE_OUT, with_(GATE_IN, poles=SUPPLIED), link={"lead": "ring-open"})),
-    ("supply-pole", "danger", 5.0, bench(with_(GATE_OUT, poles=SPLIT), with_(GATE_IN, poles=SUPPLIED)), bench(with_(GATE_OUT, poles=SUPPLIED), with_(GATE_IN, poles=SUPPLIED))),
-    ("second-signal-lost", "note", None, bench(with_(GATE_OUT, poles=SPLIT), GATE_IN), bench(with_(GATE_OUT, poles=SPLIT), with_(GATE_IN, poles=SPLIT))),
-    ("no-common-return", "fault", None, bench(GATE_OUT, NO_RETURN, desk=OWN_POWER, voice=OWN_POWER),
-     bench(GATE_OUT, NO_RETURN, TRIGGER_IN, desk=OWN_POWER, voice=OWN_POWER, links=(OPENED,))),
-    ("nothing-opens", "note", None, bench(PITCH_OUT, PITCH_IN, TRIGGER_IN), bench(PITCH_OUT, PITCH_IN, TRIGGER_IN, links=(OPENED,))),
-    ("setting-otherwise", "fault", None, bench(GATE_OUT, with_(GATE_IN, needs=(Need("mode", "V/oct"),)), voice={"settings": SWITCH}),
-     bench(GATE_OUT, with_(GATE_IN, needs=(Need("mode", "Hz/V"),)), voice={"settings": SWITCH})),
-    ("unknown-value", "note", None, bench(GATE_OUT, with_(GATE_IN, needs=(Need("mode", "V/oct"),))), bench(GATE_OUT, GATE_IN)),
-    ("source-used", "note", None, bench(GATE_OUT, with_(GATE_IN, normal=Normal("the inner clock"))), bench(GATE_OUT, GATE_IN)),
+    (
+        "clock-rate",
+        "fault",
+        6.0,
+        bench(with_(CLOCK_OUT, clock=ClockRecord(per_quarter=24)), CLOCK_IN),
+        bench(CLOCK_OUT, CLOCK_IN),
+    ),
+    (
+        "clock-rate",
+        "marginal",
+        60.0,
+        bench(CLOCK_OUT, with_(CLOCK_IN, clock=ClockRecord(most_hertz=4.0))),
+        bench(CLOCK_OUT, with_(CLOCK_IN, clock=ClockRecord(most_hertz=40.0))),
+    ),
+    (
+        "reset-missing",
+        "note",
+        None,
+        bench(CLOCK_OUT, CLOCK_IN, with_(TRIGGER_IN, role="clock", clock=ClockRecord("reset"))),
+        bench(CLOCK_OUT, CLOCK_IN, with_(TRIGGER_IN, role="clock", clock=ClockRecord("reset")), links=(OPENED,)),
+    ),
+    (
+        "settings-void",
+        "note",
+        None,
+        bench(CLOCK_OUT, with_(CLOCK_IN, clock=ClockRecord(voids=("mode",))), voice={"settings": SWITCH}),
+        bench(CLOCK_OUT, CLOCK_IN),
+    ),
+    (
+        "supply-pole",
+        "danger",
+        5.0,
+        bench(GATE_OUT, with_(GATE_IN, poles=SUPPLIED)),
+        bench(GATE_OUT, with_(GATE_IN, poles=SUPPLIED), link={"lead": "ring-open"}),
+    ),
+    (
+        "supply-pole",
+        "danger",
+        5.0,
+        bench(with_(GATE_OUT, poles=SPLIT), with_(GATE_IN, poles=SUPPLIED)),
+        bench(with_(GATE_OUT, poles=SUPPLIED), with_(GATE_IN, poles=SUPPLIED)),
+    ),
+    (
+        "second-signal-lost",
+        "note",
+        None,
+        bench(with_(GATE_OUT, poles=SPLIT), GATE_IN),
+        bench(with_(GATE_OUT, poles=SPLIT), with_(GATE_IN, poles=SPLIT)),
+    ),
+    (
+        "no-common-return",
+        "fault",
+        None,
+        bench(GATE_OUT, NO_RETURN, desk=OWN_POWER, voice=OWN_POWER),
+        bench(GATE_OUT, NO_RETURN, TRIGGER_IN, desk=OWN_POWER, voice=OWN_POWER, links=(OPENED,)),
+    ),
+    (
+        "nothing-opens",
+        "note",
+        None,
+        bench(PITCH_OUT, PITCH_IN, TRIGGER_IN),
+        bench(PITCH_OUT, PITCH_IN, TRIGGER_IN, links=(OPENED,)),
+    ),
+    (
+        "setting-otherwise",
+        "fault",
+        None,
+        bench(GATE_OUT, with_(GATE_IN, needs=(Need("mode", "V/oct"),)), voice={"settings": SWITCH}),
+        bench(GATE_OUT, with_(GATE_IN, needs=(Need("mode", "Hz/V"),)), voice={"settings": SWITCH}),
+    ),
+    (
+        "unknown-value",
+        "note",
+        None,
+        bench(GATE_OUT, with_(GATE_IN, needs=(Need("mode", "V/oct"),))),
+        bench(GATE_OUT, GATE_IN),
+    ),
+    (
+        "source-used",
+        "note",
+        None,
+        bench(GATE_OUT, with_(GATE_IN, normal=Normal("the inner clock"))),
+        bench(GATE_OUT, GATE_IN),
+    ),
     # A 15 V pull-up of 1 kohm into a sender of 1 kohm that bears 5.5 V: half of 5 and 15 V.
-    ("output-over-limit", "danger", 10.0 - 5.5, bench(with_(PITCH_OUT, ohms=1000.0, bears=VoltSpan(-0.5, 5.5)), with_(PITCH_IN, ohms=1000.0, rests_at_volts=15.0)),
-     bench(with_(PITCH_OUT, bears=VoltSpan(-0.5, 5.5)), PITCH_IN)),
-    ("output-under-limit", "danger", -4.5, bench(with_(LFO, bears=VoltSpan(-0.5, 6.0)), DEPTH), bench(with_(LFO, bears=VoltSpan(-6.0, 6.0)), DEPTH)),
-    ("never-silent", "note", None, bench(PITCH_OUT, with_(PITCH_IN, silent_below_volts=0.9)), bench(with_(PITCH_OUT, release="grounded"), with_(PITCH_IN, silent_below_volts=0.9))),
+    (
+        "output-over-limit",
+        "danger",
+        10.0 - 5.5,
+        bench(
+            with_(PITCH_OUT, ohms=1000.0, bears=VoltSpan(-0.5, 5.5)), with_(PITCH_IN, ohms=1000.0, rests_at_volts=15.0)
+        ),
+        bench(with_(PITCH_OUT, bears=VoltSpan(-0.5, 5.5)), PITCH_IN),
+    ),
+    (
+        "output-under-limit",
+        "danger",
+        -4.5,
+        bench(with_(LFO, bears=VoltSpan(-0.5, 6.0)), DEPTH),
+        bench(with_(LFO, bears=VoltSpan(-6.0, 6.0)), DEPTH),
+    ),
+    (
+        "never-silent",
+        "note",
+        None,
+        bench(PITCH_OUT, with_(PITCH_IN, silent_below_volts=0.9)),
+        bench(with_(PITCH_OUT, release="grounded"), with_(PITCH_IN, silent_below_volts=0.9)),
+    ),
     # Grounded ahead of a gain of 0.4 and 1.7 V, 1.7 V arrive and keep it sounding; behind it, or with a cut-off above, not.
-    ("never-silent", "note", 1.7, bench(with_(KEYS, release="grounded"), with_(FOURTH, silent_below_volts=0.9), link=MOVED),
-     bench(with_(KEYS, release="grounded"), with_(FOURTH, silent_below_volts=1.75), link=MOVED)),
+    (
+        "never-silent",
+        "note",
+        1.7,
+        bench(with_(KEYS, release="grounded"), with_(FOURTH, silent_below_volts=0.9), link=MOVED),
+        bench(with_(KEYS, release="grounded"), with_(FOURTH, silent_below_volts=1.75), link=MOVED),
+    ),
     # Let go open, an input of 100 kohm that rests at 2 V stands at 2 V.
-    ("never-silent", "note", 2.0, bench(with_(PITCH_OUT, release="open"), with_(PITCH_IN, silent_below_volts=0.9, rests_at_volts=2.0)),
-     bench(with_(PITCH_OUT, release="open"), with_(PITCH_IN, silent_below_volts=0.9))),
+    (
+        "never-silent",
+        "note",
+        2.0,
+        bench(with_(PITCH_OUT, release="open"), with_(PITCH_IN, silent_below_volts=0.9, rests_at_volts=2.0)),
+        bench(with_(PITCH_OUT, release="open"), with_(PITCH_IN, silent_below_volts=0.9)),
+    ),
     ("input-over-limit", "danger", 1.7, bench(LFO, with_(DEPTH, bears=VoltSpan(-6.0, 3.3))), bench(LFO, DEPTH)),
-)  # fmt: skip
+)
 
 
 @pytest.mark.parametrize(("code", "severity", "value", "faulty", "mended"), ROWS)
@@ -168,7 +397,8 @@ def test_each_fault_is_found_and_the_mended_bench_has_none(code, severity, value
     assert found.text[0].isupper()
     assert found.text.endswith(".")
     assert fit.verdict == {"danger": "unsafe", "fault": "needs-circuit", "marginal": "marginal"}.get(
-        severity, "cannot-tell" if code == "unknown-value" else "fits")  # fmt: skip
+        severity, "cannot-tell" if code == "unknown-value" else "fits"
+    )
     after = judge_link(mended, mended.links[0])[0]
     assert code not in {one.code for one in after.findings}
     assert after.verdict == "fits"
@@ -197,8 +427,13 @@ def test_the_demo_bench_has_every_finding_and_a_link_of_each_role_that_fits():
 
 
 def test_a_bench_of_unknowns_tells_what_to_measure():
-    for sends, takes in ((with_(LFO, swing=None), DEPTH), (LFO, with_(DEPTH, swing=None)), (LFO, with_(DEPTH, ohms=None)),
-                         (with_(AUDIO, audio=None), LINE_IN), (with_(AUDIO, audio=AudioRecord("ac", full_scale_volts=9.0)), GATE_IN)):  # fmt: skip
+    for sends, takes in (
+        (with_(LFO, swing=None), DEPTH),
+        (LFO, with_(DEPTH, swing=None)),
+        (LFO, with_(DEPTH, ohms=None)),
+        (with_(AUDIO, audio=None), LINE_IN),
+        (with_(AUDIO, audio=AudioRecord("ac", full_scale_volts=9.0)), GATE_IN),
+    ):
         fit = judge_pair(bench(sends, takes), bench(sends, takes).links[0], IN)
         assert fit.verdict == "cannot-tell"
         assert "measure" in " ".join(one.text for one in fit.findings)
@@ -217,10 +452,15 @@ def test_two_pull_ups_on_one_contact_tell_what_each_side_gets():
         assert f"{1e6 * abs(open_volts - pulled) / ohms:.2g}"[:2] in found.text
 
 
-@pytest.mark.parametrize(("corner", "takes", "verdict"), [
-    # Headphones that hold a tone down to 20 Hz: a pulse of 5 ms sinks to exp(-2π·20·0.005) = 53 %, a note of 4 s to nothing.
-    (20.0, TRIGGER_IN, "fits"), (20.0, GATE_IN, "needs-circuit"), (150.0, TRIGGER_IN, "needs-circuit"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("corner", "takes", "verdict"),
+    [
+        # Headphones that hold a tone down to 20 Hz: a pulse of 5 ms sinks to exp(-2π·20·0.005) = 53 %, a note of 4 s to nothing.
+        (20.0, TRIGGER_IN, "fits"),
+        (20.0, GATE_IN, "needs-circuit"),
+        (150.0, TRIGGER_IN, "needs-circuit"),
+    ],
+)
 def test_a_trigger_from_headphones_is_judged_by_its_pulse(corner, takes, verdict):
     one = bench(audio(coupling="ac", corner_hertz=corner, full_scale_volts=5.0), with_(takes, id="in"))
     fit = judge_link(one, one.links[0])[0]
@@ -258,7 +498,14 @@ def test_the_half_way_volts_of_a_loaded_pedal_are_told():
     ("one", "value", "unit"),
     [
         # 9.99 V at an input that works to 8 V: what decides is 1.99 V too many, not the margin of its threshold.
-        (bench(with_(GATE_OUT, ohms=0.0, gate=GateRecord("driven", 0.0, 9.99)), with_(GATE_IN, works=VoltSpan(0.0, 8.0))), -1.99, "V"),
+        (
+            bench(
+                with_(GATE_OUT, ohms=0.0, gate=GateRecord("driven", 0.0, 9.99)),
+                with_(GATE_IN, works=VoltSpan(0.0, 8.0)),
+            ),
+            -1.99,
+            "V",
+        ),
         (bench(with_(GATE_OUT, ohms=0.0), with_(GATE_IN, bears=VoltSpan(-0.3, 3.6))), -1.4, "V"),
         (bench(PULSE, with_(GATE_IN, gate=with_(GATE_IN.gate, min_seconds=0.02))), 0.005 - 0.02, "s"),
         (bench(GATE_OUT, GATE_IN, links=(SPARE,)), 5.0 / (2.0 + 0.01), "V"),
@@ -266,7 +513,7 @@ def test_the_half_way_volts_of_a_loaded_pedal_are_told():
         (bench(with_(AUDIO, ohms=0.0), with_(GATE_IN, bears=VoltSpan(-0.8, 12.0))), -9.2, "V"),
         (bench(GATE_OUT, GATE_IN), 0.8, "V"),
     ],
-)  # fmt: skip
+)
 def test_the_number_that_decides_is_the_number_shown(one, value, unit):
     fit = judge_link(one, one.links[0])[0]
     assert (fit.value, fit.unit) == (pytest.approx(value, abs=1e-9), unit)
@@ -277,25 +524,56 @@ RESET_IN = with_(CLOCK_IN, clock=ClockRecord("reset"))
 SAW = with_(LFO, ohms=1000.0, swing=SwingRecord(0.0, 5.0))
 
 
-@pytest.mark.parametrize(("sends", "takes", "more", "verdict", "value", "words"), [
-    # A slow wave of ±5 V: 3 V over 2 V, 5.8 V under 0.8 V.
-    (LFO, CLOCK_IN, 0, "fits", 3.0, "meant for modulation, which goes from −5.00 V to 5.00 V; as clock +3.00 V decides"),
-    # Its notes 36 to 84 are 1 to 5 V: low is 0.2 V over where the input goes off.
-    (PITCH_OUT, RESET_IN, 0, "needs-circuit", -0.2, "meant for pitch, which goes from 1.00 V to 5.00 V; as clock"),
-    (PITCH_OUT, swing(0.0, 5.0), 0, "fits", 100.0, "meant for pitch, which goes from 1.00 V to 5.00 V; as modulation 100 % of it acts"),
-    (GATE_OUT, swing(0.0, 5.0), 0, "fits", 100.0, "meant for gate"),
-    (with_(SAW, ohms=0.0), PITCH_IN, 0, "fits", 0.0, "as pitch the note that decides is 0.0 ct off"),
-    (CONTACT, DEPTH, 0, "needs-circuit", None, "a contact to ground sends no volts of its own"),
-    (PITCH_OUT, LINE_IN, 0, "needs-circuit", None, "join what belongs together"),
-    # Nine inputs of 10 kohm on 1 kohm: 5 V / (1 + 9 / 10).
-    (SAW, swing(0.0, 5.0, ohms=10e3), 8, "marginal", 100.0, "arrive as 0.00 V to 2.63 V"),
-    (SAW, swing(0.0, 5.0, ohms=10e3), 0, "fits", 100.0, "arrive as 0.00 V to 4.55 V"),
-    # A balanced output, both legs driven, keeps half on a plug of two poles: ±5 of ±10 V, 4 octaves from 1 V.
-    (audio(balanced="both-legs"), swing(-5.0, 5.0), 0, "fits", 100.0, "half of its level"),
-    (audio(balanced="both-legs"), with_(PITCH_IN, law="voct:scale=1,note=36,volts=2"), 0, "needs-circuit", None, "5"),
-    (with_(audio(balanced="both-legs", full_scale_volts=3.8), ohms=0.0), GATE_IN, 0, "needs-circuit", -0.1, "half of its level"),
-    (audio(balanced="unknown"), GATE_IN, 0, "cannot-tell", None, "half of its level or all of it"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("sends", "takes", "more", "verdict", "value", "words"),
+    [
+        # A slow wave of ±5 V: 3 V over 2 V, 5.8 V under 0.8 V.
+        (
+            LFO,
+            CLOCK_IN,
+            0,
+            "fits",
+            3.0,
+            "meant for modulation, which goes from −5.00 V to 5.00 V; as clock +3.00 V decides",
+        ),
+        # Its notes 36 to 84 are 1 to 5 V: low is 0.2 V over where the input goes off.
+        (PITCH_OUT, RESET_IN, 0, "needs-circuit", -0.2, "meant for pitch, which goes from 1.00 V to 5.00 V; as clock"),
+        (
+            PITCH_OUT,
+            swing(0.0, 5.0),
+            0,
+            "fits",
+            100.0,
+            "meant for pitch, which goes from 1.00 V to 5.00 V; as modulation 100 % of it acts",
+        ),
+        (GATE_OUT, swing(0.0, 5.0), 0, "fits", 100.0, "meant for gate"),
+        (with_(SAW, ohms=0.0), PITCH_IN, 0, "fits", 0.0, "as pitch the note that decides is 0.0 ct off"),
+        (CONTACT, DEPTH, 0, "needs-circuit", None, "a contact to ground sends no volts of its own"),
+        (PITCH_OUT, LINE_IN, 0, "needs-circuit", None, "join what belongs together"),
+        # Nine inputs of 10 kohm on 1 kohm: 5 V / (1 + 9 / 10).
+        (SAW, swing(0.0, 5.0, ohms=10e3), 8, "marginal", 100.0, "arrive as 0.00 V to 2.63 V"),
+        (SAW, swing(0.0, 5.0, ohms=10e3), 0, "fits", 100.0, "arrive as 0.00 V to 4.55 V"),
+        # A balanced output, both legs driven, keeps half on a plug of two poles: ±5 of ±10 V, 4 octaves from 1 V.
+        (audio(balanced="both-legs"), swing(-5.0, 5.0), 0, "fits", 100.0, "half of its level"),
+        (
+            audio(balanced="both-legs"),
+            with_(PITCH_IN, law="voct:scale=1,note=36,volts=2"),
+            0,
+            "needs-circuit",
+            None,
+            "5",
+        ),
+        (
+            with_(audio(balanced="both-legs", full_scale_volts=3.8), ohms=0.0),
+            GATE_IN,
+            0,
+            "needs-circuit",
+            -0.1,
+            "half of its level",
+        ),
+        (audio(balanced="unknown"), GATE_IN, 0, "cannot-tell", None, "half of its level or all of it"),
+    ],
+)
 def test_any_voltage_into_any_input_is_judged_by_what_the_input_does_with_it(sends, takes, more, verdict, value, words):
     others = tuple(with_(takes, id=f"in{k}") for k in range(more))
     one = bench(sends, takes, *others, link={"inputs": (IN, *(PortRef("voice", port.id) for port in others))})

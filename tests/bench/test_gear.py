@@ -65,7 +65,14 @@ def test_the_library_makes_gear_that_can_be_judged_and_says_where_its_values_com
     fits = [fit for row in Matrix().judge(made).values() for fit in row.values()]
     assert {fit.verdict for fit in fits} == {"fits", "marginal", "needs-circuit", "unsafe", "cannot-tell"}
     assert {port.role for gear in made.gear for port in gear.ports} == {
-        "pitch", "gate", "trigger", "clock", "modulation", "audio", "midi"}  # fmt: skip
+        "pitch",
+        "gate",
+        "trigger",
+        "clock",
+        "modulation",
+        "audio",
+        "midi",
+    }
 
 
 def test_every_field_of_every_port_reads_back_what_it_shows():
@@ -88,17 +95,20 @@ def test_every_field_of_every_port_reads_back_what_it_shows():
     assert seen == {one.path for one in PORT_FIELDS}
 
 
-@pytest.mark.parametrize(("path", "typed", "value", "label"), [
-    ("ohms", "47k", 47e3, "Pit voice · gate in: resistance to 47 kΩ"),
-    ("gate.on_volts", "2.5", 2.5, "Pit voice · gate in: goes on at to 2.5 V"),
-    ("gate.min_seconds", "4 ms", 0.004, "Pit voice · gate in: shortest pulse it takes to 4 ms"),
-    ("ohms_limit", "5 %", 0.05, "Pit voice · gate in: its tolerance to 5 %"),
-    ("ohms", "", None, "Pit voice · gate in: resistance to not known"),
-    ("poles.ring", "supply", "supply", "Pit voice · gate in: ring carries to supply"),
-    ("needs", "mode = Hz/V", (("mode", "Hz/V"),), "Pit voice · gate in: needs the settings to mode = Hz/V"),
-    ("normal", "the inner clock", "the inner clock", None),
-    ("gate.edge", "yes", True, "Pit voice · gate in: acts on a rise only: yes"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("path", "typed", "value", "label"),
+    [
+        ("ohms", "47k", 47e3, "Pit voice · gate in: resistance to 47 kΩ"),
+        ("gate.on_volts", "2.5", 2.5, "Pit voice · gate in: goes on at to 2.5 V"),
+        ("gate.min_seconds", "4 ms", 0.004, "Pit voice · gate in: shortest pulse it takes to 4 ms"),
+        ("ohms_limit", "5 %", 0.05, "Pit voice · gate in: its tolerance to 5 %"),
+        ("ohms", "", None, "Pit voice · gate in: resistance to not known"),
+        ("poles.ring", "supply", "supply", "Pit voice · gate in: ring carries to supply"),
+        ("needs", "mode = Hz/V", (("mode", "Hz/V"),), "Pit voice · gate in: needs the settings to mode = Hz/V"),
+        ("normal", "the inner clock", "the inner clock", None),
+        ("gate.edge", "yes", True, "Pit voice · gate in: acts on a rise only: yes"),
+    ],
+)
 def test_a_field_is_changed_as_it_is_typed(path, typed, value, label):
     one, what = bench(GATE_OUT, GATE_IN), field(path)
     change = set_port_field(one, VOICE, what, what.read(typed, STYLE))
@@ -170,7 +180,9 @@ def test_a_link_is_changed_by_its_fields_and_cautions_are_dismissed():
 def test_a_clip_on_one_wire_joins_the_tip_and_leaves_the_return_open():
     card = wiring_card(lantern.bench(), PortRef("workshop-board", "pitch-b"), PortRef("carousel-board", "tone"))
     assert [(row.sends, row.takes, row.how) for row in card.rows] == [
-        ("tip: signal", "tip: signal", "joined"), ("sleeve: return", "–", "left open")]  # fmt: skip
+        ("tip: signal", "tip: signal", "joined"),
+        ("sleeve: return", "–", "left open"),
+    ]
 
 
 def broken(port=GATE_IN, **gate) -> Bench:
@@ -178,36 +190,51 @@ def broken(port=GATE_IN, **gate) -> Bench:
     return bench(GATE_OUT, changed) if port.direction == "input" else bench(changed, GATE_IN)
 
 
-@pytest.mark.parametrize(("one", "words"), [
-    (broken(with_(GATE_IN, ohms=-5.0)), "its resistance is -5 Ω; it cannot be below 0"),
-    (broken(with_(GATE_IN, ohms_limit=1.0)), "tolerance of its resistance is 100 %; less than 100 % was expected"),
-    (broken(GATE_OUT, level_limit=-0.1), "tolerance of its levels is -0.1; it cannot be below 0"),
-    (broken(with_(GATE_IN, ohms=0.0)), "an input needs more than that"),
-    (broken(with_(GATE_IN, ohms=float("inf"))), "of no size that gear has"),
-    (broken(on_volts=0.5, off_volts=2.0), "off threshold, 2 V, is above its on threshold"),
-    (broken(GATE_OUT, low_volts=5.0, high_volts=1.0), "low level, 5 V, is above its high level"),
-    (broken(with_(GATE_OUT, ohms=None, gate=GateRecord("driven", 5.0, 1.0))), "they are crossed"),
-    (broken(min_seconds=0.2, max_seconds=0.1), "takes no pulse at all"),
-    (broken(with_(GATE_IN, works=VoltSpan(0, 20), bears=VoltSpan(0, 5))), "beyond its own limits"),
-    (broken(with_(GATE_IN, bears=VoltSpan(5, -5))), "they are crossed"),
-    (broken(kind="driven"), "is an input and cannot be 'driven'"),
-    (broken(with_(GATE_IN, name=" ")), "needs a name"),
-    (broken(with_(GATE_IN, name="x" * 201)), "has 201 characters"),
-    (bench(with_(PITCH_OUT, law="bent"), GATE_IN), "bent"),
-    (bench(with_(GATE_OUT, role="audio", audio=AudioRecord("dc", full_scale_volts=0.0)), GATE_IN), "full scale of gate is 0 V"),
-    (bench(GATE_OUT, GATE_IN, link={"low_note": 90.0}), "above the highest"),
-    (bench(GATE_OUT, GATE_IN, link={"longest_seconds": 0.0}), "more than 0 was expected"),
-    (bench(GATE_OUT, GATE_IN, link={"tolerance": "much"}), "much"),
-    (bench(GATE_OUT, GATE_IN, link={"gate_stages": (GateStageRecord("magic"),)}), "'magic' is not known here"),
-    (bench(GATE_OUT, GATE_IN, link={"gate_stages": (GateStageRecord("divider", (Part("R1", 1e3),)),)}), "the divider has no R2"),
-    (bench(GATE_OUT, GATE_IN, link={"gate_stages": (GateStageRecord("divider", (Part("R1", -1.0),)),)}), "R1 of the divider is -1 Ω"),
-    (bench(GATE_OUT, GATE_IN, link={"between": (StoredTransfer("stage", 1, {"gain": 0.0}),)}), "passes nothing on"),
-    (bench(GATE_OUT, GATE_IN, links=(Link("m", PortRef("desk", "out")),)), "Two links begin at"),
-    (bench(GATE_OUT, GATE_IN, links=(Link("m", VOICE),)), "is no output"),
-    (bench(GATE_OUT, GATE_IN, links=(Link("m", PortRef("desk", "spare"), (PortRef("desk", "out"),)),)), "is no input"),
-    (Bench("B", (Gear("a", "A"), Gear("a", "B"))), "the same id"),
-    (bench(GATE_OUT, GATE_IN, links=(Link("m", PortRef("desk", "gone")),)), "no port of Prompt desk"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("one", "words"),
+    [
+        (broken(with_(GATE_IN, ohms=-5.0)), "its resistance is -5 Ω; it cannot be below 0"),
+        (broken(with_(GATE_IN, ohms_limit=1.0)), "tolerance of its resistance is 100 %; less than 100 % was expected"),
+        (broken(GATE_OUT, level_limit=-0.1), "tolerance of its levels is -0.1; it cannot be below 0"),
+        (broken(with_(GATE_IN, ohms=0.0)), "an input needs more than that"),
+        (broken(with_(GATE_IN, ohms=float("inf"))), "of no size that gear has"),
+        (broken(on_volts=0.5, off_volts=2.0), "off threshold, 2 V, is above its on threshold"),
+        (broken(GATE_OUT, low_volts=5.0, high_volts=1.0), "low level, 5 V, is above its high level"),
+        (broken(with_(GATE_OUT, ohms=None, gate=GateRecord("driven", 5.0, 1.0))), "they are crossed"),
+        (broken(min_seconds=0.2, max_seconds=0.1), "takes no pulse at all"),
+        (broken(with_(GATE_IN, works=VoltSpan(0, 20), bears=VoltSpan(0, 5))), "beyond its own limits"),
+        (broken(with_(GATE_IN, bears=VoltSpan(5, -5))), "they are crossed"),
+        (broken(kind="driven"), "is an input and cannot be 'driven'"),
+        (broken(with_(GATE_IN, name=" ")), "needs a name"),
+        (broken(with_(GATE_IN, name="x" * 201)), "has 201 characters"),
+        (bench(with_(PITCH_OUT, law="bent"), GATE_IN), "bent"),
+        (
+            bench(with_(GATE_OUT, role="audio", audio=AudioRecord("dc", full_scale_volts=0.0)), GATE_IN),
+            "full scale of gate is 0 V",
+        ),
+        (bench(GATE_OUT, GATE_IN, link={"low_note": 90.0}), "above the highest"),
+        (bench(GATE_OUT, GATE_IN, link={"longest_seconds": 0.0}), "more than 0 was expected"),
+        (bench(GATE_OUT, GATE_IN, link={"tolerance": "much"}), "much"),
+        (bench(GATE_OUT, GATE_IN, link={"gate_stages": (GateStageRecord("magic"),)}), "'magic' is not known here"),
+        (
+            bench(GATE_OUT, GATE_IN, link={"gate_stages": (GateStageRecord("divider", (Part("R1", 1e3),)),)}),
+            "the divider has no R2",
+        ),
+        (
+            bench(GATE_OUT, GATE_IN, link={"gate_stages": (GateStageRecord("divider", (Part("R1", -1.0),)),)}),
+            "R1 of the divider is -1 Ω",
+        ),
+        (bench(GATE_OUT, GATE_IN, link={"between": (StoredTransfer("stage", 1, {"gain": 0.0}),)}), "passes nothing on"),
+        (bench(GATE_OUT, GATE_IN, links=(Link("m", PortRef("desk", "out")),)), "Two links begin at"),
+        (bench(GATE_OUT, GATE_IN, links=(Link("m", VOICE),)), "is no output"),
+        (
+            bench(GATE_OUT, GATE_IN, links=(Link("m", PortRef("desk", "spare"), (PortRef("desk", "out"),)),)),
+            "is no input",
+        ),
+        (Bench("B", (Gear("a", "A"), Gear("a", "B"))), "the same id"),
+        (bench(GATE_OUT, GATE_IN, links=(Link("m", PortRef("desk", "gone")),)), "no port of Prompt desk"),
+    ],
+)
 def test_nonsense_is_refused_with_one_sentence_also_when_it_is_imported(one, words, tmp_path):
     with pytest.raises(InputError, match=words) as refused:
         check_bench(one)

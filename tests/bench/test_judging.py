@@ -76,20 +76,66 @@ def table(fields: str, *rows):
     (bench(source(high_volts=4.5)), "range-not-covered", "fault", 6.0, "needs-circuit"),
     (bench(takes=with_(TAKES, silent_below_volts=1.15)), "below-cut-off", "fault", 2.0, "needs-circuit"),
     (bench(takes=with_(TAKES, bears=VoltSpan(-0.3, 3.6))), "input-over-limit", "danger", 1.4, "unsafe"),
-    (bench(source(low_volts=-5.0), with_(TAKES, bears=VoltSpan(-0.3, 9.0))), "input-under-limit", "danger", -4.7, "unsafe"),
+    (
+        bench(source(low_volts=-5.0), with_(TAKES, bears=VoltSpan(-0.3, 9.0))),
+        "input-under-limit",
+        "danger",
+        -4.7,
+        "unsafe",
+    ),
     (bench(takes=with_(TAKES, works=VoltSpan(0.0, 4.0))), "outside-working-range", "fault", 1.0, "needs-circuit"),
-    (bench(with_(GATE, gate=GateRecord("driven", 0.0, 1.8)), TRIGGER), "on-level", "fault", 1.8 / 1.01 - 2, "needs-circuit"),
-    (bench(with_(GATE, gate=GateRecord("driven", 0.9, 5.0)), TRIGGER), "off-level", "fault", 0.8 - 0.9 / 1.01, "needs-circuit"),
-    (bench(GATE, with_(TRIGGER, gate=GateRecord("shorting", on_volts=0.8, off_volts=2.0, pullup_volts=5.0))),
-     "trigger-kind", "fault", None, "needs-circuit"),
-    (bench(with_(GATE, bears=VoltSpan(-0.5, 5.5)), with_(TRIGGER, ohms=1000.0, gate=GateRecord("shorting", None, None, 1.0, 4.0, 15.0))),
-     "output-over-limit", "danger", 10.0 - 5.5, "unsafe"),
-    (bench(with_(GATE, bears=VoltSpan(-0.5, 5.5)), with_(TRIGGER, ohms=1000.0, gate=GateRecord("shorting", None, None, 1.0, 4.0, -9.0))),
-     "output-under-limit", "danger", -4.5 + 0.5, "unsafe"),
-    (bench(with_(GATE, gate=GateRecord("driven", 0.0, 5.0, seconds=0.001)),
-           with_(TRIGGER, gate=GateRecord("positive", None, None, 2.0, 0.8, min_seconds=0.005))),
-     "pulse-too-short", "fault", -0.004, "needs-circuit"),
-)  # fmt: skip
+    (
+        bench(with_(GATE, gate=GateRecord("driven", 0.0, 1.8)), TRIGGER),
+        "on-level",
+        "fault",
+        1.8 / 1.01 - 2,
+        "needs-circuit",
+    ),
+    (
+        bench(with_(GATE, gate=GateRecord("driven", 0.9, 5.0)), TRIGGER),
+        "off-level",
+        "fault",
+        0.8 - 0.9 / 1.01,
+        "needs-circuit",
+    ),
+    (
+        bench(GATE, with_(TRIGGER, gate=GateRecord("shorting", on_volts=0.8, off_volts=2.0, pullup_volts=5.0))),
+        "trigger-kind",
+        "fault",
+        None,
+        "needs-circuit",
+    ),
+    (
+        bench(
+            with_(GATE, bears=VoltSpan(-0.5, 5.5)),
+            with_(TRIGGER, ohms=1000.0, gate=GateRecord("shorting", None, None, 1.0, 4.0, 15.0)),
+        ),
+        "output-over-limit",
+        "danger",
+        10.0 - 5.5,
+        "unsafe",
+    ),
+    (
+        bench(
+            with_(GATE, bears=VoltSpan(-0.5, 5.5)),
+            with_(TRIGGER, ohms=1000.0, gate=GateRecord("shorting", None, None, 1.0, 4.0, -9.0)),
+        ),
+        "output-under-limit",
+        "danger",
+        -4.5 + 0.5,
+        "unsafe",
+    ),
+    (
+        bench(
+            with_(GATE, gate=GateRecord("driven", 0.0, 5.0, seconds=0.001)),
+            with_(TRIGGER, gate=GateRecord("positive", None, None, 2.0, 0.8, min_seconds=0.005)),
+        ),
+        "pulse-too-short",
+        "fault",
+        -0.004,
+        "needs-circuit",
+    ),
+)
 def test_each_fault_is_found_with_its_number(faulty, code, severity, value, verdict):
     fit = judged(faulty)
     found = next(one for one in fit.findings if one.code == code)
@@ -130,8 +176,13 @@ def test_the_other_law_is_told_by_intervals(sent, heard, words):
 
 
 def test_an_adopted_correction_replaces_the_limits_it_took_out():
-    board = with_(SENDS, law="voct:scale=1,note=36,volts=0.2", transfers=(
-        DacTransfer("d", BOARD_DAC, reference_limit=0.005, offset_limit_volts=0.003, inl_limit_lsb=1.0).stored(),))  # fmt: skip
+    board = with_(
+        SENDS,
+        law="voct:scale=1,note=36,volts=0.2",
+        transfers=(
+            DacTransfer("d", BOARD_DAC, reference_limit=0.005, offset_limit_volts=0.003, inl_limit_lsb=1.0).stored(),
+        ),
+    )
     voice = with_(TAKES, law=None, transfers=(Oscillator("o", ExponentialLaw(1, 36, 0.2)).stored(),))
     one = bench(board, voice, units=(Unit("02"), Unit("03")))
     assert judged(one).verdict == "marginal"
@@ -169,7 +220,10 @@ def test_check_judges_a_bench_and_its_json_alike(dynamis, demo_file, tmp_path):
     first, second, gates = asked.json["links"][:3]
     assert (gates["output"], gates["role"], gates["verdict"]) == ("Workshop board / gate", "gate", "fits")
     assert (first["output"], first["input"], second["input"]) == (
-        "Workshop board / pitch A", "Gallery voice / pitch 1", "Gallery voice / pitch 2")  # fmt: skip
+        "Workshop board / pitch A",
+        "Gallery voice / pitch 1",
+        "Gallery voice / pitch 2",
+    )
     assert (first["role"], first["verdict"]) == ("pitch", "needs-circuit")
     # FACTS of the trade: 122 cents flat at note 96 until buffered.
     assert first["findings"][0]["value"] == pytest.approx(-122, abs=0.5)

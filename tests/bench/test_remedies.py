@@ -66,25 +66,58 @@ def test_each_remedy_leaves_what_it_says_on_the_demo_bench():
     assert tried > 100
 
 
-@pytest.mark.parametrize(("one", "title", "words", "verdict"), [
-    # FACTS of the trade: from the Workshop board the Carousel board wants gain 0.37, offset 1.75 - 0.37 * 0.2 V.
-    (bench(with_(PITCH_OUT, law="voct:scale=1,note=36,volts=0.2"), with_(PITCH_IN, law="voct:scale=0.37,note=36,volts=1.75")),
-     "Gain 0.370, offset +1.676 V", "RV1 for the interval", "fits"),
-    (bench(with_(PITCH_OUT, ohms=1000.0), PITCH_IN), "A buffer", "75 µV", "fits"),
-    # 0.25 V at the lowest note and 1 V an octave below the pair's four octaves: 4 V at the highest.
-    (bench(with_(PITCH_OUT, law="voct:scale=1,note=36,volts=0.2"), with_(PITCH_IN, law="hzv:note=36,volts=0.25")),
-     "Exponential converter", "with every 1.000 V: R1 100 kΩ", "fits"),
-    (bench(with_(PITCH_OUT, law="hzv:note=36,volts=0.25"), with_(PITCH_IN, law="voct:scale=1,note=36,volts=0.2")),
-     "Logarithmic converter", "gives 1.000 V more with every doubling: R1 100 kΩ", "fits"),
-    # 1 V at the lowest note would be 16 V at the highest; 10.5 V are 3.39 octaves up: note 76.
-    (bench(with_(PITCH_OUT, law="voct:scale=1,note=36,volts=0.2"), with_(PITCH_IN, law="hzv:note=36,volts=1")),
-     "Exponential converter, 36 C2 to 76 E5", "more than the 10.5 V", "fits"),
-    # ±5 V into 0.02 to 3.22 V: 3.2/10 and 1.62 V.
-    (bench(LFO, swing(0.02, 3.22, 1.62)), "Gain 0.320, offset +1.620 V", "adds the bias", "fits"),
-    (bench(with_(GATE_OUT, gate=GateRecord("driven", 0.0, 5.0, seconds=0.001)), with_(GATE_IN, gate=with_(GATE_IN.gate, min_seconds=0.005))),
-     "A pulse stretcher", "10 ms", "fits"),
-    (bench(with_(GATE_OUT, gate=GateRecord("driven", 0.0, 1.5)), GATE_IN), "Amplifier", "R4", "fits"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("one", "title", "words", "verdict"),
+    [
+        # FACTS of the trade: from the Workshop board the Carousel board wants gain 0.37, offset 1.75 - 0.37 * 0.2 V.
+        (
+            bench(
+                with_(PITCH_OUT, law="voct:scale=1,note=36,volts=0.2"),
+                with_(PITCH_IN, law="voct:scale=0.37,note=36,volts=1.75"),
+            ),
+            "Gain 0.370, offset +1.676 V",
+            "RV1 for the interval",
+            "fits",
+        ),
+        (bench(with_(PITCH_OUT, ohms=1000.0), PITCH_IN), "A buffer", "75 µV", "fits"),
+        # 0.25 V at the lowest note and 1 V an octave below the pair's four octaves: 4 V at the highest.
+        (
+            bench(
+                with_(PITCH_OUT, law="voct:scale=1,note=36,volts=0.2"), with_(PITCH_IN, law="hzv:note=36,volts=0.25")
+            ),
+            "Exponential converter",
+            "with every 1.000 V: R1 100 kΩ",
+            "fits",
+        ),
+        (
+            bench(
+                with_(PITCH_OUT, law="hzv:note=36,volts=0.25"), with_(PITCH_IN, law="voct:scale=1,note=36,volts=0.2")
+            ),
+            "Logarithmic converter",
+            "gives 1.000 V more with every doubling: R1 100 kΩ",
+            "fits",
+        ),
+        # 1 V at the lowest note would be 16 V at the highest; 10.5 V are 3.39 octaves up: note 76.
+        (
+            bench(with_(PITCH_OUT, law="voct:scale=1,note=36,volts=0.2"), with_(PITCH_IN, law="hzv:note=36,volts=1")),
+            "Exponential converter, 36 C2 to 76 E5",
+            "more than the 10.5 V",
+            "fits",
+        ),
+        # ±5 V into 0.02 to 3.22 V: 3.2/10 and 1.62 V.
+        (bench(LFO, swing(0.02, 3.22, 1.62)), "Gain 0.320, offset +1.620 V", "adds the bias", "fits"),
+        (
+            bench(
+                with_(GATE_OUT, gate=GateRecord("driven", 0.0, 5.0, seconds=0.001)),
+                with_(GATE_IN, gate=with_(GATE_IN.gate, min_seconds=0.005)),
+            ),
+            "A pulse stretcher",
+            "10 ms",
+            "fits",
+        ),
+        (bench(with_(GATE_OUT, gate=GateRecord("driven", 0.0, 1.5)), GATE_IN), "Amplifier", "R4", "fits"),
+    ],
+)
 def test_remedies_are_computed(one, title, words, verdict):
     fit, remedy = remedies(one, title)
     assert words in remedy.text
@@ -178,13 +211,16 @@ def test_a_stage_between_is_what_the_levels_show():
     assert "measure" in levels_of(unknown, unknown.links[0], P("voice", "in"))[0].text
 
 
-@pytest.mark.parametrize(("envelope", "seconds", "share"), [
-    (EnvelopeRecord(0.02, 0.0, 1.0, 0.05), 0.01, 0.5),          # half-way up
-    (EnvelopeRecord(0.0, 0.1, 0.4, 0.05), 0.0, 1.0),            # at its peak at once
-    (EnvelopeRecord(0.0, 0.1, 0.4, 0.05), 0.1, 0.4 + 0.6 / 100),  # a hundredth from its sustain after its decay
-    (EnvelopeRecord(0.02, 0.0, 1.0, 0.05), 0.15, 0.01),         # a hundredth of the peak, a release after the end
-    (EnvelopeRecord(0.0, 0.0, 1.0, 0.0), 0.11, 0.0),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("envelope", "seconds", "share"),
+    [
+        (EnvelopeRecord(0.02, 0.0, 1.0, 0.05), 0.01, 0.5),  # half-way up
+        (EnvelopeRecord(0.0, 0.1, 0.4, 0.05), 0.0, 1.0),  # at its peak at once
+        (EnvelopeRecord(0.0, 0.1, 0.4, 0.05), 0.1, 0.4 + 0.6 / 100),  # a hundredth from its sustain after its decay
+        (EnvelopeRecord(0.02, 0.0, 1.0, 0.05), 0.15, 0.01),  # a hundredth of the peak, a release after the end
+        (EnvelopeRecord(0.0, 0.0, 1.0, 0.0), 0.11, 0.0),
+    ],
+)
 def test_an_envelope_rises_falls_and_is_let_go(envelope, seconds, share):
     made = envelope_of(envelope, 1.0, 1.1)
     assert float(made.at(1.0 + seconds)) == pytest.approx(share, abs=1e-9)
@@ -192,8 +228,14 @@ def test_an_envelope_rises_falls_and_is_let_go(envelope, seconds, share):
 
 def test_circuits_for_a_gate_are_judged_with_what_hangs_beside():
     """A transistor turns the gate round for all inputs of its link: the positive one beside it is told of."""
-    shorting = with_(GATE_IN, id="s", name="shorting", role="trigger", ohms=10e3,
-                     gate=GateRecord("shorting", on_volts=0.8, off_volts=2.0, pullup_volts=5.0))  # fmt: skip
+    shorting = with_(
+        GATE_IN,
+        id="s",
+        name="shorting",
+        role="trigger",
+        ohms=10e3,
+        gate=GateRecord("shorting", on_volts=0.8, off_volts=2.0, pullup_volts=5.0),
+    )
     one = bench(GATE_OUT, GATE_IN, shorting)
     output, beside, sink = OUT, one.links[0].inputs[0], PortRef("voice", "s")
     link = trial_link(one.links[0], output, sink)

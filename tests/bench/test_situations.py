@@ -47,18 +47,90 @@ LEVER = with_(LFO, ohms=None, swing=None, pot=PotRecord(10e3, 5.0, 0.0))
 # Sender, receiver, rails: title, topology, op-amps, resistors; open volts of the sender and what they are to become.
 SITUATIONS = {
     "1 V/oct to 1.2": (sends(law(1)), takes(law(1.2)), RACK, "Gain 1.200", "non-inverting", 1, (0, 5), (0, 6)),
-    "1 V/oct to 0.26 with a bias": (sends(law(1)), takes(law(0.26, 1.3)), RACK, "Gain 0.260, offset +1.300 V", "attenuator-follower", 1, (0, 5), (1.3, 2.6)),
-    "the same from 5 V": (sends(law(1)), takes(law(0.26, 1.3)), FIVE, "Gain 0.260, offset +1.300 V", "attenuator-follower", 1, (0, 5), (1.3, 2.6)),
+    "1 V/oct to 0.26 with a bias": (
+        sends(law(1)),
+        takes(law(0.26, 1.3)),
+        RACK,
+        "Gain 0.260, offset +1.300 V",
+        "attenuator-follower",
+        1,
+        (0, 5),
+        (1.3, 2.6),
+    ),
+    "the same from 5 V": (
+        sends(law(1)),
+        takes(law(0.26, 1.3)),
+        FIVE,
+        "Gain 0.260, offset +1.300 V",
+        "attenuator-follower",
+        1,
+        (0, 5),
+        (1.3, 2.6),
+    ),
     "0.5 V/oct times two": (sends(law(0.5)), takes(law(1)), RACK, "Gain 2.000", "non-inverting", 1, (0, 2.5), (0, 5)),
     # Eight octaves of 1 V from 5 V: what a rail-to-rail op-amp reaches, 0.05 to 4.95 V, notes 25 to 83.
-    "eight octaves from 5 V": (sends(law(0.5, 0, 24)), takes(law(1, 0, 24)), FIVE, "Gain 2.000, offset 0.000 V, 25 C♯1 to 83 B5", "non-inverting", 1, (0.05, 2.45), (0.1, 4.9)),
-    "±10 V to 0…5 V": (wave(-10, 10), swing(0.0, 5.0), RACK, "Gain 0.250, offset +2.500 V", "resistors", 0, (-10, 10), (0, 5)),
+    "eight octaves from 5 V": (
+        sends(law(0.5, 0, 24)),
+        takes(law(1, 0, 24)),
+        FIVE,
+        "Gain 2.000, offset 0.000 V, 25 C♯1 to 83 B5",
+        "non-inverting",
+        1,
+        (0.05, 2.45),
+        (0.1, 4.9),
+    ),
+    "±10 V to 0…5 V": (
+        wave(-10, 10),
+        swing(0.0, 5.0),
+        RACK,
+        "Gain 0.250, offset +2.500 V",
+        "resistors",
+        0,
+        (-10, 10),
+        (0, 5),
+    ),
     "0…10 V to 0…5 V": (wave(0, 10), swing(0.0, 5.0, ohms=1e6), RACK, "Gain 0.500", "resistors", 0, (0, 10), (0, 5)),
-    "±5 V to a converter of 3.3 V": (wave(-5, 5), swing(0.0, 3.3, **PIN), THREE, "Gain 0.330, offset +1.650 V", "resistors", 0, (-5, 5), (0, 3.3)),
-    "±1 V of a computer times five": (with_(audio(full_scale_volts=1.0), ohms=100.0), swing(-5.0, 5.0), RACK, "Gain 5.000", "non-inverting", 1, (-1, 1), (-5, 5)),
-    "a lever into a bipolar input": (LEVER, swing(-5.0, 5.0), RACK, "Gain 2.000, offset −5.000 V", "non-inverting", 1, (0, 5), (-5, 5)),
-    "a bias of 1.62 V": (wave(-5, 5), swing(0.02, 3.22, 1.62), RACK, "Gain 0.320, offset +1.620 V", "resistors", 0, (-5, 5), (0.02, 3.22)),
-}  # fmt: skip
+    "±5 V to a converter of 3.3 V": (
+        wave(-5, 5),
+        swing(0.0, 3.3, **PIN),
+        THREE,
+        "Gain 0.330, offset +1.650 V",
+        "resistors",
+        0,
+        (-5, 5),
+        (0, 3.3),
+    ),
+    "±1 V of a computer times five": (
+        with_(audio(full_scale_volts=1.0), ohms=100.0),
+        swing(-5.0, 5.0),
+        RACK,
+        "Gain 5.000",
+        "non-inverting",
+        1,
+        (-1, 1),
+        (-5, 5),
+    ),
+    "a lever into a bipolar input": (
+        LEVER,
+        swing(-5.0, 5.0),
+        RACK,
+        "Gain 2.000, offset −5.000 V",
+        "non-inverting",
+        1,
+        (0, 5),
+        (-5, 5),
+    ),
+    "a bias of 1.62 V": (
+        wave(-5, 5),
+        swing(0.02, 3.22, 1.62),
+        RACK,
+        "Gain 0.320, offset +1.620 V",
+        "resistors",
+        0,
+        (-5, 5),
+        (0.02, 3.22),
+    ),
+}
 
 
 @needs_ngspice
@@ -99,11 +171,19 @@ def test_a_long_fan_out_tells_what_arrives_and_a_buffer_mends_it(count, ohms, ar
             assert driving(mended.deed(one).bench, mended.deed(one).bench.links[0]).ohms < 1.0
 
 
-@pytest.mark.parametrize(("bits", "supply", "verdict", "worst"), [
-    # Half an LSB of 5 V / 2ⁿ at 1 V/oct, and 5 % of the supply over five octaves: 1200 · 5 · 0.05 = 300 ct.
-    (8, False, "needs-circuit", 0.5 * 1200 * 5 / 2**8), (10, False, "fits", 0.5 * 1200 * 5 / 2**10), (12, False, "fits", 0.5 * 1200 * 5 / 2**12),
-    (14, False, "fits", 0.5 * 1200 * 5 / 2**14), (16, False, "fits", 0.5 * 1200 * 5 / 2**16), (12, True, "marginal", 300.0), (16, True, "marginal", 300.0),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("bits", "supply", "verdict", "worst"),
+    [
+        # Half an LSB of 5 V / 2ⁿ at 1 V/oct, and 5 % of the supply over five octaves: 1200 · 5 · 0.05 = 300 ct.
+        (8, False, "needs-circuit", 0.5 * 1200 * 5 / 2**8),
+        (10, False, "fits", 0.5 * 1200 * 5 / 2**10),
+        (12, False, "fits", 0.5 * 1200 * 5 / 2**12),
+        (14, False, "fits", 0.5 * 1200 * 5 / 2**14),
+        (16, False, "fits", 0.5 * 1200 * 5 / 2**16),
+        (12, True, "marginal", 300.0),
+        (16, True, "marginal", 300.0),
+    ],
+)
 def test_a_converter_of_so_many_bits_is_judged_by_its_steps_and_its_reference(bits, supply, verdict, worst):
     dac = DacTransfer("d", Dac(bits, 0.0, 5.0), reference_limit=0.05 if supply else 0.0, reference_is_supply=supply)
     one = bench(

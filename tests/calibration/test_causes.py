@@ -52,9 +52,17 @@ def test_of_healthy_units_few_are_called_faulty(every, length, coded):
 
 @pytest.mark.parametrize(
     ("fault", "every", "told_in"),
-    [("step", 1, 0.95), ("step", 3, 0.9), ("bend", 3, 0.95), ("slip", 3, 0.95), ("clipping", 1, 0.95),
-     ("dead-band", 3, 0.95), ("drift", 3, 0.95), ("closing drift", 3, 0.9)],
-)  # fmt: skip
+    [
+        ("step", 1, 0.95),
+        ("step", 3, 0.9),
+        ("bend", 3, 0.95),
+        ("slip", 3, 0.95),
+        ("clipping", 1, 0.95),
+        ("dead-band", 3, 0.95),
+        ("drift", 3, 0.95),
+        ("closing drift", 3, 0.9),
+    ],
+)
 def test_a_fault_is_told_as_what_it_is_and_its_size_lies_within_its_uncertainty(fault, every, told_in):
     units = [unit(fault, seed, every) for seed in range(UNITS)]
     shapes = [one.shape() for one in units]
@@ -66,8 +74,11 @@ def test_a_fault_is_told_as_what_it_is_and_its_size_lies_within_its_uncertainty(
         0.05,
     )
     pairs = list(zip(shapes, units, strict=True))
-    inside = [abs(shape.find("scale").value - 100 * (one.gain - 1)) <= shape.find("scale").expanded
-              for shape, one in pairs if shape.find("scale")]  # fmt: skip
+    inside = [
+        abs(shape.find("scale").value - 100 * (one.gain - 1)) <= shape.find("scale").expanded
+        for shape, one in pairs
+        if shape.find("scale")
+    ]
     assert at_most(len(inside) - sum(inside), 0.05, len(inside))
     if fault in ("step", "bend"):
         off = [

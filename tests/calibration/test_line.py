@@ -28,8 +28,11 @@ def noisy(seed: int, model: PitchModel, count: int = 30) -> tuple[np.ndarray, np
     notes = generator.integers(36, 97, count).astype(float)
     expected = model.expected(notes)
     zero = model.zero
-    measured = zero + (expected - zero) * 1.004 * np.exp2(generator.normal(0, 3, count) / 1200) if model.is_ratio else (
-        expected * 1.004 + 0.002 + generator.normal(0, 0.003, count))  # fmt: skip
+    measured = (
+        zero + (expected - zero) * 1.004 * np.exp2(generator.normal(0, 3, count) / 1200)
+        if model.is_ratio
+        else (expected * 1.004 + 0.002 + generator.normal(0, 0.003, count))
+    )
     return expected, measured
 
 
@@ -57,8 +60,12 @@ def test_minimax_is_as_good_as_an_independent_linear_programme(seed):
     line = fit_line(VOLTS, x, y, "minimax")
     worst = np.max(np.abs(y - line.at(x)))
     ones = np.ones_like(x)
-    best = linprog([0, 0, 1], A_ub=np.vstack([np.column_stack([ones, x, -ones]), np.column_stack([-ones, -x, -ones])]),
-                   b_ub=np.concatenate([y, -y]), bounds=[(None, None), (None, None), (0, None)])  # fmt: skip
+    best = linprog(
+        [0, 0, 1],
+        A_ub=np.vstack([np.column_stack([ones, x, -ones]), np.column_stack([-ones, -x, -ones])]),
+        b_ub=np.concatenate([y, -y]),
+        bounds=[(None, None), (None, None), (0, None)],
+    )
     assert worst * 1200 == pytest.approx(best.x[2] * 1200, abs=1e-7)
 
 
@@ -149,9 +156,14 @@ def test_all_methods_share_their_outliers_and_agree_with_single_fits():
 
 @pytest.mark.parametrize(
     ("notes", "values", "tolerance", "word"),
-    [([36], [0.0], "5", "two different notes"), ([36, 36], [0.0, 0.1], "5", "two different notes"), ([36, 48], [0, 1], "60:72=5", "judges none"),
-     ([36, 99999], [0, 1], "5", "99999, which has no frequency"), ([36] * 5001, [0.0] * 5001, "5", "at most 5000")],
-)  # fmt: skip
+    [
+        ([36], [0.0], "5", "two different notes"),
+        ([36, 36], [0.0, 0.1], "5", "two different notes"),
+        ([36, 48], [0, 1], "60:72=5", "judges none"),
+        ([36, 99999], [0, 1], "5", "99999, which has no frequency"),
+        ([36] * 5001, [0.0] * 5001, "5", "at most 5000"),
+    ],
+)
 def test_a_run_that_makes_no_line_is_refused(notes, values, tolerance, word):
     with pytest.raises(InputError, match=word):
         fit_readings(Readings.of(notes, values), VOLTS, parse_tolerance(tolerance))

@@ -28,10 +28,18 @@ VOLTS = PitchModel(ExponentialLaw(1, 36, 0.2))
 
 @pytest.mark.parametrize(
     ("text", "spec"),
-    [("0.05 % + 3 counts", (0.05, 3, 0)), ("±(0.5 % + 2 digits)", (0.5, 2, 0)), ("0.015% of reading + 4 counts of 0.1 mV", (0.015, 4, 0)),
-     ("±0.0035 % of reading + 0.0005 % of range", (0.0035, 0, 0.0005)), ("35 ppm + 5 ppm of range", (0.0035, 0, 0.0005)),
-     ("0,05 % + 3 dgt", (0.05, 3, 0)), ("0.1% rdg + 0.05% fs + 2 d", (0.1, 2, 0.05)), ("2 counts", (0, 2, 0)), ("± 0.5 %", (0.5, 0, 0))],
-)  # fmt: skip
+    [
+        ("0.05 % + 3 counts", (0.05, 3, 0)),
+        ("±(0.5 % + 2 digits)", (0.5, 2, 0)),
+        ("0.015% of reading + 4 counts of 0.1 mV", (0.015, 4, 0)),
+        ("±0.0035 % of reading + 0.0005 % of range", (0.0035, 0, 0.0005)),
+        ("35 ppm + 5 ppm of range", (0.0035, 0, 0.0005)),
+        ("0,05 % + 3 dgt", (0.05, 3, 0)),
+        ("0.1% rdg + 0.05% fs + 2 d", (0.1, 2, 0.05)),
+        ("2 counts", (0, 2, 0)),
+        ("± 0.5 %", (0.5, 0, 0)),
+    ],
+)
 def test_a_data_sheets_words_are_read(text, spec):
     read = parse_meter_words(text, 0.001, 10.0)
     assert (read.percent, read.counts, read.percent_of_range) == pytest.approx(spec)
@@ -39,9 +47,16 @@ def test_a_data_sheets_words_are_read(text, spec):
 
 @pytest.mark.parametrize(
     ("text", "word"),
-    [("", "empty"), ("good", "not understood"), ("0.5 % of life", "'life'"), ("3 volts", "'volts'"), ("-0.5 %", "0 or more"),
-     ("0.5 % + ", ""), ("x % + 2 counts", "not understood")],
-)  # fmt: skip
+    [
+        ("", "empty"),
+        ("good", "not understood"),
+        ("0.5 % of life", "'life'"),
+        ("3 volts", "'volts'"),
+        ("-0.5 %", "0 or more"),
+        ("0.5 % + ", ""),
+        ("x % + 2 counts", "not understood"),
+    ],
+)
 def test_other_words_are_refused(text, word):
     if word:
         with pytest.raises(InputError, match=word):
@@ -105,12 +120,22 @@ def test_a_specification_gives_the_uncertainty_of_the_guide_s_voltmeter():
     assert 0.85 * added < float(spec.standard_volts(0.928571)) < added
 
 
-@pytest.mark.parametrize(("text", "hertz_step", "cents_step", "at", "expanded", "words"), [
-    # GUM 4.3.7: limits a and half steps over √3: 2·√(0.5²/3 + 0.1²/12); 1200/ln 2·(10⁻⁶ + 0.01/440) and its step.
-    ("± 0.5 ct", 0.0, 0.1, 440.0, 2 * math.sqrt(0.25 / 3 + 0.01 / 12), "0.5 ct"),
-    ("1 ppm + 1 digit", 0.01, 0.0, 440.0, 2 * 1731.234 * math.sqrt((1e-6 + 0.01 / 440) ** 2 / 3 + (0.01 / 440) ** 2 / 12), "1 ppm + 1 count of 10 mHz"),
-    ("0.001 %", 0.001, 0.0, 65.406, 2 * 1731.234 * math.sqrt(1e-10 / 3 + (0.001 / 65.406) ** 2 / 12), "10 ppm"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("text", "hertz_step", "cents_step", "at", "expanded", "words"),
+    [
+        # GUM 4.3.7: limits a and half steps over √3: 2·√(0.5²/3 + 0.1²/12); 1200/ln 2·(10⁻⁶ + 0.01/440) and its step.
+        ("± 0.5 ct", 0.0, 0.1, 440.0, 2 * math.sqrt(0.25 / 3 + 0.01 / 12), "0.5 ct"),
+        (
+            "1 ppm + 1 digit",
+            0.01,
+            0.0,
+            440.0,
+            2 * 1731.234 * math.sqrt((1e-6 + 0.01 / 440) ** 2 / 3 + (0.01 / 440) ** 2 / 12),
+            "1 ppm + 1 count of 10 mHz",
+        ),
+        ("0.001 %", 0.001, 0.0, 65.406, 2 * 1731.234 * math.sqrt(1e-10 / 3 + (0.001 / 65.406) ** 2 / 12), "10 ppm"),
+    ],
+)
 def test_a_counter_or_a_tuner_is_worth_what_its_data_sheet_says(text, hertz_step, cents_step, at, expanded, words):
     made = parse_frequency_words(text, hertz_step, cents_step)
     assert made.words() == words
@@ -157,9 +182,15 @@ def test_a_tolerance_that_no_usual_meter_proves_needs_a_counter():
 
 @pytest.mark.parametrize(
     ("value", "expected", "note", "meant", "other"),
-    [(294.0, 2.94, 68.88, 2.94, None), (2940.0, 2.94, 68.88, 2.94, None), (0.0294, 2.94, 68.88, 2.94, None), (-2.2, 2.2, 60, 2.2, None),
-     (2.2833, 2.2, 60, None, 61), (9.7, 2.2, 60, None, 150)],
-)  # fmt: skip
+    [
+        (294.0, 2.94, 68.88, 2.94, None),
+        (2940.0, 2.94, 68.88, 2.94, None),
+        (0.0294, 2.94, 68.88, 2.94, None),
+        (-2.2, 2.2, 60, 2.2, None),
+        (2.2833, 2.2, 60, None, 61),
+        (9.7, 2.2, 60, None, 150),
+    ],
+)
 def test_slips_of_unit_scale_and_note_are_asked_about(value, expected, note, meant, other):
     slip = find_slip(value, expected, note, VOLTS)
     if other == 61:  # 100 cents is only just plausible for a board out of calibration; a semitone and a bit is not

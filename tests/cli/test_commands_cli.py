@@ -43,9 +43,13 @@ def test_tables_for_people_have_units_and_verdicts(dynamis, tmp_path):
 
 @pytest.mark.parametrize(
     ("arguments", "status", "nulls"),
-    [(("--volts=-0.5,2",), 1, ["note", "name", "hertz", "to_volts"]), (("--volts=1e308",), 1, ["name", "hertz", "to_volts"]),
-     (("--notes=60.5",), 0, ["name"]), (("--notes=99999",), 1, ["hertz", "from_volts", "to_volts"])],
-)  # fmt: skip
+    [
+        (("--volts=-0.5,2",), 1, ["note", "name", "hertz", "to_volts"]),
+        (("--volts=1e308",), 1, ["name", "hertz", "to_volts"]),
+        (("--notes=60.5",), 0, ["name"]),
+        (("--notes=99999",), 1, ["hertz", "from_volts", "to_volts"]),
+    ],
+)
 def test_what_no_double_holds_is_null(dynamis, arguments, status, nulls):
     answer = dynamis("convert", "--from", "hzv", "--to", "voct", *arguments, "--json")
     assert answer.status == status
@@ -76,26 +80,38 @@ def test_zero_volts_under_hertz_per_volt_has_no_error_in_cents(dynamis):
 @pytest.mark.parametrize(
     ("arguments", "words"),
     [
-        ((), None), (("nothing",), ["nothing"]), (("convert",), ["--from"]), (("convert", "--from=voct", "--to=voct"), ["--notes", "--volts"]),
+        ((), None),
+        (("nothing",), ["nothing"]),
+        (("convert",), ["--from"]),
+        (("convert", "--from=voct", "--to=voct"), ["--notes", "--volts"]),
         (("convert", "--from=voct", "--to=voct", "--notes=60", "--volts=1"), ["--notes", "--volts"]),
-        (("convert", "--from=voct", "--to=voct", "--volts=1,,2"), ["--volts"]), (("convert", "--from=voct", "--to=voct", "--volts=1V"), ["1V"]),
+        (("convert", "--from=voct", "--to=voct", "--volts=1,,2"), ["--volts"]),
+        (("convert", "--from=voct", "--to=voct", "--volts=1V"), ["1V"]),
         (("convert", "--from=voct:note=99999", "--to=voct", "--notes=60"), ["--from", "99999"]),
         (("convert", "--from=voct", "--to=voct", "--notes=60", "--a4=0"), ["--a4", "0"]),
         (("convert", "--from=voct", "--to=voct", "--notes=60", "--a4=nan"), ["--a4", "nan"]),
         (("convert", "--from=voct", "--to=voct", "--notes=60", "--middle-c=C6"), ["--middle-c", "C6"]),
         (("convert", "--from=voct", "--to=voct", "--notes=60", "--colour=red"), ["--colour"]),
         (("convert", "--from=voct", "--to=voct", "--notes=60", "more"), ["more"]),
-        ((*DAC, "--gain=0"), ["--gain"]), ((*DAC, "--high-volts=0"), ["--high-volts"]), ((*DAC, "--bits=12.5"), ["--bits", "12.5"]),
-        ((*DAC, "--bits=0"), ["--bits", "0"]), ((*DAC, "--low-volts=x"), ["--low-volts", "x"]), ((*DAC, "--gain=1e-320"), ["step"]),
-        (("demo",), ["-o"]), (("demo", "-o", "/dev/null"), ["device"]), (("demo", "-o", "x" * 300), ["too long"]),
-        ((*MATCH, "--fan-out", "0" * 5000), ["--fan-out"]), ((*MATCH, "--fan-out", "9" * 100), ["--fan-out"]),
-        (("fit", "y" * 300, "--law=voct"), ["too long"]), (("fit", "/dev/zero", "--law=voct"), ["no file"]),
+        ((*DAC, "--gain=0"), ["--gain"]),
+        ((*DAC, "--high-volts=0"), ["--high-volts"]),
+        ((*DAC, "--bits=12.5"), ["--bits", "12.5"]),
+        ((*DAC, "--bits=0"), ["--bits", "0"]),
+        ((*DAC, "--low-volts=x"), ["--low-volts", "x"]),
+        ((*DAC, "--gain=1e-320"), ["step"]),
+        (("demo",), ["-o"]),
+        (("demo", "-o", "/dev/null"), ["device"]),
+        (("demo", "-o", "x" * 300), ["too long"]),
+        ((*MATCH, "--fan-out", "0" * 5000), ["--fan-out"]),
+        ((*MATCH, "--fan-out", "9" * 100), ["--fan-out"]),
+        (("fit", "y" * 300, "--law=voct"), ["too long"]),
+        (("fit", "/dev/zero", "--law=voct"), ["no file"]),
         (("convert", "--from=voct", "--to=voct", "--notes=60", "--scale=/dev/zero"), ["no file"]),
         (("convert", "--from=" + "v" * 9000, "--to=voct", "--notes=60"), ["--from", "voct"]),
         (("circuit", "--gain=0.37", "--offset-volts=1e999"), ["--offset-volts"]),
         (("check", "a\u202eb\x1b[2J"), ["no such file"]),
     ],
-)  # fmt: skip
+)
 def test_a_question_that_cannot_be_answered_gets_one_line(dynamis, arguments, words):
     if words is None:
         return
@@ -112,12 +128,19 @@ def test_a_question_that_cannot_be_answered_gets_one_line(dynamis, arguments, wo
 
 @pytest.mark.parametrize(
     ("text", "options", "words"),
-    [("note,volts\n36,0\n36,1\n", (), ["readings.csv", "two different notes"]), ("note,volts\n36,0\n48,1\n", ("--meter=1,2",), ["--meter", "1,2"]),
-     ("note,hertz\n36,65\n48,130\n", ("--meter=1,2,0.1",), ["--meter", "hertz"]), ("note,volts\n36,0\n48,1\n", ("--tolerance-cents=60:72=5",), ["judges none"]),
-     ("note,volts\n36,0\n48,1\n", ("--method=best",), ["--method", "best"]), ("note,volts\n36,0\n48,1\n", ("--judge=never",), ["--judge"]),
-     ("note,volts\n36,0\n48,1\n", ("--quantity=hertz",), ["--quantity", "hertz"]), ("note,volts\n36,0\n48,-1\n", ("--law=hzv",), ["line 2", "offset"]),
-     ("note,volts\n36,0\n99999,1\n", (), ["line 3", "99999"]), ("note,hertz\n36,65\n48,130\n", ("--law=voct:note=99999",), ["--law"])],
-)  # fmt: skip
+    [
+        ("note,volts\n36,0\n36,1\n", (), ["readings.csv", "two different notes"]),
+        ("note,volts\n36,0\n48,1\n", ("--meter=1,2",), ["--meter", "1,2"]),
+        ("note,hertz\n36,65\n48,130\n", ("--meter=1,2,0.1",), ["--meter", "hertz"]),
+        ("note,volts\n36,0\n48,1\n", ("--tolerance-cents=60:72=5",), ["judges none"]),
+        ("note,volts\n36,0\n48,1\n", ("--method=best",), ["--method", "best"]),
+        ("note,volts\n36,0\n48,1\n", ("--judge=never",), ["--judge"]),
+        ("note,volts\n36,0\n48,1\n", ("--quantity=hertz",), ["--quantity", "hertz"]),
+        ("note,volts\n36,0\n48,-1\n", ("--law=hzv",), ["line 2", "offset"]),
+        ("note,volts\n36,0\n99999,1\n", (), ["line 3", "99999"]),
+        ("note,hertz\n36,65\n48,130\n", ("--law=voct:note=99999",), ["--law"]),
+    ],
+)
 def test_readings_that_cannot_be_fitted_get_one_line(dynamis, tmp_path, text, options, words):
     law = () if any(option.startswith("--law") for option in options) else ("--law=voct",)
     answer = dynamis("fit", csv_file(tmp_path, text), *law, *options, "--json")
@@ -129,9 +152,14 @@ def test_readings_that_cannot_be_fitted_get_one_line(dynamis, tmp_path, text, op
 
 @pytest.mark.parametrize(
     ("arguments", "text"),
-    [(("--law=voct:scale=1e-300",), "36,0\n48,1\n"), (("--law=voct:scale=1e300",), "36,0\n48,1\n"), (("--law=hzv:volts=1e300",), "36,1\n48,2\n"),
-     (("--law=voct", "--meter=1e300,1,1"), "36,1e300\n48,-1e300\n"), (("--law=hzv:volts=1e-300", "--method=minimax"), "36,1\n48,1e300\n")],
-)  # fmt: skip
+    [
+        (("--law=voct:scale=1e-300",), "36,0\n48,1\n"),
+        (("--law=voct:scale=1e300",), "36,0\n48,1\n"),
+        (("--law=hzv:volts=1e300",), "36,1\n48,2\n"),
+        (("--law=voct", "--meter=1e300,1,1"), "36,1e300\n48,-1e300\n"),
+        (("--law=hzv:volts=1e-300", "--method=minimax"), "36,1\n48,1e300\n"),
+    ],
+)
 def test_absurd_sizes_end_in_an_answer_or_one_line(dynamis, tmp_path, arguments, text):
     answer = dynamis("fit", csv_file(tmp_path, "note,volts\n" + text), *arguments, "--json")
     assert answer.status in (1, 2)
@@ -161,12 +189,17 @@ def test_the_demo_is_written_once(dynamis, tmp_path):
 
 @pytest.mark.parametrize(
     ("command", "forbidden"),
-    [("convert --from voct --to voct --notes 60", ("PySide6", "scipy", "msgspec")), ("--help", ("numpy", "PySide6", "scipy")),
-     ("dac --bits 8 --low-volts 0 --high-volts 5 --law voct --notes 36", ("PySide6", "scipy"))],
-)  # fmt: skip
+    [
+        ("convert --from voct --to voct --notes 60", ("PySide6", "scipy", "msgspec")),
+        ("--help", ("numpy", "PySide6", "scipy")),
+        ("dac --bits 8 --low-volts 0 --high-volts 5 --law voct --notes 36", ("PySide6", "scipy")),
+    ],
+)
 def test_a_command_imports_only_what_it_needs(command, forbidden):
-    script = (f"import sys; from dynamis.app import main; status = main({command.split()!r}); "
-              f"print([name for name in {forbidden!r} if name in sys.modules], status, file=sys.stderr)")  # fmt: skip
+    script = (
+        f"import sys; from dynamis.app import main; status = main({command.split()!r}); "
+        f"print([name for name in {forbidden!r} if name in sys.modules], status, file=sys.stderr)"
+    )
     done = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, timeout=60, check=False)
     assert done.stderr.strip() == "[] 0"
 
@@ -174,8 +207,14 @@ def test_a_command_imports_only_what_it_needs(command, forbidden):
 def test_the_installed_command_runs_and_its_pipe_may_close():
     done = run("convert", "--from", "voct", "--to", "voct", "--notes", "36:96", "--json")
     assert (done.returncode, done.stderr) == (0, "")
-    piped = subprocess.run(f"{sys.executable} -m dynamis convert --from voct --to voct --notes 0:99999 | head -1",
-                           shell=True, capture_output=True, text=True, timeout=60, check=False)  # fmt: skip
+    piped = subprocess.run(
+        f"{sys.executable} -m dynamis convert --from voct --to voct --notes 0:99999 | head -1",
+        shell=True,
+        capture_output=True,
+        text=True,
+        timeout=60,
+        check=False,
+    )
     assert piped.stderr == ""
 
 

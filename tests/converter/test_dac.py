@@ -32,10 +32,13 @@ def brute_force(dac: Dac, wanted: float) -> float:
 
 
 CONVERTERS = [
-    Dac(8, 0, 5), Dac(8, -5, 5), Dac(6, 0, 4.096, -2.5, 5.12), Dac(8, 0, 5, floor_volts=0.03, ceiling_volts=4.9),
+    Dac(8, 0, 5),
+    Dac(8, -5, 5),
+    Dac(6, 0, 4.096, -2.5, 5.12),
+    Dac(8, 0, 5, floor_volts=0.03, ceiling_volts=4.9),
     Dac(4, 0, 16, inl_lsb=tuple(np.random.default_rng(4).normal(0, 0.8, 16).tolist())),
     Dac(4, 0, 16, inl_lsb=(0.0,) * 8 + (-1.5,) * 8, floor_volts=0.4),
-]  # fmt: skip
+]
 
 
 @pytest.mark.parametrize("dac", CONVERTERS, ids=range(len(CONVERTERS)))
@@ -84,10 +87,19 @@ def test_a_buffer_that_cannot_reach_ground_is_named():
 
 @pytest.mark.parametrize(
     ("arguments", "word"),
-    [((0, 0, 5), "1 to 24"), ((25, 0, 5), "1 to 24"), ((12, 5, 5), "not above"), ((12, 5, 0), "not above"), ((12, 0, 5, 0), "gain"),
-     ((12, 0, np.inf), "finite"), ((12, 0, 5, 1, 0, (0.0,) * 3), "4096 codes"), ((12, 0, 5, 1, 0, None, 3, 2), "not below"),
-     ((2.5, 0, 5), "1 to 24"), ((20, 0, 5, 1, 0, (0.0,) * 2**20), "INL table")],
-)  # fmt: skip
+    [
+        ((0, 0, 5), "1 to 24"),
+        ((25, 0, 5), "1 to 24"),
+        ((12, 5, 5), "not above"),
+        ((12, 5, 0), "not above"),
+        ((12, 0, 5, 0), "gain"),
+        ((12, 0, np.inf), "finite"),
+        ((12, 0, 5, 1, 0, (0.0,) * 3), "4096 codes"),
+        ((12, 0, 5, 1, 0, None, 3, 2), "not below"),
+        ((2.5, 0, 5), "1 to 24"),
+        ((20, 0, 5, 1, 0, (0.0,) * 2**20), "INL table"),
+    ],
+)
 def test_an_impossible_converter_is_refused(arguments, word):
     with pytest.raises(InputError, match=word):
         Dac(*arguments)
@@ -99,11 +111,17 @@ def test_inl_and_dnl_agree_with_the_constructed_codes(case):
     volts, expected = case["given"]["volts_by_code"], case["expect"]
     by_ends, by_fit = linearity(volts), linearity(volts, best_fit=True)
     found = {
-        "endpoint_lsb_volts": by_ends.lsb_volts, "endpoint_inl_lsb": by_ends.inl_lsb, "dnl_lsb": by_ends.dnl_lsb,
-        "endpoint_inl_worst_lsb_size": by_ends.worst_inl_lsb, "dnl_worst_lsb_size": by_ends.worst_dnl_lsb,
-        "bestfit_lsb_volts": by_fit.lsb_volts, "bestfit_offset_volts": by_fit.offset_volts, "bestfit_inl_lsb": by_fit.inl_lsb,
-        "bestfit_dnl_lsb": by_fit.dnl_lsb, "bestfit_inl_worst_lsb_size": by_fit.worst_inl_lsb,
-    }  # fmt: skip
+        "endpoint_lsb_volts": by_ends.lsb_volts,
+        "endpoint_inl_lsb": by_ends.inl_lsb,
+        "dnl_lsb": by_ends.dnl_lsb,
+        "endpoint_inl_worst_lsb_size": by_ends.worst_inl_lsb,
+        "dnl_worst_lsb_size": by_ends.worst_dnl_lsb,
+        "bestfit_lsb_volts": by_fit.lsb_volts,
+        "bestfit_offset_volts": by_fit.offset_volts,
+        "bestfit_inl_lsb": by_fit.inl_lsb,
+        "bestfit_dnl_lsb": by_fit.dnl_lsb,
+        "bestfit_inl_worst_lsb_size": by_fit.worst_inl_lsb,
+    }
     for key, value in found.items():
         if key in expected:
             assert value == pytest.approx(expected[key], rel=1e-9, abs=1e-9), key
@@ -145,8 +163,14 @@ def test_the_demo_board_reaches_its_notes_after_correction():
 
 def test_the_codes_are_told_in_numbers():
     told = " ".join(codes_sentences(channel_codes(bench(), CHANNEL_A, HeadRecord()), Style()))
-    for part in ("12 bits reach 0.0060 V to 5.5100 V", "1.350 mV, 1.62 ct", "± 0.81 ct", "61.7 codes", "linearity of ± 2.0 LSB may add 3.2 ct",
-                 "Notes 34 A♯1 to 99 D♯7 are reached"):  # fmt: skip
+    for part in (
+        "12 bits reach 0.0060 V to 5.5100 V",
+        "1.350 mV, 1.62 ct",
+        "± 0.81 ct",
+        "61.7 codes",
+        "linearity of ± 2.0 LSB may add 3.2 ct",
+        "Notes 34 A♯1 to 99 D♯7 are reached",
+    ):
         assert part in told
     narrow = set_transfer(bench(), CHANNEL_A, "dac", high_volts=2.0, inl_limit_lsb=None).bench
     told = " ".join(codes_sentences(channel_codes(narrow, CHANNEL_A, HeadRecord()), Style()))

@@ -21,11 +21,16 @@ from dynamis.notation.style import Style
 from dynamis.pitch.laws import ExponentialLaw, LinearLaw
 
 
-@pytest.mark.parametrize(("coding", "found"), [
-    # Of four bits from the lowest level up; handbook tables of bipolar codes (from memory).
-    ("straight", [0b0000, 0b0111, 0b1000, 0b1111]), ("twos-complement", [0b1000, 0b1111, 0b0000, 0b0111]),
-    ("complementary", [0b1111, 0b1000, 0b0111, 0b0000]), ("sign-magnitude", [0b1111, 0b1001, 0b0000, 0b0111]),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("coding", "found"),
+    [
+        # Of four bits from the lowest level up; handbook tables of bipolar codes (from memory).
+        ("straight", [0b0000, 0b0111, 0b1000, 0b1111]),
+        ("twos-complement", [0b1000, 0b1111, 0b0000, 0b0111]),
+        ("complementary", [0b1111, 0b1000, 0b0111, 0b0000]),
+        ("sign-magnitude", [0b1111, 0b1001, 0b0000, 0b0111]),
+    ],
+)
 def test_words_are_those_of_the_handbook(coding, found):
     assert words([0, 7, 8, 15], 4, coding).tolist() == found
     # Two's complement is how NumPy itself writes a signed number.
@@ -45,10 +50,19 @@ def test_an_unknown_coding_is_refused():
         Dac(8, 0, 5, coding="gray")
 
 
-@pytest.mark.parametrize(("text", "words"), [
-    ("", "empty"), ("code,ohms\n0,1\n", "code and volts"), ("code,volts\n0,0\n16,1\n", "line 3: code 16"), ("code,volts\n0,0\n0,1\n", "second time"),
-    ("code,volts\n0,0\n1,x\n", "line 3"), ("code,volts\n0,0\n15,1\n", "2 codes"), ("code,volts\n0,1\n7,2\n15,1\n", "no LSB"), ("code,volts\n0\n", "1 cells"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("", "empty"),
+        ("code,ohms\n0,1\n", "code and volts"),
+        ("code,volts\n0,0\n16,1\n", "line 3: code 16"),
+        ("code,volts\n0,0\n0,1\n", "second time"),
+        ("code,volts\n0,0\n1,x\n", "line 3"),
+        ("code,volts\n0,0\n15,1\n", "2 codes"),
+        ("code,volts\n0,1\n7,2\n15,1\n", "no LSB"),
+        ("code,volts\n0\n", "1 cells"),
+    ],
+)
 def test_a_broken_linearity_names_its_line(text, words, tmp_path):
     path = tmp_path / "inl.csv"
     path.write_text(text)
@@ -69,12 +83,18 @@ def test_linearity_is_what_is_left_of_the_end_points(tmp_path):
     assert read_linearity(path, 4)[8] == 0.5
 
 
-@pytest.mark.parametrize(("bits", "step", "inl", "verdicts"), [
-    # FACTS of the trade: 12 bit over 5 V is 1.46 ct: enough for notes while INL is small, coarse for glides; 10 bit will
-    # do for a filter; 14 bit over 10 V is 0.73 ct and smooth.
-    (12, 1.46, 0.5, ["fits", "marginal", "fits", "fits"]), (12, 1.46, 12.0, ["marginal", "marginal", "fits", "fits"]),
-    (10, 5.86, 0.5, ["marginal", "needs-circuit", "needs-circuit", "fits"]), (14, 0.73, 1.0, ["fits"] * 4), (8, 23.4, 0.5, ["needs-circuit"] * 3 + ["marginal"]),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("bits", "step", "inl", "verdicts"),
+    [
+        # FACTS of the trade: 12 bit over 5 V is 1.46 ct: enough for notes while INL is small, coarse for glides; 10 bit will
+        # do for a filter; 14 bit over 10 V is 0.73 ct and smooth.
+        (12, 1.46, 0.5, ["fits", "marginal", "fits", "fits"]),
+        (12, 1.46, 12.0, ["marginal", "marginal", "fits", "fits"]),
+        (10, 5.86, 0.5, ["marginal", "needs-circuit", "needs-circuit", "fits"]),
+        (14, 0.73, 1.0, ["fits"] * 4),
+        (8, 23.4, 0.5, ["needs-circuit"] * 3 + ["marginal"]),
+    ],
+)
 def test_enough_is_answered_per_use(bits, step, inl, verdicts):
     uses = judge_uses(bits, step, inl, 5.0, 0.98 * 2**bits if bits != 10 else 1004.0)
     assert [one.verdict for one in uses] == verdicts

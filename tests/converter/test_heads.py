@@ -34,9 +34,15 @@ def test_what_a_table_counts_on_is_its_aim_without_the_distance():
 
 @pytest.mark.parametrize(
     ("code", "note", "reason"),
-    [(201.0, 36.0, Reason.EXACT), (281.0, 37.0, Reason.EXACT), (300.0, 37.0, Reason.STEP), (450.0, 39.0, Reason.EXACT),
-     (451.0, 39.0, Reason.CLAMP), (200.0, 36.0, Reason.CLAMP)],
-)  # fmt: skip
+    [
+        (201.0, 36.0, Reason.EXACT),
+        (281.0, 37.0, Reason.EXACT),
+        (300.0, 37.0, Reason.STEP),
+        (450.0, 39.0, Reason.EXACT),
+        (451.0, 39.0, Reason.CLAMP),
+        (200.0, 36.0, Reason.CLAMP),
+    ],
+)
 def test_the_note_of_a_code_by_a_table(code, note, reason):
     back = TABLE.backward(np.array([code]), NOMINAL)
     assert (back.x[0], Reason(int(back.reason[0]))) == (note, reason)
@@ -44,9 +50,15 @@ def test_the_note_of_a_code_by_a_table(code, note, reason):
 
 @pytest.mark.parametrize(
     ("code", "volts", "reason"),
-    [(0.0, 0.0, Reason.EXACT), (4095.0, 4.095, Reason.EXACT), (4095.4, 4.095, Reason.CLAMP), (1200.4, 1.2, Reason.STEP),
-     (-1.0, 0.0, Reason.CLAMP), (5000.0, 4.095, Reason.CLAMP)],
-)  # fmt: skip
+    [
+        (0.0, 0.0, Reason.EXACT),
+        (4095.0, 4.095, Reason.EXACT),
+        (4095.4, 4.095, Reason.CLAMP),
+        (1200.4, 1.2, Reason.STEP),
+        (-1.0, 0.0, Reason.CLAMP),
+        (5000.0, 4.095, Reason.CLAMP),
+    ],
+)
 def test_the_note_of_a_code_by_constants(code, volts, reason):
     back = UNDER.backward(np.array([code]), NOMINAL)
     assert (back.x[0], Reason(int(back.reason[0]))) == (pytest.approx(36.0 + 12.0 * (volts - 0.2), abs=1e-6), reason)

@@ -22,5 +22,14 @@ def c_board(tmp_path_factory):
     made = tmp_path_factory.mktemp("firmware") / "board"
     subprocess.run(["gcc", *STRICT, "-o", str(made), FIRMWARE / "host" / "main.c", FIRMWARE / "board.c"], check=True)
     one = DESIGN
-    return [str(made), one.design, one.unit, one.channels, str(one.bits), str(one.safe_code), SHIPPED.law,
-            str(SHIPPED.base), str(SHIPPED.scale)]  # fmt: skip
+    return [
+        str(made),
+        one.design,
+        one.unit,
+        one.channels,
+        str(one.bits),
+        str(one.safe_code),
+        SHIPPED.law,
+        str(SHIPPED.base),
+        str(SHIPPED.scale),
+    ]

@@ -85,8 +85,30 @@ def random_dialogue(seed: int, lines: int = 500) -> bytes:
     said, loading = bytearray(frame("00", "HELLO")), (SHIPPED, 0)
 
     def number() -> str:
-        return pick.choice(["0", "7", "36", "127", "128", "-1", "4095", "4096", "1048575", "1048576", "x", "", "-", "00",
-                            "999999999999999999", "-1000000000000000000", "549755813887", "32752", "-32753", "+3"])  # fmt: skip
+        return pick.choice(
+            [
+                "0",
+                "7",
+                "36",
+                "127",
+                "128",
+                "-1",
+                "4095",
+                "4096",
+                "1048575",
+                "1048576",
+                "x",
+                "",
+                "-",
+                "00",
+                "999999999999999999",
+                "-1000000000000000000",
+                "549755813887",
+                "32752",
+                "-32753",
+                "+3",
+            ]
+        )
 
     for k in range(lines):
         tag, kind = pick.choice([f"{k % 256:02x}"] * 6 + ["--", "0", "0G"]), pick.random()
@@ -102,8 +124,16 @@ def random_dialogue(seed: int, lines: int = 500) -> bytes:
             count = min(pick.choice([0, 1, 5, 20, 128]), 128 - first)
             entries = tuple(pick.randrange(-32752, 32753) for _ in range(count))
             law = pick.choice(["E", "L"])
-            loading = (BoardCorrection(law, pick.randrange(-10**17, 10**17), pick.randrange(-10**11, 10**11),
-                                       first if count else 0, entries), 0)  # fmt: skip
+            loading = (
+                BoardCorrection(
+                    law,
+                    pick.randrange(-(10**17), 10**17),
+                    pick.randrange(-(10**11), 10**11),
+                    first if count else 0,
+                    entries,
+                ),
+                0,
+            )
             one = loading[0]
             fields = ["LOAD", channel, one.law, one.base, one.scale, one.first_note, len(entries)]
             if pick.random() < 0.2:
@@ -124,8 +154,19 @@ def random_dialogue(seed: int, lines: int = 500) -> bytes:
             line[pick.randrange(len(line) - 1)] ^= pick.choice([1, 0x20, 0x80, line[0]])
         said += line
         if pick.random() < 0.03:
-            said += pick.choice([b"!wait 3000\n", b"!wait 10000\n", b"!reset\n", b"!tear\n", b"!outputs\n", b"\n\r\n",
-                                 b"x" * pick.choice([126, 127, 128, 500]) + b"\n", b"no checksum\n", b" \n"])  # fmt: skip
+            said += pick.choice(
+                [
+                    b"!wait 3000\n",
+                    b"!wait 10000\n",
+                    b"!reset\n",
+                    b"!tear\n",
+                    b"!outputs\n",
+                    b"\n\r\n",
+                    b"x" * pick.choice([126, 127, 128, 500]) + b"\n",
+                    b"no checksum\n",
+                    b" \n",
+                ]
+            )
     return bytes(said + b"!outputs\n")
 
 
@@ -139,8 +180,12 @@ def test_random_dialogues_are_answered_alike_byte_for_byte(c_board, seed):
 
 # -- the arithmetic ----------------------------------------------------------------------------------
 
-LAWS = {"1 V/oct": ExponentialLaw(1, 36, 0.2), "1.2 V/oct": ExponentialLaw(1.2, 24, 0.1), "Hz/V": LinearLaw(36, 0.5),
-        "Hz/V with offset": LinearLaw(45, 1.0, 0.02)}  # fmt: skip
+LAWS = {
+    "1 V/oct": ExponentialLaw(1, 36, 0.2),
+    "1.2 V/oct": ExponentialLaw(1.2, 24, 0.1),
+    "Hz/V": LinearLaw(36, 0.5),
+    "Hz/V with offset": LinearLaw(45, 1.0, 0.02),
+}
 
 
 @pytest.mark.parametrize("law", LAWS.values(), ids=LAWS)
@@ -166,9 +211,15 @@ def test_the_numbers_in_c_are_those_in_python():
 
 @pytest.mark.parametrize(
     ("made", "word"),
-    [(("E", 10**18, 1), "too large"), (("E", 0, 2**39), "too large"), (("L", 0, -(2**37)), "too large"),
-     (("E", 0, 0, 100, (0,) * 29), "note 100 to 128"), (("E", 0, 0, 5), "note 5 to 4"), (("E", 0, 0, 0, (32753,)), "2047 codes")],
-)  # fmt: skip
+    [
+        (("E", 10**18, 1), "too large"),
+        (("E", 0, 2**39), "too large"),
+        (("L", 0, -(2**37)), "too large"),
+        (("E", 0, 0, 100, (0,) * 29), "note 100 to 128"),
+        (("E", 0, 0, 5), "note 5 to 4"),
+        (("E", 0, 0, 0, (32753,)), "2047 codes"),
+    ],
+)
 def test_what_no_board_can_hold_is_refused(made, word):
     with pytest.raises(InputError, match=word):
         BoardCorrection(*made)

@@ -67,13 +67,17 @@ SOUND = {
 
 @pytest.mark.parametrize(
     ("query", "said", "trouble", "word"),
-    [("READ?", "drip", "garbage", "did not end it within 0.5 s"), ("READ?", "flood", "garbage", "did not end it"),
-     ("READ?", b"9" * 3000 + b"x\n", "garbage", "where a number was expected"),
-     ("READ?", b"1e300\n", "garbage", "on its 10 V range"), ("READ?", b"\xff\xfe\n", "garbage", "no text"),
-     ("SYST:ERR?", b"9" * 5000 + b',"x"\n', "garbage", "an error number was expected"),
-     ("SYST:ERR?", b'-113,"' + b"x" * 3000 + b'"\n', "device error", "reports error -113"),
-     ("CONF?", b'"' + b"V" * 3000 + b'!"\n', "garbage", "its setting was expected")],
-)  # fmt: skip
+    [
+        ("READ?", "drip", "garbage", "did not end it within 0.5 s"),
+        ("READ?", "flood", "garbage", "did not end it"),
+        ("READ?", b"9" * 3000 + b"x\n", "garbage", "where a number was expected"),
+        ("READ?", b"1e300\n", "garbage", "on its 10 V range"),
+        ("READ?", b"\xff\xfe\n", "garbage", "no text"),
+        ("SYST:ERR?", b"9" * 5000 + b',"x"\n', "garbage", "an error number was expected"),
+        ("SYST:ERR?", b'-113,"' + b"x" * 3000 + b'"\n', "device error", "reports error -113"),
+        ("CONF?", b'"' + b"V" * 3000 + b'!"\n', "garbage", "its setting was expected"),
+    ],
+)
 def test_whatever_a_meter_says_ends_in_one_sentence_in_time(query, said, trouble, word):
     with hostile_meter({**SOUND, query: said}) as address:
         meter = ScpiMeter(address, seconds=0.5 if said in ("drip", "flood") else 20.0)
@@ -136,12 +140,14 @@ def connected(lantern):
 
 @pytest.mark.parametrize(
     ("verb", "reply", "word"),
-    [("LOOK", lambda tag: frame(tag, "OK", "E", 1, 1, 0, 10**17, "00000000"), "it said '-?[150]+ entries'"),
-     ("LOOK", lambda tag: frame(tag, "OK", "E", 1, 1, 0, -5, "00000000"), "it said '-?[150]+ entries'"),
-     ("LOOK", lambda tag: b"x" * 5000, "no board of this protocol"),
-     ("ROWS", lambda tag: frame(tag, "OK", *range(60)), "a row of 60 entries"),
-     ("ROWS", lambda tag: frame(tag, "OK"), "a row of 0 entries")],
-)  # fmt: skip
+    [
+        ("LOOK", lambda tag: frame(tag, "OK", "E", 1, 1, 0, 10**17, "00000000"), "it said '-?[150]+ entries'"),
+        ("LOOK", lambda tag: frame(tag, "OK", "E", 1, 1, 0, -5, "00000000"), "it said '-?[150]+ entries'"),
+        ("LOOK", lambda tag: b"x" * 5000, "no board of this protocol"),
+        ("ROWS", lambda tag: frame(tag, "OK", *range(60)), "a row of 60 entries"),
+        ("ROWS", lambda tag: frame(tag, "OK"), "a row of 0 entries"),
+    ],
+)
 def test_what_the_protocol_does_not_allow_is_refused(connected, verb, reply, word):
     board, hand = connected
     board.send("A", TABLE, lambda part: None)

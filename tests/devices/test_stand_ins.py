@@ -55,9 +55,20 @@ def board(lantern):
 @pytest.mark.parametrize(
     ("answer", "number"),
     # IEEE 488.2, 8.7.2 NR1, 8.7.3 NR2, 8.7.4 NR3; SCPI-99 infinity and not-a-number
-    [("0", 0), ("+12", 12), ("-3.50", -3.5), (".5", 0.5), ("+2.20041000E+00", 2.20041), ("1.5e-3\n", 1.5e-3), ("4 E+2", 400),
-     ("9.9E37", math.inf), ("+9.90000000E+37", math.inf), ("-9.9E37", -math.inf), ("9.91E37", math.nan)],
-)  # fmt: skip
+    [
+        ("0", 0),
+        ("+12", 12),
+        ("-3.50", -3.5),
+        (".5", 0.5),
+        ("+2.20041000E+00", 2.20041),
+        ("1.5e-3\n", 1.5e-3),
+        ("4 E+2", 400),
+        ("9.9E37", math.inf),
+        ("+9.90000000E+37", math.inf),
+        ("-9.9E37", -math.inf),
+        ("9.91E37", math.nan),
+    ],
+)
 def test_numbers_come_in_the_forms_of_the_standard(answer, number):
     assert parse_number(answer) == pytest.approx(number, nan_ok=True)
 
@@ -81,9 +92,16 @@ def test_settings_and_errors_are_read():
 
 @pytest.mark.parametrize(
     ("form", "taken", "refused"),
-    [("MEASure:VOLTage[:DC]?", ["MEAS:VOLT:DC?", "measure:voltage?", ":MEAS:VOLT?"], ["MEA:VOLT?", "MEAS:VOLTA?", "MEAS:VOLT", "MEAS:VOLT:AC?"]),
-     ("SYSTem:ERRor[:NEXT]?", ["SYST:ERR?", "syst:error:next?"], ["SYS:ERR?"]), ("*IDN?", ["*idn?"], ["IDN?"])],
-)  # fmt: skip
+    [
+        (
+            "MEASure:VOLTage[:DC]?",
+            ["MEAS:VOLT:DC?", "measure:voltage?", ":MEAS:VOLT?"],
+            ["MEA:VOLT?", "MEAS:VOLTA?", "MEAS:VOLT", "MEAS:VOLT:AC?"],
+        ),
+        ("SYSTem:ERRor[:NEXT]?", ["SYST:ERR?", "syst:error:next?"], ["SYS:ERR?"]),
+        ("*IDN?", ["*idn?"], ["IDN?"]),
+    ],
+)
 def test_headers_are_known_in_short_and_long_form(form, taken, refused):
     known = header_pattern(form)
     assert all(known.fullmatch(text.upper()) for text in taken)
@@ -196,9 +214,13 @@ def test_what_is_true_is_known_to_the_simulator(lantern):
 
 @pytest.mark.parametrize(
     ("address", "resource"),
-    [("192.168.1.20:5025", "TCPIP0::192.168.1.20::5025::SOCKET"), ("TCPIP0::m::5025::SOCKET", "TCPIP0::m::5025::SOCKET"),
-     ("/dev/ttyUSB0", "ASRL/dev/ttyUSB0::INSTR"), ("USB0::1::2::3::INSTR", "USB0::1::2::3::INSTR")],
-)  # fmt: skip
+    [
+        ("192.168.1.20:5025", "TCPIP0::192.168.1.20::5025::SOCKET"),
+        ("TCPIP0::m::5025::SOCKET", "TCPIP0::m::5025::SOCKET"),
+        ("/dev/ttyUSB0", "ASRL/dev/ttyUSB0::INSTR"),
+        ("USB0::1::2::3::INSTR", "USB0::1::2::3::INSTR"),
+    ],
+)
 def test_addresses_are_taken_as_people_write_them(address, resource):
     assert parse_address(f" {address} ").resource == resource
 
@@ -217,9 +239,12 @@ def free_port() -> int:
 
 @pytest.mark.parametrize(
     ("address", "trouble", "word"),
-    [("127.0.0.1:{free}", "absent", "is the meter on"), ("no.such.host.invalid:5025", "absent", "no host called"),
-     ("/dev/ttyNONE", "absent", "is the lead plugged in")],
-)  # fmt: skip
+    [
+        ("127.0.0.1:{free}", "absent", "is the meter on"),
+        ("no.such.host.invalid:5025", "absent", "no host called"),
+        ("/dev/ttyNONE", "absent", "is the lead plugged in"),
+    ],
+)
 def test_nothing_there_is_named_with_what_to_do(address, trouble, word):
     with pytest.raises(DeviceError, match=word) as told:
         ScpiMeter(address.format(free=free_port()), seconds=0.5)
@@ -254,11 +279,15 @@ def test_two_programs_on_one_port_are_named(lantern, board, meter):
 
 
 METER_TROUBLE = [
-    ("meter lead pulled", True, "unplugged", "is gone"), ("meter silent", True, "silent", "has not answered"),
-    ("meter late", 1.6, "silent", "has not answered"), ("meter says", ["~?!"], "garbage", "where a number was expected"),
-    ("meter says", ["+9.90000000E+37"], "overload", "beyond its range"), ("meter says", ["9.91E37"], "no number", "no number"),
-    ("meter function", "FREQ", "wrong function", "measures frequency instead of DC volts"), ("meter range", 100.0, "wrong range", "100 V range instead of 10 V"),
-]  # fmt: skip
+    ("meter lead pulled", True, "unplugged", "is gone"),
+    ("meter silent", True, "silent", "has not answered"),
+    ("meter late", 1.6, "silent", "has not answered"),
+    ("meter says", ["~?!"], "garbage", "where a number was expected"),
+    ("meter says", ["+9.90000000E+37"], "overload", "beyond its range"),
+    ("meter says", ["9.91E37"], "no number", "no number"),
+    ("meter function", "FREQ", "wrong function", "measures frequency instead of DC volts"),
+    ("meter range", 100.0, "wrong range", "100 V range instead of 10 V"),
+]
 
 
 @pytest.mark.parametrize(("hand", "value", "trouble", "word"), METER_TROUBLE)
@@ -360,8 +389,12 @@ def test_the_stand_ins_run_beside_the_window_and_end_with_it(tmp_path):
     state = tmp_path / "held.json"
     hashes = []
     for _ in range(2):
-        made = subprocess.Popen([sys.executable, "-m", "dynamis.demo.standins", str(state)], stdin=subprocess.PIPE,
-                                stdout=subprocess.PIPE, text=True)  # fmt: skip
+        made = subprocess.Popen(
+            [sys.executable, "-m", "dynamis.demo.standins", str(state)],
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            text=True,
+        )
         first = __import__("json").loads(made.stdout.readline())
         hashes.append(first["held"]["A"])
         board = SerialBoard(first["board"])

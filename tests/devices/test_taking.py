@@ -35,8 +35,20 @@ sys.path.insert(0, str(Path(__file__).parents[2] / "benchmarks"))
 # The wires answer in real time: beside other tests, but one at a time.
 pytestmark = pytest.mark.xdist_group("real time")
 PORT = bench().port(CHANNEL_A)
-RUN = RunRecord("r", "As found", CHANNEL_A.gear, "03", CHANNEL_A.port, "", BOARD_LAW, PROFILE, meter=BENCH_METER,
-                output_ohms=1000.0, converter=PORT.transfers[0], plan=(36.0, 48.0, 60.0, 72.0, 84.0, 96.0))  # fmt: skip
+RUN = RunRecord(
+    "r",
+    "As found",
+    CHANNEL_A.gear,
+    "03",
+    CHANNEL_A.port,
+    "",
+    BOARD_LAW,
+    PROFILE,
+    meter=BENCH_METER,
+    output_ohms=1000.0,
+    converter=PORT.transfers[0],
+    plan=(36.0, 48.0, 60.0, 72.0, 84.0, 96.0),
+)
 
 
 class Bench:
@@ -60,12 +72,29 @@ class Bench:
         def keep(taken: Taken) -> None:
             at = f"2026-01-01T{int(self.seconds) // 3600:02d}:{int(self.seconds) // 60 % 60:02d}:{int(self.seconds) % 60:02d}+00:00"
             number = len(self.rows) + 1
-            self.rows.append(ReadingRecord(number, run.id, number, taken.note, taken.shown.value, at, taken.code,
-                                           range_volts=taken.shown.range_volts))  # fmt: skip
+            self.rows.append(
+                ReadingRecord(
+                    number,
+                    run.id,
+                    number,
+                    taken.note,
+                    taken.shown.value,
+                    at,
+                    taken.code,
+                    range_volts=taken.shown.range_volts,
+                )
+            )
 
         job = job_of(analyse(run, []), letter="A", held_hash=None)
-        take_readings(job, self.board, self.meter, control=control or Control(), store=store or keep,
-                      tell=tell or self.told.append, sleep=self.sleep)  # fmt: skip
+        take_readings(
+            job,
+            self.board,
+            self.meter,
+            control=control or Control(),
+            store=store or keep,
+            tell=tell or self.told.append,
+            sleep=self.sleep,
+        )
         return self.rows
 
 
@@ -176,12 +205,19 @@ def test_what_cannot_be_taken_by_itself_is_refused():
 # -- trouble in mid-run, at the ports -------------------------------------------------------------------
 
 TROUBLE = [
-    ("meter lead pulled", True, False, "is gone"), ("meter silent", True, False, "has not answered"), ("meter late", 1.3, None, "has not answered"),
-    ("meter says", ["garbage"], [], "where a number was expected"), ("meter says", ["9.9E37"], [], "overload"),
-    ("meter function", "FREQ", None, "measures frequency"), ("meter range", 1.0, None, "1 V range instead of 10 V"),
-    ("board restart", None, None, "has restarted"), ("board damage", 1, None, "came damaged"), ("board mute", True, False, "has not answered"),
-    ("unit", "02", "03", "has restarted|plug that one in"), ("held", None, None, "does not hold the correction"),
-]  # fmt: skip
+    ("meter lead pulled", True, False, "is gone"),
+    ("meter silent", True, False, "has not answered"),
+    ("meter late", 1.3, None, "has not answered"),
+    ("meter says", ["garbage"], [], "where a number was expected"),
+    ("meter says", ["9.9E37"], [], "overload"),
+    ("meter function", "FREQ", None, "measures frequency"),
+    ("meter range", 1.0, None, "1 V range instead of 10 V"),
+    ("board restart", None, None, "has restarted"),
+    ("board damage", 1, None, "came damaged"),
+    ("board mute", True, False, "has not answered"),
+    ("unit", "02", "03", "has restarted|plug that one in"),
+    ("held", None, None, "does not hold the correction"),
+]
 
 
 @pytest.mark.parametrize(

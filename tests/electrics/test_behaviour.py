@@ -33,7 +33,7 @@ CASES = {
     "non-inverting": Wish(2.0, source_ohms=1e3, load_ohms=2e4, op_amp=OP_AMPS["jfet"]),
     "difference": Wish(0.37, 1.676, source_ohms=1e3, load_ohms=1e5, op_amp=OP_AMPS["jfet"]),
     "inverting-pair": Wish(1.5, source_ohms=1e3, load_ohms=1e5, op_amp=OP_AMPS["precision"]),
-}  # fmt: skip
+}
 
 
 def made(name: str):
@@ -146,12 +146,15 @@ def test_power_up_a_trimmer_s_drift_and_the_csv_of_all_errors():
     assert np.all(np.isfinite([float(row["value"]) for row in rows]))
 
 
-@pytest.mark.parametrize(("tolerance", "allowed", "kind", "jfet", "precision"), [
-    # Into 0.26 V/oct 3 mV ahead of a gain below 1 are 1200/0.26 ct a volt, what amplifies them apart; 75 µV a fortieth.
-    (0.0005, 20.0, "precision", 3.1e-3, 85e-6),
-    # Trimmed at 25 °C 10 µV/K and 1 µV/K for 10 K are left: not enough to matter.
-    (0.01, 5.0, "jfet", 1e-4, 1e-5),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("tolerance", "allowed", "kind", "jfet", "precision"),
+    [
+        # Into 0.26 V/oct 3 mV ahead of a gain below 1 are 1200/0.26 ct a volt, what amplifies them apart; 75 µV a fortieth.
+        (0.0005, 20.0, "precision", 3.1e-3, 85e-6),
+        # Trimmed at 25 °C 10 µV/K and 1 µV/K for 10 K are left: not enough to matter.
+        (0.01, 5.0, "jfet", 1e-4, 1e-5),
+    ],
+)
 def test_the_kind_of_op_amp_is_that_which_leaves_least_and_says_so(tolerance, allowed, kind, jfet, precision):
     wish = Wish(
         0.26, 0.5, source_ohms=1e3, load_ohms=1e5, op_amp=OP_AMPS["jfet"], tolerance=tolerance, tolerance_cents=allowed

@@ -42,8 +42,15 @@ def test_a_wiper_is_a_quarter_of_its_potentiometer_at_mid_travel():
 
 
 def test_a_node_with_biased_inputs_and_two_outputs_agrees_with_ngspice(tmp_path):
-    net = Net("n", (Terminal("a", "a", 1000.0, True), Terminal("b", "b", 470.0, True), Terminal("i", "i", 220e3, False, 0.0, 1.62),
-                    Terminal("p", "p", 4700.0, False, 0.0, 15.0)))  # fmt: skip
+    net = Net(
+        "n",
+        (
+            Terminal("a", "a", 1000.0, True),
+            Terminal("b", "b", 470.0, True),
+            Terminal("i", "i", 220e3, False, 0.0, 1.62),
+            Terminal("p", "p", 4700.0, False, 0.0, 15.0),
+        ),
+    )
     spice = [
         "V1 s 0 5",
         "R1 s n 1000",
@@ -88,13 +95,24 @@ def test_droop_agrees_with_a_transient_of_ngspice(tmp_path):
 positive = some.floats(0.05, 0.95)
 
 
-@given(some.floats(-1.0, 1.0), some.floats(1.5, 12.0), some.floats(100.0, 5e3), some.sampled_from(["driven", "switch"]),
-       some.floats(0.5, 4.0), positive, some.sampled_from(["positive", "shorting"]), some.floats(2e3, 200e3))  # fmt: skip
+@given(
+    some.floats(-1.0, 1.0),
+    some.floats(1.5, 12.0),
+    some.floats(100.0, 5e3),
+    some.sampled_from(["driven", "switch"]),
+    some.floats(0.5, 4.0),
+    positive,
+    some.sampled_from(["positive", "shorting"]),
+    some.floats(2e3, 200e3),
+)
 def test_a_circuit_put_between_becomes_what_it_was_chosen_for(low, high, ohms, sends, on, share, takes, input_ohms):
     output = GateOutput(sends, low, high, ohms, Span()) if sends == "driven" else GateOutput("switch", ohms=ohms)
     first, second = on, on * share
-    sink = GateInput(first, second, "positive", input_ohms, 0.0, Span(-12.0, 12.0)) if takes == "positive" else (
-        GateInput(second, first, "shorting", input_ohms, 5.0))  # fmt: skip
+    sink = (
+        GateInput(first, second, "positive", input_ohms, 0.0, Span(-12.0, 12.0))
+        if takes == "positive"
+        else (GateInput(second, first, "shorting", input_ohms, 5.0))
+    )
     found = gate_circuit(output, sink)
     if found is None:
         return
@@ -120,10 +138,14 @@ def test_a_circuit_that_is_not_driven_stays_off():
         becomes("magic", (), GateOutput())
 
 
-@pytest.mark.parametrize(("values", "words"), [
-    ({"gain": 0.0}, "passes nothing on"), ({"in_ohms": 0.0}, "more than 0 Ω at its input"),
-    ({"low_volts": 5.0, "high_volts": 1.0}, "not below its highest"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("values", "words"),
+    [
+        ({"gain": 0.0}, "passes nothing on"),
+        ({"in_ohms": 0.0}, "more than 0 Ω at its input"),
+        ({"low_volts": 5.0, "high_volts": 1.0}, "not below its highest"),
+    ],
+)
 def test_an_impossible_stage_is_refused(values, words):
     with pytest.raises(InputError, match=words):
         Stage("s", **values)

@@ -33,17 +33,75 @@ RAIL = Reference("vn", -12.0)
 
 # One of each topology, with values of no design: what it does is checked, not how it was chosen.
 SPECIMENS = {
-    "resistors": Circuit(TOPOLOGIES["resistors"], (("R1", Fitted((10e3,))), ("R2", Fitted((22e3, 47e3), "parallel")), ("R3", Fitted((33e3,), trimmer_ohms=5e3)))),
+    "resistors": Circuit(
+        TOPOLOGIES["resistors"],
+        (("R1", Fitted((10e3,))), ("R2", Fitted((22e3, 47e3), "parallel")), ("R3", Fitted((33e3,), trimmer_ohms=5e3))),
+    ),
     "follower": Circuit(TOPOLOGIES["follower"]),
-    "attenuator-follower": Circuit(TOPOLOGIES["attenuator-follower"], (("R1", Fitted((20e3,), trimmer_ohms=1e3)), ("R2", Fitted((15e3, 3.09e3))), ("R3", Fitted((68e3,))))),
-    "non-inverting": Circuit(TOPOLOGIES["non-inverting"], (("R1", Fitted((22e3,))), ("R2", Fitted((12e3,))), ("R3", Fitted((27e3,)))), reference=RAIL),
-    "biased-non-inverting": Circuit(TOPOLOGIES["biased-non-inverting"], (("R1", Fitted((15e3,))), ("R2", Fitted((150e3,))), ("R3", Fitted((82e3,))), ("R4", Fitted((68e3,))), ("R5", Fitted((47e3,)))), reference=RAIL),
-    "inverting": Circuit(TOPOLOGIES["inverting"], (("R1", Fitted((22e3,))), ("R2", Fitted((10e3,))), ("R3", Fitted((27e3,)))), reference=RAIL),
-    "biased-inverting": Circuit(TOPOLOGIES["biased-inverting"], (("R1", Fitted((22e3,))), ("R2", Fitted((22e3,))), ("R3", Fitted((33e3,))), ("R4", Fitted((10e3,))))),
-    "inverting-pair": Circuit(TOPOLOGIES["inverting-pair"], (("R1", Fitted((62e3,))), ("R2", Fitted((24.3e3,))), ("R4", Fitted((95e3,), trimmer_ohms=10e3)), ("R5", Fitted((100e3,))), ("R3", Fitted((732e3, 8.66e3)))), reference=RAIL),
-    "difference": Circuit(TOPOLOGIES["difference"], (("R1", Fitted((41.2e3,))), ("R2", Fitted((22.1e3, 267e3), "parallel")), ("R3", Fitted((100e3,))), ("R4", Fitted((13.5e3,)))), reference=RAIL),
-    "summer": Circuit(TOPOLOGIES["summer"], (("R1", Fitted((99e3,))), ("R2", Fitted((100e3,))), ("R6", Fitted((100e3,))), ("R8", Fitted((1.2e6,))), ("R4", Fitted((100e3,))), ("R5", Fitted((100e3,)))), reference=RAIL, closed=frozenset({"R8"})),
-}  # fmt: skip
+    "attenuator-follower": Circuit(
+        TOPOLOGIES["attenuator-follower"],
+        (("R1", Fitted((20e3,), trimmer_ohms=1e3)), ("R2", Fitted((15e3, 3.09e3))), ("R3", Fitted((68e3,)))),
+    ),
+    "non-inverting": Circuit(
+        TOPOLOGIES["non-inverting"],
+        (("R1", Fitted((22e3,))), ("R2", Fitted((12e3,))), ("R3", Fitted((27e3,)))),
+        reference=RAIL,
+    ),
+    "biased-non-inverting": Circuit(
+        TOPOLOGIES["biased-non-inverting"],
+        (
+            ("R1", Fitted((15e3,))),
+            ("R2", Fitted((150e3,))),
+            ("R3", Fitted((82e3,))),
+            ("R4", Fitted((68e3,))),
+            ("R5", Fitted((47e3,))),
+        ),
+        reference=RAIL,
+    ),
+    "inverting": Circuit(
+        TOPOLOGIES["inverting"],
+        (("R1", Fitted((22e3,))), ("R2", Fitted((10e3,))), ("R3", Fitted((27e3,)))),
+        reference=RAIL,
+    ),
+    "biased-inverting": Circuit(
+        TOPOLOGIES["biased-inverting"],
+        (("R1", Fitted((22e3,))), ("R2", Fitted((22e3,))), ("R3", Fitted((33e3,))), ("R4", Fitted((10e3,)))),
+    ),
+    "inverting-pair": Circuit(
+        TOPOLOGIES["inverting-pair"],
+        (
+            ("R1", Fitted((62e3,))),
+            ("R2", Fitted((24.3e3,))),
+            ("R4", Fitted((95e3,), trimmer_ohms=10e3)),
+            ("R5", Fitted((100e3,))),
+            ("R3", Fitted((732e3, 8.66e3))),
+        ),
+        reference=RAIL,
+    ),
+    "difference": Circuit(
+        TOPOLOGIES["difference"],
+        (
+            ("R1", Fitted((41.2e3,))),
+            ("R2", Fitted((22.1e3, 267e3), "parallel")),
+            ("R3", Fitted((100e3,))),
+            ("R4", Fitted((13.5e3,))),
+        ),
+        reference=RAIL,
+    ),
+    "summer": Circuit(
+        TOPOLOGIES["summer"],
+        (
+            ("R1", Fitted((99e3,))),
+            ("R2", Fitted((100e3,))),
+            ("R6", Fitted((100e3,))),
+            ("R8", Fitted((1.2e6,))),
+            ("R4", Fitted((100e3,))),
+            ("R5", Fitted((100e3,))),
+        ),
+        reference=RAIL,
+        closed=frozenset({"R8"}),
+    ),
+}
 
 
 @pytest.mark.parametrize("name", TOPOLOGIES)
@@ -106,14 +164,22 @@ def test_the_command_designs_what_ngspice_confirms(case, dynamis, tmp_path):
 
 
 REFUSED = [
-    (["--gain", "0", "--offset-volts", "1"], "--gain"), (["--gain", "1", "--offset-volts", "1", "--in-volts", "5:0"], "--in-volts"),
-    (["--gain", "1", "--offset-volts", "1", "--in-volts", "5"], "--in-volts"), (["--gain", "1", "--offset-volts", "1", "--source-ohms", "-5"], "--source-ohms"),
-    (["--gain", "1", "--offset-volts", "1", "--load-ohms", "0"], "--load-ohms"), (["--gain", "1", "--offset-volts", "1", "--series", "E97"], "--series"),
-    (["--gain", "1", "--offset-volts", "1", "--supply-volts", "5:0"], "--supply-volts"), (["--gain", "1", "--offset-volts", "1", "--supply-volts", "0"], "--supply-volts"),
-    (["--gain", "1", "--offset-volts", "1", "--tolerance-percent", "90"], "--tolerance-percent"), (["--gain", "1", "--offset-volts", "1", "--tolerance-cents", "-1"], "--tolerance-cents"),
-    (["--gain", "1", "--offset-volts", "1", "--law", "hzv"], "--law"), (["--gain", "1", "--offset-volts", "1", "--seed", "-1"], "--seed"),
-    (["--gain", "1"], "--offset-volts"), (["--gain", "one", "--offset-volts", "1"], "--gain"), (["--gain", "1", "--offset-volts", "1", "--supply-tolerance-percent", "120"], "--supply-tolerance-percent"),
-]  # fmt: skip
+    (["--gain", "0", "--offset-volts", "1"], "--gain"),
+    (["--gain", "1", "--offset-volts", "1", "--in-volts", "5:0"], "--in-volts"),
+    (["--gain", "1", "--offset-volts", "1", "--in-volts", "5"], "--in-volts"),
+    (["--gain", "1", "--offset-volts", "1", "--source-ohms", "-5"], "--source-ohms"),
+    (["--gain", "1", "--offset-volts", "1", "--load-ohms", "0"], "--load-ohms"),
+    (["--gain", "1", "--offset-volts", "1", "--series", "E97"], "--series"),
+    (["--gain", "1", "--offset-volts", "1", "--supply-volts", "5:0"], "--supply-volts"),
+    (["--gain", "1", "--offset-volts", "1", "--supply-volts", "0"], "--supply-volts"),
+    (["--gain", "1", "--offset-volts", "1", "--tolerance-percent", "90"], "--tolerance-percent"),
+    (["--gain", "1", "--offset-volts", "1", "--tolerance-cents", "-1"], "--tolerance-cents"),
+    (["--gain", "1", "--offset-volts", "1", "--law", "hzv"], "--law"),
+    (["--gain", "1", "--offset-volts", "1", "--seed", "-1"], "--seed"),
+    (["--gain", "1"], "--offset-volts"),
+    (["--gain", "one", "--offset-volts", "1"], "--gain"),
+    (["--gain", "1", "--offset-volts", "1", "--supply-tolerance-percent", "120"], "--supply-tolerance-percent"),
+]
 
 
 @pytest.mark.parametrize(("arguments", "option"), REFUSED)
@@ -126,11 +192,17 @@ def test_what_cannot_be_answered_names_its_option_in_one_line(arguments, option,
 
 
 WISHES = st.builds(
-    Wish, gain=st.floats(0.1, 8.0).map(lambda one: round(one, 4)), offset_volts=st.floats(-4.0, 4.0).map(lambda one: round(one, 3)),
-    in_low=st.sampled_from([0.0, -5.0]), in_high=st.sampled_from([1.0, 5.0]), source_ohms=st.sampled_from([0.0, 1e3, 1e4]),
-    load_ohms=st.sampled_from([None, 1e4, 1e5]), supply=st.sampled_from([Supply(), Supply(0, 5), Supply(-15, 15)]),
-    series=st.sampled_from(["E24", "E96", "E192"]), tolerance=st.sampled_from([0.01, 0.001]),
-)  # fmt: skip
+    Wish,
+    gain=st.floats(0.1, 8.0).map(lambda one: round(one, 4)),
+    offset_volts=st.floats(-4.0, 4.0).map(lambda one: round(one, 3)),
+    in_low=st.sampled_from([0.0, -5.0]),
+    in_high=st.sampled_from([1.0, 5.0]),
+    source_ohms=st.sampled_from([0.0, 1e3, 1e4]),
+    load_ohms=st.sampled_from([None, 1e4, 1e5]),
+    supply=st.sampled_from([Supply(), Supply(0, 5), Supply(-15, 15)]),
+    series=st.sampled_from(["E24", "E96", "E192"]),
+    tolerance=st.sampled_from([0.01, 0.001]),
+)
 
 
 @settings(max_examples=60, deadline=None)
@@ -230,8 +302,10 @@ def test_samples_are_what_single_circuits_would_be():
 
 def test_the_yield_falls_as_the_tolerance_of_the_parts_widens():
     made = propose_one(TOPOLOGIES["non-inverting"], Wish(2.0, tolerance=0.001))
-    yields = [spread(replace(made.circuit, resistor_tolerance=one), made.wish, samples=20_000).before.within
-              for one in (0.0005, 0.001, 0.002, 0.005, 0.01)]  # fmt: skip
+    yields = [
+        spread(replace(made.circuit, resistor_tolerance=one), made.wish, samples=20_000).before.within
+        for one in (0.0005, 0.001, 0.002, 0.005, 0.01)
+    ]
 
     assert yields == sorted(yields, reverse=True)
     assert yields[0] == 1.0 > yields[-1]
@@ -241,8 +315,10 @@ def test_the_rail_an_offset_hangs_on_moves_the_pitch_and_a_reference_does_not():
     """5 % of a rail behind 1.676 V is 84 mV, 272 cents at 0.37 V/oct; a 0.2 % reference a twenty-fifth of that."""
     rail = Wish(0.37, 1.676, supply=Supply(-12, 12, 0.05), tolerance=1e-6, tolerance_cents=1e6)
     held = replace(rail, reference_volts=5.0)
-    by_rail, by_reference = (budget(propose_one(TOPOLOGIES["attenuator-follower"], one).circuit, one, Counting(op_amps=False))
-                             for one in (rail, held))  # fmt: skip
+    by_rail, by_reference = (
+        budget(propose_one(TOPOLOGIES["attenuator-follower"], one).circuit, one, Counting(op_amps=False))
+        for one in (rail, held)
+    )
 
     assert by_rail.parts[0].cents == pytest.approx(0.05 * 1.676 / 0.37 * 1200, rel=1e-3)
     assert by_reference.parts[0].cents == pytest.approx(0.002 * 1.676 / 0.37 * 1200, rel=1e-3)
@@ -306,10 +382,18 @@ def test_the_worst_corner_is_the_worst_of_all_samples(name):
         assert np.max(np.abs(getattr(sampled, one) - middle)) <= np.max(np.abs(getattr(cornered, one) - middle))
 
 
-@pytest.mark.parametrize(("name", "slot", "factor"), [
-    ("attenuator-follower", "R1", 1.3), ("attenuator-follower", "R2", 0.8), ("attenuator-follower", "R3", 1.1),
-    ("inverting-pair", "R1", 0.7), ("inverting-pair", "R5", 2.0), ("difference", "R2", 1.2), ("difference", "R3", 0.9),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("name", "slot", "factor"),
+    [
+        ("attenuator-follower", "R1", 1.3),
+        ("attenuator-follower", "R2", 0.8),
+        ("attenuator-follower", "R3", 1.1),
+        ("inverting-pair", "R1", 0.7),
+        ("inverting-pair", "R5", 2.0),
+        ("difference", "R2", 1.2),
+        ("difference", "R3", 0.9),
+    ],
+)
 def test_what_is_kept_stays_and_the_rest_is_worked_out_round_it(name, slot, factor):
     wish = Wish(0.37, 1.676, op_amp=OP_AMPS["jfet"])
     free = propose_one(TOPOLOGIES[name], wish)
@@ -323,12 +407,21 @@ def test_what_is_kept_stays_and_the_rest_is_worked_out_round_it(name, slot, fact
     assert spread(made.circuit, made.wish, samples=2000).after.p95 < 12.0
 
 
-@pytest.mark.parametrize(("arguments", "words"), [
-    (["--gain", "1", "--offset-volts", "0"], ["gain 1.0000", "Before trimming"]),
-    (["--gain", "0.37", "--offset-volts", "1.676"], ["gain 0.3700", "offset 1.676", "25 turns", "ct a turn", "After:"]),
-    (["--gain", "-0.5", "--offset-volts", "2.5", "--series", "E24"], ["nverting", "U1", "decoupling"]),
-    (["--gain", "1000", "--offset-volts", "0"], ["cannot deliver", "the nearest that can be done", "what is wanted"]),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("arguments", "words"),
+    [
+        (["--gain", "1", "--offset-volts", "0"], ["gain 1.0000", "Before trimming"]),
+        (
+            ["--gain", "0.37", "--offset-volts", "1.676"],
+            ["gain 0.3700", "offset 1.676", "25 turns", "ct a turn", "After:"],
+        ),
+        (["--gain", "-0.5", "--offset-volts", "2.5", "--series", "E24"], ["nverting", "U1", "decoupling"]),
+        (
+            ["--gain", "1000", "--offset-volts", "0"],
+            ["cannot deliver", "the nearest that can be done", "what is wanted"],
+        ),
+    ],
+)
 def test_the_command_prints_for_people(arguments, words, dynamis):
     answer = dynamis("circuit", *arguments)
     assert answer.status == (1 if "cannot deliver" in words else 0)
@@ -357,13 +450,15 @@ def test_later_is_what_the_changes_alone_make_of_a_trimmed_circuit():
 
 @pytest.mark.parametrize(
     ("values", "topology", "taken", "reached"),
-    [({"gain": 0.37, "offset_volts": 1.676}, "attenuator-follower", "reference", None),
-     ({"gain": 0.37, "offset_volts": 1.676, "offset_from": "rail"}, "attenuator-follower", "rail", None),
-     ({"gain": 0.37, "offset_volts": 1.676, "tolerance_cents": 500.0}, None, "rail", None),
-     ({"gain": 1.2}, "non-inverting", None, None),
-     # ± 12 V less 1.5 V are 10.5 V, and 4 · 2.625 V are that.
-     ({"gain": 4.0}, "non-inverting", None, (0.0, 2.625))],
-)  # fmt: skip
+    [
+        ({"gain": 0.37, "offset_volts": 1.676}, "attenuator-follower", "reference", None),
+        ({"gain": 0.37, "offset_volts": 1.676, "offset_from": "rail"}, "attenuator-follower", "rail", None),
+        ({"gain": 0.37, "offset_volts": 1.676, "tolerance_cents": 500.0}, None, "rail", None),
+        ({"gain": 1.2}, "non-inverting", None, None),
+        # ± 12 V less 1.5 V are 10.5 V, and 4 · 2.625 V are that.
+        ({"gain": 4.0}, "non-inverting", None, (0.0, 2.625)),
+    ],
+)
 def test_an_offset_that_sets_pitch_comes_from_a_reference_and_the_supplys_end_keeps_gain(
     values, topology, taken, reached
 ):

@@ -43,11 +43,18 @@ def test_a_clamp_holds_in_ngspice_and_costs_nothing_before(name, tmp_path):
     assert 5.2 < volts[:, 1].max() < 5.45
 
 
-@pytest.mark.parametrize(("bears", "supply", "names"), [
-    (Clamp(), Supply(), []), (Clamp(-20, 20), Supply(), []), (Clamp(-0.3, 5.3), Supply(), ["RC", "D1", "D2"]),
-    (Clamp(None, 3.6), Supply(), ["RC", "D2"]), (Clamp(-0.3, 5.3), Supply(0, 5), []), (Clamp(-0.3, 5.3), Supply(0, 5, 0.1), ["RC", "D2"]),
-    (Clamp(-0.3, 4.0), Supply(0, 5), ["RC", "D2"]),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("bears", "supply", "names"),
+    [
+        (Clamp(), Supply(), []),
+        (Clamp(-20, 20), Supply(), []),
+        (Clamp(-0.3, 5.3), Supply(), ["RC", "D1", "D2"]),
+        (Clamp(None, 3.6), Supply(), ["RC", "D2"]),
+        (Clamp(-0.3, 5.3), Supply(0, 5), []),
+        (Clamp(-0.3, 5.3), Supply(0, 5, 0.1), ["RC", "D2"]),
+        (Clamp(-0.3, 4.0), Supply(0, 5), ["RC", "D2"]),
+    ],
+)
 def test_only_what_the_supply_could_pass_is_clamped(bears, supply, names):
     kind = OP_AMPS["rail-to-rail" if supply.single else "ideal"]
     made = propose_one(TOPOLOGIES["follower"], Wish(1.0, 0, 0.2, 3.0, supply=supply, op_amp=kind, bears=bears))

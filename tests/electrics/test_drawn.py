@@ -152,9 +152,15 @@ def test_the_offset_is_set_at_the_pivot_and_the_scale_furthest_from_it():
     assert (scale.send_volts, scale.read_volts) == (5.2, pytest.approx(3.6))
 
 
-@pytest.mark.parametrize(("gain", "offset", "supply", "words"), [
-    (1000.0, 0.0, Supply(), "± 12 V"), (1.0, 40.0, Supply(), "± 12 V"), (-2.0, -30.0, Supply(), "± 12 V"), (1.0, -8.0, Supply(0, 5), "5 V"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("gain", "offset", "supply", "words"),
+    [
+        (1000.0, 0.0, Supply(), "± 12 V"),
+        (1.0, 40.0, Supply(), "± 12 V"),
+        (-2.0, -30.0, Supply(), "± 12 V"),
+        (1.0, -8.0, Supply(0, 5), "5 V"),
+    ],
+)
 def test_an_impossible_wish_gets_the_nearest_that_can_be_done(gain, offset, supply, words):
     """The least worst error over the input range, within the supply; the wish is kept beside it."""
     asked = Wish(gain, offset, supply=supply)
@@ -254,8 +260,12 @@ def test_a_summer_adds_octaves_semitones_and_other_pitches(tmp_path):
     for count, words in ((0, "1 to 3"), (4, "1 to 3")):
         with pytest.raises(InputError, match=words):
             summer(wish, count)
-    for wrong, words in ((replace(wish, supply=Supply(0, 5)), "two rails"), (replace(wish, gain=-1.0), "positive gain"),
-                         (Wish(1.0, 0.0, 1.0, 5.0, zero_volts=0.0), "does not transpose"), (replace(wish, in_high=10.0), "11")):  # fmt: skip
+    for wrong, words in (
+        (replace(wish, supply=Supply(0, 5)), "two rails"),
+        (replace(wish, gain=-1.0), "positive gain"),
+        (Wish(1.0, 0.0, 1.0, 5.0, zero_volts=0.0), "does not transpose"),
+        (replace(wish, in_high=10.0), "11"),
+    ):
         with pytest.raises(InputError, match=words):
             summer(wrong, 2, octaves=1.0)
 

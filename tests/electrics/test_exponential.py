@@ -52,8 +52,14 @@ def test_the_pair_is_that_of_the_si_constants(case):
     if "celsius" in given:
         found = {f.__name__: f(given["celsius"]) for f in (volts_per_octave, thermal_volts, ppm_per_kelvin)}
     else:
-        found = {"cents": drift_cents(given["octaves"], given["celsius_reference"], given["kelvin_change"],
-                                      given.get("resistor_ppm_per_kelvin", 0.0))}  # fmt: skip
+        found = {
+            "cents": drift_cents(
+                given["octaves"],
+                given["celsius_reference"],
+                given["kelvin_change"],
+                given.get("resistor_ppm_per_kelvin", 0.0),
+            )
+        }
     for key, value in expected.items():
         assert float(found[key]) == pytest.approx(value, rel=1e-9)
 
@@ -232,10 +238,15 @@ def wishes(draw) -> LawWish:
     way = draw(st.sampled_from(["exponential", "logarithmic"]))
     ends = (*voct, *hertz) if way == "exponential" else (*hertz, *voct)
     return LawWish(
-        *ends, way, source_ohms=draw(st.sampled_from([0.0, 100.0, 1e3, 10e3])), load_ohms=draw(st.sampled_from([None, 47e3])),
-        series=draw(st.sampled_from(["E12", "E24", "E96"])), tolerance=draw(st.sampled_from([0.001, 0.01])),
-        supply=Supply(-15, 15), base_ppm=draw(st.sampled_from([0.0, 3300.0])),
-    )  # fmt: skip
+        *ends,
+        way,
+        source_ohms=draw(st.sampled_from([0.0, 100.0, 1e3, 10e3])),
+        load_ohms=draw(st.sampled_from([None, 47e3])),
+        series=draw(st.sampled_from(["E12", "E24", "E96"])),
+        tolerance=draw(st.sampled_from([0.001, 0.01])),
+        supply=Supply(-15, 15),
+        base_ppm=draw(st.sampled_from([0.0, 3300.0])),
+    )
 
 
 @settings(max_examples=40, deadline=None)
@@ -265,35 +276,41 @@ def stored(**values):
 PARTS = {**dict.fromkeys(NAMES, 1e4)}, dict.fromkeys(TRIMMERS, 1e3)
 
 
-@pytest.mark.parametrize(("make", "words"), [
-    (lambda: choose(LawWish(0, 5, 0.25, 8, supply=Supply(0, 12))), "a rail below 0 V"),
-    (lambda: choose(LawWish(0, 5, 0.01, 0.3, supply=Supply(-3, 3))), "at least 4 V"),
-    (lambda: choose(LawWish(0, 5, 0.5, 16)), "10.48 V: 4.39 of 5 octaves"),
-    (lambda: choose(LawWish(0, 5, 0.25, 8, bears=Clamp(None, 5.0))), "at most 4.98 V: 4.32 of 5 octaves"),
-    (lambda: choose(LawWish(0, 0.05, 0.25, 8)), "0.01 V/oct is too little"),
-    (lambda: LawWish(5, 0, 0.25, 8), "The V/oct side runs from 5 V to 0 V"),
-    (lambda: LawWish(0, 5, 0.0, 8), "The Hz/V side begins at 0 V"),
-    (lambda: LawWish(0, 13, 1e-3, 9), "at most 12"),
-    (lambda: choose(LawWish(0.25, 8, -12, 3, "logarithmic")), "The lowest note wants -12 V, and op-amps from ± 12 V let it go down to -10.48 V"),
-    (lambda: choose(LawWish(0.25, 8, 6, 11, "logarithmic")), "at most 10.48 V: 4.48 of 5 octaves"),
-    (lambda: LawWish(0, 8, 0, 5, "logarithmic"), "The Hz/V side begins at 0 V"),
-    (lambda: LawWish(0, 5, 0.25, 8, series="E7"), "'E7' is no series"),
-    (lambda: LawWish(0, 5, 0.25, 8, tolerance=0.5), "50 % cannot be"),
-    (lambda: LawWish(0, 5, 0.25, 8, base_ppm=1e5), "3300 compensates"),
-    (lambda: PairParts({**PARTS[0], "R4": -1.0}, PARTS[1]), "R4 is -1 Ω"),
-    (lambda: PairParts({**PARTS[0], "R77": 1.0}, PARTS[1]), "no place R77"),
-    (lambda: PairParts({"R1": 1e5}, {}), "lacks R2"),
-    (lambda: PairParts(*PARTS, tolerance=-0.1), "tolerance of the resistors is -0.1"),
-    (lambda: PairParts(*PARTS, reference_volts=0.0), "voltage of the references is 0"),
-    (lambda: PairParts(*PARTS, load_ohms=0.0), "load of the converter is 0"),
-    (lambda: PairParts(*PARTS, clamp=Clamp(None, -11.0)), "stay above -9.545 V and below -11 V"),
-    (lambda: CONVERTERS["exponential"]("x", PairParts(*PARTS), (("RV4", 7.0),)), "RV4 stands at 7"),
-    (lambda: CONVERTERS["logarithmic"]("x", PairParts(*PARTS), (("RV9", 0.5),)), "RV9 stands at 0.5"),
-    (lambda: stored(ohms={"R1": "many"}), "not complete, or holds what does not belong"),
-    (lambda: stored(ohms=None), "not complete, or holds what does not belong"),
-    (lambda: stored(supply="twelve"), "not complete, or holds what does not belong"),
-    (lambda: stored(op_amp="golden"), "'golden' op-amp"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("make", "words"),
+    [
+        (lambda: choose(LawWish(0, 5, 0.25, 8, supply=Supply(0, 12))), "a rail below 0 V"),
+        (lambda: choose(LawWish(0, 5, 0.01, 0.3, supply=Supply(-3, 3))), "at least 4 V"),
+        (lambda: choose(LawWish(0, 5, 0.5, 16)), "10.48 V: 4.39 of 5 octaves"),
+        (lambda: choose(LawWish(0, 5, 0.25, 8, bears=Clamp(None, 5.0))), "at most 4.98 V: 4.32 of 5 octaves"),
+        (lambda: choose(LawWish(0, 0.05, 0.25, 8)), "0.01 V/oct is too little"),
+        (lambda: LawWish(5, 0, 0.25, 8), "The V/oct side runs from 5 V to 0 V"),
+        (lambda: LawWish(0, 5, 0.0, 8), "The Hz/V side begins at 0 V"),
+        (lambda: LawWish(0, 13, 1e-3, 9), "at most 12"),
+        (
+            lambda: choose(LawWish(0.25, 8, -12, 3, "logarithmic")),
+            "The lowest note wants -12 V, and op-amps from ± 12 V let it go down to -10.48 V",
+        ),
+        (lambda: choose(LawWish(0.25, 8, 6, 11, "logarithmic")), "at most 10.48 V: 4.48 of 5 octaves"),
+        (lambda: LawWish(0, 8, 0, 5, "logarithmic"), "The Hz/V side begins at 0 V"),
+        (lambda: LawWish(0, 5, 0.25, 8, series="E7"), "'E7' is no series"),
+        (lambda: LawWish(0, 5, 0.25, 8, tolerance=0.5), "50 % cannot be"),
+        (lambda: LawWish(0, 5, 0.25, 8, base_ppm=1e5), "3300 compensates"),
+        (lambda: PairParts({**PARTS[0], "R4": -1.0}, PARTS[1]), "R4 is -1 Ω"),
+        (lambda: PairParts({**PARTS[0], "R77": 1.0}, PARTS[1]), "no place R77"),
+        (lambda: PairParts({"R1": 1e5}, {}), "lacks R2"),
+        (lambda: PairParts(*PARTS, tolerance=-0.1), "tolerance of the resistors is -0.1"),
+        (lambda: PairParts(*PARTS, reference_volts=0.0), "voltage of the references is 0"),
+        (lambda: PairParts(*PARTS, load_ohms=0.0), "load of the converter is 0"),
+        (lambda: PairParts(*PARTS, clamp=Clamp(None, -11.0)), "stay above -9.545 V and below -11 V"),
+        (lambda: CONVERTERS["exponential"]("x", PairParts(*PARTS), (("RV4", 7.0),)), "RV4 stands at 7"),
+        (lambda: CONVERTERS["logarithmic"]("x", PairParts(*PARTS), (("RV9", 0.5),)), "RV9 stands at 0.5"),
+        (lambda: stored(ohms={"R1": "many"}), "not complete, or holds what does not belong"),
+        (lambda: stored(ohms=None), "not complete, or holds what does not belong"),
+        (lambda: stored(supply="twelve"), "not complete, or holds what does not belong"),
+        (lambda: stored(op_amp="golden"), "'golden' op-amp"),
+    ],
+)
 def test_what_cannot_be_is_refused_in_a_sentence(make, words):
     with pytest.raises(InputError, match=words):
         make()

@@ -74,8 +74,10 @@ def test_what_is_drawn_is_what_ngspice_runs(case):
             assert len(common) == 1, f"{node} is drawn apart"
             shared[node] = next(iter(common))
     assert len(set(shared.values())) == len(shared)
-    first, last = (next(place[one.at] for one in drawn.symbols if one.kind == "terminal" and (one.at == one.to) is end)
-                   for end in (False, True))  # fmt: skip
+    first, last = (
+        next(place[one.at] for one in drawn.symbols if one.kind == "terminal" and (one.at == one.to) is end)
+        for end in (False, True)
+    )
     for node, terminal in (("out", first), ("in", last)):
         assert all(terminal in ends[one] for one in netlist.get(node, ()))
     amplifiers = {one.words[0]: one for one in drawn.symbols if one.kind == "op-amp"}

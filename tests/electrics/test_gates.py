@@ -46,8 +46,11 @@ def fix(source: str, sink: str, count: int = 1, *rails: str):
 
 @pytest.mark.parametrize(
     ("output", "sink", "low_margin", "high_margin"),
-    [("low_volts=0.4,high_volts=2.4", GATE, 0.4, 0.4), ("low_volts=0.1,high_volts=4.9", "off_volts=1.5,on_volts=3.5", 1.4, 1.4)],
-)  # fmt: skip
+    [
+        ("low_volts=0.4,high_volts=2.4", GATE, 0.4, 0.4),
+        ("low_volts=0.1,high_volts=4.9", "off_volts=1.5,on_volts=3.5", 1.4, 1.4),
+    ],
+)
 def test_margins_are_the_noise_margins_of_the_logic_families(output, sink, low_margin, high_margin):
     # TTL: V_OL 0.4, V_OH 2.4, V_IL 0.8, V_IH 2.0; HC at 5 V: V_OL 0.1, V_OH 4.9, V_IL 1.5, V_IH 3.5.
     judged = fit(output + ",ohms=0", sink)
@@ -64,16 +67,27 @@ def test_margins_are_the_noise_margins_of_the_logic_families(output, sink, low_m
         ("low_volts=0,high_volts=10", GATE + ",max_volts=3.6", 1, ["input-over-limit"], "unsafe"),
         ("low_volts=-5,high_volts=5", GATE + ",min_volts=-0.5", 1, ["input-under-limit"], "unsafe"),
         ("low_volts=0,high_volts=5,ohms=0", GATE + ",max_volts=5", 1, [], "fits"),
-        ("low_volts=0,high_volts=8", "off_volts=0.8,on_volts=2,ohms=3000,max_volts=5.5", 2, ["input-over-limit"], "unsafe"),
+        (
+            "low_volts=0,high_volts=8",
+            "off_volts=0.8,on_volts=2,ohms=3000,max_volts=5.5",
+            2,
+            ["input-over-limit"],
+            "unsafe",
+        ),
         ("low_volts=0,high_volts=9", GATE + ",work_max_volts=5", 1, ["outside-working-range"], "needs-circuit"),
         ("low_volts=0,high_volts=5", SHORTING, 1, ["trigger-kind"], "needs-circuit"),
         ("kind=switch", GATE, 1, ["trigger-kind"], "needs-circuit"),
         ("kind=switch", SHORTING, 4, [], "fits"),
         ("kind=switch,max_volts=3.6", SHORTING, 1, ["output-over-limit"], "unsafe"),
-        ("low_volts=0,high_volts=5,min_volts=-0.5", "kind=shorting,pullup_volts=-9,pullup_ohms=1000,on_volts=0.8,off_volts=2", 1,
-         ["output-under-limit", "trigger-kind"], "unsafe"),
+        (
+            "low_volts=0,high_volts=5,min_volts=-0.5",
+            "kind=shorting,pullup_volts=-9,pullup_ohms=1000,on_volts=0.8,off_volts=2",
+            1,
+            ["output-under-limit", "trigger-kind"],
+            "unsafe",
+        ),
     ],
-)  # fmt: skip
+)
 def test_each_fault_is_found_and_the_mended_pair_is_not(source, sink, count, codes, verdict):
     judged = fit(source, sink, count)
     assert ([one.code for one in judged.findings if one.code != "unknown-limit"], judged.verdict) == (codes, verdict)
@@ -118,8 +132,11 @@ def pairs(draw):
         source += f",max_volts={draw(st.floats(1, 20)):.2f}"
     first, second = sorted((draw(VOLTS), draw(VOLTS)))
     ohms = max(draw(OHMS), 50.0)
-    sink = (f"off_volts={first},on_volts={second},ohms={ohms}" if draw(st.booleans()) else
-            f"kind=shorting,pullup_volts={draw(VOLTS)},pullup_ohms={ohms},on_volts={first},off_volts={second}")  # fmt: skip
+    sink = (
+        f"off_volts={first},on_volts={second},ohms={ohms}"
+        if draw(st.booleans())
+        else f"kind=shorting,pullup_volts={draw(VOLTS)},pullup_ohms={ohms},on_volts={first},off_volts={second}"
+    )
     if draw(st.booleans()):
         sink += f",min_volts={draw(st.floats(-12, -0.3)):.2f},max_volts={draw(st.floats(3.3, 15)):.2f}"
     return source, sink, draw(st.integers(1, 20))
@@ -156,9 +173,12 @@ def receivers(sink: str, count: int, node: str) -> list[str]:
 @needs_ngspice
 @pytest.mark.parametrize(
     ("source", "sink", "count"),
-    [("low_volts=0.3,high_volts=5,ohms=470", GATE + ",ohms=22000", 3), ("kind=switch,ohms=180", SHORTING, 5),
-     ("low_volts=-2,high_volts=9,ohms=2200", SHORTING, 2)],
-)  # fmt: skip
+    [
+        ("low_volts=0.3,high_volts=5,ohms=470", GATE + ",ohms=22000", 3),
+        ("kind=switch,ohms=180", SHORTING, 5),
+        ("low_volts=-2,high_volts=9,ohms=2200", SHORTING, 2),
+    ],
+)
 def test_levels_agree_with_ngspice(source, sink, count, tmp_path):
     low, high = levels_at(parse_gate_output(source), parse_gate_input(sink), count)
     for wanted, is_high in ((low, False), (high, True)):
@@ -272,10 +292,14 @@ def test_where_nothing_does_it_the_reason_is_told():
 
 @pytest.mark.parametrize(
     ("source", "sink", "volts"),
-    [("low_volts=0,high_volts=12", GATE, [11.88]), ("low_volts=-5,high_volts=5", GATE + ",max_volts=12", [-4.95]),
-     ("low_volts=0,high_volts=5", GATE, []), ("low_volts=0,high_volts=12", GATE + ",max_volts=15", []),
-     ("kind=switch", "kind=shorting,pullup_volts=15,on_volts=1,off_volts=4", [15.0, 15.0])],
-)  # fmt: skip
+    [
+        ("low_volts=0,high_volts=12", GATE, [11.88]),
+        ("low_volts=-5,high_volts=5", GATE + ",max_volts=12", [-4.95]),
+        ("low_volts=0,high_volts=5", GATE, []),
+        ("low_volts=0,high_volts=12", GATE + ",max_volts=15", []),
+        ("kind=switch", "kind=shorting,pullup_volts=15,on_volts=1,off_volts=4", [15.0, 15.0]),
+    ],
+)
 def test_a_limit_that_nobody_gave_is_asked_for(source, sink, volts):
     asked = [one for one in fit(source, sink).findings if one.code == "unknown-limit"]
     assert [one.value for one in asked] == [pytest.approx(value, abs=0.01) for value in volts]
@@ -287,13 +311,24 @@ def test_a_limit_that_nobody_gave_is_asked_for(source, sink, volts):
 
 @pytest.mark.parametrize(
     ("text", "words"),
-    [("low_volts=0", "lacks high_volts"), ("low_volts=5,high_volts=0", "above its high level"), ("low_volts=0,high_volts=5,low_volts=0", "twice"),
-     ("kind=relay", "driven or switch"), ("low_volts=0,high_volts=x", "high_volts"), ("low_volts=0,high_volts=5,ohms=-1", "below 0"),
-     ("kind=switch,low_volts=0", "takes kind"), ("low_volts=0,high_volts=5,min_volts=3,max_volts=1", "crossed"),
-     ("off_volts=2,on_volts=0.8", "above its on threshold"), ("kind=shorting,on_volts=0.8,off_volts=2", "pullup_volts"),
-     ("kind=shorting,pullup_volts=5,on_volts=2,off_volts=0.8", "above its off threshold"), ("off_volts=1,on_volts=2,ohms=0", "above 0"),
-     ("off_volts=1,on_volts=2,max_volts=5,work_max_volts=6", "beyond its own limits"), ("off_volts=nan,on_volts=2", "off_volts"), ("low_volts=-1e300,high_volts=1e308", "of no size")],
-)  # fmt: skip
+    [
+        ("low_volts=0", "lacks high_volts"),
+        ("low_volts=5,high_volts=0", "above its high level"),
+        ("low_volts=0,high_volts=5,low_volts=0", "twice"),
+        ("kind=relay", "driven or switch"),
+        ("low_volts=0,high_volts=x", "high_volts"),
+        ("low_volts=0,high_volts=5,ohms=-1", "below 0"),
+        ("kind=switch,low_volts=0", "takes kind"),
+        ("low_volts=0,high_volts=5,min_volts=3,max_volts=1", "crossed"),
+        ("off_volts=2,on_volts=0.8", "above its on threshold"),
+        ("kind=shorting,on_volts=0.8,off_volts=2", "pullup_volts"),
+        ("kind=shorting,pullup_volts=5,on_volts=2,off_volts=0.8", "above its off threshold"),
+        ("off_volts=1,on_volts=2,ohms=0", "above 0"),
+        ("off_volts=1,on_volts=2,max_volts=5,work_max_volts=6", "beyond its own limits"),
+        ("off_volts=nan,on_volts=2", "off_volts"),
+        ("low_volts=-1e300,high_volts=1e308", "of no size"),
+    ],
+)
 def test_nonsense_is_refused_in_a_sentence(text, words):
     with pytest.raises(InputError, match=words):
         (parse_gate_input if "off_volts" in text else parse_gate_output)(text)
@@ -326,8 +361,13 @@ def test_preferred_values_are_those_of_the_standard():
 @needs_ngspice
 @pytest.mark.parametrize(
     ("source", "sink"),
-    [("low_volts=0,high_volts=12", GATE + ",max_volts=5.5"), ("low_volts=0,high_volts=1.5", GATE), ("low_volts=0,high_volts=5,max_volts=5.5", SHORTING), ("kind=switch", GATE)],
-)  # fmt: skip
+    [
+        ("low_volts=0,high_volts=12", GATE + ",max_volts=5.5"),
+        ("low_volts=0,high_volts=1.5", GATE),
+        ("low_volts=0,high_volts=5,max_volts=5.5", SHORTING),
+        ("kind=switch", GATE),
+    ],
+)
 def test_the_text_of_a_fix_runs_as_it_is_and_fires(source, sink, tmp_path):
     """The pulse of the text is on at 7.5 ms and off at 15 ms."""
     found, receiver = fix(source, sink), parse_gate_input(sink)
@@ -343,13 +383,22 @@ def test_the_text_of_a_fix_runs_as_it_is_and_fires(source, sink, tmp_path):
 
 
 @needs_ngspice
-@pytest.mark.parametrize(("source", "sink", "name", "part", "clamped"), [
-    # The lower leg of a divider open: all of 10 V, less what the input itself takes of it.
-    ("low_volts=0,high_volts=10,ohms=1000", GATE + ",min_volts=-0.3,max_volts=3.6", "divider", "R2", 3.6),
-    ("low_volts=0,high_volts=12,ohms=1000", GATE + ",min_volts=-0.5,max_volts=5.5", "divider", "R2", 5.5),
-    ("low_volts=-5,high_volts=5", GATE + ",min_volts=-0.3,max_volts=3.6", "diode and divider", "R2", 3.6),
-    ("low_volts=0,high_volts=3.3", "off_volts=1.5,on_volts=3.5,min_volts=-0.5,max_volts=5.5", "logic buffer", None, 5.5),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("source", "sink", "name", "part", "clamped"),
+    [
+        # The lower leg of a divider open: all of 10 V, less what the input itself takes of it.
+        ("low_volts=0,high_volts=10,ohms=1000", GATE + ",min_volts=-0.3,max_volts=3.6", "divider", "R2", 3.6),
+        ("low_volts=0,high_volts=12,ohms=1000", GATE + ",min_volts=-0.5,max_volts=5.5", "divider", "R2", 5.5),
+        ("low_volts=-5,high_volts=5", GATE + ",min_volts=-0.3,max_volts=3.6", "diode and divider", "R2", 3.6),
+        (
+            "low_volts=0,high_volts=3.3",
+            "off_volts=1.5,on_volts=3.5,min_volts=-0.5,max_volts=5.5",
+            "logic buffer",
+            None,
+            5.5,
+        ),
+    ],
+)
 def test_a_bad_joint_that_passes_a_limit_is_told_and_clamped(source, sink, name, part, clamped, tmp_path):
     """Against ngspice: the part taken out, without and with the clamp."""
     output, receiver, rails = parse_gate_output(source), parse_gate_input(sink), parse_supplies(("0:5", "12"))
@@ -383,9 +432,15 @@ def test_a_battery_is_judged_from_new_to_worn():
 
 
 @needs_ngspice
-@pytest.mark.parametrize(("seconds", "pulse", "ohms", "high", "rails"), [
-    (2e-3, 5e-4, 0.0, 5.0, "12"), (10e-3, 5e-4, 1000.0, 5.0, "0:5"), (10e-3, 1e-4, 2200.0, 5.0, "12"), (4e-3, 1e-4, 2200.0, 3.3, "0:5"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("seconds", "pulse", "ohms", "high", "rails"),
+    [
+        (2e-3, 5e-4, 0.0, 5.0, "12"),
+        (10e-3, 5e-4, 1000.0, 5.0, "0:5"),
+        (10e-3, 1e-4, 2200.0, 5.0, "12"),
+        (4e-3, 1e-4, 2200.0, 3.3, "0:5"),
+    ],
+)
 def test_a_stretchers_parts_make_its_length(seconds, pulse, ohms, high, rails, tmp_path):
     """At least the length that was asked for, and less than a quarter more, with a real diode: also from a short pulse
     behind a sender's own resistance."""

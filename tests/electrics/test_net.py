@@ -133,8 +133,11 @@ def test_a_tree_of_nodes_agrees_with_ngspice(seed, tmp_path):
 
 def test_an_arm_of_nothing_and_a_node_in_the_air_are_refused():
     ends = (Terminal("a", "a", 1e3, True, node="x"), Terminal("b", "b", 1e5, False, node="y"))
-    for arms, word in (((), "nothing joins"), ((Arm("r", "the pot", "x", "x", 1e3),), "nothing joins|from one node"),
-                       ((Arm("r", "the pot", "x", "y", 0.0),), "above 0")):  # fmt: skip
+    for arms, word in (
+        ((), "nothing joins"),
+        ((Arm("r", "the pot", "x", "x", 1e3),), "nothing joins|from one node"),
+        ((Arm("r", "the pot", "x", "y", 0.0),), "above 0"),
+    ):
         with pytest.raises(InputError, match=word):
             Net("n", ends, arms)
     held = (Terminal("a", "a", 0.0, True, node="x"), Terminal("b", "b", 0.0, True, node="y"))

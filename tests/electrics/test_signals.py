@@ -35,17 +35,71 @@ SLOW = signal((0.0, 0.0, R), (4e-3, 4.0, R), (9e-3, 0.0, H))
 FIRES = Comparator(2.5, 2.4, 0.0, 5.0)
 
 CASES = {
-    "comparator": (Comparator.of_parts(10e3, 100e3, 1.0, 10.5), SLOW, [spice.driven("in", "in", SLOW, 9e-3), *spice.comparator(10e3, 100e3, 1.0, 10.5)], 10.5),
-    "stretcher": (Stretcher.of_parts(100e3, 22e-9, 5.0, Comparator(1.0, 1.0, 0.0, 5.0)), GATE, [spice.driven("in", "in", GATE, 9e-3), *spice.stretcher(100e3, 22e-9, 1.0, 5.0)], 5.0),
-    "trigger": (TriggerFromGate(10e3, 10e-9), signal((0.0, 0.0, H), (1e-3, 5.0, H)), [spice.driven("in", "in", signal((0.0, 0.0, H), (1e-3, 5.0, H)), 9e-3), *spice.trigger_from_gate(10e3, 10e-9)], 5.0),
-    "glide of steps": (Glide(100e3, 10e-9), GATE, [spice.driven("in", "in", GATE, 9e-3), *spice.glide(100e3, 10e-9)], 5.0),
-    "glide of a tune": (Glide(47e3, 10e-9, 1.0), TUNE, [spice.driven("in", "in", TUNE, 9e-3), *spice.glide(47e3, 10e-9, 1.0)], 3.0),
-    "gated, grounded": (GatedPitch(GATE, FIRES), TUNE, [spice.driven("in", "in", TUNE, 9e-3), spice.driven("gate", "gate", GATE, 9e-3), *spice.gated_pitch(None)], 3.0),
-    "gated, floating": (GatedPitch(GATE, FIRES, "floating", 1e6 * 1e-9), TUNE, [spice.driven("in", "in", TUNE, 9e-3), spice.driven("gate", "gate", GATE, 9e-3), *spice.gated_pitch(1e6, 1e-9)], 3.0),
-    "sample and hold": (SampleHold(GATE, FIRES, 1e3 * 10e-9, 2e-6 / 10e-9), TUNE, [spice.driven("in", "in", TUNE, 9e-3), spice.driven("clock", "clock", GATE, 9e-3), *spice.sample_hold(1e3, 10e-9, 2e-6)], 3.0),
-    "maximum": (Extreme("maximum", SLOW), TUNE, [spice.driven("in", "in", TUNE, 9e-3), spice.driven("other", "other", SLOW, 9e-3), *spice.extreme("maximum")], 4.0),
-    "minimum": (Extreme("minimum", SLOW), TUNE, [spice.driven("in", "in", TUNE, 9e-3), spice.driven("other", "other", SLOW, 9e-3), *spice.extreme("minimum")], 4.0),
-}  # fmt: skip
+    "comparator": (
+        Comparator.of_parts(10e3, 100e3, 1.0, 10.5),
+        SLOW,
+        [spice.driven("in", "in", SLOW, 9e-3), *spice.comparator(10e3, 100e3, 1.0, 10.5)],
+        10.5,
+    ),
+    "stretcher": (
+        Stretcher.of_parts(100e3, 22e-9, 5.0, Comparator(1.0, 1.0, 0.0, 5.0)),
+        GATE,
+        [spice.driven("in", "in", GATE, 9e-3), *spice.stretcher(100e3, 22e-9, 1.0, 5.0)],
+        5.0,
+    ),
+    "trigger": (
+        TriggerFromGate(10e3, 10e-9),
+        signal((0.0, 0.0, H), (1e-3, 5.0, H)),
+        [spice.driven("in", "in", signal((0.0, 0.0, H), (1e-3, 5.0, H)), 9e-3), *spice.trigger_from_gate(10e3, 10e-9)],
+        5.0,
+    ),
+    "glide of steps": (
+        Glide(100e3, 10e-9),
+        GATE,
+        [spice.driven("in", "in", GATE, 9e-3), *spice.glide(100e3, 10e-9)],
+        5.0,
+    ),
+    "glide of a tune": (
+        Glide(47e3, 10e-9, 1.0),
+        TUNE,
+        [spice.driven("in", "in", TUNE, 9e-3), *spice.glide(47e3, 10e-9, 1.0)],
+        3.0,
+    ),
+    "gated, grounded": (
+        GatedPitch(GATE, FIRES),
+        TUNE,
+        [spice.driven("in", "in", TUNE, 9e-3), spice.driven("gate", "gate", GATE, 9e-3), *spice.gated_pitch(None)],
+        3.0,
+    ),
+    "gated, floating": (
+        GatedPitch(GATE, FIRES, "floating", 1e6 * 1e-9),
+        TUNE,
+        [spice.driven("in", "in", TUNE, 9e-3), spice.driven("gate", "gate", GATE, 9e-3), *spice.gated_pitch(1e6, 1e-9)],
+        3.0,
+    ),
+    "sample and hold": (
+        SampleHold(GATE, FIRES, 1e3 * 10e-9, 2e-6 / 10e-9),
+        TUNE,
+        [
+            spice.driven("in", "in", TUNE, 9e-3),
+            spice.driven("clock", "clock", GATE, 9e-3),
+            *spice.sample_hold(1e3, 10e-9, 2e-6),
+        ],
+        3.0,
+    ),
+    "maximum": (
+        Extreme("maximum", SLOW),
+        TUNE,
+        [spice.driven("in", "in", TUNE, 9e-3), spice.driven("other", "other", SLOW, 9e-3), *spice.extreme("maximum")],
+        4.0,
+    ),
+    "minimum": (
+        Extreme("minimum", SLOW),
+        TUNE,
+        [spice.driven("in", "in", TUNE, 9e-3), spice.driven("other", "other", SLOW, 9e-3), *spice.extreme("minimum")],
+        4.0,
+    ),
+}
 
 
 def transient(text: str, folder: Path) -> np.ndarray:
@@ -99,8 +153,16 @@ def test_a_glide_is_within_a_cent_after_seven_time_constants():
     assert left * 1200 == pytest.approx(1.0)
 
 
-@given(st.lists(st.tuples(st.floats(1e-4, 1.0), st.floats(-5, 5), st.sampled_from([H, R, D]), st.floats(-5, 5), st.floats(1e-3, 1.0)), min_size=1, max_size=6),
-       st.lists(st.tuples(st.floats(1e-4, 1.0), st.floats(-5, 5), st.sampled_from([H, R])), min_size=1, max_size=6))  # fmt: skip
+@given(
+    st.lists(
+        st.tuples(
+            st.floats(1e-4, 1.0), st.floats(-5, 5), st.sampled_from([H, R, D]), st.floats(-5, 5), st.floats(1e-3, 1.0)
+        ),
+        min_size=1,
+        max_size=6,
+    ),
+    st.lists(st.tuples(st.floats(1e-4, 1.0), st.floats(-5, 5), st.sampled_from([H, R])), min_size=1, max_size=6),
+)
 def test_the_higher_and_the_lower_of_two_are_the_two(first, second):
     def made(rows):
         at, out = 0.0, []

@@ -130,9 +130,16 @@ def broken(tmp_path: Path, kind: str) -> Path:
 
 @pytest.mark.parametrize(
     ("kind", "word"),
-    [("missing", "no such file"), ("empty", "no Dynamis bench"), ("text", "no bench that can be read"), ("foreign", "no Dynamis bench"),
-     ("newer", "newer Dynamis"), ("truncated", "no bench that can be read"), ("damaged", "cannot read")],
-)  # fmt: skip
+    [
+        ("missing", "no such file"),
+        ("empty", "no Dynamis bench"),
+        ("text", "no bench that can be read"),
+        ("foreign", "no Dynamis bench"),
+        ("newer", "newer Dynamis"),
+        ("truncated", "no bench that can be read"),
+        ("damaged", "cannot read"),
+    ],
+)
 def test_a_file_that_is_no_bench_is_refused_and_left_as_it_was(tmp_path, kind, word):
     path = broken(tmp_path, kind)
     before = path.read_bytes() if path.exists() else None
@@ -192,10 +199,18 @@ def test_json_takes_a_whole_bench_out_and_in(demo_file, tmp_path):
 
 @pytest.mark.parametrize(
     ("text", "word"),
-    [("", "no exported bench"), ("{}", "no exported bench"), ('{"format": "x", "version": 1, "bench": {}}', "'x' 1"),
-     ('{"format": "dynamis-bench", "version": 99, "bench": {}}', "99"), ('{"format": "dynamis-bench", "version": 1, "bench": {"colour": 1}}', "colour"),
-     ('{"format": "dynamis-bench", "version": 1, "bench": {}, "readings": [{"id":1,"run":"r","number":1,"note":60,"value":2,"taken":""}]}', "run 'r'")],
-)  # fmt: skip
+    [
+        ("", "no exported bench"),
+        ("{}", "no exported bench"),
+        ('{"format": "x", "version": 1, "bench": {}}', "'x' 1"),
+        ('{"format": "dynamis-bench", "version": 99, "bench": {}}', "99"),
+        ('{"format": "dynamis-bench", "version": 1, "bench": {"colour": 1}}', "colour"),
+        (
+            '{"format": "dynamis-bench", "version": 1, "bench": {}, "readings": [{"id":1,"run":"r","number":1,"note":60,"value":2,"taken":""}]}',
+            "run 'r'",
+        ),
+    ],
+)
 def test_json_that_is_no_bench_is_refused_and_leaves_nothing(tmp_path, text, word):
     source, target = tmp_path / "b.json", tmp_path / "b.dynamis"
     source.write_text(text)

@@ -47,10 +47,14 @@ def built(folder: Path, text: str) -> Path:
 
 @pytest.mark.parametrize(
     "head",
-    [CONSTANTS, TableHead("t", CONSTANTS, 36, DISTANCES), TableHead("t", ConstantsHead("h", LinearLaw(36, 0.5), DAC, 0.01, 0.99), 30, DISTANCES),
-     ConstantsHead("h", ExponentialLaw(1, 60, 0.0), Dac(16, -5.0, 5.0, gain=-1.0))],
+    [
+        CONSTANTS,
+        TableHead("t", CONSTANTS, 36, DISTANCES),
+        TableHead("t", ConstantsHead("h", LinearLaw(36, 0.5), DAC, 0.01, 0.99), 30, DISTANCES),
+        ConstantsHead("h", ExponentialLaw(1, 60, 0.0), Dac(16, -5.0, 5.0, gain=-1.0)),
+    ],
     ids=["constants", "table", "Hz/V table", "16 bits, downwards"],
-)  # fmt: skip
+)
 def test_the_header_compiles_strictly_and_agrees_over_all_notes_and_bends(tmp_path, head):
     correction = board_correction(head)
     bits = 16 if "16" in str(head) and head is not CONSTANTS and isinstance(head, ConstantsHead) else 12
@@ -153,10 +157,14 @@ def test_readings_and_bench_are_written_and_read_again(dynamis, demo_path, tmp_p
 
 @pytest.mark.parametrize(
     ("arguments", "words"),
-    [((), ["--unit is missing", "'02', '03'"]), (("--unit", "03"), ["--channel is missing", "'pitch A', 'pitch B'"]),
-     (("--unit", "9"), ["no unit of Workshop board called '9'", "'02', '03'"]), (("--gear", "Gallery voice"), ["'Gallery voice'", "'Workshop board'"]),
-     (("--unit", "03", "--channel", "x"), ["called 'x'", "'pitch A'"])],
-)  # fmt: skip
+    [
+        ((), ["--unit is missing", "'02', '03'"]),
+        (("--unit", "03"), ["--channel is missing", "'pitch A', 'pitch B'"]),
+        (("--unit", "9"), ["no unit of Workshop board called '9'", "'02', '03'"]),
+        (("--gear", "Gallery voice"), ["'Gallery voice'", "'Workshop board'"]),
+        (("--unit", "03", "--channel", "x"), ["called 'x'", "'pitch A'"]),
+    ],
+)
 def test_what_is_missing_or_ambiguous_is_named_with_the_choices(dynamis, demo_path, tmp_path, arguments, words):
     output = tmp_path / "out"
     output.write_text("older")

@@ -43,10 +43,22 @@ from timing import at_once
 BOARD, TONE = PortRef("workshop-board", "pitch-b"), PortRef("carousel-board", "tone")
 OLD = Path(__file__).parent / "old"
 HOSTILE = [
-    "x\n.control\nshell touch {mark}\n.endc\n*", "x */ int smuggled = 1; /*", "x \\", "x ??/", "a/*b", "x\u202egnp.exe",
-    "x\r\n.shell touch {mark}", "x*\\\n/ int smuggled = 2; /\\\n*", "Ω ÷ ž ♯", "x\u2028.include /etc/passwd", "\x1b[2J",
-    "x" * 5000, "=cmd|'/c calc'!A0", "\x00", "",
-]  # fmt: skip
+    "x\n.control\nshell touch {mark}\n.endc\n*",
+    "x */ int smuggled = 1; /*",
+    "x \\",
+    "x ??/",
+    "a/*b",
+    "x\u202egnp.exe",
+    "x\r\n.shell touch {mark}",
+    "x*\\\n/ int smuggled = 2; /\\\n*",
+    "Ω ÷ ž ♯",
+    "x\u2028.include /etc/passwd",
+    "\x1b[2J",
+    "x" * 5000,
+    "=cmd|'/c calc'!A0",
+    "\x00",
+    "",
+]
 
 
 @pytest.fixture(scope="module")
@@ -90,8 +102,17 @@ def test_names_that_fall_together_in_c_are_counted(demo_file):
 
 @pytest.mark.parametrize(
     ("cell", "written"),
-    [("=1+1", "'=1+1"), ("-x", "'-x"), ("@sum", "'@sum"), ("\tx", "'\tx"), ("-1.5", "-1.5"), ("+2e3", "+2e3"), ("a=1", "a=1"), (-3, -3)],
-)  # fmt: skip
+    [
+        ("=1+1", "'=1+1"),
+        ("-x", "'-x"),
+        ("@sum", "'@sum"),
+        ("\tx", "'\tx"),
+        ("-1.5", "-1.5"),
+        ("+2e3", "+2e3"),
+        ("a=1", "a=1"),
+        (-3, -3),
+    ],
+)
 def test_a_cell_is_no_formula_and_comes_back(cell, written):
     out = io.StringIO()
     csv.writer(out).writerow(csv_row([cell, "x"]))
@@ -165,12 +186,15 @@ def test_names_are_made_one_line_and_said_once(demo_file):
 
 @pytest.mark.parametrize(
     ("change", "word"),
-    [(lambda raw: raw["bench"].update(name="a\nb"), "bench.name has a line break"),
-     (lambda raw: raw["bench"]["gear"][0].update(name="x" * 201), r"gear\[0\].name has 201 characters"),
-     (lambda raw: raw["runs"][0].update(title="\u202ex"), r"runs\[0\].title has a line break, or a character"),
-     (lambda raw: raw["bench"].update(gear=7), "Expected"), (lambda raw: raw.update(version="x"), "no exported bench"),
-     (lambda raw: raw.update(version=1, runs=[{"law": 3}]), "no exported bench")],
-)  # fmt: skip
+    [
+        (lambda raw: raw["bench"].update(name="a\nb"), "bench.name has a line break"),
+        (lambda raw: raw["bench"]["gear"][0].update(name="x" * 201), r"gear\[0\].name has 201 characters"),
+        (lambda raw: raw["runs"][0].update(title="\u202ex"), r"runs\[0\].title has a line break, or a character"),
+        (lambda raw: raw["bench"].update(gear=7), "Expected"),
+        (lambda raw: raw.update(version="x"), "no exported bench"),
+        (lambda raw: raw.update(version=1, runs=[{"law": 3}]), "no exported bench"),
+    ],
+)
 def test_json_with_what_no_bench_has_is_refused_by_its_place(demo_file, tmp_path, change, word):
     from dynamis.files.bench_json import export_json
 
@@ -245,20 +269,44 @@ def put(column: str, table: str, value: object, where: str = "1"):
 
 @pytest.mark.parametrize(
     ("statement", "value", "word"),
-    [(*put("value", "state", "x"), "does not say where it stands"), (*put("value", "state", 1e300), "does not say where"),
-     (*put("value", "state", b"\xff\xfe"), "left as it is"), (*put("id", "run", b"\xc3(", "number = 1"), "left as it is"),
-     (*put("bench", "revision", b"\xff\xfe"), "left as it is"), (*put("bench", "revision", "[" * 100_000), "cannot read"),
-     (*put("label", "revision", b"\xc3("), "left as it is"),
-     ("UPDATE run SET settings = replace(settings, '\"plan\":[', '\"plan\":[' || ?)", "1e12,", "1000000000000; 0 to 127"),
-     ("UPDATE run SET settings = replace(settings, '\"law\":\"voct', '\"law\":\"voct' || ?)", "x", "no known kind"),
-     ("UPDATE revision SET bench = replace(bench, '\"offset_limit_volts\":0.003', '\"offset_limit_volts\":' || ?)", '"x"',
-      "holds what does not belong there"),
-     ("UPDATE adoption SET content = json_set(content, '$.head.gain', ?)", 1e9, "gain of the constants"),
-     ("PRAGMA user_version = -3", None, "version -3"),
-     ("INSERT INTO reading (run, number, note, value, taken) VALUES ('03-as-found', 999, ?, 1.0, 'x')", 1e12, "no reading can"),
-     ("INSERT INTO reading (run, number, note, value, taken) VALUES ('03-as-found', 999, 36, ?, 'x')", 1e308, "no reading can"),
-     ("INSERT INTO reading (run, number, note, value, taken) VALUES ('03-as-found', 999, 36, ?, 'x')", "abc", "no reading can")],
-)  # fmt: skip
+    [
+        (*put("value", "state", "x"), "does not say where it stands"),
+        (*put("value", "state", 1e300), "does not say where"),
+        (*put("value", "state", b"\xff\xfe"), "left as it is"),
+        (*put("id", "run", b"\xc3(", "number = 1"), "left as it is"),
+        (*put("bench", "revision", b"\xff\xfe"), "left as it is"),
+        (*put("bench", "revision", "[" * 100_000), "cannot read"),
+        (*put("label", "revision", b"\xc3("), "left as it is"),
+        (
+            "UPDATE run SET settings = replace(settings, '\"plan\":[', '\"plan\":[' || ?)",
+            "1e12,",
+            "1000000000000; 0 to 127",
+        ),
+        ('UPDATE run SET settings = replace(settings, \'"law":"voct\', \'"law":"voct\' || ?)', "x", "no known kind"),
+        (
+            "UPDATE revision SET bench = replace(bench, '\"offset_limit_volts\":0.003', '\"offset_limit_volts\":' || ?)",
+            '"x"',
+            "holds what does not belong there",
+        ),
+        ("UPDATE adoption SET content = json_set(content, '$.head.gain', ?)", 1e9, "gain of the constants"),
+        ("PRAGMA user_version = -3", None, "version -3"),
+        (
+            "INSERT INTO reading (run, number, note, value, taken) VALUES ('03-as-found', 999, ?, 1.0, 'x')",
+            1e12,
+            "no reading can",
+        ),
+        (
+            "INSERT INTO reading (run, number, note, value, taken) VALUES ('03-as-found', 999, 36, ?, 'x')",
+            1e308,
+            "no reading can",
+        ),
+        (
+            "INSERT INTO reading (run, number, note, value, taken) VALUES ('03-as-found', 999, 36, ?, 'x')",
+            "abc",
+            "no reading can",
+        ),
+    ],
+)
 def test_contents_that_could_fail_later_are_met_at_once_and_salvaged_around(tmp_path, statement, value, word):
     path = tmp_path / "b.dynamis"
     write_demo(path)
@@ -279,14 +327,19 @@ def test_contents_that_could_fail_later_are_met_at_once_and_salvaged_around(tmp_
 
 @pytest.mark.parametrize(
     ("kind", "content", "word"),
-    [("scale", b"x\n 2\n " + b"9" * 5000 + b"/7\n 2/1\n", "5002 characters"), ("scale", b"x\n" + b"9" * 5000 + b"\n", "whole number"),
-     ("scale", b"x\n 1\n " + b"9" * 500 + b".\n", "no degree of a scale"),
-     ("keymap", b"9" * 5000 + b"\n", "whole number"), 
-     ("linearity", b"code,volts\n0,-1e308\n1,1\n2,1e308\n", "no LSB|no linearity"), ("linearity", b"code,inl_lsb\n0,0\n1,1e308\n2,0\n", "no linearity"),
-     ("template", b"{{gear}}" * 80_000 + b"{{x}}", "more than 20000 placeholders"),
-     ("template", b"{{rows}}" + b"{{note}}" * 19_000 + b"x" * 400_000 + b"{{/rows}}", "characters would come of it"),
-     ("tuning dump", None, "no file that can be read"), ("readings csv", None, "no file that can be read")],
-)  # fmt: skip
+    [
+        ("scale", b"x\n 2\n " + b"9" * 5000 + b"/7\n 2/1\n", "5002 characters"),
+        ("scale", b"x\n" + b"9" * 5000 + b"\n", "whole number"),
+        ("scale", b"x\n 1\n " + b"9" * 500 + b".\n", "no degree of a scale"),
+        ("keymap", b"9" * 5000 + b"\n", "whole number"),
+        ("linearity", b"code,volts\n0,-1e308\n1,1\n2,1e308\n", "no LSB|no linearity"),
+        ("linearity", b"code,inl_lsb\n0,0\n1,1e308\n2,0\n", "no linearity"),
+        ("template", b"{{gear}}" * 80_000 + b"{{x}}", "more than 20000 placeholders"),
+        ("template", b"{{rows}}" + b"{{note}}" * 19_000 + b"x" * 400_000 + b"{{/rows}}", "characters would come of it"),
+        ("tuning dump", None, "no file that can be read"),
+        ("readings csv", None, "no file that can be read"),
+    ],
+)
 def test_files_that_froze_or_hung_a_reader_are_refused_at_once(tmp_path, kind, content, word):
     target = targets()[kind]
     if content is None:

@@ -27,12 +27,27 @@ def test_the_strict_form_is_read():
 
 @pytest.mark.parametrize(
     ("text", "word"),
-    [("", "header"), ("\n\n", "header"), ("key,level\n36,1\n", "note and volts"), ("note,volts\n", "no readings"), ("note,volts,volts\n", "twice"),
-     ("note,note,volts\n", "twice"), ("note,volts\n36\n", "line 2 has no volts"), ("note,volts\n,1\n", "line 2 has no note"),
-     ("note,volts\n36,1\nH,1\n", "line 3"), ("note,volts\n36,1V\n", "'1V'"), ("note,volts\n36,nan\n", "'nan'"), ("note,volts\n36,1e999\n", "larger"),
-     ("note,volts\n36,0,2\n", "3 cells"), ("note,hertz\n36,0\n", "above 0"), ("note,volts,u_volts\n36,1,-1\n", "below 0"),
-     ("note,volts\n" + "36,1\n" * 5001, "more than 5000"), ('note,volts\n36,"1\n', "line"), ("note,volts,hertz\n36,1,1\n", "--quantity")],
-)  # fmt: skip
+    [
+        ("", "header"),
+        ("\n\n", "header"),
+        ("key,level\n36,1\n", "note and volts"),
+        ("note,volts\n", "no readings"),
+        ("note,volts,volts\n", "twice"),
+        ("note,note,volts\n", "twice"),
+        ("note,volts\n36\n", "line 2 has no volts"),
+        ("note,volts\n,1\n", "line 2 has no note"),
+        ("note,volts\n36,1\nH,1\n", "line 3"),
+        ("note,volts\n36,1V\n", "'1V'"),
+        ("note,volts\n36,nan\n", "'nan'"),
+        ("note,volts\n36,1e999\n", "larger"),
+        ("note,volts\n36,0,2\n", "3 cells"),
+        ("note,hertz\n36,0\n", "above 0"),
+        ("note,volts,u_volts\n36,1,-1\n", "below 0"),
+        ("note,volts\n" + "36,1\n" * 5001, "more than 5000"),
+        ('note,volts\n36,"1\n', "line"),
+        ("note,volts,hertz\n36,1,1\n", "--quantity"),
+    ],
+)
 def test_a_broken_text_is_refused_with_its_place(text, word):
     with pytest.raises(InputError, match=word) as refusal:
         strict(text)

@@ -60,9 +60,16 @@ def test_a_dump_comes_back_to_its_resolution(hertz):
     assert np.max(np.abs(1200 * np.log2(np.array(made.of_keys) / hertz))) < 0.0031
 
 
-@pytest.mark.parametrize(("at", "value", "words"), [
-    (0, 0xF1, "byte 0: F1 was found; F0"), (3, 0x09, "byte 3"), (100, 0x80, "byte 100: 80 was found; 00 to 7F"), (407, 0x00, "byte 407"), (50, 0x01, "checksum"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("at", "value", "words"),
+    [
+        (0, 0xF1, "byte 0: F1 was found; F0"),
+        (3, 0x09, "byte 3"),
+        (100, 0x80, "byte 100: 80 was found; 00 to 7F"),
+        (407, 0x00, "byte 407"),
+        (50, 0x01, "checksum"),
+    ],
+)
 def test_a_broken_dump_names_its_byte(at, value, words, tmp_path):
     data = bytearray(tuning_dump(EqualTemperament(), "x"))
     data[at] = value
@@ -118,10 +125,16 @@ def test_a_bench_keeps_its_tuning_and_its_codes_follow(scale, demo_file, dynamis
     assert (missing.status, "--template" in missing.err, (tmp_path / "no.txt").exists()) == (2, True, False)
 
 
-@pytest.mark.parametrize(("text", "words"), [
-    ("a\n{{nope}}\n", "line 2: {{nope}} is not known"), ("{{rows}}x", "is not closed"), ("{{/rows}}", "line 1"), ("{{rows}}{{rows}}{{/rows}}", "line 1"),
-    ("{{note}}\n", "belongs between"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("a\n{{nope}}\n", "line 2: {{nope}} is not known"),
+        ("{{rows}}x", "is not closed"),
+        ("{{/rows}}", "line 1"),
+        ("{{rows}}{{rows}}{{/rows}}", "line 1"),
+        ("{{note}}\n", "belongs between"),
+    ],
+)
 def test_a_template_with_a_fault_names_its_line(text, words):
     with pytest.raises(InputError) as refused:
         filled(text, {"gear": "g"}, [{"note": "36"}, {"note": "37"}])

@@ -47,8 +47,12 @@ def test_a_second_window_reads_and_the_lock_ends_with_the_first(demo_file):
         assert "open in another window" in second.read_only
         assert everything(second) == everything(demo_file)
         assert not second.changed_elsewhere()
-        for change in (lambda: second.record("x", Bench()), second.undo, lambda: second.set_void(1, True, ""),
-                       lambda: second.add_readings(second.runs()[0].id, [(60.0, 2.0, None, 0.0)])):  # fmt: skip
+        for change in (
+            lambda: second.record("x", Bench()),
+            second.undo,
+            lambda: second.set_void(1, True, ""),
+            lambda: second.add_readings(second.runs()[0].id, [(60.0, 2.0, None, 0.0)]),
+        ):
             with pytest.raises(InputError, match=r"another window|nothing to undo"):
                 change()
         demo_file.record("rename", Bench("Changed meanwhile"))
@@ -63,8 +67,10 @@ def test_a_second_window_reads_and_the_lock_ends_with_the_first(demo_file):
 def test_the_lock_dies_with_its_process(tmp_path):
     path = tmp_path / "b.dynamis"
     BenchFile.create(path, Bench()).close()
-    text = (f"from pathlib import Path; from dynamis.files.store import BenchFile; b = BenchFile.open(Path({str(path)!r}));"
-            "print(b.read_only == '', flush=True); input()")  # fmt: skip
+    text = (
+        f"from pathlib import Path; from dynamis.files.store import BenchFile; b = BenchFile.open(Path({str(path)!r}));"
+        "print(b.read_only == '', flush=True); input()"
+    )
     other = subprocess.Popen([sys.executable, "-c", text], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
     assert other.stdout.readline() == "True\n"
     with BenchFile.open(path) as mine:

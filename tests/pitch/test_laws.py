@@ -69,11 +69,24 @@ def test_a_linear_law_makes_no_pitch_at_or_below_its_offset():
 
 @pytest.mark.parametrize(
     ("text", "word"),
-    [("lin", "no known kind"), ("voct:scale=0", "above 0"), ("voct:scale=-1", "-1"), ("voct:offset=1", "takes scale"),
-     ("voct:scale=1,scale=2", "twice"), ("voct:", "takes scale"), ("voct:scale", "takes scale"), ("hzv:volts=0", "above 0"),
-     ("hzv:scale=1", "takes note"), ("voct:volts=2V", "2V"), ("voct:volts=nan", "nan"), ("voct:note=H2", "H2"),
-     ("voct:scale=1e999", "larger"), ("", "no known kind"), ("voct:scale=1,", "takes scale")],
-)  # fmt: skip
+    [
+        ("lin", "no known kind"),
+        ("voct:scale=0", "above 0"),
+        ("voct:scale=-1", "-1"),
+        ("voct:offset=1", "takes scale"),
+        ("voct:scale=1,scale=2", "twice"),
+        ("voct:", "takes scale"),
+        ("voct:scale", "takes scale"),
+        ("hzv:volts=0", "above 0"),
+        ("hzv:scale=1", "takes note"),
+        ("voct:volts=2V", "2V"),
+        ("voct:volts=nan", "nan"),
+        ("voct:note=H2", "H2"),
+        ("voct:scale=1e999", "larger"),
+        ("", "no known kind"),
+        ("voct:scale=1,", "takes scale"),
+    ],
+)
 def test_a_broken_law_is_refused(text, word):
     with pytest.raises(InputError, match=word):
         parse_law(text)
@@ -131,9 +144,20 @@ def test_a_tolerance_is_a_number_or_a_profile():
 
 @pytest.mark.parametrize(
     ("text", "word"),
-    [("-1", "below 0"), ("x", "'x'"), ("47:36=5", "runs down"), ("36:47", "36:47=10"), ("36:47=x", "'x'"), ("36:47=-1", "below 0"),
-     ("36:48=5,48:60=5", "twice"), ("36:=5", "36:47=10"), ("1:2:3=4", "36:47=10"), ("36:47=5,", "36:47=10"), ("", "''")],
-)  # fmt: skip
+    [
+        ("-1", "below 0"),
+        ("x", "'x'"),
+        ("47:36=5", "runs down"),
+        ("36:47", "36:47=10"),
+        ("36:47=x", "'x'"),
+        ("36:47=-1", "below 0"),
+        ("36:48=5,48:60=5", "twice"),
+        ("36:=5", "36:47=10"),
+        ("1:2:3=4", "36:47=10"),
+        ("36:47=5,", "36:47=10"),
+        ("", "''"),
+    ],
+)
 def test_a_broken_tolerance_is_refused(text, word):
     with pytest.raises(InputError, match=word):
         parse_tolerance(text)
@@ -141,9 +165,17 @@ def test_a_broken_tolerance_is_refused(text, word):
 
 @pytest.mark.parametrize(
     ("errors", "expanded", "allowed", "verdict"),
-    [([4.0], [1.0], [5.0], "within"), ([4.0], [1.1], [5.0], "cannot-tell"), ([-6.1], [1.0], [5.0], "not-within"),
-     ([6.0], [1.0], [5.0], "cannot-tell"), ([9.0, 1.0], [0.0, 0.0], [np.nan, 5.0], "within"), ([], [], [], "cannot-tell"),
-     ([np.nan], [0.0], [5.0], "cannot-tell"), ([1.0], [0.0], [np.nan], "cannot-tell"), ([5.0], [0.0], [5.0], "within")],
-)  # fmt: skip
+    [
+        ([4.0], [1.0], [5.0], "within"),
+        ([4.0], [1.1], [5.0], "cannot-tell"),
+        ([-6.1], [1.0], [5.0], "not-within"),
+        ([6.0], [1.0], [5.0], "cannot-tell"),
+        ([9.0, 1.0], [0.0, 0.0], [np.nan, 5.0], "within"),
+        ([], [], [], "cannot-tell"),
+        ([np.nan], [0.0], [5.0], "cannot-tell"),
+        ([1.0], [0.0], [np.nan], "cannot-tell"),
+        ([5.0], [0.0], [5.0], "within"),
+    ],
+)
 def test_the_verdict_over_readings(errors, expanded, allowed, verdict):
     assert judge(errors, expanded, allowed) == verdict

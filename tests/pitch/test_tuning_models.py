@@ -15,10 +15,13 @@ from dynamis.pitch.tuning import EqualTemperament
 TWELVE = Scale(tuple((k + 1) / 12.0 for k in range(12)))
 FLAT = EqualTemperament(415.3)
 TUNINGS = {
-    "equal": EqualTemperament(), "equal at 415.3": FLAT, "by keys": KeyTuning.of(FLAT),
-    "scale": ScaleTuning.on_note_60(TWELVE, 440.0), "scale at 432": ScaleTuning.on_note_60(TWELVE, 432.0),
+    "equal": EqualTemperament(),
+    "equal at 415.3": FLAT,
+    "by keys": KeyTuning.of(FLAT),
+    "scale": ScaleTuning.on_note_60(TWELVE, 440.0),
+    "scale at 432": ScaleTuning.on_note_60(TWELVE, 432.0),
     "mapped": ScaleTuning(TWELVE, Keymap(reference_note=57, reference_hertz=220.0)),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("name", TUNINGS)

@@ -31,10 +31,14 @@ def test_an_axis_leads_there_and_back_and_what_is_zoomed_about_stays(low, span, 
 
 # What an engineer would write at an axis (common practice, no source): 1, 2 or 5 and a power of ten apart.
 TICKS = [
-    (0.0, 10.0, 5, ["0", "2", "4", "6", "8", "10"]), (-14.0, 14.0, 6, ["−10", "−5", "0", "5", "10"]),
-    (0.0, 1.0, 4, ["0.0", "0.5", "1.0"]), (0.012, 0.018, 4, ["0.012", "0.014", "0.016", "0.018"]), (3.0, 3.0, 5, []),
-    (0.0, float("inf"), 5, []), (0.0, 1.0, 0, []),
-]  # fmt: skip
+    (0.0, 10.0, 5, ["0", "2", "4", "6", "8", "10"]),
+    (-14.0, 14.0, 6, ["−10", "−5", "0", "5", "10"]),
+    (0.0, 1.0, 4, ["0.0", "0.5", "1.0"]),
+    (0.012, 0.018, 4, ["0.012", "0.014", "0.016", "0.018"]),
+    (3.0, 3.0, 5, []),
+    (0.0, float("inf"), 5, []),
+    (0.0, 1.0, 0, []),
+]
 
 
 @pytest.mark.parametrize(("low", "high", "most", "texts"), TICKS)
@@ -55,9 +59,13 @@ def test_ticks_lie_inside_evenly_and_are_no_more_than_there_is_room_for(low, spa
 
 @pytest.mark.parametrize(
     ("low", "high", "pixels", "texts"),
-    [(36, 96, 500, ["36 C2", "48 C3", "60 C4", "72 C5", "84 C6", "96 C7"]), (36, 96, 200, ["48 C3", "72 C5", "96 C7"]),
-     (59.5, 61.2, 200, ["60 C4", "61 C♯4"]), (60, 60, 200, [])],
-)  # fmt: skip
+    [
+        (36, 96, 500, ["36 C2", "48 C3", "60 C4", "72 C5", "84 C6", "96 C7"]),
+        (36, 96, 200, ["48 C3", "72 C5", "96 C7"]),
+        (59.5, 61.2, 200, ["60 C4", "61 C♯4"]),
+        (60, 60, 200, []),
+    ],
+)
 def test_notes_are_ticked_by_parts_of_octaves(low, high, pixels, texts):
     assert [one.text for one in note_ticks(low, high, pixels, Style())] == texts
 

@@ -189,8 +189,10 @@ def test_a_signal_is_held_ramped_or_decays_between_its_breakpoints():
         [np.nan, 0.0, 2.0, 3.0, 3 / np.e], nan_ok=True
     )
     for seconds, kind, more, word in (
-        ([1.0, 1.0], 0, (), "have to rise"), ([1.0, 2.0, 3.0], 0, (), "one value and one kind"),
-        ([1.0, 2.0], 2, (), "needs a target"), ([1.0, 2.0], 2, (np.zeros(2), np.zeros(2)), "above 0"),
-    ):  # fmt: skip
+        ([1.0, 1.0], 0, (), "have to rise"),
+        ([1.0, 2.0, 3.0], 0, (), "one value and one kind"),
+        ([1.0, 2.0], 2, (), "needs a target"),
+        ([1.0, 2.0], 2, (np.zeros(2), np.zeros(2)), "above 0"),
+    ):
         with pytest.raises(InputError, match=word):
             Breakpoints(np.array(seconds), np.zeros(2), np.full(2, kind, np.int8), *more)

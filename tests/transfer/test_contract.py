@@ -9,8 +9,11 @@ from contract import SPECIMENS
 from dynamis.transfer.parameter import World
 from dynamis.transfer.quantity import Reason
 
-CASES = [pytest.param(one.transfer, one.inputs, world, id=f"{name}-{k}")
-         for name, one in SPECIMENS.items() for k, world in enumerate(one.worlds)]  # fmt: skip
+CASES = [
+    pytest.param(one.transfer, one.inputs, world, id=f"{name}-{k}")
+    for name, one in SPECIMENS.items()
+    for k, world in enumerate(one.worlds)
+]
 
 
 @pytest.mark.parametrize(("transfer", "inputs", "world"), CASES)
@@ -76,10 +79,18 @@ def test_parameters_are_for_people_and_unique(name):
 
 @pytest.mark.parametrize(
     ("name", "wanted", "reason"),
-    [("dac", 9.0, Reason.DEAD_BAND), ("dac", 0.001, Reason.DEAD_BAND), ("dac", 2.0001, Reason.STEP),
-     ("dac downwards", 6.0, Reason.CLAMP), ("dac downwards", -5.2, Reason.CLAMP), ("constants", 5000.0, Reason.CLAMP),
-     ("constants", 150.4, Reason.STEP), ("table", 149.0, Reason.STEP), ("table", 999.0, Reason.CLAMP)],
-)  # fmt: skip
+    [
+        ("dac", 9.0, Reason.DEAD_BAND),
+        ("dac", 0.001, Reason.DEAD_BAND),
+        ("dac", 2.0001, Reason.STEP),
+        ("dac downwards", 6.0, Reason.CLAMP),
+        ("dac downwards", -5.2, Reason.CLAMP),
+        ("constants", 5000.0, Reason.CLAMP),
+        ("constants", 150.4, Reason.STEP),
+        ("table", 149.0, Reason.STEP),
+        ("table", 999.0, Reason.CLAMP),
+    ],
+)
 def test_giving_way_has_its_reason(name, wanted, reason):
     transfer = SPECIMENS[name].transfer
     assert transfer.backward(np.array([wanted]), World()).reason.tolist() == [reason]
@@ -87,5 +98,9 @@ def test_giving_way_has_its_reason(name, wanted, reason):
 
 def test_reasons_have_words():
     assert [reason.words for reason in Reason] == [
-        "exact", "rounded to a step", "in the dead band", "out of reach", "below the cut-off",
-    ]  # fmt: skip
+        "exact",
+        "rounded to a step",
+        "in the dead band",
+        "out of reach",
+        "below the cut-off",
+    ]

@@ -112,11 +112,20 @@ def test_arrows_filters_and_the_ranked_list_lead_to_other_pairs(station):
     assert {port.port for port in station.model.inputs}.isdisjoint({"pitch-1", "pitch-2", "tone"})
     station.only.setCurrentIndex(station.only.findData("unsafe"))
     station.only.activated.emit(0)
-    shown = [station.model.data(station.model.index(row, column)) for row in range(station.model.rowCount())
-             for column in range(station.model.columnCount())]  # fmt: skip
+    shown = [
+        station.model.data(station.model.index(row, column))
+        for row in range(station.model.rowCount())
+        for column in range(station.model.columnCount())
+    ]
     assert any(shown)
-    assert all(any(station.judge.matrix.known(output, sink) is not None and station.judge.matrix.known(output, sink).verdict == "unsafe"
-                   for sink in station.model.inputs) for output in station.model.outputs)  # fmt: skip
+    assert all(
+        any(
+            station.judge.matrix.known(output, sink) is not None
+            and station.judge.matrix.known(output, sink).verdict == "unsafe"
+            for sink in station.model.inputs
+        )
+        for output in station.model.outputs
+    )
     station.choose(GATE, DRUM)
     ranked = table_texts(station.findings.others)
     assert ranked[0][1] == "fits"
@@ -133,8 +142,10 @@ def test_numbers_are_told_in_the_readers_style(station):
     session.set_preferences(msgspec.structs.replace(session.preferences, decimal_comma=True))
     judged(station.window())
     assert "bears 5,50 V" in findings(station)[0]
-    assert any("," in card.accessibleName() or "MOSFET" in card.accessibleName() or "Transistor" in card.accessibleName()
-               for card in station.findings.cards)  # fmt: skip
+    assert any(
+        "," in card.accessibleName() or "MOSFET" in card.accessibleName() or "Transistor" in card.accessibleName()
+        for card in station.findings.cards
+    )
 
 
 def test_a_remedy_is_applied_told_and_undone(station):

@@ -171,11 +171,14 @@ def test_a_share_shows_where_it_stands_and_leads_there(chain, window):
     assert window.station.title == "Measure"
 
 
-@pytest.mark.parametrize(("output", "sink", "words", "leads"), [
-    (PortRef("workshop-board", "gate"), PortRef("gallery-voice", "gate"), "takes a gate", "Levels"),
-    (PortRef("workshop-board", "modulation"), PortRef("carousel-board", "tremolo"), "no pitch", "Circuit"),
-    (PortRef("balcony-ribbon", "pitch"), PortRef("gallery-voice", "pitch-1"), "", ""),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("output", "sink", "words", "leads"),
+    [
+        (PortRef("workshop-board", "gate"), PortRef("gallery-voice", "gate"), "takes a gate", "Levels"),
+        (PortRef("workshop-board", "modulation"), PortRef("carousel-board", "tremolo"), "no pitch", "Circuit"),
+        (PortRef("balcony-ribbon", "pitch"), PortRef("gallery-voice", "pitch-1"), "", ""),
+    ],
+)
 def test_what_has_no_chain_says_what_to_do(output, sink, words, leads, chain, window):
     window.session.judge.look_at(output, sink)
     settle()
@@ -273,8 +276,12 @@ def test_the_walk_gives_a_reading_for_each_turn(circuit):
 
 
 CANNOT_BE_ASKED = [
-    ("gain", "0", "passes nothing on"), ("source", "-5", "cannot be"), ("low", "9", "lower end first"), ("tolerance", "50", "0 % to 20 %"), ("gain", "x", "x"),
-]  # fmt: skip
+    ("gain", "0", "passes nothing on"),
+    ("source", "-5", "cannot be"),
+    ("low", "9", "lower end first"),
+    ("tolerance", "50", "0 % to 20 %"),
+    ("gain", "x", "x"),
+]
 
 
 def test_what_cannot_be_asked_is_refused_and_nothing_is_lost(circuit):

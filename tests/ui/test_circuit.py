@@ -87,7 +87,7 @@ FIELDS = [
     ("drawer", "1k 10k, 47k", lambda wish: wish.drawer == (1e3, 10e3, 47e3)),
     ("drawer", "0 10k", None),
     ("gain", "half", None),
-]  # fmt: skip
+]
 
 
 def test_each_field_of_the_wish_is_read_as_people_write_it(circuit):
@@ -109,11 +109,14 @@ def test_each_field_of_the_wish_is_read_as_people_write_it(circuit):
         settle()
 
 
-@pytest.mark.parametrize(("combo", "choice", "found"), [
-    ("op_amp", "rail-to-rail", lambda ask: ask.wish.op_amp.name == "rail-to-rail"),
-    ("reference", ("", 5.0), lambda ask: ask.wish.reference_volts == 5.0),
-    ("series", ("E24", False), lambda ask: (ask.wish.series, ask.wish.pairs) == ("E24", False)),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("combo", "choice", "found"),
+    [
+        ("op_amp", "rail-to-rail", lambda ask: ask.wish.op_amp.name == "rail-to-rail"),
+        ("reference", ("", 5.0), lambda ask: ask.wish.reference_volts == 5.0),
+        ("series", ("E24", False), lambda ask: (ask.wish.series, ask.wish.pairs) == ("E24", False)),
+    ],
+)
 def test_each_choice_of_the_wish_asks_anew(combo, choice, found, circuit):
     made = getattr(circuit.form, combo)
     at = next(k for k in range(made.count()) if made.itemData(k) == choice)
@@ -312,8 +315,12 @@ def test_a_keyboard_drives_hertz_per_volt_through_a_converter(window, tmp_path, 
     assert page.chosen.parts.trimmers["RV6"] == 500e3
     QTest.keyClick(side.values.edits["RV6"], Qt.Key.Key_Up)
     assert "end of its sizes" in side.refusal.text()
-    for edit, text, words in ((page.supply, "0:12", "a rail below 0 V"), (page.tolerance, "90 %", "0 % to 20 %"),
-                              (page.grows, "1e6", "no resistor's"), (side.values.edits["R1"], "-1", "more than 0")):  # fmt: skip
+    for edit, text, words in (
+        (page.supply, "0:12", "a rail below 0 V"),
+        (page.tolerance, "90 %", "0 % to 20 %"),
+        (page.grows, "1e6", "no resistor's"),
+        (side.values.edits["R1"], "-1", "more than 0"),
+    ):
         type_into(edit, text, enter=True)
         assert words in side.refusal.text()
     type_into(page.supply, "6", enter=True)  # fewer notes, the converter for them

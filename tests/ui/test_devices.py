@@ -93,8 +93,15 @@ def test_what_answers_is_shown_and_remembered(connected, lantern):
     assert [window.devices.board_trouble, window.devices.meter_trouble] == [False, False]  # it was wanted so
 
 
-@pytest.mark.parametrize(("side", "address", "word"), [("board", "/dev/ttyNONE", "is the board plugged in"), ("board", "", "port is missing"),
-                                                       ("meter", "127.0.0.1:9", "is the meter on"), ("meter", "meter", "host:port")])  # fmt: skip
+@pytest.mark.parametrize(
+    ("side", "address", "word"),
+    [
+        ("board", "/dev/ttyNONE", "is the board plugged in"),
+        ("board", "", "port is missing"),
+        ("meter", "127.0.0.1:9", "is the meter on"),
+        ("meter", "meter", "host:port"),
+    ],
+)
 def test_what_does_not_answer_is_named_at_its_place(window, side, address, word):
     window.show_station("Devices")
     panel = getattr(window.station, side)
@@ -258,7 +265,11 @@ def test_the_whole_course_by_itself_to_a_verdict(connected, lantern):
         connected.devices.meter.identity,
     )
     assert [(sent.verified, sent.head.kind) for sent in session.sends] == [
-        (False, "constants"), (True, "constants"), (False, "table"), (True, "table")]  # fmt: skip
+        (False, "constants"),
+        (True, "constants"),
+        (False, "table"),
+        (True, "table"),
+    ]
     assert session.sends[0].before.correction == shipped()
     assert session.in_force().kind == "table"
     assert session.in_force((CHANNEL_A, "03")) is None

@@ -41,9 +41,11 @@ def rich(window: QWidget) -> list[str]:
 def test_a_name_that_looks_like_html_is_shown_as_it_is(demo_file, make_window):
     bench = demo_file.bench()
     gear = tuple(
-        replace(one, name=f"{LURE} {k}", ports=tuple(replace(port, name=f"{LURE}{n}") for n, port in enumerate(one.ports)))
+        replace(
+            one, name=f"{LURE} {k}", ports=tuple(replace(port, name=f"{LURE}{n}") for n, port in enumerate(one.ports))
+        )
         for k, one in enumerate(bench.gear)
-    )  # fmt: skip
+    )
     meters = tuple(replace(one, name=LURE) for one in bench.meters)
     window = make_window(demo_file)
     session = window.session

@@ -89,8 +89,10 @@ def test_a_run_by_keyboard_alone_from_an_empty_bench(window, empty_file):
     assert session.in_force().kind == "constants"
     assert "measure again" in window.sentence.text()
     # void the last, say why, and close
-    with_dialog(lambda: press(window, Qt.Key.Key_Backspace, CONTROL, SHIFT),
-                lambda dialog: QTest.keyClick(dialog, Qt.Key.Key_Return))  # fmt: skip
+    with_dialog(
+        lambda: press(window, Qt.Key.Key_Backspace, CONTROL, SHIFT),
+        lambda dialog: QTest.keyClick(dialog, Qt.Key.Key_Return),
+    )
     assert [row.voided for row in session.analysis().rows] == [False] * 5 + [True]
     window.close()
     with BenchFile.open(empty_file.path) as again:
@@ -162,9 +164,16 @@ def test_a_run_by_mouse(demo_file, make_window):
 
 @pytest.mark.parametrize(
     ("typed", "question", "button", "stored"),
-    [("220.0 V", "220.0 V: did you mean 2.200 V?", "meant", 2.2), ("2.2", None, None, 2.2), ("3.2", "it is what note 72 C5 should read", "meant", 3.2),
-     ("9.9", "Is it right?", "typed", 9.9), ("2,2", "with a comma", None, None), ("440 Hz", "in Hz", None, None), ("", "empty", None, None)],
-)  # fmt: skip
+    [
+        ("220.0 V", "220.0 V: did you mean 2.200 V?", "meant", 2.2),
+        ("2.2", None, None, 2.2),
+        ("3.2", "it is what note 72 C5 should read", "meant", 3.2),
+        ("9.9", "Is it right?", "typed", 9.9),
+        ("2,2", "with a comma", None, None),
+        ("440 Hz", "in Hz", None, None),
+        ("", "empty", None, None),
+    ],
+)
 def test_slips_are_asked_about_and_bad_entries_stay(demo_file, make_window, typed, question, button, stored):
     window = make_window(demo_file)
     entry, session = window.station.entry, window.session

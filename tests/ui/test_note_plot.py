@@ -35,8 +35,16 @@ def test_the_plot_is_looked_at_by_keys(window):
 
 
 def wheel(plot, at, notches):
-    event = QWheelEvent(QPointF(at), QPointF(plot.mapToGlobal(at)), QPoint(), QPoint(0, 120 * notches),
-                        Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False)  # fmt: skip
+    event = QWheelEvent(
+        QPointF(at),
+        QPointF(plot.mapToGlobal(at)),
+        QPoint(),
+        QPoint(0, 120 * notches),
+        Qt.MouseButton.NoButton,
+        Qt.KeyboardModifier.NoModifier,
+        Qt.ScrollPhase.NoScrollPhase,
+        False,
+    )
     QApplication.sendEvent(plot, event)
 
 

@@ -22,10 +22,17 @@ LAPTOP, DESK, SECOND = QRect(0, 28, 1366, 740), QRect(0, 0, 1920, 1080), QRect(1
 
 @pytest.mark.parametrize(
     ("wanted", "screens"),
-    [(QRect(0, 28, 1280, 800), [LAPTOP]), (QRect(300, 300, 1280, 800), [LAPTOP]), (QRect(40, 60, 1280, 800), [DESK]),
-     (QRect(2100, 100, 1280, 800), [DESK, SECOND]), (QRect(5000, 4000, 1280, 800), [DESK]), (QRect(-900, -900, 1000, 700), [DESK]),
-     (QRect(0, 0, 10, 10), [DESK]), (QRect(0, 0, 1280, 800), [QRect(0, 0, 800, 480)])],
-)  # fmt: skip
+    [
+        (QRect(0, 28, 1280, 800), [LAPTOP]),
+        (QRect(300, 300, 1280, 800), [LAPTOP]),
+        (QRect(40, 60, 1280, 800), [DESK]),
+        (QRect(2100, 100, 1280, 800), [DESK, SECOND]),
+        (QRect(5000, 4000, 1280, 800), [DESK]),
+        (QRect(-900, -900, 1000, 700), [DESK]),
+        (QRect(0, 0, 10, 10), [DESK]),
+        (QRect(0, 0, 1280, 800), [QRect(0, 0, 800, 480)]),
+    ],
+)
 def test_a_window_lies_on_a_screen_with_its_frame(wanted, screens):
     made = fitted(wanted, screens, LEAST)
     framed = made.adjusted(-8, -36, 8, 8)
@@ -45,11 +52,14 @@ def test_size_and_place_are_kept_when_it_is_closed(window):
 
 @pytest.mark.parametrize(
     "make",
-    [lambda window: BoardDialog(window, Style(), set()), lambda window: RunDialog(window, window.session),
-     lambda window: KeysDialog(window, [("Here", [(f"F{k}", "does it") for k in range(60)])]),
-     lambda window: PreferencesDialog(window, window.session.preferences)],
+    [
+        lambda window: BoardDialog(window, Style(), set()),
+        lambda window: RunDialog(window, window.session),
+        lambda window: KeysDialog(window, [("Here", [(f"F{k}", "does it") for k in range(60)])]),
+        lambda window: PreferencesDialog(window, window.session.preferences),
+    ],
     ids=["board", "run", "keys", "preferences"],
-)  # fmt: skip
+)
 def test_dialogs_fit_a_small_screen_and_scroll(window, monkeypatch, make):
     """1024 × 720, of which the dialog's frame takes some."""
     monkeypatch.setattr(Fitting, "room", lambda self: 720 - 190)

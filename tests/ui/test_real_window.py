@@ -27,8 +27,11 @@ pytestmark = [pytest.mark.skipif(bool(needs), reason=f"{needs} not installed"), 
 def display():
     """A virtual screen of its own; gives its name."""
     read, write = os.pipe()
-    server = subprocess.Popen(["Xvfb", "-displayfd", str(write), "-screen", "0", "1400x900x24", "-nolisten", "tcp", "-noreset"],
-                              pass_fds=[write], stderr=subprocess.DEVNULL)  # fmt: skip
+    server = subprocess.Popen(
+        ["Xvfb", "-displayfd", str(write), "-screen", "0", "1400x900x24", "-nolisten", "tcp", "-noreset"],
+        pass_fds=[write],
+        stderr=subprocess.DEVNULL,
+    )
     os.close(write)
     with os.fdopen(read) as pipe:
         number = pipe.readline().strip()
@@ -59,8 +62,13 @@ class Program:
     """The program in its own process on a screen, and a hand at its keyboard and mouse."""
 
     def __init__(self, display: str, home: Path, *arguments: str) -> None:
-        self.environment = {**os.environ, "DISPLAY": display, "XDG_DATA_HOME": str(home / "data"),
-                            "XDG_CONFIG_HOME": str(home / "config"), "QT_QPA_PLATFORM": "xcb"}  # fmt: skip
+        self.environment = {
+            **os.environ,
+            "DISPLAY": display,
+            "XDG_DATA_HOME": str(home / "data"),
+            "XDG_CONFIG_HOME": str(home / "config"),
+            "QT_QPA_PLATFORM": "xcb",
+        }
         self.process = subprocess.Popen(
             [sys.executable, "-m", "dynamis", *arguments], env=self.environment, stderr=subprocess.PIPE, text=True
         )
@@ -174,8 +182,9 @@ class StandIns:
     """The simulated bench in its own process, as the program meets it."""
 
     def __init__(self) -> None:
-        self.process = subprocess.Popen([sys.executable, "-m", "dynamis.demo.standins"], stdin=subprocess.PIPE,
-                                        stdout=subprocess.PIPE, text=True)  # fmt: skip
+        self.process = subprocess.Popen(
+            [sys.executable, "-m", "dynamis.demo.standins"], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
+        )
         self.addresses = json.loads(self.process.stdout.readline())
 
     def do(self, hand: str, value: object = None) -> dict:
@@ -197,8 +206,11 @@ def test_connect_run_correct_prove_kill_and_reopen(program, stand_ins, demo_file
     """The whole course by keyboard on a real screen; killed in mid-proof, opened again and proven to the end."""
     stand_ins.do("probe", "B")
     like = demo_file.runs()[0]
-    demo_file.add_run(msgspec.structs.replace(like, id="found", port="pitch-b", plan=(36.0, 37.0, 39.0),
-                                              created="2026-11-21T10:00:00+00:00"))  # fmt: skip
+    demo_file.add_run(
+        msgspec.structs.replace(
+            like, id="found", port="pitch-b", plan=(36.0, 37.0, 39.0), created="2026-11-21T10:00:00+00:00"
+        )
+    )
     demo_file.close()
     path = demo_file.path
     (tmp_path / "config" / "dynamis").mkdir(parents=True)
@@ -270,7 +282,13 @@ def test_a_whole_run_by_keyboard_and_by_mouse_under_a_real_screen(display):
     """The same runs as offscreen, in windows of a real X11 screen."""
     tests = Path(__file__).with_name("test_measure_run.py")
     environment = {**os.environ, "DISPLAY": display, "QT_QPA_PLATFORM": "xcb"}
-    done = subprocess.run([sys.executable, "-m", "pytest", str(tests), "-k", "by_keyboard or by_mouse", "-p", "no:cacheprovider"],
-                          env=environment, capture_output=True, text=True, timeout=400, check=False)  # fmt: skip
+    done = subprocess.run(
+        [sys.executable, "-m", "pytest", str(tests), "-k", "by_keyboard or by_mouse", "-p", "no:cacheprovider"],
+        env=environment,
+        capture_output=True,
+        text=True,
+        timeout=400,
+        check=False,
+    )
     assert done.returncode == 0, done.stdout[-3000:]
     assert "2 passed" in done.stdout

@@ -61,10 +61,15 @@ def test_the_codes_station_says_what_the_core_says(window, codes):
 
 @pytest.mark.parametrize(
     ("field", "typed", "shown", "stored"),
-    [("bits", "14", "14 bit", ("bits", 14)), ("high_volts", "4096 mV", "4.096 V", None), ("high_volts", "5", "5 V", ("high_volts", 5.0)),
-     ("floor_volts", "", "", ("floor_volts", None)), ("reference_limit", "0.2 %", "0.2 %", ("reference_limit", 0.002)),
-     ("inl_limit_lsb", "1", "1 LSB", ("inl_limit_lsb", 1.0))],
-)  # fmt: skip
+    [
+        ("bits", "14", "14 bit", ("bits", 14)),
+        ("high_volts", "4096 mV", "4.096 V", None),
+        ("high_volts", "5", "5 V", ("high_volts", 5.0)),
+        ("floor_volts", "", "", ("floor_volts", None)),
+        ("reference_limit", "0.2 %", "0.2 %", ("reference_limit", 0.002)),
+        ("inl_limit_lsb", "1", "1 LSB", ("inl_limit_lsb", 1.0)),
+    ],
+)
 def test_a_value_is_edited_in_place_and_undone(window, codes, field, typed, shown, stored):
     before = window.session.bench
     type_into(codes.fields[field], typed, enter=True)
@@ -90,9 +95,18 @@ def _shown(value) -> str:
 
 @pytest.mark.parametrize(
     ("field", "typed", "word"),
-    [("bits", "99", "1 to 24"), ("bits", "12.5", "whole number"), ("high_volts", "-1", "not above"), ("high_volts", "5 Hz", "in Hz"), ("gain", "0", "gain"),
-     ("low_note", "H2", "neither"), ("low_note", "120", "above the highest"), ("tolerance", "36:40", "36:47=10"), ("ohms", "-5", "below 0")],
-)  # fmt: skip
+    [
+        ("bits", "99", "1 to 24"),
+        ("bits", "12.5", "whole number"),
+        ("high_volts", "-1", "not above"),
+        ("high_volts", "5 Hz", "in Hz"),
+        ("gain", "0", "gain"),
+        ("low_note", "H2", "neither"),
+        ("low_note", "120", "above the highest"),
+        ("tolerance", "36:40", "36:47=10"),
+        ("ohms", "-5", "below 0"),
+    ],
+)
 def test_a_wrong_value_is_refused_at_its_field_and_esc_puts_the_old_one_back(window, codes, field, typed, word):
     before, old = window.session.bench, codes.fields[field].text()
     type_into(codes.fields[field], typed, enter=True)
@@ -274,9 +288,15 @@ def test_a_pasted_table_is_looked_at_before_it_is_taken(window):
 
 @pytest.mark.parametrize(
     ("fill", "word"),
-    [(lambda d: d.title.setText(" "), "needs a title"), (lambda d: d.plan.setText("96:36"), "runs down"), (lambda d: d.tolerance.setText("1:2=5"), "judges none"),
-     (lambda d: d.law.scale.setText("0"), "above 0"), (lambda d: d.celsius.setText("warm"), "no number"), (lambda d: d.plan.setText("36,99999"), "no frequency")],
-)  # fmt: skip
+    [
+        (lambda d: d.title.setText(" "), "needs a title"),
+        (lambda d: d.plan.setText("96:36"), "runs down"),
+        (lambda d: d.tolerance.setText("1:2=5"), "judges none"),
+        (lambda d: d.law.scale.setText("0"), "above 0"),
+        (lambda d: d.celsius.setText("warm"), "no number"),
+        (lambda d: d.plan.setText("36,99999"), "no frequency"),
+    ],
+)
 def test_a_run_that_cannot_be_is_refused_in_its_dialog(window, fill, word):
     def try_it(dialog) -> None:
         fill(dialog)
@@ -290,10 +310,17 @@ def test_a_run_that_cannot_be_is_refused_in_its_dialog(window, fill, word):
 
 @pytest.mark.parametrize(
     ("fill", "word"),
-    [(lambda d: d.name.setText(""), "needs a name"), (lambda d: d.serial.setText(""), "serial number"), (lambda d: d.channels.setText("A,A"), "each its own"),
-     (lambda d: d.bits.setText("12.5"), "1 to 24"), (lambda d: d.high.setText("0 V"), "not above"), (lambda d: d.ohms.setText("x"), "no number"),
-     (lambda d: (d.sink.setText("Voice"), d.inputs.setText("0")), "1 to 16"), (lambda d: d.law.note.setText("H"), "neither")],
-)  # fmt: skip
+    [
+        (lambda d: d.name.setText(""), "needs a name"),
+        (lambda d: d.serial.setText(""), "serial number"),
+        (lambda d: d.channels.setText("A,A"), "each its own"),
+        (lambda d: d.bits.setText("12.5"), "1 to 24"),
+        (lambda d: d.high.setText("0 V"), "not above"),
+        (lambda d: d.ohms.setText("x"), "no number"),
+        (lambda d: (d.sink.setText("Voice"), d.inputs.setText("0")), "1 to 16"),
+        (lambda d: d.law.note.setText("H"), "neither"),
+    ],
+)
 def test_a_board_that_cannot_be_is_refused_in_its_dialog(qapp, fill, word):
     from dynamis.notation.style import Style
     from dynamis.ui.dialogs.board import BoardDialog

@@ -167,10 +167,18 @@ class _Prediction:
             # What the line still misses at the lowest note after the scale is right.
             shift = turn(float(line.at(fit.expected[[low]])[0])) - float(fit.expected[low])
             turned = np.where(self.stuck[self.keep], turned, turned - shift)
-        scale = TrimStep("scale", float(fit.notes[high]), float(fit.readings.values[high]),
-                         self._shown(turn(float(fit.measured[high]))))  # fmt: skip
-        offset = TrimStep("offset", float(fit.notes[low]), self._shown(turn(float(fit.measured[low]))),
-                          self._shown(turn(float(fit.measured[low])) - shift))  # fmt: skip
+        scale = TrimStep(
+            "scale",
+            float(fit.notes[high]),
+            float(fit.readings.values[high]),
+            self._shown(turn(float(fit.measured[high]))),
+        )
+        offset = TrimStep(
+            "offset",
+            float(fit.notes[low]),
+            self._shown(turn(float(fit.measured[low]))),
+            self._shown(turn(float(fit.measured[low])) - shift),
+        )
         steps: tuple[TrimStep, ...] = (scale, offset) if has_offset else (scale,)
         if model.is_ratio and has_offset:
             steps = self._linear_law_steps(low, high)
@@ -186,16 +194,28 @@ class _Prediction:
         fit, line = self.fit, self.fit.line
         shift = line.offset
         after = float(fit.measured[high]) - shift
-        bottom = TrimStep("offset", float(fit.notes[low]), float(fit.readings.values[low]),
-                          self._shown(float(fit.measured[low]) - shift))  # fmt: skip
+        bottom = TrimStep(
+            "offset",
+            float(fit.notes[low]),
+            float(fit.readings.values[low]),
+            self._shown(float(fit.measured[low]) - shift),
+        )
         return bottom, TrimStep("scale", float(fit.notes[high]), self._shown(after), self._shown(after / line.gain))
 
     def constants(self) -> Correction:
         fit, line = self.fit, self.fit.line
         aim = (fit.wanted - line.offset) / line.gain
         left, own, moved, floor = self._moved_to(aim)
-        return self._made("constants", left, own, offset=line.offset, gain=line.gain, moved_codes=moved,
-                          floor_cents=floor, beyond=self._beyond())  # fmt: skip
+        return self._made(
+            "constants",
+            left,
+            own,
+            offset=line.offset,
+            gain=line.gain,
+            moved_codes=moved,
+            floor_cents=floor,
+            beyond=self._beyond(),
+        )
 
     def _beyond(self) -> tuple[float, float] | None:
         """Of the whole notes, the one whose aim lies furthest outside the converter's reach."""
@@ -239,10 +259,20 @@ class _Prediction:
             sixteenths = sixteenths_of(under, notes, np.clip(aimed, 0, self.dac.codes - 1))
             codes = TableHead("table", under, first, sixteenths).forward(notes, NOMINAL)
             table = tuple(int(code) for code in codes)
-        return self._made("table", left, own, first_note=first, codes=table, sixteenths=sixteenths,
-                          aim_volts=tuple(volts.tolist()),
-                          unread=int(np.sum(~np.isin(notes, read_notes))), offset=line.offset, gain=line.gain,
-                          moved_codes=moved, floor_cents=floor)  # fmt: skip
+        return self._made(
+            "table",
+            left,
+            own,
+            first_note=first,
+            codes=table,
+            sixteenths=sixteenths,
+            aim_volts=tuple(volts.tolist()),
+            unread=int(np.sum(~np.isin(notes, read_notes))),
+            offset=line.offset,
+            gain=line.gain,
+            moved_codes=moved,
+            floor_cents=floor,
+        )
 
     def _moved_to(self, aim: FloatArray) -> tuple[FloatArray, FloatArray, int | None, float | None]:
         """What is left when the sender aims elsewhere: (left cents, own u in cents, largest move, floor)."""
@@ -266,8 +296,9 @@ class _Prediction:
         step = np.where(self.stuck, 0.0, line.gain * (new - sent))
         left = model.cents(fit.measured + step, fit.wanted)
         slope = math.sqrt(max(0.0, float(fit.line_covariance[1, 1]))) * np.abs(new - sent)
-        own = np.sqrt(fit.uncertainty.independent**2 + new_linearity**2
-                      + (slope * model.cents_per_unit(fit.measured)) ** 2)  # fmt: skip
+        own = np.sqrt(
+            fit.uncertainty.independent**2 + new_linearity**2 + (slope * model.cents_per_unit(fit.measured)) ** 2
+        )
         return left[keep], own[keep], moved, floor
 
     def _cents_per_volt(self) -> FloatArray:
@@ -314,9 +345,19 @@ class _Prediction:
         if verdict == "within" and unproved:
             verdict = "cannot-tell"
         return Correction(
-            kind, keep, fit.notes[keep], left, expanded, float(size[worst]), float(notes[worst]),
-            float(np.max(wide)), verdict, supposed=int(unread.size), unproved=unproved, **rest,  # type: ignore[arg-type]
-        )  # fmt: skip
+            kind,
+            keep,
+            fit.notes[keep],
+            left,
+            expanded,
+            float(size[worst]),
+            float(notes[worst]),
+            float(np.max(wide)),
+            verdict,
+            supposed=int(unread.size),
+            unproved=unproved,
+            **rest,  # type: ignore[arg-type]
+        )
 
     def _unread(self, kind: Kind) -> tuple[FloatArray, FloatArray, FloatArray]:
         """Whole notes that nobody read: (notes, cents left by the line and the codes' rounding, U with linearity)."""

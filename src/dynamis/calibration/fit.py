@@ -155,11 +155,26 @@ def fit_readings(
     if (np.any(~used) or used.sum() <= _LINE_PARAMETERS) and after.verdict == "within":
         after = Side(after.worst_cents, after.worst_note, after.rms_cents, "cannot-tell")
     return Fit(
-        model, method, meter, readings, wanted, expected, measured, line, error, residual, uncertainty, allowed,
-        outliers, used, _side(readings.notes, error, uncertainty.expanded, allowed), after,
-        _gain_standard_error(model, method, meter, expected[used], measured[used], line), scatter,
+        model,
+        method,
+        meter,
+        readings,
+        wanted,
+        expected,
+        measured,
+        line,
+        error,
+        residual,
+        uncertainty,
+        allowed,
+        outliers,
+        used,
+        _side(readings.notes, error, uncertainty.expanded, allowed),
+        after,
+        _gain_standard_error(model, method, meter, expected[used], measured[used], line),
+        scatter,
         line_covariance(model, line, measured, uncertainty, scatter),
-    )  # fmt: skip
+    )
 
 
 def fit_all(

@@ -50,8 +50,10 @@ def fit_line(model: PitchModel, expected: FloatArray, measured: FloatArray, meth
     if np.ptp(expected) <= 0:
         raise InputError("Readings of one note only; a line needs readings of two different notes or more.")
     solve: Callable[..., tuple[float, float, FloatArray]] = {
-        "least-squares": _least_squares, "minimax": _minimax, "endpoint": _endpoint,
-    }[method]  # fmt: skip
+        "least-squares": _least_squares,
+        "minimax": _minimax,
+        "endpoint": _endpoint,
+    }[method]
     zero = model.zero
     base, slope, weights = solve(expected - zero, measured - zero, model.is_ratio)
     if not (np.isfinite(base) and np.isfinite(slope)):

@@ -61,15 +61,17 @@ def can_prove(model: PitchModel, tolerance: ToleranceProfile, notes: ArrayLike, 
     notes, allowed, volts = notes[judged], allowed[judged], volts[judged]
     expanded = _expanded(model, volts, meter)
     worst = int(np.argmin(allowed - expanded))
-    better = next(
-        (usual for usual in USUAL_METERS if np.all(_expanded(model, volts, usual[1]) <= 0.5 * allowed)), None
-    )  # fmt: skip
+    better = next((usual for usual in USUAL_METERS if np.all(_expanded(model, volts, usual[1]) <= 0.5 * allowed)), None)
     return Proof(
-        bool(np.all(expanded < allowed)), float(notes[worst]), float(expanded[worst]),
-        meter.expanded_volts(float(volts[worst])), float(allowed[worst]),
-        max(0.0, float(allowed[worst] - expanded[worst])), better,
+        bool(np.all(expanded < allowed)),
+        float(notes[worst]),
+        float(expanded[worst]),
+        meter.expanded_volts(float(volts[worst])),
+        float(allowed[worst]),
+        max(0.0, float(allowed[worst] - expanded[worst])),
+        better,
         None if better is None else float(_expanded(model, volts, better[1])[worst]),
-    )  # fmt: skip
+    )
 
 
 def _expanded(model: PitchModel, volts: np.ndarray, meter: MeterRange) -> np.ndarray:

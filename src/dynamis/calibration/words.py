@@ -87,8 +87,11 @@ def _do(way: Correction, fit: Fit, style: Style) -> str:
 def aim_formula(way: Correction, fit: Fit, style: Style) -> str:
     """The constants ready for firmware: `aim for (wanted − 1.7 mV) ÷ 0.99637`."""
     sign = MINUS if way.offset >= 0 else "+"
-    size = {"volts": style.millivolts(abs(way.offset), 2), "octaves": f"{style.number(abs(way.offset) * 1200, 2)} ct",
-            "hertz": f"{style.number(abs(way.offset), 4)} Hz"}[fit.model.kind]  # fmt: skip
+    size = {
+        "volts": style.millivolts(abs(way.offset), 2),
+        "octaves": f"{style.number(abs(way.offset) * 1200, 2)} ct",
+        "hertz": f"{style.number(abs(way.offset), 4)} Hz",
+    }[fit.model.kind]
     return f"Aim for (wanted {sign} {size}) ÷ {style.number(way.gain, 6)}"
 
 

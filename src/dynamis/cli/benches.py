@@ -43,8 +43,11 @@ def pick_link(contents: Contents, name: str | None) -> tuple[Link, PortRef]:
     One that there is only once need not be named; raises `InputError` with the choices there are.
     """
     bench = contents.bench
-    every = {f"{_named(bench, link.output)} > {_named(bench, sink)}": (link, sink)
-             for link in bench.links for sink in link.inputs}  # fmt: skip
+    every = {
+        f"{_named(bench, link.output)} > {_named(bench, sink)}": (link, sink)
+        for link in bench.links
+        for sink in link.inputs
+    }
     built = {text: pair for text, pair in every.items() if pair[0].between or pair[0].gate_stages}
     choices = ", ".join(repr(text) for text in built)
     if not built:

@@ -33,8 +33,13 @@ def _entry(bench: Bench, fit: PairFit) -> dict[str, Any]:
         {"code": one.code, "severity": one.severity, "value": number(one.value), "unit": one.unit, "text": one.text}
         for one in fit.findings
     ]
-    return {"output": _name(bench, fit.output), "input": _name(bench, fit.input), "role": fit.role,
-            "verdict": fit.verdict, "findings": findings}  # fmt: skip
+    return {
+        "output": _name(bench, fit.output),
+        "input": _name(bench, fit.input),
+        "role": fit.role,
+        "verdict": fit.verdict,
+        "findings": findings,
+    }
 
 
 def _print(bench: Bench, fits: list[PairFit]) -> None:

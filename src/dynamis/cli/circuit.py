@@ -70,10 +70,21 @@ def circuit(as_json: bool, output: Path | None, seed: int, **asked: Any) -> int:
 
 
 def _wish(
-    gain: float, offset_volts: float, in_volts: str, source_ohms: float, load_ohms: float, supply_volts: str,
-    series: str, tolerance_percent: float, supply_tolerance_percent: float, single_values: bool,
-    load_tolerance_percent: float, offset_from: Literal["reference", "rail"] | None, law: str, tolerance_cents: float,
-) -> Wish:  # fmt: skip
+    gain: float,
+    offset_volts: float,
+    in_volts: str,
+    source_ohms: float,
+    load_ohms: float,
+    supply_volts: str,
+    series: str,
+    tolerance_percent: float,
+    supply_tolerance_percent: float,
+    single_values: bool,
+    load_tolerance_percent: float,
+    offset_from: Literal["reference", "rail"] | None,
+    law: str,
+    tolerance_cents: float,
+) -> Wish:
     with naming_option("--in-volts"):
         ends = [parse_plain(one, "An end of the range") for one in in_volts.split(":")]
         if len(ends) != 2:
@@ -114,13 +125,17 @@ def _answer(proposals: Proposals, wish: Wish, drawn: Spread, after: Later, text:
         "gain_error_percent": 100.0 * (float(line.gain) / wish.gain - 1.0),
         "offset_error_volts": float(line.offset) - wish.offset_volts,
         "trims": [_trim(one) for one in chosen.trims],
-        "spread": {"samples": drawn.samples, "seed": drawn.seed, "before_trim": _side(drawn.before),
-                   "after_trim": _side(drawn.after)},
+        "spread": {
+            "samples": drawn.samples,
+            "seed": drawn.seed,
+            "before_trim": _side(drawn.before),
+            "after_trim": _side(drawn.after),
+        },
         "later": {"p95_cents": after.p95, "worst_cents": after.worst, "decides": after.decides},
         "offset_from": chosen.offset_from,
         "reached_in_volts": None if reached is None else list(reached),
         "netlist": text,
-    }  # fmt: skip
+    }
 
 
 def _parts(chosen: Proposal) -> list[Piece]:
@@ -140,27 +155,39 @@ def _print(proposals: Proposals, wish: Wish, drawn: Spread, after: Later) -> Non
     chosen, reached, delivered = proposals.found[0], proposals.reached_in_volts, proposals.delivered
     style, line = Style(), chosen.circuit.line()
     if reached is not None:
-        say(f"{wish.supply.words} keeps gain and offset only from {style.volts(reached[0], 3)} to "
-                   f"{style.volts(reached[1], 3)} of the input, not over all of it.")  # fmt: skip
+        say(
+            f"{wish.supply.words} keeps gain and offset only from {style.volts(reached[0], 3)} to "
+            f"{style.volts(reached[1], 3)} of the input, not over all of it."
+        )
         delivered = True
     if not delivered:
-        say(f"{wish.supply.words} cannot deliver {style.volts(min(wish.ends), 3)} to "
-                   f"{style.volts(max(wish.ends), 3)}; the nearest that can be done:")  # fmt: skip
+        say(
+            f"{wish.supply.words} cannot deliver {style.volts(min(wish.ends), 3)} to "
+            f"{style.volts(max(wish.ends), 3)}; the nearest that can be done:"
+        )
     off = chosen.nominal_cents if delivered else drawn.before.worst
-    say(f"{chosen.circuit.topology.title}: gain {style.number(float(line.gain), 4)}, offset "
-               f"{style.volts(float(line.offset), 4)}, at most {style.cents(off)} ct off "
-               f"{'with nominal parts' if delivered else 'what is wanted'}.")  # fmt: skip
+    say(
+        f"{chosen.circuit.topology.title}: gain {style.number(float(line.gain), 4)}, offset "
+        f"{style.volts(float(line.offset), 4)}, at most {style.cents(off)} ct off "
+        f"{'with nominal parts' if delivered else 'what is wanted'}."
+    )
     for piece in _parts(chosen):
         say(f"  {piece.name:<4} {piece.value:>10}  {piece.role}")
     for one in chosen.trims:
         reach = f"± {100 * one.reach:.3g} %" if one.role == "scale" else f"± {style.engineering(one.reach, 'V')}"
-        say(f"{one.name}, {one.role}: {style.engineering(one.ohms, 'Ω')}, {reach}, {one.turns:.0f} turns, "
-                   f"{style.cents(one.cents_per_turn)} ct a turn.")  # fmt: skip
+        say(
+            f"{one.name}, {one.role}: {style.engineering(one.ohms, 'Ω')}, {reach}, {one.turns:.0f} turns, "
+            f"{style.cents(one.cents_per_turn)} ct a turn."
+        )
     for when, side in (("Before trimming", drawn.before), ("After", drawn.after)):
         if when == "Before trimming" or chosen.trims:
-            say(f"{when}: {side.within_words(style)} within {plain(wish.tolerance_cents)} ct, 95 % within "
-                       f"{style.cents(side.p95)} ct, at worst {style.cents(side.worst)} ct.")  # fmt: skip
-    say(f"Later, 10 °C warmer and with another load: 95 % within {style.size_of_cents(after.p95)} ct, at worst "
-               f"{style.cents(after.worst)} ct; {after.decides or 'nothing'} decides.")  # fmt: skip
+            say(
+                f"{when}: {side.within_words(style)} within {plain(wish.tolerance_cents)} ct, 95 % within "
+                f"{style.cents(side.p95)} ct, at worst {style.cents(side.worst)} ct."
+            )
+    say(
+        f"Later, 10 °C warmer and with another load: 95 % within {style.size_of_cents(after.p95)} ct, at worst "
+        f"{style.cents(after.worst)} ct; {after.decides or 'nothing'} decides."
+    )
     for told in behaviour_words(behaviour(chosen.circuit, proposals.wish), chosen.circuit, proposals.wish, style):
         say(textwrap.fill(told, 110, subsequent_indent="  "))

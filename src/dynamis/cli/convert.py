@@ -31,9 +31,16 @@ from dynamis.pitch.notes import note_name
 @click.option("--volts", metavar="LIST", help="Volts of the sender's law, instead of notes.")
 @pitch_options
 def convert(
-    source: str, target: str, notes: str | None, volts: str | None, a4: float | None, scale: Path | None,
-    keymap: Path | None, middle_c: str, as_json: bool,
-) -> int:  # fmt: skip
+    source: str,
+    target: str,
+    notes: str | None,
+    volts: str | None,
+    a4: float | None,
+    scale: Path | None,
+    keymap: Path | None,
+    middle_c: str,
+    as_json: bool,
+) -> int:
     """Convert notes or volts from one pitch law into another."""
     naming, tuning = naming_from(middle_c), tuning_from(a4, scale, keymap)
     from_law, to_law = law_from("--from", source, naming), law_from("--to", target, naming)
@@ -60,18 +67,28 @@ def convert(
         wanted = to_law.volts(tuning.octaves(numbers, to_law.reference_note))
     style = Style(naming.middle_c, ascii_accidentals=True)
     rows: list[dict[str, Any]] = [
-        {"note": number(note), "name": note_name(note, style), "hertz": number(f), "from_volts": number(sends),
-         "to_volts": number(wants)}
+        {
+            "note": number(note),
+            "name": note_name(note, style),
+            "hertz": number(f),
+            "from_volts": number(sends),
+            "to_volts": number(wants),
+        }
         for note, f, sends, wants in zip(numbers, hertz, sent, wanted, strict=True)
-    ]  # fmt: skip
+    ]
     if as_json:
         emit_json({"rows": rows})
     else:
         cells = [
-            [_cell(row["note"]), row["name"] or "–", style.hertz(row["hertz"]), style.volts(row["from_volts"]),
-             style.volts(row["to_volts"])]
+            [
+                _cell(row["note"]),
+                row["name"] or "–",
+                style.hertz(row["hertz"]),
+                style.volts(row["from_volts"]),
+                style.volts(row["to_volts"]),
+            ]
             for row in rows
-        ]  # fmt: skip
+        ]
         emit_table(["note", "name", "hertz", "from", "to"], cells)
     unknown = any(row[key] is None for row in rows for key in ("note", "hertz", "from_volts", "to_volts"))
     return 1 if unknown else 0

@@ -37,9 +37,19 @@ from dynamis.pitch.notes import note_label
 @click.option("--notes", required=True, metavar="LIST", help="Notes: 36,48,C4 or 36:96:12.")
 @pitch_options
 def dac(
-    bits: int, low_volts: float, high_volts: float, gain: float, offset_volts: float, law: str, notes: str,
-    a4: float | None, scale: Path | None, keymap: Path | None, middle_c: str, as_json: bool,
-) -> int:  # fmt: skip
+    bits: int,
+    low_volts: float,
+    high_volts: float,
+    gain: float,
+    offset_volts: float,
+    law: str,
+    notes: str,
+    a4: float | None,
+    scale: Path | None,
+    keymap: Path | None,
+    middle_c: str,
+    as_json: bool,
+) -> int:
     """Give the DAC code of each note, its error, and what cannot be reached."""
     naming = naming_from(middle_c)
     option = "--bits" if not 1 <= bits <= 24 else "--gain" if gain == 0 else "--high-volts"
@@ -52,16 +62,26 @@ def dac(
     whole_under_scale("--notes", numbers, scale)
     table = code_table(converter, model, np.array(numbers))
     rows: list[dict[str, Any]] = [
-        {"note": number(note), "wanted_volts": number(wanted), "code": number(code), "volts": number(volts),
-         "error_cents": number(cents), "clipped": bool(clipped)}
+        {
+            "note": number(note),
+            "wanted_volts": number(wanted),
+            "code": number(code),
+            "volts": number(volts),
+            "error_cents": number(cents),
+            "clipped": bool(clipped),
+        }
         for note, wanted, code, volts, cents, clipped in zip(
             table.notes, table.wanted_volts, table.codes, table.volts, table.error_cents, table.clipped, strict=True
         )
-    ]  # fmt: skip
+    ]
     if as_json:
-        answer = {"lsb_volts": converter.lsb_volts, "lsb_cents": number(table.lsb_cents),
-                  "worst_cents": number(table.worst_cents), "worst_note": number(table.worst_note),
-                  "rows": rows}  # fmt: skip
+        answer = {
+            "lsb_volts": converter.lsb_volts,
+            "lsb_cents": number(table.lsb_cents),
+            "worst_cents": number(table.worst_cents),
+            "worst_note": number(table.worst_note),
+            "rows": rows,
+        }
         emit_json(answer)
     else:
         _print(converter, table.lsb_cents, table.worst_cents, table.worst_note, rows, Style(naming.middle_c))
@@ -78,9 +98,14 @@ def _print(
     )
     say(f"Worst: {style.number(worst, 2)} ct at {note_label(note, style)}.")
     cells = [
-        [note_label(row["note"], style), style.volts(row["wanted_volts"]),
-         "–" if row["code"] is None else plain(row["code"]), style.volts(row["volts"]),
-         f"{style.number(row['error_cents'], 2, sign=True)} ct", "clipped" if row["clipped"] else ""]
+        [
+            note_label(row["note"], style),
+            style.volts(row["wanted_volts"]),
+            "–" if row["code"] is None else plain(row["code"]),
+            style.volts(row["volts"]),
+            f"{style.number(row['error_cents'], 2, sign=True)} ct",
+            "clipped" if row["clipped"] else "",
+        ]
         for row in rows
-    ]  # fmt: skip
+    ]
     emit_table(["note", "wanted", "code", "at the jack", "off by", ""], cells)

@@ -30,9 +30,16 @@ _WHAT = ("c-header", "codes-csv", "codes-json", "readings-csv", "json", "spice",
 @click.option("-o", "output", required=True, metavar="FILE", type=click.Path(path_type=Path))
 @click.option("--json", "as_json", is_flag=True, help="Say what was written as one JSON object.")
 def export(
-    bench: Path, what: str, gear: str | None, unit: str | None, channel: str | None, link: str | None,
-    form: Path | None, output: Path, as_json: bool,
-) -> int:  # fmt: skip
+    bench: Path,
+    what: str,
+    gear: str | None,
+    unit: str | None,
+    channel: str | None,
+    link: str | None,
+    form: Path | None,
+    output: Path,
+    as_json: bool,
+) -> int:
     """Write a channel's correction or readings, or the bench, to a file."""
     from dynamis.cli.benches import pick_channel, read_bench
     from dynamis.files.bench_json import contents_json

@@ -40,10 +40,20 @@ _OFFSET_KEY = {"volts": "offset_volts", "octaves": "offset_cents", "hertz": "off
 @click.option("--drop-outliers", is_flag=True, help="Leave outliers out of the fit.")
 @pitch_options
 def fit(
-    readings: Path, law: str, method: Method, tolerance: str, meter: str | None, judge: Literal["before", "after"],
-    quantity: ReadQuantity | None, drop_outliers: bool, a4: float | None, scale: Path | None,
-    keymap: Path | None, middle_c: str, as_json: bool,
-) -> int:  # fmt: skip
+    readings: Path,
+    law: str,
+    method: Method,
+    tolerance: str,
+    meter: str | None,
+    judge: Literal["before", "after"],
+    quantity: ReadQuantity | None,
+    drop_outliers: bool,
+    a4: float | None,
+    scale: Path | None,
+    keymap: Path | None,
+    middle_c: str,
+    as_json: bool,
+) -> int:
     """Fit a line to readings and judge them before and after the correction."""
     naming = naming_from(middle_c)
     pitch_law = law_from("--law", law, naming)
@@ -98,21 +108,34 @@ def _column(rows: Sequence[CsvReading], name: str) -> FloatArray | None:
 
 
 def _side(side: Side) -> dict[str, Any]:
-    return {"worst_cents": number(side.worst_cents), "worst_note": number(side.worst_note),
-            "rms_cents": number(side.rms_cents), "verdict": side.verdict}  # fmt: skip
+    return {
+        "worst_cents": number(side.worst_cents),
+        "worst_note": number(side.worst_note),
+        "rms_cents": number(side.rms_cents),
+        "verdict": side.verdict,
+    }
 
 
 def _as_json(fit: Fit, shape: Shape, style: Style) -> dict[str, Any]:
     unit = fit.model.quantity
     offset = fit.line.offset * (1200.0 if fit.model.kind == "octaves" else 1.0)
     rows = [
-        {"note": number(note), f"expected_{unit}": number(expected), f"measured_{unit}": number(value),
-         "error_cents": number(error), "residual_cents": number(residual)}
+        {
+            "note": number(note),
+            f"expected_{unit}": number(expected),
+            f"measured_{unit}": number(value),
+            "error_cents": number(error),
+            "residual_cents": number(residual),
+        }
         for note, expected, value, error, residual in zip(
-            fit.notes, fit.model.expected_shown(fit.notes), fit.readings.values, fit.error_cents,
-            fit.residual_cents, strict=True,
+            fit.notes,
+            fit.model.expected_shown(fit.notes),
+            fit.readings.values,
+            fit.error_cents,
+            fit.residual_cents,
+            strict=True,
         )
-    ]  # fmt: skip
+    ]
     return {
         "count": int(fit.notes.size),
         "used": int(fit.used.sum()),
@@ -156,11 +179,22 @@ def _print(fit: Fit, shape: Shape, style: Style) -> None:
         say(sentence)
     shown = style.volts if fit.model.quantity == "volts" else style.hertz
     cells = [
-        [note_label(note, style), shown(wanted), shown(value), style.number(error, 2, sign=True),
-         style.number(residual, 2, sign=True), style.number(expanded, 2)]
+        [
+            note_label(note, style),
+            shown(wanted),
+            shown(value),
+            style.number(error, 2, sign=True),
+            style.number(residual, 2, sign=True),
+            style.number(expanded, 2),
+        ]
         for note, wanted, value, error, residual, expanded in zip(
-            fit.notes, fit.model.expected_shown(fit.notes), fit.readings.values, fit.error_cents,
-            fit.residual_cents, fit.uncertainty.expanded, strict=True,
+            fit.notes,
+            fit.model.expected_shown(fit.notes),
+            fit.readings.values,
+            fit.error_cents,
+            fit.residual_cents,
+            fit.uncertainty.expanded,
+            strict=True,
         )
-    ]  # fmt: skip
+    ]
     emit_table(["note", "wanted", "read", "off by ct", "left ct", "worth ± ct"], cells)

@@ -59,17 +59,22 @@ def match(source: str, sink: str, fan_out: int, supplies: tuple[str, ...], as_js
 
 def _answer(fit: GateFit, fix: GateCircuit | None) -> dict[str, Any]:
     return {
-        "verdict": fit.verdict, "low_volts_at_input": fit.low_volts, "high_volts_at_input": fit.high_volts,
-        "on_margin_volts": fit.on_margin, "off_margin_volts": fit.off_margin,
+        "verdict": fit.verdict,
+        "low_volts_at_input": fit.low_volts,
+        "high_volts_at_input": fit.high_volts,
+        "on_margin_volts": fit.on_margin,
+        "off_margin_volts": fit.off_margin,
         "findings": [{"code": one.code, "text": one.text} for one in fit.findings],
-        "fix": None if fix is None else {
+        "fix": None
+        if fix is None
+        else {
             "circuit": fix.name,
             "parts": [{"name": part.name, "ohms": part.ohms, "role": part.role} for part in fix.parts],
             "leaves": {"on_margin_volts": fix.leaves.on_margin, "off_margin_volts": fix.leaves.off_margin},
             "supply_volts": None if fix.rails is None else list(fix.rails),
             "protection": [{"name": part.name, "ohms": part.ohms, "role": part.role} for part in fix.protection],
         },
-    }  # fmt: skip
+    }
 
 
 def _print(fit: GateFit, fix: GateCircuit | None) -> None:
@@ -83,8 +88,10 @@ def _print(fit: GateFit, fix: GateCircuit | None) -> None:
         say(finding.text)
     if fix is not None:
         needs = "" if fix.rails is None else f", from {rail_words(fix.rails)}"
-        say(f"What fits: {fix.name}{needs}; it leaves {style.volts(fix.leaves.on_margin, 2)} and "
-                   f"{style.volts(fix.leaves.off_margin, 2)} to spare.")  # fmt: skip
+        say(
+            f"What fits: {fix.name}{needs}; it leaves {style.volts(fix.leaves.on_margin, 2)} and "
+            f"{style.volts(fix.leaves.off_margin, 2)} to spare."
+        )
         for part in (*fix.parts, *fix.protection):
             value = "" if part.ohms is None else style.engineering(part.ohms, "Ω")
             say(f"  {part.name:<4} {value:>8}  {part.role}")

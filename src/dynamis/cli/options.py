@@ -102,9 +102,12 @@ def pitch_options(command: Command) -> Command:
     """`--a4`, `--scale`, `--keymap`, `--middle-c` and `--json`, which every pitch command takes."""
     command = click.option("--json", "as_json", is_flag=True, help="One JSON object, full precision.")(command)
     command = click.option(
-        "--middle-c", type=click.Choice(["C3", "C4", "C5"]), default="C4", show_default=True,
+        "--middle-c",
+        type=click.Choice(["C3", "C4", "C5"]),
+        default="C4",
+        show_default=True,
         help="The name that note 60 carries.",
-    )(command)  # fmt: skip
+    )(command)
     file = click.Path(path_type=Path)
     command = click.option("--keymap", type=file, metavar="FILE.kbm", help="Which key plays which degree.")(command)
     command = click.option("--scale", type=file, metavar="FILE.scl", help="A scale in place of equal steps.")(command)

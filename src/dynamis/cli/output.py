@@ -31,8 +31,10 @@ def say(text: str) -> None:
 
 def emit_table(headings: Sequence[str], rows: Sequence[Sequence[str]]) -> None:
     """A table aligned to the right under its headings."""
-    widths = [max(len(heading), *(len(row[k]) for row in rows)) if rows else len(heading)
-              for k, heading in enumerate(headings)]  # fmt: skip
+    widths = [
+        max(len(heading), *(len(row[k]) for row in rows)) if rows else len(heading)
+        for k, heading in enumerate(headings)
+    ]
     lines = (
         "  ".join(cell.rjust(width) for cell, width in zip(line, widths, strict=True)).rstrip()
         for line in [headings, *rows]

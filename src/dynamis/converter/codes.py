@@ -75,8 +75,15 @@ def code_table(dac: Dac, model: PitchModel, notes: ArrayLike, aim_volts: ArrayLi
     with np.errstate(over="ignore", invalid="ignore"):
         error = volts_model.cents(volts, wanted)
     reached = ~reach.clipped & ~np.isnan(volts)
-    return CodeTable(notes, wanted, reach.codes, volts, np.where(np.isfinite(error), error, np.nan), reach.reason,
-                     _largest_step(dac, volts_model, volts[reached]))  # fmt: skip
+    return CodeTable(
+        notes,
+        wanted,
+        reach.codes,
+        volts,
+        np.where(np.isfinite(error), error, np.nan),
+        reach.reason,
+        _largest_step(dac, volts_model, volts[reached]),
+    )
 
 
 def unit_floor_cents(dac: Dac, model: PitchModel, notes: ArrayLike) -> float:

@@ -14,8 +14,17 @@ from dynamis.transfer.quantity import Quantity, Reached, Reason
 from dynamis.transfer.registry import REGISTRY, StoredTransfer
 
 FloatArray = NDArray[np.float64]
-_DAC_KEYS = ("bits", "low_volts", "high_volts", "gain", "offset_volts", "inl_lsb", "floor_volts", "ceiling_volts",
-             "coding")  # fmt: skip
+_DAC_KEYS = (
+    "bits",
+    "low_volts",
+    "high_volts",
+    "gain",
+    "offset_volts",
+    "inl_lsb",
+    "floor_volts",
+    "ceiling_volts",
+    "coding",
+)
 _LIMIT_KEYS = (
     "reference_limit",
     "offset_limit_volts",
@@ -60,8 +69,17 @@ class DacTransfer:
     def _reference(self) -> Parameter:
         key = f"{self.id}.reference"
         label = "Supply as reference" if self.reference_is_supply else "Reference"
-        return Parameter(key, label, "V", 1.0, self.reference_limit, True, "uniform", key,
-                         per_kelvin_limit=self.reference_ppm_per_kelvin * 1e-6)  # fmt: skip
+        return Parameter(
+            key,
+            label,
+            "V",
+            1.0,
+            self.reference_limit,
+            True,
+            "uniform",
+            key,
+            per_kelvin_limit=self.reference_ppm_per_kelvin * 1e-6,
+        )
 
     @property
     def _offset(self) -> Parameter:

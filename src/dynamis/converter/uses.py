@@ -52,15 +52,40 @@ def judge_uses(bits: int, step_cents: float, inl_lsb: float, tolerance_cents: fl
         stepped = "cannot-tell"
     swing = 2.0 * _VIBRATO_CENTS / step_cents
     return (
-        Use("stepped notes", stepped, worst, "ct", tolerance_cents, _bits(bits, worst, tolerance_cents),
-            stepped == "marginal"),
-        Use("glide", _least(step_cents, _GLIDE_CENTS, _GLIDE_AT_MOST), step_cents, "ct", _GLIDE_CENTS,
-            _bits(bits, step_cents, _GLIDE_CENTS)),
-        Use("vibrato", _most(swing, _VIBRATO_LEVELS, _VIBRATO_AT_LEAST), swing, "levels", _VIBRATO_LEVELS,
-            _bits(bits, _VIBRATO_LEVELS, swing)),
-        Use("filter and level", _most(levels, _FILTER_LEVELS, _FILTER_AT_LEAST), levels, "levels", _FILTER_LEVELS,
-            _bits(bits, _FILTER_LEVELS, levels)),
-    )  # fmt: skip
+        Use(
+            "stepped notes",
+            stepped,
+            worst,
+            "ct",
+            tolerance_cents,
+            _bits(bits, worst, tolerance_cents),
+            stepped == "marginal",
+        ),
+        Use(
+            "glide",
+            _least(step_cents, _GLIDE_CENTS, _GLIDE_AT_MOST),
+            step_cents,
+            "ct",
+            _GLIDE_CENTS,
+            _bits(bits, step_cents, _GLIDE_CENTS),
+        ),
+        Use(
+            "vibrato",
+            _most(swing, _VIBRATO_LEVELS, _VIBRATO_AT_LEAST),
+            swing,
+            "levels",
+            _VIBRATO_LEVELS,
+            _bits(bits, _VIBRATO_LEVELS, swing),
+        ),
+        Use(
+            "filter and level",
+            _most(levels, _FILTER_LEVELS, _FILTER_AT_LEAST),
+            levels,
+            "levels",
+            _FILTER_LEVELS,
+            _bits(bits, _FILTER_LEVELS, levels),
+        ),
+    )
 
 
 def _bits(bits: int, found: float, bound: float) -> int | None:

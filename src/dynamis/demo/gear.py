@@ -66,94 +66,246 @@ LEVER: Final = (
 
 def more_gear() -> tuple[Gear, ...]:
     """What else stands in the Lantern House."""
-    keyboard = PitchSource("keys", parse_law(_PLAIN), scale_limit=0.002, offset_limit_volts=0.002, low_volts=0.0,
-                           high_volts=5.0)  # fmt: skip
+    keyboard = PitchSource(
+        "keys", parse_law(_PLAIN), scale_limit=0.002, offset_limit_volts=0.002, low_volts=0.0, high_volts=5.0
+    )
     return (
-        Gear("foyer-keyboard", "Foyer keyboard", (
-            _out("pitch", "pitch", law=_PLAIN, ohms_limit=0.05, transfers=(keyboard.stored(),)),
-            _out("key contact", "trigger", 50.0, gate=GateRecord("switch")),
-            _out("MIDI out", "midi", None, midi=MidiRecord(1)),
-        ), power=Power("adapter", (9.0,), 0.2)),
-        Gear("prompt-desk-laptop", "Prompt-desk laptop", (
-            *(_out(f"out {k}", "audio", 150.0,
-                   audio=AudioRecord("dc", full_scale_dbu=18.0, channel=8 + k, panel=str(k))) for k in (1, 2)),
-            _out("headphones", "audio", 32.0, audio=AudioRecord("ac", 2.0, full_scale_volts=1.4)),
-            _out("main out", "audio", 300.0, audio=AudioRecord("unknown", full_scale_dbu=24.0, balanced="one-leg")),
-        ), notes="Jacks 1 to 8 of its interface are channels 9 to 16 on screen.", power=Power("battery")),
-        Gear("foyer-mixer", "Foyer mixer", (
-            _in("line", "audio", 10e3, audio=AudioRecord("ac", 8.0, full_scale_volts=12.0)),
-            _in("quiet", "audio", 2.2e3, audio=AudioRecord("ac", 20.0, full_scale_volts=1.1)),
-        ), power=Power("mains")),
-        Gear("pit-voice", "Pit voice", (
-            _in("pitch", "pitch", law="hzv:note=36,volts=0.5", bears=VoltSpan(-0.5, 15.0),
-                needs=(Need("pitch-switch", "outside"),)),
-            _in("trigger", "trigger", 4700.0, bears=VoltSpan(-0.5, 15.0),
-                gate=GateRecord("shorting", on_volts=1.0, off_volts=4.0, pullup_volts=15.0)),
-        ), (), "Hz/V, with a shorting trigger.",
-            settings=(Setting("pitch-switch", "Pitch switch", "inside", ("inside", "outside")),)),
-        Gear("carousel-board", "Carousel board", (
-            _in("tone", "pitch", 220e3, law="voct:scale=0.37,note=36,volts=1.75", bears=VoltSpan(0.0, 3.3),
-                silent_below_volts=1.70, poles=(Pole("tip", "signal"),)),
-            _in("tremolo", "modulation", 220e3, swing=SwingRecord(0.02, 3.22, 1.62), bears=VoltSpan(-0.3, 3.6)),
-        ), (), "A gutted music-box tone board; op-amps round 1.62 V.", power=Power("battery", (3.3,), 0.03)),
-        Gear("curtain-sequencer", "Curtain sequencer", (
-            *(_plays(f"row {letter}", 0.0, 4.0) for letter in "AB"),
-            _plays("row C", 0.0, 4.0, 100.0, 0.0005),
-            _out("gate", "gate", 2200.0, gate=GateRecord("driven", 0.0, 3.3, seconds=0.01)),
-            _out("clock out", "clock", 470.0, gate=GateRecord("driven", 0.0, 3.3, seconds=0.002),
-                 clock=ClockRecord(per_quarter=4)),
-            _in("clock", "clock", bears=VoltSpan(-0.3, 3.6), gate=_takes(1.6, 0.8, edge=True),
-                clock=ClockRecord(per_quarter=4, most_hertz=60.0, voids=("tempo", "gate-length"))),
-            _in("reset", "clock", bears=VoltSpan(-0.3, 3.6), gate=_takes(1.6, 0.8, edge=True),
-                clock=ClockRecord("reset")),
-            _in("run", "clock", bears=VoltSpan(-0.3, 12.0), gate=_takes(1.6, 0.8), clock=ClockRecord("run")),
-        ), (), "Three rows of eight.",
-            settings=(Setting("tempo", "Tempo", "96"), Setting("gate-length", "Gate length", "half"))),
-        Gear("wardrobe-envelope", "Wardrobe envelope", (
-            _in("gate", "gate", gate=_takes(1.0, 0.6, min_seconds=0.002), works=VoltSpan(-1.0, 8.0),
-                bears=VoltSpan(-15.0, 15.0), envelope=EnvelopeRecord(0.02, 0.0, 1.0, 0.03, "envelope")),
-            _out("envelope", "gate", 470.0, gate=GateRecord("driven", 0.0, 8.0)),
-        ), (), "Accepts weak gates."),
-        Gear("cellar-drum", "Cellar drum", (
-            _in("gate", "gate", 47e3, gate=_takes(3.5, 1.0, max_seconds=0.004)),
-            _in("clock", "clock", gate=_takes(2.0, 0.8), clock=ClockRecord(per_quarter=4)),
-        )),
-        Gear("bridge-clock", "Bridge clock", (
-            _out("clock", "clock", 100.0, gate=GateRecord("driven", 0.0, 10.0, seconds=0.005),
-                 clock=ClockRecord(per_quarter=24)),
-            _out("reset", "trigger", 100.0, gate=GateRecord("driven", 0.0, 3.3, seconds=0.002)),
-        )),
-        Gear("balcony-voice", "Balcony voice", (
-            _in("pitch", "pitch", 1e6, law=_PLAIN, tune_semitones=5.0),
-            _in("gate", "gate", gate=_takes(2.0, 1.0, needs_trigger=True)),
-            _in("trigger", "trigger", gate=_takes(2.0, 1.0)),
-        ), (), "With a tune knob of five semitones; its gate wants a trigger with it."),
-        Gear("attic-filter", "Attic filter", (
-            _in("gate", "gate", None),
-            _in("cut-off", "modulation", swing=SwingRecord(-10.0, 10.0),
-                normal=Normal("its own envelope", volts=8.0, ohms=4700.0)),
-            _in("pedal", "modulation", 12e3, swing=SwingRecord(0.0, 5.0),
-                poles=(Pole("tip", "signal"), Pole("ring", "supply", volts=5.0), Pole("sleeve", "return"))),
-        ), (), "Its gate has not been measured yet."),
+        Gear(
+            "foyer-keyboard",
+            "Foyer keyboard",
+            (
+                _out("pitch", "pitch", law=_PLAIN, ohms_limit=0.05, transfers=(keyboard.stored(),)),
+                _out("key contact", "trigger", 50.0, gate=GateRecord("switch")),
+                _out("MIDI out", "midi", None, midi=MidiRecord(1)),
+            ),
+            power=Power("adapter", (9.0,), 0.2),
+        ),
+        Gear(
+            "prompt-desk-laptop",
+            "Prompt-desk laptop",
+            (
+                *(
+                    _out(
+                        f"out {k}",
+                        "audio",
+                        150.0,
+                        audio=AudioRecord("dc", full_scale_dbu=18.0, channel=8 + k, panel=str(k)),
+                    )
+                    for k in (1, 2)
+                ),
+                _out("headphones", "audio", 32.0, audio=AudioRecord("ac", 2.0, full_scale_volts=1.4)),
+                _out("main out", "audio", 300.0, audio=AudioRecord("unknown", full_scale_dbu=24.0, balanced="one-leg")),
+            ),
+            notes="Jacks 1 to 8 of its interface are channels 9 to 16 on screen.",
+            power=Power("battery"),
+        ),
+        Gear(
+            "foyer-mixer",
+            "Foyer mixer",
+            (
+                _in("line", "audio", 10e3, audio=AudioRecord("ac", 8.0, full_scale_volts=12.0)),
+                _in("quiet", "audio", 2.2e3, audio=AudioRecord("ac", 20.0, full_scale_volts=1.1)),
+            ),
+            power=Power("mains"),
+        ),
+        Gear(
+            "pit-voice",
+            "Pit voice",
+            (
+                _in(
+                    "pitch",
+                    "pitch",
+                    law="hzv:note=36,volts=0.5",
+                    bears=VoltSpan(-0.5, 15.0),
+                    needs=(Need("pitch-switch", "outside"),),
+                ),
+                _in(
+                    "trigger",
+                    "trigger",
+                    4700.0,
+                    bears=VoltSpan(-0.5, 15.0),
+                    gate=GateRecord("shorting", on_volts=1.0, off_volts=4.0, pullup_volts=15.0),
+                ),
+            ),
+            (),
+            "Hz/V, with a shorting trigger.",
+            settings=(Setting("pitch-switch", "Pitch switch", "inside", ("inside", "outside")),),
+        ),
+        Gear(
+            "carousel-board",
+            "Carousel board",
+            (
+                _in(
+                    "tone",
+                    "pitch",
+                    220e3,
+                    law="voct:scale=0.37,note=36,volts=1.75",
+                    bears=VoltSpan(0.0, 3.3),
+                    silent_below_volts=1.70,
+                    poles=(Pole("tip", "signal"),),
+                ),
+                _in("tremolo", "modulation", 220e3, swing=SwingRecord(0.02, 3.22, 1.62), bears=VoltSpan(-0.3, 3.6)),
+            ),
+            (),
+            "A gutted music-box tone board; op-amps round 1.62 V.",
+            power=Power("battery", (3.3,), 0.03),
+        ),
+        Gear(
+            "curtain-sequencer",
+            "Curtain sequencer",
+            (
+                *(_plays(f"row {letter}", 0.0, 4.0) for letter in "AB"),
+                _plays("row C", 0.0, 4.0, 100.0, 0.0005),
+                _out("gate", "gate", 2200.0, gate=GateRecord("driven", 0.0, 3.3, seconds=0.01)),
+                _out(
+                    "clock out",
+                    "clock",
+                    470.0,
+                    gate=GateRecord("driven", 0.0, 3.3, seconds=0.002),
+                    clock=ClockRecord(per_quarter=4),
+                ),
+                _in(
+                    "clock",
+                    "clock",
+                    bears=VoltSpan(-0.3, 3.6),
+                    gate=_takes(1.6, 0.8, edge=True),
+                    clock=ClockRecord(per_quarter=4, most_hertz=60.0, voids=("tempo", "gate-length")),
+                ),
+                _in(
+                    "reset",
+                    "clock",
+                    bears=VoltSpan(-0.3, 3.6),
+                    gate=_takes(1.6, 0.8, edge=True),
+                    clock=ClockRecord("reset"),
+                ),
+                _in("run", "clock", bears=VoltSpan(-0.3, 12.0), gate=_takes(1.6, 0.8), clock=ClockRecord("run")),
+            ),
+            (),
+            "Three rows of eight.",
+            settings=(Setting("tempo", "Tempo", "96"), Setting("gate-length", "Gate length", "half")),
+        ),
+        Gear(
+            "wardrobe-envelope",
+            "Wardrobe envelope",
+            (
+                _in(
+                    "gate",
+                    "gate",
+                    gate=_takes(1.0, 0.6, min_seconds=0.002),
+                    works=VoltSpan(-1.0, 8.0),
+                    bears=VoltSpan(-15.0, 15.0),
+                    envelope=EnvelopeRecord(0.02, 0.0, 1.0, 0.03, "envelope"),
+                ),
+                _out("envelope", "gate", 470.0, gate=GateRecord("driven", 0.0, 8.0)),
+            ),
+            (),
+            "Accepts weak gates.",
+        ),
+        Gear(
+            "cellar-drum",
+            "Cellar drum",
+            (
+                _in("gate", "gate", 47e3, gate=_takes(3.5, 1.0, max_seconds=0.004)),
+                _in("clock", "clock", gate=_takes(2.0, 0.8), clock=ClockRecord(per_quarter=4)),
+            ),
+        ),
+        Gear(
+            "bridge-clock",
+            "Bridge clock",
+            (
+                _out(
+                    "clock",
+                    "clock",
+                    100.0,
+                    gate=GateRecord("driven", 0.0, 10.0, seconds=0.005),
+                    clock=ClockRecord(per_quarter=24),
+                ),
+                _out("reset", "trigger", 100.0, gate=GateRecord("driven", 0.0, 3.3, seconds=0.002)),
+            ),
+        ),
+        Gear(
+            "balcony-voice",
+            "Balcony voice",
+            (
+                _in("pitch", "pitch", 1e6, law=_PLAIN, tune_semitones=5.0),
+                _in("gate", "gate", gate=_takes(2.0, 1.0, needs_trigger=True)),
+                _in("trigger", "trigger", gate=_takes(2.0, 1.0)),
+            ),
+            (),
+            "With a tune knob of five semitones; its gate wants a trigger with it.",
+        ),
+        Gear(
+            "attic-filter",
+            "Attic filter",
+            (
+                _in("gate", "gate", None),
+                _in(
+                    "cut-off",
+                    "modulation",
+                    swing=SwingRecord(-10.0, 10.0),
+                    normal=Normal("its own envelope", volts=8.0, ohms=4700.0),
+                ),
+                _in(
+                    "pedal",
+                    "modulation",
+                    12e3,
+                    swing=SwingRecord(0.0, 5.0),
+                    poles=(Pole("tip", "signal"), Pole("ring", "supply", volts=5.0), Pole("sleeve", "return")),
+                ),
+            ),
+            (),
+            "Its gate has not been measured yet.",
+        ),
         Gear("fly-lever", "Fly lever", LEVER),
-        Gear("floor-pedal", "Floor pedal", (
-            _out("wiper", "modulation", None, pot=PotRecord(22e3, 5.0), poles=(
-                Pole("tip", "signal"), Pole("ring", "supply"), Pole("sleeve", "return"))),
-        ), (), "22 kΩ, wiper on the tip."),
-        Gear("balcony-ribbon", "Balcony ribbon", (
-            _plays("pitch", 0.0, 5.0, poles=(Pole("tip", "signal"), Pole("ring", "second-signal", "pressure"),
-                                             Pole("sleeve", "return"))),
-            _out("touch", "gate", gate=GateRecord("driven", 1.2, 5.0)),
-        )),
-        Gear("stage-door-bell", "Stage-door bell", (
-            _in("strike", "trigger", 4700.0,
-                gate=GateRecord("shorting", on_volts=-6.0, off_volts=-3.0, pullup_volts=-9.0)),
-            _in("ring", "trigger", gate=_takes(2.0, 1.0, min_seconds=0.02)),
-        )),
-        Gear("lamp-reference", "Lamp reference", (
-            _out("volts", "modulation", 10.0, swing=SwingRecord(0.0, 10.0)),
-        ), (), "A known voltage source, 10.000 V within 0.01 %."),
-    )  # fmt: skip
+        Gear(
+            "floor-pedal",
+            "Floor pedal",
+            (
+                _out(
+                    "wiper",
+                    "modulation",
+                    None,
+                    pot=PotRecord(22e3, 5.0),
+                    poles=(Pole("tip", "signal"), Pole("ring", "supply"), Pole("sleeve", "return")),
+                ),
+            ),
+            (),
+            "22 kΩ, wiper on the tip.",
+        ),
+        Gear(
+            "balcony-ribbon",
+            "Balcony ribbon",
+            (
+                _plays(
+                    "pitch",
+                    0.0,
+                    5.0,
+                    poles=(Pole("tip", "signal"), Pole("ring", "second-signal", "pressure"), Pole("sleeve", "return")),
+                ),
+                _out("touch", "gate", gate=GateRecord("driven", 1.2, 5.0)),
+            ),
+        ),
+        Gear(
+            "stage-door-bell",
+            "Stage-door bell",
+            (
+                _in(
+                    "strike",
+                    "trigger",
+                    4700.0,
+                    gate=GateRecord("shorting", on_volts=-6.0, off_volts=-3.0, pullup_volts=-9.0),
+                ),
+                _in("ring", "trigger", gate=_takes(2.0, 1.0, min_seconds=0.02)),
+            ),
+        ),
+        Gear(
+            "lamp-reference",
+            "Lamp reference",
+            (_out("volts", "modulation", 10.0, swing=SwingRecord(0.0, 10.0)),),
+            (),
+            "A known voltage source, 10.000 V within 0.01 %.",
+        ),
+    )
 
 
 def more_links() -> tuple[Link, ...]:

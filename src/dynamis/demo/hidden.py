@@ -25,9 +25,11 @@ BOARD_DAC: Final = Dac(12, 0.0, 4.096, gain=1.35, floor_volts=0.006, ceiling_vol
 DESIGN_NAME: Final = "workshop-board"
 # By unit and channel: reference, offset in volts, the step at the top carry in LSB, seed of the ripple, ppm/K.
 _TRUE: Final = {
-    ("02", "A"): (-0.0027, -0.0006, 0.4, 2, 25.0), ("02", "B"): (-0.0031, 0.0012, 0.9, 12, 25.0),
-    ("03", "A"): (-0.0043, 0.0017, 1.5, 3, -35.0), ("03", "B"): (-0.0039, -0.0009, 0.8, 13, -35.0),
-}  # fmt: skip
+    ("02", "A"): (-0.0027, -0.0006, 0.4, 2, 25.0),
+    ("02", "B"): (-0.0031, 0.0012, 0.9, 12, 25.0),
+    ("03", "A"): (-0.0043, 0.0017, 1.5, 3, -35.0),
+    ("03", "B"): (-0.0039, -0.0009, 0.8, 13, -35.0),
+}
 
 
 def hidden_channel(unit: str, letter: str) -> HiddenChannel:
@@ -42,8 +44,10 @@ def hidden_channel(unit: str, letter: str) -> HiddenChannel:
 
 def lantern_world(seed: int, clock: Callable[[], float], warm_minutes: float = 60.0) -> SimulatedWorld:
     """Units 02 and 03 into the Gallery voice's two inputs of 100 kΩ, nothing plugged yet."""
-    units = {serial: HiddenUnit(serial, {letter: hidden_channel(serial, letter) for letter in "AB"})
-             for serial in ("02", "03")}  # fmt: skip
+    units = {
+        serial: HiddenUnit(serial, {letter: hidden_channel(serial, letter) for letter in "AB"})
+        for serial in ("02", "03")
+    }
     voice = Oscillator("gallery", ExponentialLaw(1.0, 36.0, 0.2), scale_limit=0.001, offset_limit_volts=0.002)
     heard = World({"gallery.scale": 0.4, "gallery.offset": -0.3})
     loads = {"A": Loads({"pitch 1": 99.4e3, "pitch 2": 100.7e3}, voice, heard)}

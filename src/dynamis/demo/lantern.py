@@ -37,16 +37,35 @@ POCKET_METER: Final = InstrumentRecord("pocket-meter-20v", "Pocket meter", "20 V
 
 def board() -> Gear:
     """The Workshop board: two pitch channels of a 12-bit DAC, 0 to 5.53 V, 1.35 mV a code."""
-    converter = DacTransfer("dac", BOARD_DAC, reference_limit=0.005, offset_limit_volts=0.003, inl_limit_lsb=2.0,
-                            reference_ppm_per_kelvin=50.0).stored()  # fmt: skip
+    converter = DacTransfer(
+        "dac",
+        BOARD_DAC,
+        reference_limit=0.005,
+        offset_limit_volts=0.003,
+        inl_limit_lsb=2.0,
+        reference_ppm_per_kelvin=50.0,
+    ).stored()
     ports = tuple(
-        Port(f"pitch-{letter.lower()}", f"pitch {letter}", "output", law=BOARD_LAW, ohms=1000.0, ohms_limit=0.01,
-             transfers=(converter,), trimmers="scale")
+        Port(
+            f"pitch-{letter.lower()}",
+            f"pitch {letter}",
+            "output",
+            law=BOARD_LAW,
+            ohms=1000.0,
+            ohms_limit=0.01,
+            transfers=(converter,),
+            trimmers="scale",
+        )
         for letter in "AB"
-    )  # fmt: skip
-    return Gear("workshop-board", "Workshop board", (*ports, *BOARD_MORE), (Unit("02"), Unit("03")),
-                "Microcontroller with a 12-bit DAC behind a 4.096 V reference, gain 1.35.",
-                power=Power("usb", (5.0,), 0.1))  # fmt: skip
+    )
+    return Gear(
+        "workshop-board",
+        "Workshop board",
+        (*ports, *BOARD_MORE),
+        (Unit("02"), Unit("03")),
+        "Microcontroller with a 12-bit DAC behind a 4.096 V reference, gain 1.35.",
+        power=Power("usb", (5.0,), 0.1),
+    )
 
 
 def voice() -> Gear:
@@ -99,30 +118,53 @@ def fill(made: BenchFile) -> None:
     assert constants is not None
     adopted = adoption_of(judged, constants, "2026-11-10T18:41:00+00:00")
     made.adopt(adopted)
-    after = _run(_RUNS[1], "After constants", "03", BENCH_METER, plan, "2026-11-10T18:44:00+00:00",
-                 24.6, 46, adopted.head)  # fmt: skip
+    after = _run(
+        _RUNS[1], "After constants", "03", BENCH_METER, plan, "2026-11-10T18:44:00+00:00", 24.6, 46, adopted.head
+    )
     _take(made, after, _truth("03"), BENCH_METER, seed=312)
     octaves = tuple(float(note) for note in range(36, 97, 12))
-    pocket = _run(_RUNS[2], "By the pocket meter", "02", POCKET_METER, octaves, "2026-11-03T16:05:00+00:00",
-                  21.0, 20)  # fmt: skip
+    pocket = _run(_RUNS[2], "By the pocket meter", "02", POCKET_METER, octaves, "2026-11-03T16:05:00+00:00", 21.0, 20)
     _take(made, pocket, _truth("02"), POCKET_METER, seed=210)
 
 
 def _run(
-    run_id: str, title: str, serial: str, meter: InstrumentRecord, plan: tuple[float, ...], created: str,
-    celsius: float, warm_minutes: float, head: HeadRecord = HeadRecord(),
-) -> RunRecord:  # fmt: skip
+    run_id: str,
+    title: str,
+    serial: str,
+    meter: InstrumentRecord,
+    plan: tuple[float, ...],
+    created: str,
+    celsius: float,
+    warm_minutes: float,
+    head: HeadRecord = HeadRecord(),
+) -> RunRecord:
     port = board().ports[0]
-    return RunRecord(run_id, title, CHANNEL_A.gear, serial, CHANNEL_A.port, created, BOARD_LAW, PROFILE, meter=meter,
-                     output_ohms=port.ohms, celsius=celsius, warm_minutes=warm_minutes, head=head,
-                     converter=port.transfers[0], trimmers=port.trimmers, plan=plan)  # fmt: skip
+    return RunRecord(
+        run_id,
+        title,
+        CHANNEL_A.gear,
+        serial,
+        CHANNEL_A.port,
+        created,
+        BOARD_LAW,
+        PROFILE,
+        meter=meter,
+        output_ohms=port.ohms,
+        celsius=celsius,
+        warm_minutes=warm_minutes,
+        head=head,
+        converter=port.transfers[0],
+        trimmers=port.trimmers,
+        plan=plan,
+    )
 
 
 def _truth(unit: str) -> tuple[DacTransfer, World]:
     """The hidden true values of a unit's channel A."""
     hidden = hidden_channel(unit, "A")
-    transfer = DacTransfer("truth", replace(BOARD_DAC, inl_lsb=hidden.inl_lsb), reference_limit=1.0,
-                           offset_limit_volts=1.0)  # fmt: skip
+    transfer = DacTransfer(
+        "truth", replace(BOARD_DAC, inl_lsb=hidden.inl_lsb), reference_limit=1.0, offset_limit_volts=1.0
+    )
     return transfer, World({"truth.reference": hidden.reference, "truth.offset": hidden.offset_volts})
 
 

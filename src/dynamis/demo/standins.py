@@ -29,9 +29,12 @@ class LanternStandins:
     """The meter and the board of the Lantern House at their ports, and the hands that do things to them."""
 
     def __init__(
-        self, seed: int = 1, clock: Callable[[], float] = time.monotonic, state: Path | None = None,
+        self,
+        seed: int = 1,
+        clock: Callable[[], float] = time.monotonic,
+        state: Path | None = None,
         warm_minutes: float = 60.0,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self.world = lantern_world(seed, clock, warm_minutes)
         self._state = state
         self.notice = ""  # what became of the state on the way in, empty where nothing did
@@ -79,10 +82,12 @@ class LanternStandins:
         if self._state is None:
             return
         held = {
-            unit: {channel: (one.law, one.base, one.scale, one.first_note, one.sixteenths)
-                   for channel, one in logic.held.items()}
+            unit: {
+                channel: (one.law, one.base, one.scale, one.first_note, one.sixteenths)
+                for channel, one in logic.held.items()
+            }
             for unit, logic in self.logics.items()
-        }  # fmt: skip
+        }
         write_whole(self._state, json.dumps(held))
 
     # -- hands -------------------------------------------------------------------------------------
@@ -146,19 +151,33 @@ class LanternStandins:
         world = self.world
         logic = self.board.logic
         held = {channel: one.hash for channel, one in logic.held.items()}
-        return {"unit": world.unit, "plugged": world.plugged, "probe": world.probe, "codes": dict(logic.codes),
-                "held": held, "connected": {"board": logic.greeted, "meter": self.meter.connected}}  # fmt: skip
+        return {
+            "unit": world.unit,
+            "plugged": world.plugged,
+            "probe": world.probe,
+            "codes": dict(logic.codes),
+            "held": held,
+            "connected": {"board": logic.greeted, "meter": self.meter.connected},
+        }
 
 
 _HANDS: Final[dict[str, Callable[[LanternStandins, Any], None]]] = {
-    "unit": LanternStandins._unit, "plugged": LanternStandins._plugged, "probe": LanternStandins._probe,
-    "warm minutes": LanternStandins._warm, "meter lead pulled": LanternStandins._meter_lead,
-    "meter silent": LanternStandins._meter_silent, "meter late": LanternStandins._meter_late,
-    "meter says": LanternStandins._meter_says, "meter function": LanternStandins._meter_function,
-    "meter range": LanternStandins._meter_range, "board restart": LanternStandins._board_restart,
-    "board damage": LanternStandins._board_damage, "board mute": LanternStandins._board_mute,
-    "board tear": LanternStandins._board_tear, "look": lambda made, value: None,
-}  # fmt: skip
+    "unit": LanternStandins._unit,
+    "plugged": LanternStandins._plugged,
+    "probe": LanternStandins._probe,
+    "warm minutes": LanternStandins._warm,
+    "meter lead pulled": LanternStandins._meter_lead,
+    "meter silent": LanternStandins._meter_silent,
+    "meter late": LanternStandins._meter_late,
+    "meter says": LanternStandins._meter_says,
+    "meter function": LanternStandins._meter_function,
+    "meter range": LanternStandins._meter_range,
+    "board restart": LanternStandins._board_restart,
+    "board damage": LanternStandins._board_damage,
+    "board mute": LanternStandins._board_mute,
+    "board tear": LanternStandins._board_tear,
+    "look": lambda made, value: None,
+}
 
 
 def main() -> int:

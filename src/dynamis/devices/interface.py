@@ -14,10 +14,28 @@ from dynamis.errors import InputError
 
 Quantity = Literal["volts", "hertz"]
 Trouble = Literal[
-    "address", "absent", "permission", "busy", "unplugged", "silent", "garbage", "overload", "no number",
-    "wrong function", "wrong range", "device error", "other device", "restarted", "damaged line", "refused",
-    "wrong unit", "torn", "wrong hash", "unsettled", "cut off",
-]  # fmt: skip
+    "address",
+    "absent",
+    "permission",
+    "busy",
+    "unplugged",
+    "silent",
+    "garbage",
+    "overload",
+    "no number",
+    "wrong function",
+    "wrong range",
+    "device error",
+    "other device",
+    "restarted",
+    "damaged line",
+    "refused",
+    "wrong unit",
+    "torn",
+    "wrong hash",
+    "unsettled",
+    "cut off",
+]
 
 
 class DeviceError(InputError):

@@ -14,9 +14,17 @@ ENTRIES_A_LINE: Final = 8
 SILENCE_SECONDS: Final = 10.0
 _NUMBER: Final = re.compile(r"-?[0-9]{1,18}")
 ERRORS: Final = {
-    1: "checksum", 2: "length", 3: "verb", 4: "argument", 5: "channel", 6: "greeting", 7: "load", 8: "incomplete",
-    9: "hash", 10: "storage",
-}  # fmt: skip
+    1: "checksum",
+    2: "length",
+    3: "verb",
+    4: "argument",
+    5: "channel",
+    6: "greeting",
+    7: "load",
+    8: "incomplete",
+    9: "hash",
+    10: "storage",
+}
 
 
 def crc(body: str) -> str:

@@ -210,9 +210,9 @@ class ScpiMeter:
             raise DeviceError("absent", f"{shown}: {error.description}") from error
         except PermissionError as error:
             raise DeviceError(
-                "permission", f"{shown} may not be opened: join the group that owns the port, or ask who runs this "
-                "computer."
-            ) from error  # fmt: skip
+                "permission",
+                f"{shown} may not be opened: join the group that owns the port, or ask who runs this computer.",
+            ) from error
         except FileNotFoundError as error:
             raise DeviceError("absent", f"{shown} is not there: is the lead plugged in?") from error
         except UnicodeDecodeError as error:

@@ -136,9 +136,15 @@ class Control:
 
 class _Taking:
     def __init__(
-        self, job: Job, board: Board, meter: Meter, control: Control, store: Callable[[Taken], None],
-        tell: Callable[[Progress], None], sleep: Callable[[float], None],
-    ) -> None:  # fmt: skip
+        self,
+        job: Job,
+        board: Board,
+        meter: Meter,
+        control: Control,
+        store: Callable[[Taken], None],
+        tell: Callable[[Progress], None],
+        sleep: Callable[[float], None],
+    ) -> None:
         self._job, self._board, self._meter, self._control = job, board, meter, control
         self._store, self._tell_progress, self._sleep = store, tell, sleep
         self._done = 0
@@ -245,9 +251,15 @@ class _Taking:
 
 
 def take_readings(
-    job: Job, board: Board, meter: Meter, *, control: Control, store: Callable[[Taken], None],
-    tell: Callable[[Progress], None], sleep: Callable[[float], None] | None = None,
-) -> None:  # fmt: skip
+    job: Job,
+    board: Board,
+    meter: Meter,
+    *,
+    control: Control,
+    store: Callable[[Taken], None],
+    tell: Callable[[Progress], None],
+    sleep: Callable[[float], None] | None = None,
+) -> None:
     """Read every note of a job.
 
     Ends with `done` or `cancelled` told; trouble is told as `paused` with its sentence, and waits.  A reading
@@ -285,6 +297,13 @@ def job_of(judged: RunAnalysis, *, letter: str, held_hash: str | None, settling:
     volts_read = run.quantity == "volts"
     full_scale = None if meter is None else meter.full_scale_volts
     return Job(
-        letter, run.serial, notes, "volts" if volts_read else "hertz", full_scale,
-        _AGREE_COUNTS * resolution if volts_read else _AGREE_HERTZ, tuple(jumps.tolist()), held_hash, settling,
-    )  # fmt: skip
+        letter,
+        run.serial,
+        notes,
+        "volts" if volts_read else "hertz",
+        full_scale,
+        _AGREE_COUNTS * resolution if volts_read else _AGREE_HERTZ,
+        tuple(jumps.tolist()),
+        held_hash,
+        settling,
+    )

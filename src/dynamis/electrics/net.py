@@ -161,9 +161,13 @@ class Net:
         return gain, bias
 
     def _tree_weights(
-        self, world: World, volts: Mapping[str, ArrayLike], driving: Mapping[str, object],
-        present: Sequence[Terminal], node: str,
-    ) -> tuple[dict[str, FloatArray], FloatArray]:  # fmt: skip
+        self,
+        world: World,
+        volts: Mapping[str, ArrayLike],
+        driving: Mapping[str, object],
+        present: Sequence[Terminal],
+        node: str,
+    ) -> tuple[dict[str, FloatArray], FloatArray]:
         """As `_weights`, of several nodes: each source a held node behind its resistance, all solved at once."""
         branches = [Branch(arm.id, f"n:{arm.first}", f"n:{arm.second}") for arm in self.arms]
         ohms: dict[str, Value] = {arm.id: arm.parameter.value(world) for arm in self.arms}

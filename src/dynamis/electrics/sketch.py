@@ -61,8 +61,17 @@ class Pen:
     def wire(self, *points: Point) -> None:
         self.wires.append(points)
 
-    def part(self, kind: Kind, at: Point, to: Point, words: tuple[str, ...], slot: str = "", *,
-             left: bool = False, turned: bool = False) -> None:  # fmt: skip
+    def part(
+        self,
+        kind: Kind,
+        at: Point,
+        to: Point,
+        words: tuple[str, ...],
+        slot: str = "",
+        *,
+        left: bool = False,
+        turned: bool = False,
+    ) -> None:
         self.symbols.append(Symbol(kind, at, to, words, slot, left, turned))
 
     def ground(self, at: Point) -> None:

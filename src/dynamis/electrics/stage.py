@@ -78,8 +78,16 @@ class Stage(Limited):
 
     def stored(self) -> StoredTransfer:
         bare = Stage(self.id)
-        keys = ("gain", "offset_volts", "gain_limit", "offset_limit_volts", "in_ohms", "out_ohms", "low_volts",
-                "high_volts")  # fmt: skip
+        keys = (
+            "gain",
+            "offset_volts",
+            "gain_limit",
+            "offset_limit_volts",
+            "in_ohms",
+            "out_ohms",
+            "low_volts",
+            "high_volts",
+        )
         values = {key: getattr(self, key) for key in keys if getattr(self, key) != getattr(bare, key)}
         return StoredTransfer("stage", 1, values)
 

@@ -45,8 +45,9 @@ def export_json(bench_file: BenchFile, path: Path) -> None:
 
 def contents_json(held: Contents) -> bytes:
     """What a bench holds, as its JSON."""
-    made = BenchExport(FORMAT, VERSION, held.bench, tuple(held.runs), tuple(held.readings), tuple(held.adoptions),
-                       tuple(held.sends))  # fmt: skip
+    made = BenchExport(
+        FORMAT, VERSION, held.bench, tuple(held.runs), tuple(held.readings), tuple(held.adoptions), tuple(held.sends)
+    )
     return msgspec.json.format(msgspec.json.encode(made), indent=2) + b"\n"
 
 

@@ -50,9 +50,13 @@ def _fill(made: BenchFile, contents: Contents) -> None:
     for run in contents.runs:
         made.add_run(run)
         rows = [reading for reading in contents.readings if reading.run == run.id]
-        made.add_readings(run.id, [(row.note, row.value, row.code, row.own) for row in rows],
-                          [row.taken for row in rows], [row.range_volts for row in rows],
-                          [row.uid for row in rows])  # fmt: skip
+        made.add_readings(
+            run.id,
+            [(row.note, row.value, row.code, row.own) for row in rows],
+            [row.taken for row in rows],
+            [row.range_volts for row in rows],
+            [row.uid for row in rows],
+        )
         for old, new in zip(rows, made.readings(run.id), strict=True):
             if old.voided:
                 made.set_void(new.id, True, old.void_reason)

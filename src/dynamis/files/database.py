@@ -13,13 +13,18 @@ from dynamis.files.text import MOST_BYTES
 _BUSY_SECONDS = 2.0
 # A value of 16 MB holds the largest document; nothing that is asked is long, deep or of many parts.
 _LIMITS = (
-    (sqlite3.SQLITE_LIMIT_LENGTH, MOST_BYTES), (sqlite3.SQLITE_LIMIT_SQL_LENGTH, 100_000),
-    (sqlite3.SQLITE_LIMIT_COLUMN, 100), (sqlite3.SQLITE_LIMIT_EXPR_DEPTH, 50),
-    (sqlite3.SQLITE_LIMIT_COMPOUND_SELECT, 5), (sqlite3.SQLITE_LIMIT_VDBE_OP, 25_000),
-    (sqlite3.SQLITE_LIMIT_FUNCTION_ARG, 8), (sqlite3.SQLITE_LIMIT_ATTACHED, 0),
-    (sqlite3.SQLITE_LIMIT_LIKE_PATTERN_LENGTH, 100), (sqlite3.SQLITE_LIMIT_TRIGGER_DEPTH, 2),
+    (sqlite3.SQLITE_LIMIT_LENGTH, MOST_BYTES),
+    (sqlite3.SQLITE_LIMIT_SQL_LENGTH, 100_000),
+    (sqlite3.SQLITE_LIMIT_COLUMN, 100),
+    (sqlite3.SQLITE_LIMIT_EXPR_DEPTH, 50),
+    (sqlite3.SQLITE_LIMIT_COMPOUND_SELECT, 5),
+    (sqlite3.SQLITE_LIMIT_VDBE_OP, 25_000),
+    (sqlite3.SQLITE_LIMIT_FUNCTION_ARG, 8),
+    (sqlite3.SQLITE_LIMIT_ATTACHED, 0),
+    (sqlite3.SQLITE_LIMIT_LIKE_PATTERN_LENGTH, 100),
+    (sqlite3.SQLITE_LIMIT_TRIGGER_DEPTH, 2),
     (sqlite3.SQLITE_LIMIT_WORKER_THREADS, 0),
-)  # fmt: skip
+)
 
 
 def copy_database(source: sqlite3.Connection, target: Path) -> None:

@@ -86,8 +86,9 @@ class ChannelExport:
                 f"{one.kind} adopted {one.adopted} from the run {one.run}; left {style.cents(one.leaves_cents)} "
                 f"± {style.cents(one.expanded_cents)} ct (k = 2)"
             )
-        told.append(f"{law_words(law, note_label(law.reference_note, style))}; {tuning_words(self.bench)}; "
-                    f"{self.bits} bits")  # fmt: skip
+        told.append(
+            f"{law_words(law, note_label(law.reference_note, style))}; {tuning_words(self.bench)}; {self.bits} bits"
+        )
         if self.bench.tuning is not None:
             told.append(
                 "A board's constants and table count equal semitones: this tuning is in the codes of each note."
@@ -126,15 +127,17 @@ class ChannelExport:
         rows = []
         for note, volts, code in zip(self.notes, model.expected(self.notes).tolist(), codes.tolist(), strict=True):
             plays = np.isfinite(code)
-            rows.append({
-                "note": str(note),
-                "name": note_name(note, Style(ascii_accidentals=True)) or "",
-                "wanted_volts": repr(volts) if np.isfinite(volts) else "",
-                "code": str(int(code)) if plays else "",
-                "nominal_volts": repr(float(dac.nominal_volts(code))) if plays else "",
-                "correction": self.kind,
-                "word": str(int(words(int(code), dac.bits, dac.coding))) if plays else "",
-            })  # fmt: skip
+            rows.append(
+                {
+                    "note": str(note),
+                    "name": note_name(note, Style(ascii_accidentals=True)) or "",
+                    "wanted_volts": repr(volts) if np.isfinite(volts) else "",
+                    "code": str(int(code)) if plays else "",
+                    "nominal_volts": repr(float(dac.nominal_volts(code))) if plays else "",
+                    "correction": self.kind,
+                    "word": str(int(words(int(code), dac.bits, dac.coding))) if plays else "",
+                }
+            )
         return rows
 
     def as_codes_csv(self) -> str:
@@ -149,27 +152,54 @@ class ChannelExport:
         """The same as one JSON object: numbers at full precision, null for a key that plays nothing."""
         port, correction = self.bench.port(self.channel), self.correction
         kinds = {"note": int, "code": int, "word": int, "wanted_volts": float, "nominal_volts": float}
-        rows = [{key: (kinds[key](value) if value else None) if key in kinds else value
-                 for key, value in row.items() if key != "correction"} for row in self.code_rows()]  # fmt: skip
+        rows = [
+            {
+                key: (kinds[key](value) if value else None) if key in kinds else value
+                for key, value in row.items()
+                if key != "correction"
+            }
+            for row in self.code_rows()
+        ]
         answer = {
-            "bench": self.bench.name, "gear": self.bench.gear_by(self.channel.gear).name, "unit": self.serial,
-            "channel": port.name, "law": port.law, "tuning": tuning_words(self.bench), "bits": self.bits,
-            "correction": self.kind, "adopted": None if self.adopted is None else self.adopted.adopted,
-            "hash": correction.hash, "codes": rows,
-        }  # fmt: skip
+            "bench": self.bench.name,
+            "gear": self.bench.gear_by(self.channel.gear).name,
+            "unit": self.serial,
+            "channel": port.name,
+            "law": port.law,
+            "tuning": tuning_words(self.bench),
+            "bits": self.bits,
+            "correction": self.kind,
+            "adopted": None if self.adopted is None else self.adopted.adopted,
+            "hash": correction.hash,
+            "codes": rows,
+        }
         return json.dumps(answer, ensure_ascii=False, allow_nan=False, indent=1) + "\n"
 
     def as_template(self, template: str, where: str = "The template") -> str:
         """A text of the user's own with its placeholders filled; raises `InputError` as `template.filled`."""
         port, rows = self.bench.port(self.channel), self.code_rows()
         values = {
-            "bench": self.bench.name, "gear": self.bench.gear_by(self.channel.gear).name, "unit": self.serial,
-            "channel": port.name, "law": port.law or "", "tuning": tuning_words(self.bench), "bits": str(self.bits),
-            "correction": self.kind, "hash": self.correction.hash, "count": str(len(rows)),
-        }  # fmt: skip
+            "bench": self.bench.name,
+            "gear": self.bench.gear_by(self.channel.gear).name,
+            "unit": self.serial,
+            "channel": port.name,
+            "law": port.law or "",
+            "tuning": tuning_words(self.bench),
+            "bits": str(self.bits),
+            "correction": self.kind,
+            "hash": self.correction.hash,
+            "count": str(len(rows)),
+        }
         last = len(rows) - 1
-        each = [{**row, "index": str(k), "hex": f"0x{int(row['word']):X}" if row["word"] else "",
-                 "comma": "" if k == last else ","} for k, row in enumerate(rows)]  # fmt: skip
+        each = [
+            {
+                **row,
+                "index": str(k),
+                "hex": f"0x{int(row['word']):X}" if row["word"] else "",
+                "comma": "" if k == last else ",",
+            }
+            for k, row in enumerate(rows)
+        ]
         return filled(template, values, each, where)
 
 

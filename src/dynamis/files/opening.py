@@ -38,9 +38,12 @@ _LARGE: Final = (("run", "settings"), ("adoption", "content"), ("sent", "content
 MOST_APPENDED: Final = 32_000_000
 # Every text that is read later, so that one that is no text is met now.
 _TEXTS: Final = (
-    "SELECT label || created FROM revision", "SELECT key || value FROM state", "SELECT id FROM run",
-    "SELECT run || taken || uid FROM reading", "SELECT reason || at FROM void",
-)  # fmt: skip
+    "SELECT label || created FROM revision",
+    "SELECT key || value FROM state",
+    "SELECT id FROM run",
+    "SELECT run || taken || uid FROM reading",
+    "SELECT reason || at FROM void",
+)
 
 
 class DamagedFileError(InputError):

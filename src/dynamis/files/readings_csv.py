@@ -84,8 +84,18 @@ def strict_layout(text: str, quantity: ReadQuantity | None, where: str) -> Layou
     def column(name: str) -> int | None:
         return names.index(name) if name in names else None
 
-    return Layout(separator, separator != ",", True, names.index("note"), names.index(quantity),
-                  column(f"u_{quantity}"), quantity, 1.0, column("code"), column("seconds"))  # fmt: skip
+    return Layout(
+        separator,
+        separator != ",",
+        True,
+        names.index("note"),
+        names.index(quantity),
+        column(f"u_{quantity}"),
+        quantity,
+        1.0,
+        column("code"),
+        column("seconds"),
+    )
 
 
 def read_rows(text: str, layout: Layout, where: str, naming: Naming = Naming()) -> list[CsvReading]:
@@ -166,10 +176,17 @@ _HEAD_VALUE: Final = re.compile(
     r"(volts?|mv|v|hertz|hz|khz|cents?|ct|freq.*|measured.*|reading.*|value.*|spannung.*)\b", re.I
 )
 _FACTORS: Final[dict[str, tuple[ReadQuantity, float]]] = {
-    "mv": ("volts", 1e-3), "khz": ("hertz", 1e3), "hz": ("hertz", 1.0), "hertz": ("hertz", 1.0),
-    "ct": ("cents", 1.0), "cent": ("cents", 1.0), "cents": ("cents", 1.0), "v": ("volts", 1.0),
-    "volt": ("volts", 1.0), "volts": ("volts", 1.0),
-}  # fmt: skip
+    "mv": ("volts", 1e-3),
+    "khz": ("hertz", 1e3),
+    "hz": ("hertz", 1.0),
+    "hertz": ("hertz", 1.0),
+    "ct": ("cents", 1.0),
+    "cent": ("cents", 1.0),
+    "cents": ("cents", 1.0),
+    "v": ("volts", 1.0),
+    "volt": ("volts", 1.0),
+    "volts": ("volts", 1.0),
+}
 
 
 def guess_layout(text: str, quantity: ReadQuantity = "volts") -> Layout:

@@ -50,13 +50,16 @@ def report_html(bench_file: BenchFile, style: Style) -> str:
         parts.append("<p>No run has been taken on this bench.</p>")
     for run in runs:
         parts.append(_run(bench, analyse(run, bench_file.readings(run.id)), style))
-    parts.append(f'<p class="small">± is an expanded uncertainty, k = 2; errors are found minus wanted, sharp is '
-                 f"positive. Dynamis {__version__}.</p>")  # fmt: skip
+    parts.append(
+        f'<p class="small">± is an expanded uncertainty, k = 2; errors are found minus wanted, sharp is '
+        f"positive. Dynamis {__version__}.</p>"
+    )
     return (
         '<!DOCTYPE html>\n<html lang="en"><head><meta charset="utf-8">'
-        f"<title>{escape(bench.name)}</title><style>{_CSS}</style></head>\n<body>\n" + "\n".join(parts)
+        f"<title>{escape(bench.name)}</title><style>{_CSS}</style></head>\n<body>\n"
+        + "\n".join(parts)
         + "\n</body></html>\n"
-    )  # fmt: skip
+    )
 
 
 def _run(bench: Bench, judged: RunAnalysis, style: Style) -> str:
@@ -74,8 +77,14 @@ def _run(bench: Bench, judged: RunAnalysis, style: Style) -> str:
     if judged.verdict is None or judged.deciding_index is None:
         return "\n".join([*told, "<p>No reading.</p>"])
     k = judged.deciding_index
-    words = verdict_sentence(judged.verdict, float(judged.error_cents[k]), float(judged.notes[k]),
-                             float(judged.expanded_cents[k]), float(judged.allowed_cents[k]), style)  # fmt: skip
+    words = verdict_sentence(
+        judged.verdict,
+        float(judged.error_cents[k]),
+        float(judged.notes[k]),
+        float(judged.expanded_cents[k]),
+        float(judged.allowed_cents[k]),
+        style,
+    )
     told.append(f"<p><b>{escape(words[0].upper() + words[1:])}.</b></p>")
     told.append(_plot(judged, style))
     sentences = shape_sentences(judged.shape, style, judged.loading_factor) if judged.shape else [judged.why_no_fit]

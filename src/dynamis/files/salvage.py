@@ -117,8 +117,9 @@ def _read_all(connection: sqlite3.Connection, cancelled: Callable[[], bool]) -> 
         values = dict(zip(columns, row, strict=True))
         voided, reason = voids.get(number, (0, ""))
         try:
-            reading = msgspec.convert({**values, "voided": bool(voided), "void_reason": reason if voided else ""},
-                                      ReadingRecord, strict=False)  # fmt: skip
+            reading = msgspec.convert(
+                {**values, "voided": bool(voided), "void_reason": reason if voided else ""}, ReadingRecord, strict=False
+            )
         except msgspec.MsgspecError:
             _lose(made, "readings")
             continue
@@ -159,8 +160,15 @@ def _completed(bench: Bench, runs: list[RunRecord]) -> Bench:
     for run in runs:
         one = gear.get(run.gear) or Gear(run.gear, run.gear.replace("-", " ").capitalize())
         if all(port.id != run.port for port in one.ports):
-            port = Port(run.port, run.port.replace("-", " "), "output", law=run.law, ohms=run.output_ohms,
-                        transfers=() if run.converter is None else (run.converter,), trimmers=run.trimmers)  # fmt: skip
+            port = Port(
+                run.port,
+                run.port.replace("-", " "),
+                "output",
+                law=run.law,
+                ohms=run.output_ohms,
+                transfers=() if run.converter is None else (run.converter,),
+                trimmers=run.trimmers,
+            )
             one = replace(one, ports=(*one.ports, port))
         if all(unit.serial != run.serial for unit in one.units):
             one = replace(one, units=(*one.units, Unit(run.serial)))

@@ -29,8 +29,15 @@ _MOST_OCTAVES: Final = 2000.0
 _CENTS: Final = re.compile(r"[+-]?(\d+\.\d*|\.\d+)")
 _RATIO: Final = re.compile(r"(\d+)(?:/(\d+))?")
 _WHOLE: Final = re.compile(r"[+-]?\d+")
-_HEADS: Final = ("the size of the map", "the first note", "the last note", "the middle note", "the reference note",
-                 "the reference frequency", "the degree of the formal octave")  # fmt: skip
+_HEADS: Final = (
+    "the size of the map",
+    "the first note",
+    "the last note",
+    "the middle note",
+    "the reference note",
+    "the reference frequency",
+    "the degree of the formal octave",
+)
 
 
 def read_scale(path: Path) -> Scale:
@@ -83,8 +90,15 @@ def scale_text(scale: Scale, name: str) -> str:
 
 def keymap_text(keymap: Keymap, name: str) -> str:
     """A keymap as a .kbm file."""
-    heads = (len(keymap.degrees), keymap.first, keymap.last, keymap.middle, keymap.reference_note,
-             plain(keymap.reference_hertz), keymap.octave_degree)  # fmt: skip
+    heads = (
+        len(keymap.degrees),
+        keymap.first,
+        keymap.last,
+        keymap.middle,
+        keymap.reference_note,
+        plain(keymap.reference_hertz),
+        keymap.octave_degree,
+    )
     lines = [
         f"! {name}",
         *(line for what, value in zip(_HEADS, heads, strict=True) for line in (f"! {what}", str(value))),

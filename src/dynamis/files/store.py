@@ -336,9 +336,13 @@ class BenchFile:
         return [msgspec.convert(dict(zip(_READING, row, strict=True)), ReadingRecord, strict=False) for row in rows]
 
     def add_readings(
-        self, run_id: str, taken: Iterable[tuple[float, float, int | None, float]], at: Sequence[str] | None = None,
-        ranges: Sequence[float | None] | None = None, uids: Sequence[str] | None = None,
-    ) -> None:  # fmt: skip
+        self,
+        run_id: str,
+        taken: Iterable[tuple[float, float, int | None, float]],
+        at: Sequence[str] | None = None,
+        ranges: Sequence[float | None] | None = None,
+        uids: Sequence[str] | None = None,
+    ) -> None:
         """Append readings (note, value, code or None, own uncertainty), all of them or none.
 
         at : when each was taken; now, where it is not given.  ranges : full scale of the meter's range.  uids : fresh
@@ -352,10 +356,19 @@ class BenchFile:
             taken = list(taken)
             counted("readings of a run", number + len(taken), MOST_READINGS)
             rows = [
-                (run_id, number + k, note, code, value, own, moment if at is None else at[k - 1],
-                 None if ranges is None else ranges[k - 1], (uids[k - 1] if uids else "") or fresh_uid())
+                (
+                    run_id,
+                    number + k,
+                    note,
+                    code,
+                    value,
+                    own,
+                    moment if at is None else at[k - 1],
+                    None if ranges is None else ranges[k - 1],
+                    (uids[k - 1] if uids else "") or fresh_uid(),
+                )
                 for k, (note, value, code, own) in enumerate(taken, start=1)
-            ]  # fmt: skip
+            ]
             connection.executemany(
                 "INSERT INTO reading (run, number, note, code, value, own, taken, range_volts, uid) "
                 "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",

@@ -26,8 +26,10 @@ def wiring_html(card: WiringCard, bench_name: str) -> str:
         _list("Cautions", [one.text for one in card.cautions]),
     ]
     body = "\n".join(part for part in parts if part)
-    return f'<!DOCTYPE html>\n<html lang="en"><head><meta charset="utf-8"><title>{escape(card.title)}</title></head>' \
-           f'<body style="color: #000; background: #fff;">\n{body}\n</body></html>\n'  # fmt: skip
+    return (
+        f'<!DOCTYPE html>\n<html lang="en"><head><meta charset="utf-8"><title>{escape(card.title)}</title></head>'
+        f'<body style="color: #000; background: #fff;">\n{body}\n</body></html>\n'
+    )
 
 
 def _list(heading: str, lines: tuple[str, ...] | list[str]) -> str:

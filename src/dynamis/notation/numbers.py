@@ -16,13 +16,34 @@ _LETTER_CODE: Final = re.compile(r"([+-]?[0-9]+)([RrKkMGmuµnp])([0-9]+)")
 _WITH_UNIT: Final = re.compile(rf"({_PLAIN.pattern})\s*([^\d\s].*)?")
 _BLANK_AHEAD: Final = re.compile(r"\s+(?=[+\-−.\d])")
 _UNITS: Final = {
-    "V": "V", "v": "V", "volt": "V", "volts": "V",
-    "Hz": "Hz", "hz": "Hz", "HZ": "Hz", "hertz": "Hz",
-    "ct": "ct", "cent": "ct", "cents": "ct", "¢": "ct",
-    "Ω": "Ω", "ohm": "Ω", "ohms": "Ω", "Ohm": "Ω", "R": "Ω", "r": "Ω",
-    "°C": "°C", "C": "°C", "degC": "°C",
-    "A": "A", "%": "%", "s": "s", "LSB": "LSB", "bit": "bit", "bits": "bit",
-}  # fmt: skip
+    "V": "V",
+    "v": "V",
+    "volt": "V",
+    "volts": "V",
+    "Hz": "Hz",
+    "hz": "Hz",
+    "HZ": "Hz",
+    "hertz": "Hz",
+    "ct": "ct",
+    "cent": "ct",
+    "cents": "ct",
+    "¢": "ct",
+    "Ω": "Ω",
+    "ohm": "Ω",
+    "ohms": "Ω",
+    "Ohm": "Ω",
+    "R": "Ω",
+    "r": "Ω",
+    "°C": "°C",
+    "C": "°C",
+    "degC": "°C",
+    "A": "A",
+    "%": "%",
+    "s": "s",
+    "LSB": "LSB",
+    "bit": "bit",
+    "bits": "bit",
+}
 _EXPONENT: Final = {"T": 12, "G": 9, "M": 6, "k": 3, "K": 3, "m": -3, "u": -6, "µ": -6, "μ": -6, "n": -9, "p": -12}
 _PREFIXES: Final = frozenset(_EXPONENT)
 _LETTER_EXPONENT: Final = {**_EXPONENT, "R": 0, "r": 0}
@@ -141,6 +162,12 @@ def _read(cleaned: str, unit: str, text: str, what: str) -> float:
 
 def _example(unit: str) -> str:
     return {
-        "V": "2.5 V or 250 mV", "Hz": "440 or 1.2 kHz", "ct": "-3.5", "Ω": "100k, 6k8 or 4R7", "°C": "24.5",
-        "%": "0.5", "LSB": "2", "bit": "12",
-    }.get(unit, "1.5")  # fmt: skip
+        "V": "2.5 V or 250 mV",
+        "Hz": "440 or 1.2 kHz",
+        "ct": "-3.5",
+        "Ω": "100k, 6k8 or 4R7",
+        "°C": "24.5",
+        "%": "0.5",
+        "LSB": "2",
+        "bit": "12",
+    }.get(unit, "1.5")

@@ -76,8 +76,17 @@ class Oscillator:
     @property
     def _scale(self) -> Parameter:
         key = f"{self.id}.scale"
-        return Parameter(key, "Scale of the oscillator", "", 1.0, self.scale_limit, True, "uniform", key,
-                         per_kelvin=self.scale_per_kelvin)  # fmt: skip
+        return Parameter(
+            key,
+            "Scale of the oscillator",
+            "",
+            1.0,
+            self.scale_limit,
+            True,
+            "uniform",
+            key,
+            per_kelvin=self.scale_per_kelvin,
+        )
 
     @property
     def _offset(self) -> Parameter:

@@ -27,9 +27,13 @@ class StoredTransfer(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 # What a transfer's own fields may be, by how they are declared; and the largest number among them.
 _TYPES: Final[dict[str, tuple[type, ...]]] = {
-    "float": (float, int), "float | None": (float, int, type(None)), "int": (int,), "int | None": (int, type(None)),
-    "bool": (bool,), "str": (str,),
-}  # fmt: skip
+    "float": (float, int),
+    "float | None": (float, int, type(None)),
+    "int": (int,),
+    "int | None": (int, type(None)),
+    "bool": (bool,),
+    "str": (str,),
+}
 _MOST: Final = 1e13
 
 

@@ -137,9 +137,11 @@ class Actions:
             self.add(menu, one.title, one.key, partial(self.window.show_station, one.title))
         menu.addSeparator()
         for text, key, step in (
-            ("A semitone up", "Ctrl+Up", 1), ("A semitone down", "Ctrl+Down", -1),
-            ("An octave up", "Ctrl+Shift+Up", 12), ("An octave down", "Ctrl+Shift+Down", -12),
-        ):  # fmt: skip
+            ("A semitone up", "Ctrl+Up", 1),
+            ("A semitone down", "Ctrl+Down", -1),
+            ("An octave up", "Ctrl+Shift+Up", 12),
+            ("An octave down", "Ctrl+Shift+Down", -12),
+        ):
             self.add(menu, text, key, partial(self.session.step_note, step))
         self.add(menu, "To a &note…", "Ctrl+G", self.go_to_note)
 
@@ -199,8 +201,12 @@ class Actions:
         """A damaged bench: read what can be read into a new file, where that is wanted."""
         from dynamis.ui.dialogs.working import ask, in_background
 
-        if not ask(self.window, "A damaged bench", f"{sentence} Shall what can still be read be put into a new bench?",
-                   "Salvage"):  # fmt: skip
+        if not ask(
+            self.window,
+            "A damaged bench",
+            f"{sentence} Shall what can still be read be put into a new bench?",
+            "Salvage",
+        ):
             return
         target = fresh_path(f"{path.stem} (salvaged)")
 

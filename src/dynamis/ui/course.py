@@ -68,8 +68,9 @@ class CourseRunner(QObject):
         if held is None or session.channel is None:
             return None
         try:
-            return difference_sentence(session.bench, session.channel[0], session.head(), held, session.adoptions,
-                                       session.sends)  # fmt: skip
+            return difference_sentence(
+                session.bench, session.channel[0], session.head(), held, session.adoptions, session.sends
+            )
         except InputError:
             return None
 
@@ -94,11 +95,23 @@ class CourseRunner(QObject):
             raise InputError(session.file.read_only)
 
         def record(before: BoardCorrection, verified: bool) -> None:
-            file.add_send(SendRecord(0, ref.gear, serial, ref.port, now(), HeldRecord.of(before),
-                                     HeldRecord.of(correction), head, verified))  # fmt: skip
+            file.add_send(
+                SendRecord(
+                    0,
+                    ref.gear,
+                    serial,
+                    ref.port,
+                    now(),
+                    HeldRecord.of(before),
+                    HeldRecord.of(correction),
+                    head,
+                    verified,
+                )
+            )
 
-        self.devices.send(serial, letter, correction, lambda before: record(before, False),
-                          lambda before: record(before, True))  # fmt: skip
+        self.devices.send(
+            serial, letter, correction, lambda before: record(before, False), lambda before: record(before, True)
+        )
 
     def _not_connected(self) -> str:
         board, channel = self.devices.board, self._session.channel
@@ -155,8 +168,14 @@ class CourseRunner(QObject):
 
         board_hash = None if held is None else held.hash
         try:
-            return course_of(session.runs_of(session.channel), session.analysis, session.in_force(),
-                             board_hash=board_hash, hash_of=hash_of, style=session.style)  # fmt: skip
+            return course_of(
+                session.runs_of(session.channel),
+                session.analysis,
+                session.in_force(),
+                board_hash=board_hash,
+                hash_of=hash_of,
+                style=session.style,
+            )
         except InputError as error:
             return Course("found", "nothing", str(error))
 

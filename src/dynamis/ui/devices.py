@@ -141,9 +141,13 @@ class Devices(QObject):
         self._connect("meter", address, ask, self._meter_says, lambda told: self._meter_is(None, told))
 
     def _connect(
-        self, kind: str, address: str, ask: Callable[[], Callable[[], None]], say: Callable[..., None],
+        self,
+        kind: str,
+        address: str,
+        ask: Callable[[], Callable[[], None]],
+        say: Callable[..., None],
         refused: Callable[[str], None],
-    ) -> None:  # fmt: skip
+    ) -> None:
         """Ask who is at an address; the same one is not asked twice at a time."""
         if self._asking[kind] == address:
             return
@@ -329,9 +333,13 @@ class Devices(QObject):
     # -- a correction ------------------------------------------------------------------------------
 
     def send(
-        self, unit: str, channel: str, correction: BoardCorrection, begun: Callable[[BoardCorrection], None],
+        self,
+        unit: str,
+        channel: str,
+        correction: BoardCorrection,
+        begun: Callable[[BoardCorrection], None],
         verified: Callable[[BoardCorrection], None],
-    ) -> None:  # fmt: skip
+    ) -> None:
         """Read back what a channel holds, keep it, send a correction and verify it.
 
         begun, verified : called in the devices' thread with what was held before; the first before anything

@@ -24,12 +24,24 @@ _MOST_BYTES = 1024 * 1024
 def add_export_actions(actions: Actions, menu: QMenu) -> None:
     """Put them into a menu."""
     actions.add(menu, "&Export the bench as JSON…", "", lambda: export_bench(actions))
-    actions.add(menu, "Export the correction as a &C header…", "", lambda: _channel(
-        actions, "Export a C header", ".h", lambda made, held: made.as_c_header()))  # fmt: skip
-    actions.add(menu, "Export the codes as CSV…", "", lambda: _channel(
-        actions, "Export the codes", ".csv", lambda made, held: made.as_codes_csv()))  # fmt: skip
-    actions.add(menu, "Export the codes as &JSON…", "", lambda: _channel(
-        actions, "Export the codes", ".json", lambda made, held: made.as_codes_json()))  # fmt: skip
+    actions.add(
+        menu,
+        "Export the correction as a &C header…",
+        "",
+        lambda: _channel(actions, "Export a C header", ".h", lambda made, held: made.as_c_header()),
+    )
+    actions.add(
+        menu,
+        "Export the codes as CSV…",
+        "",
+        lambda: _channel(actions, "Export the codes", ".csv", lambda made, held: made.as_codes_csv()),
+    )
+    actions.add(
+        menu,
+        "Export the codes as &JSON…",
+        "",
+        lambda: _channel(actions, "Export the codes", ".json", lambda made, held: made.as_codes_json()),
+    )
     actions.add(menu, "Export the codes by a &template…", "", lambda: export_template(actions))
     actions.add(menu, "Export the channel's readings as CSV…", "", lambda: export_readings(actions))
 
@@ -76,5 +88,9 @@ def export_template(actions: Actions) -> None:
     if name:
         form = Path(name)
         text = read_text(form, _MOST_BYTES)
-        _channel(actions, "Export by the template", form.suffix or ".txt",
-                 lambda made, held: made.as_template(text, form.name))  # fmt: skip
+        _channel(
+            actions,
+            "Export by the template",
+            form.suffix or ".txt",
+            lambda made, held: made.as_template(text, form.name),
+        )

@@ -358,8 +358,7 @@ class Session(QObject):
         return self.preferences.style
 
     def set_preferences(self, preferences: Preferences) -> None:
-        shown = {"recent": (), "last": None, "board_port": "", "meter_address": "", "window": None,
-                 "maximised": False}  # fmt: skip
+        shown = {"recent": (), "last": None, "board_port": "", "meter_address": "", "window": None, "maximised": False}
         changed = replace(preferences, **shown) != replace(self.preferences, **shown)
         self.preferences = preferences
         if self._keep_preferences:

@@ -233,8 +233,11 @@ class MainWindow(QMainWindow):
             parts.append("meter")
         trouble = devices.board_trouble or devices.meter_trouble
         shape: Shape
-        shape, colour = ("triangle", self.colours.vermilion) if trouble else (
-            ("disc", self.colours.blue) if parts else ("ring", self.colours.grey))  # fmt: skip
+        shape, colour = (
+            ("triangle", self.colours.vermilion)
+            if trouble
+            else (("disc", self.colours.blue) if parts else ("ring", self.colours.grey))
+        )
         self.devices_button.setText("  " + (" + ".join(parts) or "Devices"))
         self.devices_button.setAccessibleName(f"Devices: {' and '.join(parts) or 'none connected'}")
         self.devices_button.setIcon(QIcon(shape_pixmap(shape, colour, 13, self.devicePixelRatioF())))

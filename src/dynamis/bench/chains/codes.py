@@ -67,8 +67,9 @@ def other_law(law: Law, dac: Dac, low_note: float, high_note: float) -> Law:
     return ExponentialLaw(1.0, low_note, max(0.0, float(np.ceil(low * 10.0) / 10.0)))
 
 
-def channel_codes(bench: Bench, channel: PortRef, head: HeadRecord, *, as_other_law: bool = False,
-                  tuning: Tuning | None = None) -> ChannelCodes:  # fmt: skip
+def channel_codes(
+    bench: Bench, channel: PortRef, head: HeadRecord, *, as_other_law: bool = False, tuning: Tuning | None = None
+) -> ChannelCodes:
     """Codes for the notes that the channel's link uses (36 to 96 without a link).
 
     as_other_law : as they would be with the other of the two laws, from nominal values.  tuning : another than equal
@@ -100,10 +101,15 @@ def channel_codes(bench: Bench, channel: PortRef, head: HeadRecord, *, as_other_
     inl = converter.inl_limit_lsb or float(np.max(np.abs(converter.dac.inl_lsb or (0.0,))))
     step = np.nan if table.lsb_cents is None else table.lsb_cents
     return ChannelCodes(
-        table, converter, model, head, (int(reached.min()), int(reached.max())) if reached.size else None,
-        floor_bound_lsb(0.0) * converter.dac.lsb_volts * float(np.nanmax(volts)), float(np.nanmin(per_semitone)),
+        table,
+        converter,
+        model,
+        head,
+        (int(reached.min()), int(reached.max())) if reached.size else None,
+        floor_bound_lsb(0.0) * converter.dac.lsb_volts * float(np.nanmax(volts)),
+        float(np.nanmin(per_semitone)),
         judge_uses(converter.dac.bits, step, inl, tightest, levels),
-    )  # fmt: skip
+    )
 
 
 def use_words(use: Use, style: Style) -> str:

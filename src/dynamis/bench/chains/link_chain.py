@@ -162,10 +162,15 @@ def _as_measured(converter: DacTransfer, head: HeadRecord, made: Head) -> tuple[
         return converter, NOMINAL
     if isinstance(made, TableHead) and converter.dac.bits <= MOST_BITS_WITH_INL:
         converter = replace(converter, dac=replace(converter.dac, inl_lsb=inl_behind(made)))
-    known = replace(converter, reference_limit=converter.reference_limit or 1e-9,
-                    offset_limit_volts=converter.offset_limit_volts or 1e-9)  # fmt: skip
+    known = replace(
+        converter,
+        reference_limit=converter.reference_limit or 1e-9,
+        offset_limit_volts=converter.offset_limit_volts or 1e-9,
+    )
     # measured = offset + gain * nominal, and the transfer scales what lies above the offset after it.
     shift = head.offset + (head.gain - 1.0) * converter.dac.offset_volts
-    deviations = {f"{known.id}.reference": (head.gain - 1.0) / known.reference_limit,
-                  f"{known.id}.offset": shift / known.offset_limit_volts}  # fmt: skip
+    deviations = {
+        f"{known.id}.reference": (head.gain - 1.0) / known.reference_limit,
+        f"{known.id}.offset": shift / known.offset_limit_volts,
+    }
     return known, World(deviations)

@@ -87,8 +87,7 @@ def link_net(bench: Bench, link: Link, meter: InstrumentRecord | None = None) ->
         if port.ohms is None:
             return None
         label = f"{bench.gear_by(ref.gear).name} {port.name}"
-        terminals.append(Terminal(f"{ref.gear}.{ref.port}", label, port.ohms, False, port.ohms_limit,
-                                  port.rest_volts))  # fmt: skip
+        terminals.append(Terminal(f"{ref.gear}.{ref.port}", label, port.ohms, False, port.ohms_limit, port.rest_volts))
     if meter is not None:
         terminals.append(Terminal(METER, meter.name, meter.input_ohms, False))
     return Net(f"{link.id}.node", tuple(terminals))

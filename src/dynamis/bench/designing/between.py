@@ -84,9 +84,16 @@ def _asked_of(bench: Bench, link: Link, sink: PortRef, start: Wish) -> Wish | st
         ends = _sent_swing(swing, output.ohms or 0.0, load)
         gain = (swing.acts_high - swing.acts_low) / (ends[1] - ends[0])
         # Of a modulation the whole swing stands for an octave, so that 12 cents are 1 % of it.
-        return replace_wish(known, gain=gain, offset_volts=swing.acts_low - gain * ends[0], in_low=ends[0],
-                            in_high=ends[1], volts_per_octave=ends[1] - ends[0], pairs=False,
-                            tolerance_cents=12.0 * MODULATION_PERCENT)  # fmt: skip
+        return replace_wish(
+            known,
+            gain=gain,
+            offset_volts=swing.acts_low - gain * ends[0],
+            in_low=ends[0],
+            in_high=ends[1],
+            volts_per_octave=ends[1] - ends[0],
+            pairs=False,
+            tolerance_cents=12.0 * MODULATION_PERCENT,
+        )
     return (
         f"{bench.label(sink)} takes a {receiver.role}: what goes between is chosen by its levels, with the remedies on "
         "Bench. This station designs gain and offset for pitch and modulation."
@@ -131,10 +138,15 @@ def _pitch(bench: Bench, link: Link, sink: PortRef, known: Wish) -> Wish | str:
     volts = sent.volts(tuning.octaves(notes, sent.reference_note))
     tightest = link.tightest_cents
     return replace_wish(
-        known, gain=gain, offset_volts=offset, in_low=float(volts[0]), in_high=float(volts[1]),
-        volts_per_octave=sent.volts_per_octave if isinstance(sent, ExponentialLaw) else 1.0, zero_volts=zero,
+        known,
+        gain=gain,
+        offset_volts=offset,
+        in_low=float(volts[0]),
+        in_high=float(volts[1]),
+        volts_per_octave=sent.volts_per_octave if isinstance(sent, ExponentialLaw) else 1.0,
+        zero_volts=zero,
         tolerance_cents=tightest if math.isfinite(tightest) else 5.0,
-    )  # fmt: skip
+    )
 
 
 def _sent_swing(swing: Swing, ohms: float, load: float) -> tuple[float, float]:

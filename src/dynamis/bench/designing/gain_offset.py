@@ -106,6 +106,9 @@ def _between(link: Link, title: str, text: str, circuit: BuiltCircuit, **more: o
 
 def _clamped(circuit: Circuit, style: Style) -> str:
     clamp = circuit.clamp
-    ends = [f"{words} {style.volts(volts, 2)}" for words, volts in (("below", clamp.low), ("above", clamp.high))
-            if volts is not None]  # fmt: skip
+    ends = [
+        f"{words} {style.volts(volts, 2)}"
+        for words, volts in (("below", clamp.low), ("above", clamp.high))
+        if volts is not None
+    ]
     return f" Diodes clamp it {' and '.join(ends)}, which the input bears." if ends else ""

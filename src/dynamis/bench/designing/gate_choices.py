@@ -92,13 +92,15 @@ def stretcher(bench: Bench, link: Link, sink: PortRef) -> GateStageRecord | None
     if made is None or taken is None or gate is None or gate.min_seconds is None:
         return None
     seconds = STRETCH * gate.min_seconds
-    found = stretching(made, taken, len(link.inputs), seconds, pulse_seconds(bench, ahead), bench.rails_for(link),
-                       battery=True)  # fmt: skip
+    found = stretching(
+        made, taken, len(link.inputs), seconds, pulse_seconds(bench, ahead), bench.rails_for(link), battery=True
+    )
     return None if found is None else GateStageRecord(STRETCHER, found.parts, seconds)
 
 
-def choice(bench: Bench, link: Link, sink: PortRef, stage: GateStageRecord, style: Style = Style(), *,
-           stands: bool = False) -> GateChoice:  # fmt: skip
+def choice(
+    bench: Bench, link: Link, sink: PortRef, stage: GateStageRecord, style: Style = Style(), *, stands: bool = False
+) -> GateChoice:
     """A circuit on trial in a link, in the place of one of its kind.
 
     A stretcher stands behind what mends the levels; one of each may be there.

@@ -78,10 +78,17 @@ def converter_asked(bench: Bench, link: Link, sink: PortRef, start: LawWish = US
     wants = heard.law.volts(tuning.octaves(notes, heard.law.reference_note))
     tightest = link.tightest_cents
     return with_(
-        start, in_low=float(sends[0]), in_high=float(sends[1]), out_low=float(wants[0]), out_high=float(wants[1]),
-        way=way, source_ohms=output.ohms, load_ohms=1.0 / sum(1.0 / one for one in loads if one),
-        tolerance_cents=tightest if math.isfinite(tightest) else 5.0, bears=borne_by(bench, link, sink),
-    )  # fmt: skip
+        start,
+        in_low=float(sends[0]),
+        in_high=float(sends[1]),
+        out_low=float(wants[0]),
+        out_high=float(wants[1]),
+        way=way,
+        source_ohms=output.ohms,
+        load_ohms=1.0 / sum(1.0 / one for one in loads if one),
+        tolerance_cents=tightest if math.isfinite(tightest) else 5.0,
+        bears=borne_by(bench, link, sink),
+    )
 
 
 def in_reach(bench: Bench, link: Link, sink: PortRef, start: LawWish = USUAL) -> Link:

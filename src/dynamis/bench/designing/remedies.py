@@ -195,21 +195,36 @@ def _add_stage(link: Link, stage: GateStageRecord, words: str) -> Deed:
 
 
 def _patch(bench: Bench, link: Link, sink: PortRef, codes: set[str]) -> Iterator[Remedy]:
-    for code, missing in (("gate-with-trigger", missing_trigger), ("nothing-opens", missing_gate),
-                          ("reset-missing", missing_reset)):  # fmt: skip
+    for code, missing in (
+        ("gate-with-trigger", missing_trigger),
+        ("nothing-opens", missing_gate),
+        ("reset-missing", missing_reset),
+    ):
         wanted = missing(bench, sink) if code in codes else None
         if wanted is not None:
             yield from _joining(bench, link, wanted)
     if "channel-map" in codes and bench.port(link.output).audio is not None:
         channel = bench.port(link.output).audio.channel  # type: ignore[union-attr]
-        yield Remedy("setting", f"Channel {channel} in the program", "Keeps the channel with the link.",
-                     changed_link(link, f"the program sends on {channel}", program_channel=channel))  # fmt: skip
+        yield Remedy(
+            "setting",
+            f"Channel {channel} in the program",
+            "Keeps the channel with the link.",
+            changed_link(link, f"the program sends on {channel}", program_channel=channel),
+        )
     if "supply-pole" in codes:
-        yield Remedy("patch", "A lead with an open ring", "Three poles, nothing joined on the ring, at both ends.",
-                     changed_link(link, "a lead with an open ring", lead="ring-open"))  # fmt: skip
+        yield Remedy(
+            "patch",
+            "A lead with an open ring",
+            "Three poles, nothing joined on the ring, at both ends.",
+            changed_link(link, "a lead with an open ring", lead="ring-open"),
+        )
     if "second-signal-lost" in codes and link.lead in ("two-pole", "ring-open"):
-        yield Remedy("patch", "A lead of three poles", "Tip, ring and sleeve joined through.",
-                     changed_link(link, "a lead of three poles", lead="three-pole"))  # fmt: skip
+        yield Remedy(
+            "patch",
+            "A lead of three poles",
+            "Tip, ring and sleeve joined through.",
+            changed_link(link, "a lead of three poles", lead="three-pole"),
+        )
     if "setting-otherwise" in codes:
         yield from _set(bench, link, sink)
     if "outputs-contending" in codes:

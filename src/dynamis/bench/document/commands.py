@@ -117,8 +117,10 @@ def join(bench: Bench, output: PortRef, sink: PortRef, *, beside: bool = False) 
     links = list(bench.links)
     others = bench.links_into(sink)
     if others and not beside:
-        links = [replace(one, inputs=tuple(ref for ref in one.inputs if ref != sink)) if one in others else one
-                 for one in links]  # fmt: skip
+        links = [
+            replace(one, inputs=tuple(ref for ref in one.inputs if ref != sink)) if one in others else one
+            for one in links
+        ]
         words += f", parting {' and '.join(bench.label(one.output) for one in others)} from it"
     if link is None:
         links.append(Link(new_id(bench.label(output), {one.id for one in links}), output, (sink,)))

@@ -17,8 +17,9 @@ def gate_input(port: Port) -> tuple[GateInput | None, list[str]]:
     if gate.on_volts is None or gate.off_volts is None or port.ohms is None or lacks:
         return None, lacks
     works, bears = Span(port.works.low, port.works.high), Span(port.bears.low, port.bears.high)
-    return GateInput(gate.on_volts, gate.off_volts, "shorting" if shorting else "positive", port.ohms,
-                     port.rest_volts, works, bears), []  # fmt: skip
+    return GateInput(
+        gate.on_volts, gate.off_volts, "shorting" if shorting else "positive", port.ohms, port.rest_volts, works, bears
+    ), []
 
 
 def loading_of(port: Port) -> GateInput | None:

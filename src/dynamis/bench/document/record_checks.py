@@ -149,9 +149,11 @@ def check_sent(one: SendRecord) -> None:
 
 
 def check_records(
-    runs: Sequence[RunRecord], readings: Sequence[ReadingRecord], adoptions: Sequence[AdoptionRecord],
+    runs: Sequence[RunRecord],
+    readings: Sequence[ReadingRecord],
+    adoptions: Sequence[AdoptionRecord],
     sends: Sequence[SendRecord],
-) -> None:  # fmt: skip
+) -> None:
     """Refuse the first of all these that could not be, naming it."""
     counted("runs", len(runs), MOST_RUNS)
     for run in runs:

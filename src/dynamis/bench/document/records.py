@@ -20,8 +20,12 @@ InstrumentKind = Literal["meter", "counter", "tuner", "known-voltage", "sound"]
 
 
 KIND_WORDS: Final[dict[str, str]] = {
-    "meter": "meter", "counter": "counter", "tuner": "tuner", "known-voltage": "known voltage", "sound": "sound",
-}  # fmt: skip
+    "meter": "meter",
+    "counter": "counter",
+    "tuner": "tuner",
+    "known-voltage": "known voltage",
+    "sound": "sound",
+}
 
 
 class InstrumentRecord(Record, frozen=True):

@@ -93,8 +93,9 @@ def archive_gear(bench: Bench, gear_id: str, archived: bool = True) -> Change:
     if archived:
         links = tuple(
             replace(link, inputs=tuple(ref for ref in link.inputs if ref.gear != gear_id))
-            for link in links if link.output.gear != gear_id
-        )  # fmt: skip
+            for link in links
+            if link.output.gear != gear_id
+        )
     changed = bench.with_gear(replace(gear, archived=archived))
     return Change(f"{'archive' if archived else 'take out'} {gear.name}", replace(changed, links=links))
 

@@ -30,9 +30,15 @@ from dynamis.errors import InputError
 from dynamis.transfer.registry import StoredTransfer
 
 _RECORDS: Final[dict[str, Any]] = {
-    "gate": GateRecord, "clock": ClockRecord, "swing": SwingRecord, "pot": PotRecord, "audio": AudioRecord,
-    "midi": MidiRecord, "envelope": EnvelopeRecord, "power": Power,
-}  # fmt: skip
+    "gate": GateRecord,
+    "clock": ClockRecord,
+    "swing": SwingRecord,
+    "pot": PotRecord,
+    "audio": AudioRecord,
+    "midi": MidiRecord,
+    "envelope": EnvelopeRecord,
+    "power": Power,
+}
 _TRANSFERS: Final = {"source": "pitch-source", "oscillator": "oscillator"}
 _WHOLE: Final = ("audio.channel", "midi.channel", "program_channel")
 

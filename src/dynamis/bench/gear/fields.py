@@ -21,9 +21,14 @@ Kind = Literal["quantity", "text", "choice", "flag", "law", "note", "list", "pai
 Choices = tuple[tuple[Any, str], ...]
 _SWITCHING: Final = ("gate", "trigger", "clock")
 _CARRIES: Final[Choices] = (
-    (None, "–"), ("signal", "signal"), ("second-signal", "second signal"), ("cold-leg", "cold leg"),
-    ("supply", "supply"), ("return", "return"), ("nothing", "nothing"),
-)  # fmt: skip
+    (None, "–"),
+    ("signal", "signal"),
+    ("second-signal", "second signal"),
+    ("cold-leg", "cold leg"),
+    ("supply", "supply"),
+    ("return", "return"),
+    ("nothing", "nothing"),
+)
 
 
 @dataclass(frozen=True)
@@ -101,9 +106,11 @@ def _read_choice(field: Field, text: str) -> Any:
 
 
 _READ: Final[dict[str, Any]] = {
-    "text": lambda field, text: text, "pairs": _read_pairs, "choice": _read_choice,
+    "text": lambda field, text: text,
+    "pairs": _read_pairs,
+    "choice": _read_choice,
     "flag": lambda field, text: text.lower() in ("yes", "true", "1"),
-}  # fmt: skip
+}
 
 
 def _choice(path: str, label: str, *values: str, **more: Any) -> Field:
@@ -122,37 +129,67 @@ PORT_FIELDS: Final = (
     Field("law", "Law", "law", roles=("pitch",)),
     Field("ohms", "Resistance", unit="Ω"),
     Field("ohms_limit", "Its tolerance", unit="%", share=True, unknown=None),
-    Field("source.scale_limit", "Scale, limit", unit="%", share=True, unknown="none", roles=("pitch",),
-          direction="output"),
+    Field(
+        "source.scale_limit", "Scale, limit", unit="%", share=True, unknown="none", roles=("pitch",), direction="output"
+    ),
     _volts("source.offset_limit_volts", "Offset, limit", unknown="none", roles=("pitch",), direction="output"),
     _volts("source.low_volts", "Reaches down to", roles=("pitch",), direction="output"),
     _volts("source.high_volts", "Reaches up to", roles=("pitch",), direction="output"),
     _choice("release", "When no key is held", "held", "open", "grounded", roles=("pitch",), direction="output"),
-    Field("oscillator.scale_limit", "Scale, limit", unit="%", share=True, unknown="none", roles=("pitch",),
-          direction="input"),
+    Field(
+        "oscillator.scale_limit",
+        "Scale, limit",
+        unit="%",
+        share=True,
+        unknown="none",
+        roles=("pitch",),
+        direction="input",
+    ),
     Field("tune_semitones", "Its tune knob, semitones either way", unknown=None, roles=("pitch",), direction="input"),
     _volts("silent_below_volts", "Falls silent below", unknown="never", roles=("pitch",), direction="input"),
     _choice("gate.kind", "Kind", "driven", "switch", roles=_SWITCHING, direction="output"),
     _choice("gate.kind", "Kind", "positive", "shorting", roles=_SWITCHING, direction="input"),
     _volts("gate.low_volts", "Low level", roles=_SWITCHING, direction="output", gates=("driven",)),
     _volts("gate.high_volts", "High level", roles=_SWITCHING, direction="output", gates=("driven",)),
-    Field("gate.level_limit", "Levels, limit", unit="%", share=True, unknown="none", roles=_SWITCHING,
-          direction="output", gates=("driven",)),
-    Field("gate.seconds", "Length of its pulse", unit="s", unknown="as long as a key is held", roles=_SWITCHING,
-          direction="output"),
+    Field(
+        "gate.level_limit",
+        "Levels, limit",
+        unit="%",
+        share=True,
+        unknown="none",
+        roles=_SWITCHING,
+        direction="output",
+        gates=("driven",),
+    ),
+    Field(
+        "gate.seconds",
+        "Length of its pulse",
+        unit="s",
+        unknown="as long as a key is held",
+        roles=_SWITCHING,
+        direction="output",
+    ),
     _volts("gate.pullup_volts", "Pull-up to", roles=_SWITCHING, direction="input", gates=("shorting",)),
     _volts("gate.on_volts", "Goes on at", roles=_SWITCHING, direction="input"),
     _volts("gate.off_volts", "Goes off at", roles=_SWITCHING, direction="input"),
     Field("gate.min_seconds", "Shortest pulse it takes", unit="s", unknown="any", roles=_SWITCHING, direction="input"),
-    Field("gate.max_seconds", "Longest that fires it once", unit="s", unknown="any", roles=_SWITCHING,
-          direction="input"),
+    Field(
+        "gate.max_seconds", "Longest that fires it once", unit="s", unknown="any", roles=_SWITCHING, direction="input"
+    ),
     Field("gate.edge", "Acts on a rise only", "flag", roles=_SWITCHING, direction="input"),
     Field("gate.needs_trigger", "Needs a trigger with it", "flag", roles=("gate",), direction="input"),
-    Field("envelope.attack_seconds", "Envelope: attack", unit="s", unknown="none", roles=("gate", "trigger"),
-          direction="input"),
+    Field(
+        "envelope.attack_seconds",
+        "Envelope: attack",
+        unit="s",
+        unknown="none",
+        roles=("gate", "trigger"),
+        direction="input",
+    ),
     Field("envelope.decay_seconds", "decay", unit="s", unknown="none", roles=("gate", "trigger"), direction="input"),
-    Field("envelope.release_seconds", "release", unit="s", unknown="none", roles=("gate", "trigger"),
-          direction="input"),
+    Field(
+        "envelope.release_seconds", "release", unit="s", unknown="none", roles=("gate", "trigger"), direction="input"
+    ),
     Field("envelope.output", "leaves by", "text", unknown="none", roles=("gate", "trigger"), direction="input"),
     _choice("clock.signal", "Signal", "clock", "reset", "run", roles=("clock",)),
     Field("clock.per_quarter", "Pulses a quarter note", unknown="any", roles=("clock",)),
@@ -180,8 +217,10 @@ PORT_FIELDS: Final = (
     _volts("works.high", "Works to", unknown="no limit", direction="input"),
     _volts("bears.low", "Bears down to", unknown="no limit"),
     _volts("bears.high", "Bears up to", unknown="no limit"),
-    *(Field(f"poles.{at}", f"{at.capitalize()} carries", "choice", choices=_CARRIES)
-      for at in ("tip", "ring", "ring 2", "sleeve")),
+    *(
+        Field(f"poles.{at}", f"{at.capitalize()} carries", "choice", choices=_CARRIES)
+        for at in ("tip", "ring", "ring 2", "sleeve")
+    ),
     _volts("poles.ring.volts", "Volts on the ring"),
     Field("knobs", "Knobs to be set", "pairs", unknown="knob = mark"),
     Field("knobs.proved", "They were proved by a reading", "flag"),
@@ -189,7 +228,7 @@ PORT_FIELDS: Final = (
     Field("normal", "Unplugged, it is joined to", "text", unknown="nothing"),
     _volts("normal.volts", "at", direction="input"),
     Field("normal.ohms", "through", unit="Ω", direction="input"),
-)  # fmt: skip
+)
 GEAR_FIELDS: Final = (
     Field("name", "Name", "text"),
     Field("settings", "Settings", "pairs", unknown="setting = stands at"),
@@ -223,10 +262,12 @@ def port_fields(port: Port) -> list[Field]:
     """The fields that a port has, by its role, direction and kind of gate."""
     kind = None if port.gate is None else port.gate.kind
     return [
-        one for one in PORT_FIELDS
-        if (not one.roles or port.role in one.roles) and one.direction in ("", port.direction)
+        one
+        for one in PORT_FIELDS
+        if (not one.roles or port.role in one.roles)
+        and one.direction in ("", port.direction)
         and (not one.gates or kind in one.gates)
-    ]  # fmt: skip
+    ]
 
 
 def link_fields(roles: Sequence[str]) -> list[Field]:

@@ -88,8 +88,9 @@ def coupling(
     return [Finding("ac-droop", "fault", text, lasts, "s")]
 
 
-def pitch_droop(bench: Bench, link: Link, volts_per_octave: float, top_volts: float, allowed: float,
-                style: Style) -> list[Finding]:  # fmt: skip
+def pitch_droop(
+    bench: Bench, link: Link, volts_per_octave: float, top_volts: float, allowed: float, style: Style
+) -> list[Finding]:
     """What AC coupling does to the highest note, in cents, and how long it stays within tolerance.
 
     Near enough for both laws: volts_per_octave is the slope at that note.

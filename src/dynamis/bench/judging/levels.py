@@ -73,9 +73,21 @@ def levels_of(bench: Bench, link: Link, sink: PortRef) -> Levels | list[Finding]
         return fit if isinstance(fit, list) else []
     others = [bench.port(one) for one in link.inputs if one != sink]
     low, high = _bands(bench.port(link.output), made, port, taken, others)
-    return Levels(fit, taken.kind == "shorting", low, high, taken.on_volts, taken.off_volts, port.works, port.bears,
-                  bench.port(link.output).bears, pulse_seconds(bench, link), port.gate.min_seconds,
-                  port.gate.max_seconds, port.envelope)  # fmt: skip
+    return Levels(
+        fit,
+        taken.kind == "shorting",
+        low,
+        high,
+        taken.on_volts,
+        taken.off_volts,
+        port.works,
+        port.bears,
+        bench.port(link.output).bears,
+        pulse_seconds(bench, link),
+        port.gate.min_seconds,
+        port.gate.max_seconds,
+        port.envelope,
+    )
 
 
 def _bands(output: Port, made: GateOutput, port: Port, taken: GateInput, others: Sequence[Port]) -> tuple[Band, Band]:
@@ -100,8 +112,9 @@ def pulse_of(levels: Levels, held_seconds: float = 0.2) -> Breakpoints:
     if levels.shorting:
         rest, active = active, rest
     seconds = levels.seconds or held_seconds
-    return Breakpoints(np.array([0.0, 0.25, 1.25]) * seconds, np.array([rest, active, rest]),
-                       np.full(3, Course.HELD, np.int8))  # fmt: skip
+    return Breakpoints(
+        np.array([0.0, 0.25, 1.25]) * seconds, np.array([rest, active, rest]), np.full(3, Course.HELD, np.int8)
+    )
 
 
 def envelope_of(made: EnvelopeRecord, starts: float, ends: float) -> Breakpoints:

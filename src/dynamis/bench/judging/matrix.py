@@ -126,8 +126,20 @@ def _output_parts(bench: Bench, ref: PortRef, adoptions: Sequence[AdoptionRecord
     rivals = () if link is None else tuple(rivals_of(bench, link))
     others = tuple(bench.port(one.output) for one in rivals)
     mine = tuple(one for one in adoptions if (one.gear, one.port) == (ref.gear, ref.port)) if adoptions else ()
-    return (bench.port(ref), gear.name, gear.units, gear.settings, gear.power, bench.a4_hertz, bench.tuning, link,
-            *hanging, *rivals, *others, *mine)  # fmt: skip
+    return (
+        bench.port(ref),
+        gear.name,
+        gear.units,
+        gear.settings,
+        gear.power,
+        bench.a4_hertz,
+        bench.tuning,
+        link,
+        *hanging,
+        *rivals,
+        *others,
+        *mine,
+    )
 
 
 def _same(before: tuple[object, ...] | None, now: tuple[object, ...]) -> bool:

@@ -54,9 +54,14 @@ def judge_link(
 
 
 def judge_pair(
-    bench: Bench, link: Link, sink: PortRef, adoptions: Sequence[AdoptionRecord] = (), style: Style = Style(), *,
+    bench: Bench,
+    link: Link,
+    sink: PortRef,
+    adoptions: Sequence[AdoptionRecord] = (),
+    style: Style = Style(),
+    *,
     sides: SideCache | None = None,
-) -> PairFit:  # fmt: skip
+) -> PairFit:
     """Judge one input of a link.  sides : keeps what both sides come to, for many pairs of the same.
 
     A pair that cannot be worked out is told as such, with the reason; the others are judged all the same.
@@ -157,9 +162,14 @@ def _fit(
 
 
 def _judge_units(
-    bench: Bench, link: Link, sink: PortRef, adoptions: Sequence[AdoptionRecord], patch: Sequence[Finding],
-    style: Style, sides: SideCache | None,
-) -> PairFit:  # fmt: skip
+    bench: Bench,
+    link: Link,
+    sink: PortRef,
+    adoptions: Sequence[AdoptionRecord],
+    patch: Sequence[Finding],
+    style: Style,
+    sides: SideCache | None,
+) -> PairFit:
     """Of several units of the sender, the one that fits worst."""
     coupled = _coupled(bench, link, sink, style) if bench.port(link.output).role == "audio" else []
     tried = []

@@ -117,14 +117,20 @@ def joined_poles(link: Link, output: Port, sink: Port) -> Iterator[tuple[Pole | 
         first, second = (side.get(at) for side in sides)  # type: ignore[call-overload]
         if at == "sleeve" or k < count - 1:
             if link.lead == "ring-open" and at == "ring":
-                yield from ((one, None, False) if side == 0 else (None, one, False)
-                            for side, one in enumerate((first, second)) if one is not None)  # fmt: skip
+                yield from (
+                    (one, None, False) if side == 0 else (None, one, False)
+                    for side, one in enumerate((first, second))
+                    if one is not None
+                )
             elif first is not None or second is not None:
                 yield first, second, first is not None and second is not None
         else:
             shorted = link.lead != "ring-open"
-            yield from ((one, None, shorted) if side == 0 else (None, one, shorted)
-                        for side, one in enumerate((first, second)) if one is not None)  # fmt: skip
+            yield from (
+                (one, None, shorted) if side == 0 else (None, one, shorted)
+                for side, one in enumerate((first, second))
+                if one is not None
+            )
 
 
 def _plugs(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Finding]:
@@ -185,8 +191,12 @@ def _return(bench: Bench, link: Link, sink: PortRef) -> list[Finding]:
     sender, receiver = bench.gear_by(link.output.gear), bench.gear_by(sink.gear)
     if not (_powered(sender) and _powered(receiver)) or _has_return(bench, link, sink):
         return []
-    others = [one for one in bench.links_of(sender.id) for ref in one.inputs
-              if {one.output.gear, ref.gear} == {sender.id, receiver.id} and _has_return(bench, one, ref)]  # fmt: skip
+    others = [
+        one
+        for one in bench.links_of(sender.id)
+        for ref in one.inputs
+        if {one.output.gear, ref.gear} == {sender.id, receiver.id} and _has_return(bench, one, ref)
+    ]
     if others:
         return []
     text = (

@@ -228,8 +228,10 @@ class Causes:
     ) -> list[Finding]:
         """Findings of volts above or below a span; shape (N,)."""
         found = []
-        for code, limits, meets in ((codes[0], Span(None, span.high), float(np.max(volts))),
-                                    (codes[1], Span(span.low, None), float(np.min(volts)))):  # fmt: skip
+        for code, limits, meets in (
+            (codes[0], Span(None, span.high), float(np.max(volts))),
+            (codes[1], Span(span.low, None), float(np.min(volts))),
+        ):
             over = limits.outside(meets)
             if over:
                 bound = self.style.volts(meets - over, 2)

@@ -32,9 +32,13 @@ _TOLD_CENTS = 0.05
 
 
 def judge_pitch(
-    bench: Bench, link: Link, sink: PortRef, adopted: AdoptionRecord | None = None, style: Style = Style(),
+    bench: Bench,
+    link: Link,
+    sink: PortRef,
+    adopted: AdoptionRecord | None = None,
+    style: Style = Style(),
     sides: SideCache | None = None,
-) -> tuple[list[Finding], float | None]:  # fmt: skip
+) -> tuple[list[Finding], float | None]:
     """Findings of one input of a pitch link, and the cents that decide: of the worst note, signed, or, where only
     limits decide, what it may come to.
 
@@ -73,9 +77,13 @@ def reached_notes(bench: Bench, link: Link, sink: PortRef) -> tuple[FloatArray, 
 
 
 def judge_sides(
-    sender: Sender, receiver: Receiver, inputs: Sequence[Port], tolerance: str, adopted: AdoptionRecord | None = None,
+    sender: Sender,
+    receiver: Receiver,
+    inputs: Sequence[Port],
+    tolerance: str,
+    adopted: AdoptionRecord | None = None,
     style: Style = Style(),
-) -> tuple[list[Finding], float | None]:  # fmt: skip
+) -> tuple[list[Finding], float | None]:
     """As `judge_pitch`, of a sender with these inputs (the receiver's among them) on its output."""
     errors = pitch_errors(sender, receiver, inputs, tolerance, adopted)
     causes = Causes(sender, receiver, len(inputs), errors, style)
@@ -96,8 +104,10 @@ def pitch_errors(
     rows = np.empty((sources + len(shares) + (1 if heard.offset_limit_volts else 0), at_input.size))
     rows[0], rows[1 : sources + 1] = at_input, share * sender.moved + bias
     for moved_source in np.flatnonzero(sender.ohms_moved != sender.ohms):
-        with_moved = _share([float(sender.ohms_moved[moved_source]), *(port.ohms or 0.0 for port in inputs)],
-                            [port.rest_volts for port in inputs])  # fmt: skip
+        with_moved = _share(
+            [float(sender.ohms_moved[moved_source]), *(port.ohms or 0.0 for port in inputs)],
+            [port.rest_volts for port in inputs],
+        )
         rows[1 + moved_source] = with_moved[0] * sender.moved[moved_source] + with_moved[1]
     for k, (one, more) in enumerate(shares[1:]):
         rows[sources + 1 + k] = one * sender.volts + more

@@ -89,8 +89,15 @@ class SideCache:
     ) -> Sender | str:
         """As `sender_of`."""
         port = port or bench.port(link.output)
-        key = (port, bench.gear_by(link.output.gear).name, bench.a4_hertz, bench.tuning, link.between,
-               float(notes[0]), float(notes[-1]))  # fmt: skip
+        key = (
+            port,
+            bench.gear_by(link.output.gear).name,
+            bench.a4_hertz,
+            bench.tuning,
+            link.between,
+            float(notes[0]),
+            float(notes[-1]),
+        )
         where = link.output, head, port.law  # units of one board differ by what is in force for them
         kept = self._senders.get(where)
         if kept is None or not _same(kept[0], key):
@@ -130,12 +137,22 @@ def sender_of(bench: Bench, link: Link, head: HeadRecord, notes: FloatArray, por
     ends = np.array([float(one) for one in out.limits(NOMINAL)])
     moved = np.array([values for _, _, _, values in every]) if every else np.zeros((0, notes.size))
     return Sender(
-        port, bench.label(link.output), law, float(np.log2(tuning.hertz(law.reference_note))), notes,
-        WantedPitch(tuning=tuning).forward(notes, NOMINAL), run(tail, codes, sending.true), moved,
-        tuple(source for source, *_ in every), _unreached(first, out, notes) | _clipped(tail, codes, sending.true),
-        run(after, ends[np.isfinite(ends)], World()), driven.ohms, driven.limit, _ohms_moved(driven, every),
+        port,
+        bench.label(link.output),
+        law,
+        float(np.log2(tuning.hertz(law.reference_note))),
+        notes,
+        WantedPitch(tuning=tuning).forward(notes, NOMINAL),
+        run(tail, codes, sending.true),
+        moved,
+        tuple(source for source, *_ in every),
+        _unreached(first, out, notes) | _clipped(tail, codes, sending.true),
+        run(after, ends[np.isfinite(ends)], World()),
+        driven.ohms,
+        driven.limit,
+        _ohms_moved(driven, every),
         *_released(bench, link, port, driven.ohms),
-    )  # fmt: skip
+    )
 
 
 def _released(bench: Bench, link: Link, port: Port, ohms: float) -> tuple[float | None, float]:

@@ -17,12 +17,15 @@ from dynamis.electrics.gates.levels import GateFit, GateInput, GateOutput, judge
 from dynamis.notation.style import Style
 
 _HOW: Final = {
-    "low_volts": "its level while nothing is played", "high_volts": "its level while a key is held",
+    "low_volts": "its level while nothing is played",
+    "high_volts": "its level while a key is held",
     "on_volts": "the volts at which it goes on, by turning a known voltage up",
     "off_volts": "the volts at which it goes off, by turning a known voltage down",
-    "pullup_volts": "its volts with nothing plugged in", "ohms": "its resistance",
-    "reach": "between which volts it goes", "between": "what stands behind it",
-}  # fmt: skip
+    "pullup_volts": "its volts with nothing plugged in",
+    "ohms": "its resistance",
+    "reach": "between which volts it goes",
+    "between": "what stands behind it",
+}
 
 
 # What an input of triggers or clocks takes that nobody has measured; common practice, no source.
@@ -231,8 +234,11 @@ def _rates(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Findin
     rate = sends.per_quarter
     if sends.signal == takes.signal == "clock" and rate and takes.per_quarter and rate != takes.per_quarter:
         ratio = rate / takes.per_quarter
-        what = f"divide by {style.engineering(ratio, '').strip()}" if ratio > 1 else (
-            f"multiply by {style.engineering(1.0 / ratio, '').strip()}")  # fmt: skip
+        what = (
+            f"divide by {style.engineering(ratio, '').strip()}"
+            if ratio > 1
+            else (f"multiply by {style.engineering(1.0 / ratio, '').strip()}")
+        )
         text = (
             f"{bench.label(link.output)} sends {style.engineering(rate, '').strip()} pulses a quarter note, "
             f"{bench.label(sink)} counts {style.engineering(takes.per_quarter, '').strip()}: {what}, or set either "

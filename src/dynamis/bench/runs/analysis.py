@@ -103,8 +103,9 @@ class RunAnalysis:
 
 
 def meter_range(record: InstrumentRecord) -> MeterRange:
-    return MeterRange(record.percent, record.counts, record.resolution_volts, record.full_scale_volts,
-                      record.percent_of_range)  # fmt: skip
+    return MeterRange(
+        record.percent, record.counts, record.resolution_volts, record.full_scale_volts, record.percent_of_range
+    )
 
 
 def limits_of(run: RunRecord) -> Limits | None:
@@ -127,16 +128,18 @@ def codes_of(run: RunRecord, converter: DacTransfer | None, notes: ArrayLike) ->
     return head.forward(notes, NOMINAL)
 
 
-def nominal_values(converter: DacTransfer | None, model: PitchModel, notes: ArrayLike,
-                   codes: FloatArray | None) -> FloatArray:  # fmt: skip
+def nominal_values(
+    converter: DacTransfer | None, model: PitchModel, notes: ArrayLike, codes: FloatArray | None
+) -> FloatArray:
     """The codes' nominal values where the codes are known, else the law's own values of the notes."""
     if converter is None or codes is None:
         return model.expected(notes)
     return model.from_volts(converter.dac.nominal_volts(codes))
 
 
-def counted_on(run: RunRecord, converter: DacTransfer | None, model: PitchModel, notes: ArrayLike,
-               codes: FloatArray | None) -> FloatArray:  # fmt: skip
+def counted_on(
+    run: RunRecord, converter: DacTransfer | None, model: PitchModel, notes: ArrayLike, codes: FloatArray | None
+) -> FloatArray:
     """What the head in force counts on for each reading, in the line's quantity.
 
     A nominal head counts on the code's nominal volts; constants on offset + gain times that; a table on
@@ -197,11 +200,29 @@ def analyse(run: RunRecord, rows: Sequence[ReadingRecord]) -> RunAnalysis:
     proof_notes = np.array(sorted({*run.plan, *notes.tolist()}), float)
     proof = None if not isinstance(meter, MeterRange) else can_prove(model, tolerance, proof_notes, meter)
     return RunAnalysis(
-        run, tuple(rows), valid, model, tolerance, converter, meter, notes, values, model.expected_shown(notes),
-        error, uncertainty.expanded, uncertainty.common, uncertainty.independent,
-        np.full(notes.shape, np.nan) if shape is None else shape.fit.residual_cents, allowed, shape, ways, proof,
-        _verdict(error, uncertainty.expanded, allowed) if valid else None, why, _loading(run),
-    )  # fmt: skip
+        run,
+        tuple(rows),
+        valid,
+        model,
+        tolerance,
+        converter,
+        meter,
+        notes,
+        values,
+        model.expected_shown(notes),
+        error,
+        uncertainty.expanded,
+        uncertainty.common,
+        uncertainty.independent,
+        np.full(notes.shape, np.nan) if shape is None else shape.fit.residual_cents,
+        allowed,
+        shape,
+        ways,
+        proof,
+        _verdict(error, uncertainty.expanded, allowed) if valid else None,
+        why,
+        _loading(run),
+    )
 
 
 def _verdict(error: FloatArray, expanded: FloatArray, allowed: FloatArray) -> Verdict:
@@ -222,9 +243,15 @@ def seconds_of(rows: Sequence[ReadingRecord]) -> FloatArray | None:
 
 
 def _fitted(
-    run: RunRecord, model: PitchModel, tolerance: ToleranceProfile, converter: DacTransfer | None,
-    meter: Limits | None, readings: Readings, codes: FloatArray | None, seconds: FloatArray | None,
-) -> tuple[Shape | None, tuple[Correction, ...], str]:  # fmt: skip
+    run: RunRecord,
+    model: PitchModel,
+    tolerance: ToleranceProfile,
+    converter: DacTransfer | None,
+    meter: Limits | None,
+    readings: Readings,
+    codes: FloatArray | None,
+    seconds: FloatArray | None,
+) -> tuple[Shape | None, tuple[Correction, ...], str]:
     if np.unique(readings.notes).size < 2:
         missing = "Two readings" if readings.notes.size == 0 else "A reading of a second note"
         return None, (), f"{missing} will make a line, and with it the ways to correct."
@@ -234,16 +261,23 @@ def _fitted(
         fit = shape.fit
         if run.head.kind != "nominal":
             against_codes = replace(readings, expected=nominal_values(converter, model, readings.notes, codes))
-            fit = fit_readings(against_codes, model, tolerance, meter=meter, left_out=~fit.used,
-                               outliers=fit.outliers)  # fmt: skip
+            fit = fit_readings(against_codes, model, tolerance, meter=meter, left_out=~fit.used, outliers=fit.outliers)
     except InputError as error:
         return None, (), str(error)
     if not fit.line.gain > 0:
         return None, (), "The readings do not rise with the notes: check the channel, the wiring and the law."
     inl = None if converter is None or not converter.inl_limit_lsb else converter.inl_limit_lsb
-    ways = corrections(fit, tolerance, as_played=shape.fit, dac=dac, codes=codes, inl_limit_lsb=inl,
-                       trimmers=run.trimmers, table_notes=_table_notes(run, readings.notes),
-                       stuck=shape.left_out)  # fmt: skip
+    ways = corrections(
+        fit,
+        tolerance,
+        as_played=shape.fit,
+        dac=dac,
+        codes=codes,
+        inl_limit_lsb=inl,
+        trimmers=run.trimmers,
+        table_notes=_table_notes(run, readings.notes),
+        stuck=shape.left_out,
+    )
     return shape, tuple(ways), ""
 
 
@@ -278,9 +312,17 @@ def adoption_of(judged: RunAnalysis, way: Correction, when: str) -> AdoptionReco
     """A way to correct, adopted for the channel of the unit that a run is of."""
     run = judged.run
     return AdoptionRecord(
-        0, run.gear, run.serial, run.port, run.id, way.kind, head_of(way, judged.model, run.head), way.worst_cents,
-        way.worst_expanded, when,
-    )  # fmt: skip
+        0,
+        run.gear,
+        run.serial,
+        run.port,
+        run.id,
+        way.kind,
+        head_of(way, judged.model, run.head),
+        way.worst_cents,
+        way.worst_expanded,
+        when,
+    )
 
 
 def withdrawal_of(adopted: AdoptionRecord, when: str) -> AdoptionRecord:

@@ -53,9 +53,12 @@ def _correction(stored: StoredTransfer, law: str, head: HeadRecord, a4_hertz: fl
 
 
 def held_words(
-    held: BoardCorrection, bench: Bench, channel: PortRef, adoptions: Sequence[AdoptionRecord],
+    held: BoardCorrection,
+    bench: Bench,
+    channel: PortRef,
+    adoptions: Sequence[AdoptionRecord],
     sends: Sequence[SendRecord],
-) -> str:  # fmt: skip
+) -> str:
     """What a correction on a board is, as far as the bench knows it."""
     for adoption in reversed(adoptions):
         if (adoption.gear, adoption.port) != (channel.gear, channel.port) or adoption.kind == "withdrawn":
@@ -72,9 +75,13 @@ def held_words(
 
 
 def difference_sentence(
-    bench: Bench, channel: PortRef, head: HeadRecord, held: BoardCorrection, adoptions: Sequence[AdoptionRecord],
+    bench: Bench,
+    channel: PortRef,
+    head: HeadRecord,
+    held: BoardCorrection,
+    adoptions: Sequence[AdoptionRecord],
     sends: Sequence[SendRecord],
-) -> str | None:  # fmt: skip
+) -> str | None:
     """Where the board and the bench differ, and what to do; None where they agree."""
     wanted = channel_correction(bench, channel, head)
     if wanted.hash == held.hash:

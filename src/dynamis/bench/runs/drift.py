@@ -46,8 +46,14 @@ def find_drift(judged: RunAnalysis) -> Drift | None:
     expanded = 2.0 * float(np.hypot(judged.independent_cents[first], judged.independent_cents[last]))
     moved = abs(cents) > expanded and bool(np.isfinite(cents))
     tightest = float(np.nanmin(np.where(np.isfinite(judged.allowed_cents), judged.allowed_cents, np.nan)))
-    return Drift(note, cents, expanded, _seconds(judged.valid[first].taken, judged.valid[last].taken), moved,
-                 moved and abs(cents) > _TOO_MUCH * tightest)  # fmt: skip
+    return Drift(
+        note,
+        cents,
+        expanded,
+        _seconds(judged.valid[first].taken, judged.valid[last].taken),
+        moved,
+        moved and abs(cents) > _TOO_MUCH * tightest,
+    )
 
 
 def _seconds(first: str, last: str) -> float | None:

@@ -71,9 +71,12 @@ def measured_linearity(made: RunAnalysis | None) -> MeasuredLinearity | str:
     order = np.unique(codes)
     rows = [codes == one for one in order]
     return MeasuredLinearity(
-        made.run.title, np.array([notes[row][0] for row in rows]), order, np.array([off[row].mean() for row in rows]),
+        made.run.title,
+        np.array([notes[row][0] for row in rows]),
+        order,
+        np.array([off[row].mean() for row in rows]),
         np.array([2.0 * np.sqrt(np.mean(own[row] ** 2) / row.sum()) for row in rows]),
-    )  # fmt: skip
+    )
 
 
 def linearity_words(made: MeasuredLinearity | str, limit_lsb: float, style: Style) -> str:

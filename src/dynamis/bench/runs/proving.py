@@ -25,8 +25,12 @@ from dynamis.pitch.tolerance import Verdict
 StepKey = Literal["found", "constants", "again", "table", "proof"]
 Action = Literal["begin", "take", "adopt", "send", "connect", "nothing"]
 STEPS: Final[tuple[tuple[StepKey, str], ...]] = (
-    ("found", "As found"), ("constants", "Constants"), ("again", "Read again"), ("table", "Table"), ("proof", "Proof"),
-)  # fmt: skip
+    ("found", "As found"),
+    ("constants", "Constants"),
+    ("again", "Read again"),
+    ("table", "Table"),
+    ("proof", "Proof"),
+)
 
 
 @dataclass(frozen=True)
@@ -56,9 +60,14 @@ class Course:
 
 
 def course_of(
-    runs: Sequence[RunRecord], judge: Callable[[str], RunAnalysis | None], in_force: AdoptionRecord | None, *,
-    board_hash: str | None, hash_of: Callable[[HeadRecord], str], style: Style,
-) -> Course:  # fmt: skip
+    runs: Sequence[RunRecord],
+    judge: Callable[[str], RunAnalysis | None],
+    in_force: AdoptionRecord | None,
+    *,
+    board_hash: str | None,
+    hash_of: Callable[[HeadRecord], str],
+    style: Style,
+) -> Course:
     """Where a channel of a unit stands.
 
     Parameters
@@ -72,8 +81,9 @@ def course_of(
     head = HeadRecord() if in_force is None else in_force.head
     known = [run for run in runs if run.converter is not None and run.quantity != "cents"]
     if not known:
-        return Course("found", "nothing", "Begin a run of this channel: it needs the board's converter, its law and "
-                      "your meter.")  # fmt: skip
+        return Course(
+            "found", "nothing", "Begin a run of this channel: it needs the board's converter, its law and your meter."
+        )
     if head.kind == "nominal":
         return _as_found(known, judge, style, board_hash)
     if board_hash is None and not _complete(known, judge, head):
@@ -86,8 +96,9 @@ def course_of(
     return _after_constants(known, judge, head) if head.kind == "constants" else _proof(known, judge, head, style)
 
 
-def _as_found(known: list[RunRecord], judge: Callable[[str], RunAnalysis | None], style: Style,
-              board_hash: str | None) -> Course:  # fmt: skip
+def _as_found(
+    known: list[RunRecord], judge: Callable[[str], RunAnalysis | None], style: Style, board_hash: str | None
+) -> Course:
     mine = [run for run in known if run.head.kind == "nominal"]
     judged = judge(mine[-1].id) if mine else None
     if judged is None:
@@ -100,8 +111,14 @@ def _as_found(known: list[RunRecord], judge: Callable[[str], RunAnalysis | None]
     halt = _warming(judged, style)
     if not halt and judged.verdict == "within":
         halt = f"As found it is {_verdict(judged, style)}: nothing has to be corrected."
-    return Course("constants", "adopt", "Adopt the two constants that the line through the readings gives.",
-                  judged.run.id, "constants", halt=halt)  # fmt: skip
+    return Course(
+        "constants",
+        "adopt",
+        "Adopt the two constants that the line through the readings gives.",
+        judged.run.id,
+        "constants",
+        halt=halt,
+    )
 
 
 def _after_constants(known: list[RunRecord], judge: Callable[[str], RunAnalysis | None], head: HeadRecord) -> Course:
@@ -114,20 +131,26 @@ def _after_constants(known: list[RunRecord], judge: Callable[[str], RunAnalysis 
         return Course("again", "take", f"{_left(judged)} at their corrected codes are still to be read.", judged.run.id)
     if judged.way("table") is None:
         return Course("again", "nothing", judged.why_no_fit, judged.run.id)
-    return Course("table", "adopt", "Adopt the table: each note by its own reading, linearity included.",
-                  judged.run.id, "table")  # fmt: skip
+    return Course(
+        "table", "adopt", "Adopt the table: each note by its own reading, linearity included.", judged.run.id, "table"
+    )
 
 
-def _proof(known: list[RunRecord], judge: Callable[[str], RunAnalysis | None], head: HeadRecord,
-           style: Style) -> Course:  # fmt: skip
+def _proof(
+    known: list[RunRecord], judge: Callable[[str], RunAnalysis | None], head: HeadRecord, style: Style
+) -> Course:
     whole = _whole_notes(known)
     quarters = tuple(note + 0.5 for note in whole[:-1])
     plan = tuple(sorted((*whole, *quarters)))
     mine = [run for run in known if run.head == head]
     judged = judge(mine[-1].id) if mine else None
     if judged is None or not set(plan) <= set(judged.run.plan):
-        return Course("proof", "begin", f"Prove it by fresh readings of {len(whole)} notes and {len(quarters)} quarter "
-                      "tones between.", plan=plan)  # fmt: skip
+        return Course(
+            "proof",
+            "begin",
+            f"Prove it by fresh readings of {len(whole)} notes and {len(quarters)} quarter tones between.",
+            plan=plan,
+        )
     if judged.next_note is not None:
         return Course("proof", "take", f"{_left(judged)} of the proof are still to be read.", judged.run.id)
     told = _verdict(judged, style)
@@ -183,8 +206,14 @@ def _verdict(judged: RunAnalysis, style: Style) -> str:
     k = judged.deciding_index
     if judged.verdict is None or k is None:
         return "not judged"
-    return verdict_sentence(judged.verdict, float(judged.error_cents[k]), float(judged.notes[k]),
-                            float(judged.expanded_cents[k]), float(judged.allowed_cents[k]), style)  # fmt: skip
+    return verdict_sentence(
+        judged.verdict,
+        float(judged.error_cents[k]),
+        float(judged.notes[k]),
+        float(judged.expanded_cents[k]),
+        float(judged.allowed_cents[k]),
+        style,
+    )
 
 
 TITLES: Final[dict[str, str]] = {"nominal": "As found", "constants": "After constants", "table": "Proof"}
@@ -193,6 +222,14 @@ TITLES: Final[dict[str, str]] = {"nominal": "As found", "constants": "After cons
 def next_run(like: RunRecord, head: HeadRecord, plan: tuple[float, ...], *, run_id: str, created: str) -> RunRecord:
     """A run of the same channel under the same conditions, with another head and plan."""
     return msgspec.structs.replace(
-        like, id=run_id, title=TITLES[head.kind], created=created, head=head, plan=plan, held_hash=None,
-        meter_identity="", warm_minutes=None, celsius=None,
-    )  # fmt: skip
+        like,
+        id=run_id,
+        title=TITLES[head.kind],
+        created=created,
+        head=head,
+        plan=plan,
+        held_hash=None,
+        meter_identity="",
+        warm_minutes=None,
+        celsius=None,
+    )

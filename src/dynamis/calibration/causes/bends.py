@@ -150,8 +150,11 @@ def _rare_share(positions: tuple[float, ...], taken: int, ratio: bool, walk: flo
     position = np.array(positions)
     every, second = forms(position), np.exp2(-position / 4.0) if ratio else position
     base = np.column_stack([np.ones(position.size), second])
-    drawn = samples(positions, "white") + walk * samples(positions, "walk") if walk < PURE_WALK else (
-        samples(positions, "walk"))  # fmt: skip
+    drawn = (
+        samples(positions, "white") + walk * samples(positions, "walk")
+        if walk < PURE_WALK
+        else (samples(positions, "walk"))
+    )
     share = quantile(lambda some: _shares(base, every, some)[0].max(axis=1), drawn, _RARE)
     return share if not taken else 1.0 - (1.0 - share) * 0.8**taken
 
@@ -161,5 +164,8 @@ def _alike(every: list[Form], shares: FloatArray, best: int, fitted: Estimate) -
     left = 1.0 - shares
     near = left <= float(left[best]) * (1.0 + _NEAR / max(1.0, fitted.freedom))
     mine = every[best]
-    return [int(k) for k in np.flatnonzero(near)
-            if k != best and every[k].kind == mine.kind and (every[k].first == 0) == (mine.first == 0)]  # fmt: skip
+    return [
+        int(k)
+        for k in np.flatnonzero(near)
+        if k != best and every[k].kind == mine.kind and (every[k].first == 0) == (mine.first == 0)
+    ]

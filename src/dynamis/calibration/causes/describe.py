@@ -133,15 +133,30 @@ def _sound(places: Places) -> bool:
 
 
 def _ordered(terms: list[Term]) -> list[Term]:
-    order = ("dead-band", "clipping", "slip", "drift", "undecided", "scale", "offset", "step", "bend", "rounding",
-             "scatter")  # fmt: skip
+    order = (
+        "dead-band",
+        "clipping",
+        "slip",
+        "drift",
+        "undecided",
+        "scale",
+        "offset",
+        "step",
+        "bend",
+        "rounding",
+        "scatter",
+    )
     return sorted(terms, key=lambda one: order.index(one.cause))
 
 
 def _series(
-    readings: Readings, model: PitchModel, meter: Limits | None, dac: Dac | None, codes: FloatArray | None,
+    readings: Readings,
+    model: PitchModel,
+    meter: Limits | None,
+    dac: Dac | None,
+    codes: FloatArray | None,
     seconds: FloatArray | None,
-) -> tuple[Series, FloatArray]:  # fmt: skip
+) -> tuple[Series, FloatArray]:
     """The readings for the causes, and what is taken for sent: codes' values where only rounding parts them."""
     measured = model.measured(readings.values)
     expected = model.expected(readings.notes) if readings.expected is None else readings.expected
@@ -208,8 +223,9 @@ def _joint(places: Places, forms: tuple[Left, ...], drift: float = 0.0) -> _Line
     fitted = estimate(np.column_stack([places.basis, *columns]), places.off, places.position, places.own)
     others = [
         np.linalg.pinv(np.column_stack([places.basis, *columns[:k], form.column, *columns[k + 1 :]])) @ places.off
-        for k, one in enumerate(forms) for form in one.alike
-    ]  # fmt: skip
+        for k, one in enumerate(forms)
+        for form in one.alike
+    ]
     return _Line(places, fitted, forms, tuple(others), drift)
 
 
@@ -265,8 +281,17 @@ def _line_terms(fit: Fit, line: _Line, expected: FloatArray) -> list[Term]:
     octave = 1.0 if model.is_ratio else _octave(model)
     if np.isfinite(first) and (u_scale is None or abs(first) > u_scale) and effect >= LEAST_CENTS:
         percent = None if u_scale is None else 100.0 * u_scale / per_unit
-        terms.append(Term("scale", 100.0 * (gain - 1.0), percent, "percent", first * octave,
-                          None if u_scale is None else u_scale * octave, notes))  # fmt: skip
+        terms.append(
+            Term(
+                "scale",
+                100.0 * (gain - 1.0),
+                percent,
+                "percent",
+                first * octave,
+                None if u_scale is None else u_scale * octave,
+                notes,
+            )
+        )
     u_offset = _whole(line, offset_row, common)
     low = float(np.min(expected[fit.used]))
     at = float(model.cents_per_unit(np.array([low]))[0])

@@ -83,8 +83,16 @@ def _term(places: Places, held: NDArray[np.intp], cause: Cause, side: int) -> Te
     level = float(np.mean(places.means(places.series.measured)[held]))
     model = places.series.model
     level = model.hertz(level) if model.kind == "octaves" else level
-    return Term(cause, value, expanded, "cents", value, expanded,
-                (float(places.notes[held[0]]), float(places.notes[held[-1]])), level=level)  # fmt: skip
+    return Term(
+        cause,
+        value,
+        expanded,
+        "cents",
+        value,
+        expanded,
+        (float(places.notes[held[0]]), float(places.notes[held[-1]])),
+        level=level,
+    )
 
 
 def _rms(values: FloatArray) -> float:

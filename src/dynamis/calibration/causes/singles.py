@@ -94,8 +94,9 @@ def find_jumps(places: Places, off: FloatArray, share: float = RARE_JUMP) -> lis
         return []
     steps, scale = _scaled(off)
     limit = float(scale[0]) * _rare(positions_of(_spread(places.position)), "jump", share)
-    found = [Jump(int(k), float(steps[k])) for k in range(steps.size)
-             if abs(steps[k]) > max(limit, places.least(k, k + 1))]  # fmt: skip
+    found = [
+        Jump(int(k), float(steps[k])) for k in range(steps.size) if abs(steps[k]) > max(limit, places.least(k, k + 1))
+    ]
     return sorted(found, key=lambda one: -abs(one.cents))
 
 

@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Final, Literal
 
-Cause = Literal["dead-band", "clipping", "slip", "drift", "scale", "offset", "step", "bend", "undecided", "rounding",
-                "scatter"]  # fmt: skip
+Cause = Literal[
+    "dead-band", "clipping", "slip", "drift", "scale", "offset", "step", "bend", "undecided", "rounding", "scatter"
+]
 # What would mean a fault of the equipment or of a reading; scale, offset and scatter are there in every unit.
 FAULTS: Final = ("dead-band", "clipping", "slip", "drift", "step", "bend")
 

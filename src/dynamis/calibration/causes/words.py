@@ -42,9 +42,18 @@ def nothing_exceeds(fit: Fit, style: Style) -> str:
 def cause_text(term: Term, shape: Shape, style: Style) -> str:
     """One cause in words."""
     return {
-        "dead-band": _flat_end, "clipping": _flat_end, "slip": _slip, "drift": _drift, "undecided": _undecided,
-        "scale": _scale, "offset": _offset, "step": _step, "bend": _bend, "rounding": _rounding, "scatter": _scatter,
-    }[term.cause](term, shape.fit, style)  # fmt: skip
+        "dead-band": _flat_end,
+        "clipping": _flat_end,
+        "slip": _slip,
+        "drift": _drift,
+        "undecided": _undecided,
+        "scale": _scale,
+        "offset": _offset,
+        "step": _step,
+        "bend": _bend,
+        "rounding": _rounding,
+        "scatter": _scatter,
+    }[term.cause](term, shape.fit, style)
 
 
 def _cents(term: Term, style: Style) -> str:
@@ -65,7 +74,8 @@ def _flat_end(term: Term, fit: Fit, style: Style) -> str:
     where = _range(term, style)
     end = term.notes[0] if term.cause == "dead-band" else term.notes[1]
     told = f"{where[0].upper()}{where[1:]} no longer move: they stay at {stays}, {_cents(term, style)} at " + (
-        f"{note_label(end, style)}")  # fmt: skip
+        f"{note_label(end, style)}"
+    )
     if term.cause == "dead-band":
         return f"{told}. The output reaches no lower: begin higher, or give its buffer a negative supply."
     if fit.model.quantity == "hertz":

@@ -248,8 +248,15 @@ def _number(text: str, low: int, high: int) -> int:
 
 
 _VERBS: Final[dict[str, tuple[int, int, Callable[[BoardLogic, list[str]], tuple[object, ...]]]]] = {
-    "HELLO": (0, 0, BoardLogic._hello), "PING": (0, 0, BoardLogic._ping), "SAFE": (0, 0, BoardLogic._safe),
-    "CODE": (2, 2, BoardLogic._code), "NOTE": (2, 2, BoardLogic._note), "LOOK": (1, 1, BoardLogic._look),
-    "ROWS": (2, 2, BoardLogic._rows), "LOAD": (6, 6, BoardLogic._load),
-    "PUT": (2, 1 + ENTRIES_A_LINE, BoardLogic._put), "KEEP": (1, 1, BoardLogic._keep), "DROP": (0, 0, BoardLogic._drop),
-}  # fmt: skip
+    "HELLO": (0, 0, BoardLogic._hello),
+    "PING": (0, 0, BoardLogic._ping),
+    "SAFE": (0, 0, BoardLogic._safe),
+    "CODE": (2, 2, BoardLogic._code),
+    "NOTE": (2, 2, BoardLogic._note),
+    "LOOK": (1, 1, BoardLogic._look),
+    "ROWS": (2, 2, BoardLogic._rows),
+    "LOAD": (6, 6, BoardLogic._load),
+    "PUT": (2, 1 + ENTRIES_A_LINE, BoardLogic._put),
+    "KEEP": (1, 1, BoardLogic._keep),
+    "DROP": (0, 0, BoardLogic._drop),
+}

@@ -29,9 +29,11 @@ class MeterSpec:
 
 
 RANGES: Final = (
-    MeterSpec(0.1, 0.02, 5, 1e-6), MeterSpec(1.0, 0.015, 4, 1e-5), MeterSpec(10.0, 0.015, 4, 1e-4),
+    MeterSpec(0.1, 0.02, 5, 1e-6),
+    MeterSpec(1.0, 0.015, 4, 1e-5),
+    MeterSpec(10.0, 0.015, 4, 1e-4),
     MeterSpec(100.0, 0.02, 5, 1e-3),
-)  # fmt: skip
+)
 
 
 def header_pattern(form: str) -> re.Pattern[str]:
@@ -200,11 +202,17 @@ def formatted(value: float) -> str:
 _COMMANDS: Final[tuple[tuple[re.Pattern[str], Callable[[MeterModel, list[str]], str | None]], ...]] = tuple(
     (header_pattern(form), work)
     for form, work in (
-        ("*IDN?", MeterModel._identity), ("*CLS", MeterModel._clear), ("*RST", MeterModel._reset),
-        ("*OPC?", MeterModel._complete), ("CONFigure:VOLTage[:DC]", MeterModel._configure_volts),
-        ("CONFigure:FREQuency", MeterModel._configure_hertz), ("CONFigure?", MeterModel._setting),
-        ("READ?", MeterModel._read), ("MEASure:VOLTage[:DC]?", MeterModel._measure_volts),
-        ("MEASure:FREQuency?", MeterModel._measure_hertz), ("SYSTem:ERRor[:NEXT]?", MeterModel._next_error),
+        ("*IDN?", MeterModel._identity),
+        ("*CLS", MeterModel._clear),
+        ("*RST", MeterModel._reset),
+        ("*OPC?", MeterModel._complete),
+        ("CONFigure:VOLTage[:DC]", MeterModel._configure_volts),
+        ("CONFigure:FREQuency", MeterModel._configure_hertz),
+        ("CONFigure?", MeterModel._setting),
+        ("READ?", MeterModel._read),
+        ("MEASure:VOLTage[:DC]?", MeterModel._measure_volts),
+        ("MEASure:FREQuency?", MeterModel._measure_hertz),
+        ("SYSTem:ERRor[:NEXT]?", MeterModel._next_error),
         ("SYSTem:VERSion?", MeterModel._version),
     )
-)  # fmt: skip
+)

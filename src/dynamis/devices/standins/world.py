@@ -66,9 +66,17 @@ class SimulatedWorld:
     """
 
     def __init__(
-        self, dac: Dac, units: Mapping[str, HiddenUnit], loads: Mapping[str, Loads], *, unit: str, seed: int,
-        clock: Callable[[], float], warm_minutes: float = 0.0, celsius: float = 24.0,
-    ) -> None:  # fmt: skip
+        self,
+        dac: Dac,
+        units: Mapping[str, HiddenUnit],
+        loads: Mapping[str, Loads],
+        *,
+        unit: str,
+        seed: int,
+        clock: Callable[[], float],
+        warm_minutes: float = 0.0,
+        celsius: float = 24.0,
+    ) -> None:
         self._dac, self._units, self._loads = dac, units, loads
         self._clock = clock
         self._generator = np.random.default_rng(seed)
@@ -80,10 +88,11 @@ class SimulatedWorld:
             for letter, hidden in made.channels.items():
                 true = replace(dac, inl_lsb=hidden.inl_lsb)
                 self._converters[serial, letter] = (
-                    DacTransfer("truth", true, reference_limit=1.0, offset_limit_volts=1.0,
-                                reference_ppm_per_kelvin=1.0),
+                    DacTransfer(
+                        "truth", true, reference_limit=1.0, offset_limit_volts=1.0, reference_ppm_per_kelvin=1.0
+                    ),
                     hidden,
-                )  # fmt: skip
+                )
         self.unit = unit
         self.probe = "A"
         self.plugged = False
@@ -126,8 +135,12 @@ class SimulatedWorld:
         converter, hidden = self._converters[self.unit, letter]
         # Trimmed values hold for a board that is warm; the drift is counted from there.
         kelvin = self.celsius() - (self._celsius + WARMING_KELVIN)
-        world = World({"truth.reference": hidden.reference + hidden.ppm_per_kelvin * 1e-6 * kelvin,
-                       "truth.offset": hidden.offset_volts})  # fmt: skip
+        world = World(
+            {
+                "truth.reference": hidden.reference + hidden.ppm_per_kelvin * 1e-6 * kelvin,
+                "truth.offset": hidden.offset_volts,
+            }
+        )
         return float(converter.forward(np.array([float(code)]), world)[0])
 
     def _settling(self, letter: str, now: float) -> float:

@@ -66,9 +66,16 @@ class BuiltCircuit:
             if not (limit or one.drift):
                 continue
             found[one.key] = Parameter(
-                key, one.label, "", one.nominal, limit, False, "uniform", key,
+                key,
+                one.label,
+                "",
+                one.nominal,
+                limit,
+                False,
+                "uniform",
+                key,
                 per_kelvin_limit=one.drift,
-            )  # fmt: skip
+            )
         for name in self.circuit.trimmers if self.trimmed else ():
             key = f"{self.id}.{name}"
             set_to = float(dict(self.travel).get(name, 0.5))
@@ -166,8 +173,12 @@ class BuiltCircuit:
                 values[key] = value
         if circuit.uses_reference:
             reference = circuit.reference
-            values["reference"] = {"node": reference.node, "volts": reference.volts, "tolerance": reference.tolerance,
-                                   "per_kelvin": reference.per_kelvin}  # fmt: skip
+            values["reference"] = {
+                "node": reference.node,
+                "volts": reference.volts,
+                "tolerance": reference.tolerance,
+                "per_kelvin": reference.per_kelvin,
+            }
         return StoredTransfer(KIND, 1, values)
 
     def loaded(self, ohms: float | None) -> Circuit:
@@ -209,11 +220,18 @@ def _make(transfer_id: str, values: dict[str, Any]) -> BuiltCircuit:
         for slot, one in values["slots"].items()
     }
     circuit = Circuit(
-        TOPOLOGIES[name], (), Supply(low, high, values.get("supply_tolerance", 0.0)), OP_AMPS[op_amp],
-        Reference(**values.get("reference", {})), values.get("source_ohms", 0.0), values.get("load_ohms"),
-        values.get("resistor_tolerance", 0.01), values.get("resistor_per_kelvin", 0.0),
-        Clamp(values.get("low_volts"), values.get("high_volts")), frozenset(values.get("closed", ())),
-    )  # fmt: skip
+        TOPOLOGIES[name],
+        (),
+        Supply(low, high, values.get("supply_tolerance", 0.0)),
+        OP_AMPS[op_amp],
+        Reference(**values.get("reference", {})),
+        values.get("source_ohms", 0.0),
+        values.get("load_ohms"),
+        values.get("resistor_tolerance", 0.01),
+        values.get("resistor_per_kelvin", 0.0),
+        Clamp(values.get("low_volts"), values.get("high_volts")),
+        frozenset(values.get("closed", ())),
+    )
     unknown = [slot for slot in slots if slot not in {one.name for one in circuit.topology.slots}]
     if unknown:
         raise InputError(f"{circuit.topology.title} has no place {unknown[0]}.")

@@ -197,9 +197,13 @@ class Circuit:
     def _asked(self, values: Mapping[str, Value], loaded: bool) -> tuple[Network, dict[str, Value], Held]:
         load = self.load_ohms if loaded else None
         network = _network(
-            self.topology, self.connected, self.reference.node, self.source_ohms > 0,
-            load is not None, self.op_amp.gain,
-        )  # fmt: skip
+            self.topology,
+            self.connected,
+            self.reference.node,
+            self.source_ohms > 0,
+            load is not None,
+            self.op_amp.gain,
+        )
         ohms: dict[str, Value] = {name: self.by_slot[name].value(name, values) for name in self.connected}
         if self.source_ohms > 0:
             ohms[SOURCE] = values.get(SOURCE, self.source_ohms)
@@ -294,6 +298,7 @@ def _network(topology: Topology, fitted: tuple[str, ...], rail: Rail, source: bo
         branches = _behind_source(branches, [one.plus for one in topology.amplifiers])
     if load:
         branches.append(Branch(LOAD, OUT, GROUND))
-    amplifiers = tuple(replace(one, plus=at(one.plus), minus=at(one.minus), out=at(one.out))
-                       for one in topology.amplifiers)  # fmt: skip
+    amplifiers = tuple(
+        replace(one, plus=at(one.plus), minus=at(one.minus), out=at(one.out)) for one in topology.amplifiers
+    )
     return Network(tuple(branches), amplifiers, (INPUT, "vp", "vn", "ref", *topology.inputs), gain)

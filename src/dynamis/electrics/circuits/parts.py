@@ -42,8 +42,10 @@ class Row:
 def pieces_of(circuit: Circuit, style: Style = Style()) -> list[Piece]:
     """All parts, trimmers and decoupling included, in the order in which they are placed."""
     tolerance = f"±{plain(round(100 * circuit.resistor_tolerance, 6))} %"
-    found = [Piece(name, f"resistor {tolerance}", style.engineering(ohms, "Ω"), role, ohms)
-             for name, ohms, role in circuit.resistors]  # fmt: skip
+    found = [
+        Piece(name, f"resistor {tolerance}", style.engineering(ohms, "Ω"), role, ohms)
+        for name, ohms, role in circuit.resistors
+    ]
     for name, ohms in circuit.trimmers.items():
         found.append(Piece(name, "trimmer, 25 turns", style.engineering(ohms, "Ω"), f"in series with R{name[2:]}"))
     amplifiers = circuit.topology.amplifiers
@@ -77,8 +79,10 @@ def clamp_pieces(clamp: Clamp, loop_ohms: float, tolerance: float, style: Style 
 
 def decoupling(first: int, rails: Sequence[str]) -> list[Piece]:
     """A capacitor at each rail, their names counted from `first`."""
-    return [Piece(f"C{first + k}", "ceramic capacitor", "100 nF", f"decoupling, {rail} to ground at the op-amps")
-            for k, rail in enumerate(rails)]  # fmt: skip
+    return [
+        Piece(f"C{first + k}", "ceramic capacitor", "100 nF", f"decoupling, {rail} to ground at the op-amps")
+        for k, rail in enumerate(rails)
+    ]
 
 
 def pieces_from(parts: Sequence[Part], style: Style = Style()) -> list[Piece]:
@@ -104,8 +108,10 @@ def parts_list(pieces: Iterable[Piece]) -> list[Row]:
     grouped: dict[tuple[str, str], list[Piece]] = {}
     for one in pieces:
         grouped.setdefault((one.kind, one.value), []).append(one)
-    return [Row(len(ones), kind, value, tuple(one.name for one in ones), tuple(one.role for one in ones))
-            for (kind, value), ones in grouped.items()]  # fmt: skip
+    return [
+        Row(len(ones), kind, value, tuple(one.name for one in ones), tuple(one.role for one in ones))
+        for (kind, value), ones in grouped.items()
+    ]
 
 
 def parts_csv(rows: Sequence[Row], prices: Mapping[str, float] | None = None) -> str:

@@ -34,9 +34,13 @@ _SCHOTTKY = ".model schottky D(IS=2e-7 N=1.05 RS=2)"
 
 
 def netlist(
-    circuit: Circuit, in_low: float, in_high: float, title: str = "",
-    travel: Mapping[str, float] | None = None, disturbed: Mapping[str, str] | None = None,
-) -> str:  # fmt: skip
+    circuit: Circuit,
+    in_low: float,
+    in_high: float,
+    title: str = "",
+    travel: Mapping[str, float] | None = None,
+    disturbed: Mapping[str, str] | None = None,
+) -> str:
     """The text.  travel : of trimmers, at the middle where not named.  disturbed : by op-amp, parameters of its own."""
     lines = [f"* {comment(title or circuit.topology.title)}", f"Vin {INPUT} 0 DC {plain(in_low)}"]
     jack = JACK

@@ -64,8 +64,12 @@ def varied_in(circuit: Circuit, counting: Counting = Counting()) -> list[Varied]
     return [one for one in found if one.limit or (one.drift and counting.kelvin)]
 
 
-def at(varied: Sequence[Varied], deviations: Mapping[str, Value], kelvin: float = 0.0,
-       drifts: Mapping[str, Value] | None = None) -> dict[str, Value]:  # fmt: skip
+def at(
+    varied: Sequence[Varied],
+    deviations: Mapping[str, Value],
+    kelvin: float = 0.0,
+    drifts: Mapping[str, Value] | None = None,
+) -> dict[str, Value]:
     """Values for a circuit; deviations and drifts by key, in units of the limit."""
     made: dict[str, Value] = {}
     for one in varied:

@@ -62,9 +62,15 @@ def behaviour(circuit: Circuit, wish: Wish) -> Behaviour:
     behind = 1.0 / (1.0 / out + 1.0 / load) if out > 0 else 0.0
     rings = _rings(circuit)
     return Behaviour(
-        noise, noise * weigh, settle_seconds(circuit, wish), -math.log(_SETTLED) * behind * CABLE_FARADS, rings,
-        _isolating(circuit) if rings else None, _drifts(circuit, wish), _power_up(circuit, wish),
-    )  # fmt: skip
+        noise,
+        noise * weigh,
+        settle_seconds(circuit, wish),
+        -math.log(_SETTLED) * behind * CABLE_FARADS,
+        rings,
+        _isolating(circuit) if rings else None,
+        _drifts(circuit, wish),
+        _power_up(circuit, wish),
+    )
 
 
 def noise_volts(circuit: Circuit) -> float:
@@ -158,14 +164,18 @@ def behaviour_words(made: Behaviour, circuit: Circuit, wish: Wish, style: Style 
         why = f", behind its {LOOP_NAME}" if circuit.loop_ohms else ""
         adds = f" and adds {style.engineering(made.cable_seconds, 's')}" if made.cable_seconds >= 1e-6 else ""
         told.append(f"A cable of {plain(CABLE_METRES)} m, {cable}, does not make it ring{why}{adds}.")
-    told += [f"{name} by itself drifts by {style.size_of_cents(cents)} ct in 10 °C, at 100 ppm/K."
-             for name, cents in made.trimmers]  # fmt: skip
+    told += [
+        f"{name} by itself drifts by {style.size_of_cents(cents)} ct in 10 °C, at 100 ppm/K."
+        for name, cents in made.trimmers
+    ]
     if not (circuit.topology.amplifiers or circuit.uses_reference):
         return told
     low, high = (style.volts(volts, 1, sign=True) for volts in made.power_up)
     held = ", where its diodes hold it" if circuit.clamp.diodes else ""
-    over = [wish.bears.low is not None and made.power_up[0] < wish.bears.low - 0.05,
-            wish.bears.high is not None and made.power_up[1] > wish.bears.high + 0.05]  # fmt: skip
+    over = [
+        wish.bears.low is not None and made.power_up[0] < wish.bears.low - 0.05,
+        wish.bears.high is not None and made.power_up[1] > wish.bears.high + 0.05,
+    ]
     beyond = ": more than the input bears; switch the rails on first" if any(over) else ""
     told.append(
         f"While its rails come up, in either order, the output may stand between {low} and {high}{held}{beyond}."

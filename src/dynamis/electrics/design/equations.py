@@ -66,8 +66,10 @@ def _summed(wish: Wish, seeds: Sequence[float], gain: float, offset: float, load
     if gain > 1.0 - 1e-4 and not offset and not load:
         raise InputError("a follower does it" if gain < 1.0 + 1e-4 else "a divider gives less than it gets")
     if share > 1 + _NOTHING or (gain >= 1 and load > 0):
-        raise InputError(f"{what} of {plain(gain)} and {plain(offset)} V from {plain(reference.volts)} V is more than "
-                         "a divider gives")  # fmt: skip
+        raise InputError(
+            f"{what} of {plain(gain)} and {plain(offset)} V from {plain(reference.volts)} V is more than "
+            "a divider gives"
+        )
     for seed in seeds:
         first = 1.0 / (seed + wish.source_ohms)
         total = first / gain
@@ -169,8 +171,10 @@ def _biased_inverting(wish: Wish, seeds: Sequence[float]) -> Iterator[Set]:
     for k, seed in enumerate(seeds):
         # Of several dividers one comes nearer where a series is coarse.
         bias = min(_BIAS_OHMS[k % len(_BIAS_OHMS)], max(_LEAST_BIAS_OHMS, _HIGH_OHMS * share))
-        yield Set({"R1": seed, "R2": -wish.gain * (seed + wish.source_ohms), "R4": bias,
-                   "R3": bias * (1.0 / share - 1.0)}, reference)  # fmt: skip
+        yield Set(
+            {"R1": seed, "R2": -wish.gain * (seed + wish.source_ohms), "R4": bias, "R3": bias * (1.0 / share - 1.0)},
+            reference,
+        )
 
 
 def _difference(wish: Wish, seeds: Sequence[float]) -> Iterator[Set]:
@@ -182,8 +186,15 @@ def _difference(wish: Wish, seeds: Sequence[float]) -> Iterator[Set]:
     if share >= 1:
         raise InputError(f"its gain is at most {plain(1 + ratio)} with this offset")
     for seed in seeds:
-        yield Set({"R1": seed, "R2": (seed + wish.source_ohms) * share / (1.0 - share), "R3": _SECOND_STAGE_OHMS,
-                   "R4": ratio * _SECOND_STAGE_OHMS}, reference)  # fmt: skip
+        yield Set(
+            {
+                "R1": seed,
+                "R2": (seed + wish.source_ohms) * share / (1.0 - share),
+                "R3": _SECOND_STAGE_OHMS,
+                "R4": ratio * _SECOND_STAGE_OHMS,
+            },
+            reference,
+        )
 
 
 _EQUATIONS: Final[dict[str, Callable[[Wish, Sequence[float]], Iterator[Set]]]] = {

@@ -30,17 +30,24 @@ Builds = Callable[[Set], Circuit]
 
 
 def round_locked(
-    topology: Topology, wish: Wish, sets: Sequence[Set], locked: Mapping[str, Fitted], trimmers: Mapping[str, float],
+    topology: Topology,
+    wish: Wish,
+    sets: Sequence[Set],
+    locked: Mapping[str, Fitted],
+    trimmers: Mapping[str, float],
     build: Builds,
-) -> list[Set]:  # fmt: skip
+) -> list[Set]:
     """The sets with the locked values in them and what is free moved to suit; those that cannot be are left out.
 
     trimmers : ohms by slot in series there, at mid-travel.  build : a circuit with exactly the ohms of a set.
     """
     made = []
     for one in sets[:: max(1, len(sets) // _MOST_SETS)]:
-        held = {slot: replace(fitted, trimmer_ohms=trimmers.get(slot, 0.0)).total
-                for slot, fitted in locked.items() if slot in one.ohms}  # fmt: skip
+        held = {
+            slot: replace(fitted, trimmer_ohms=trimmers.get(slot, 0.0)).total
+            for slot, fitted in locked.items()
+            if slot in one.ohms
+        }
         found = _moved(topology, wish, replace(one, ohms={**one.ohms, **held}), frozenset(held), build)
         if found is not None:
             made.append(found)

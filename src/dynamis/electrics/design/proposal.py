@@ -20,8 +20,17 @@ from dynamis.electrics.design.wish import GAIN_WITHIN, OFFSET_WITHIN_VOLTS, Wish
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
 
-ORDER: Final = ("resistors", "follower", "attenuator-follower", "non-inverting", "inverting", "biased-non-inverting",
-                "biased-inverting", "difference", "inverting-pair")  # fmt: skip
+ORDER: Final = (
+    "resistors",
+    "follower",
+    "attenuator-follower",
+    "non-inverting",
+    "inverting",
+    "biased-non-inverting",
+    "biased-inverting",
+    "difference",
+    "inverting-pair",
+)
 _MARGIN: Final = 1.1
 # References that can be bought, and what they need above them; common practice, no source.
 _REFERENCES: Final = (1.25, 2.5, 5.0)
@@ -158,9 +167,11 @@ class Proposals:
 
 
 def propose(
-    wish: Wish, counting: Counting = Counting(op_amps=False), smallest: bool = False,
+    wish: Wish,
+    counting: Counting = Counting(op_amps=False),
+    smallest: bool = False,
     wanted: Callable[[], bool] = lambda: True,
-) -> Proposals:  # fmt: skip
+) -> Proposals:
     """All topologies that do a wish; where the supply cannot deliver it, the nearest that can be done.
 
     smallest : only those of the fewest op-amps.  wanted : asked before each topology; once it says no, the work ends
@@ -268,8 +279,9 @@ def _nearest(wish: Wish) -> list[Wish]:
     return [one for _, one in sorted(found, key=lambda pair: pair[0])]
 
 
-def propose_one(topology: Topology, wish: Wish, counting: Counting = Counting(op_amps=False),
-                locked: Held | None = None) -> Proposal:  # fmt: skip
+def propose_one(
+    topology: Topology, wish: Wish, counting: Counting = Counting(op_amps=False), locked: Held | None = None
+) -> Proposal:
     """A topology with parts, and trimmers where the tolerances ask for them.
 
     Raises `InputError` with the reason where it cannot do the wish.

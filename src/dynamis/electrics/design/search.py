@@ -45,15 +45,22 @@ class _Fillings:
 
     def each(self, of: Callable[[Fitted], float]) -> dict[str, FloatArray]:
         """A number of what stands in each slot, by slot, one for every way."""
-        return {name: np.array([of(one) for one in options])[self.chosen[k]]
-                for k, (name, options) in enumerate(self.options.items())}  # fmt: skip
+        return {
+            name: np.array([of(one) for one in options])[self.chosen[k]]
+            for k, (name, options) in enumerate(self.options.items())
+        }
 
     def slots(self, way: int) -> dict[str, Fitted]:
         return {name: options[self.chosen[k, way]] for k, (name, options) in enumerate(self.options.items())}
 
 
-def choose(topology: Topology, wish: Wish, trimmers: Mapping[str, float] | None = None, locked: Held | None = None,
-           near_ohms: float | None = None) -> Circuit:  # fmt: skip
+def choose(
+    topology: Topology,
+    wish: Wish,
+    trimmers: Mapping[str, float] | None = None,
+    locked: Held | None = None,
+    near_ohms: float | None = None,
+) -> Circuit:
     """The circuit of a topology that does a wish with the fewest parts.
 
     trimmers : ohms by slot that stand in series there, at mid-travel.  locked : slots whose parts stay.
@@ -76,8 +83,9 @@ def _chosen(
     first = _choose(topology, wish, built, trimmers, locked, near_ohms, wide=False)
     if first is not None and not first[1]:
         return first[0]
-    found = [one for one in (first, _choose(topology, wish, built, trimmers, locked, None, wide=True))
-             if one is not None]  # fmt: skip
+    found = [
+        one for one in (first, _choose(topology, wish, built, trimmers, locked, None, wide=True)) if one is not None
+    ]
     if not found:
         raise InputError("no preferred values come near what it needs")
     return min(found, key=lambda one: one[1])[0]
@@ -200,8 +208,9 @@ def _fillings(
         elif name == seed_slot(topology) and not locked:
             options[name] = [Fitted((round(ohms - trimmer / 2.0, 6),), trimmer_ohms=trimmer)]
         else:
-            options[name] = [replace(one, trimmer_ohms=trimmer)
-                             for one in choices(ohms - trimmer / 2.0, values, wish.pairs)]  # fmt: skip
+            options[name] = [
+                replace(one, trimmer_ohms=trimmer) for one in choices(ohms - trimmer / 2.0, values, wish.pairs)
+            ]
     sizes = [len(one) for one in options.values()]
     return _Fillings(made, options, np.indices(sizes).reshape(len(sizes), -1) if sizes else np.zeros((0, 1), np.intp))
 
@@ -254,6 +263,15 @@ def _awkward(fitted: Fitted) -> float:
 
 def _with(topology: Topology, wish: Wish, slots: Held, made: Set) -> Circuit:
     in_order = tuple((slot.name, slots[slot.name]) for slot in topology.slots if slot.name in slots)
-    return Circuit(topology, in_order, wish.supply, wish.op_amp, made.reference, wish.source_ohms, wish.load_ohms,
-                   wish.tolerance, wish.resistor_per_kelvin,
-                   wish.clamp(amplified=bool(topology.amplifiers)))  # fmt: skip
+    return Circuit(
+        topology,
+        in_order,
+        wish.supply,
+        wish.op_amp,
+        made.reference,
+        wish.source_ohms,
+        wish.load_ohms,
+        wish.tolerance,
+        wish.resistor_per_kelvin,
+        wish.clamp(amplified=bool(topology.amplifiers)),
+    )

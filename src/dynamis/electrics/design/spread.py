@@ -83,9 +83,14 @@ class Budget:
 
 
 def spread(
-    circuit: Circuit, wish: Wish, counting: Counting = Counting(op_amps=False), samples: int = SAMPLES, seed: int = 1,
-    shape: Shape = "uniform", progress: Callable[[float], bool] | None = None,
-) -> Spread:  # fmt: skip
+    circuit: Circuit,
+    wish: Wish,
+    counting: Counting = Counting(op_amps=False),
+    samples: int = SAMPLES,
+    seed: int = 1,
+    shape: Shape = "uniform",
+    progress: Callable[[float], bool] | None = None,
+) -> Spread:
     """Samples of a circuit, before and after its trimmers are set at 25 °C.
 
     shape : uniform within the limits, or normal with the limits at 3 sigma.  progress : is told the share done and
@@ -117,8 +122,10 @@ def spread(
     if trouble:
         raise trouble[0]
     done = np.concatenate([np.arange(ends[k], ends[k] + reached[k]) for k in range(_STREAMS)])
-    sides = [Side(one[done] if not going else one, wish.tolerance_cents)
-             for one in (before, after if bench.names else before)]  # fmt: skip
+    sides = [
+        Side(one[done] if not going else one, wish.tolerance_cents)
+        for one in (before, after if bench.names else before)
+    ]
     return Spread(int(done.size), seed, sides[0], sides[1] if bench.names else sides[0])
 
 

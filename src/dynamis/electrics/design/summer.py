@@ -51,8 +51,12 @@ def summer(wish: Wish, inputs: int = 2, octaves: float = 0.0, semitones: float =
     reference = Reference("vp", wish.supply.high, wish.supply.tolerance)
     if wish.reference_volts is not None:
         reference = Reference("ref", wish.reference_volts, wish.reference_tolerance)
-    volts = {"R8": octaves * an_octave, "R9": semitones / 12.0 * an_octave, "R10": max(0.0, wish.offset_volts),
-             "R3": max(0.0, -wish.offset_volts)}  # fmt: skip
+    volts = {
+        "R8": octaves * an_octave,
+        "R9": semitones / 12.0 * an_octave,
+        "R10": max(0.0, wish.offset_volts),
+        "R3": max(0.0, -wish.offset_volts),
+    }
     fitted, refused = {}, ""
     for ohms in _OHMS:  # a semitone from a high rail asks for many megohms, so the rest comes down
         wanted = {"R1": ohms / wish.gain - wish.source_ohms, "R2": ohms, "R4": ohms, "R5": ohms}
@@ -65,8 +69,18 @@ def summer(wish: Wish, inputs: int = 2, octaves: float = 0.0, semitones: float =
             refused = refused or str(error)
     if not fitted:
         raise InputError(refused)
-    bare = Circuit(TOPOLOGIES["summer"], (), wish.supply, wish.op_amp, reference, wish.source_ohms,
-                   wish.load_ohms, wish.tolerance, wish.resistor_per_kelvin, wish.clamp(amplified=True))  # fmt: skip
+    bare = Circuit(
+        TOPOLOGIES["summer"],
+        (),
+        wish.supply,
+        wish.op_amp,
+        reference,
+        wish.source_ohms,
+        wish.load_ohms,
+        wish.tolerance,
+        wish.resistor_per_kelvin,
+        wish.clamp(amplified=True),
+    )
     return bare.fitting(**fitted)
 
 

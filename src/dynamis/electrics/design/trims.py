@@ -144,8 +144,7 @@ class Bench:
         if abs(slope_offset) < _FAR_VOLTS * abs(slope_gain):
             pivot = -slope_offset / slope_gain + 0.0
         cents = max(abs(one) * weight for one, weight in zip(self.slopes[name], self.wish.weights, strict=True))
-        return Trim(name, role, self.circuit.trimmers[name], reach, needed, TURNS,
-                    cents / TURNS, pivot)  # fmt: skip
+        return Trim(name, role, self.circuit.trimmers[name], reach, needed, TURNS, cents / TURNS, pivot)
 
 
 def corner_values(varied: Sequence[Varied], circuit: Circuit) -> dict[str, Value]:
@@ -163,8 +162,9 @@ def corner_values(varied: Sequence[Varied], circuit: Circuit) -> dict[str, Value
     free, rest = ranked[:_MOST_CORNERS], ranked[_MOST_CORNERS:]
     grid = corners(len(free))
     deviations: dict[str, Value] = {one.key: grid[k] for k, one in enumerate(free)}
-    lean = sum(np.sign(effect[one.key][0] or effect[one.key][1]) * grid[k] * weight[one.key]
-               for k, one in enumerate(free))  # fmt: skip
+    lean = sum(
+        np.sign(effect[one.key][0] or effect[one.key][1]) * grid[k] * weight[one.key] for k, one in enumerate(free)
+    )
     for one in rest:
         deviations[one.key] = np.sign(lean) * np.sign(effect[one.key][0] or effect[one.key][1])
     return at(varied, deviations)

@@ -60,8 +60,12 @@ class Wish:
     offset_from: Literal["", "rail", "reference"] = ""
 
     def __post_init__(self) -> None:
-        numbers = {"gain": self.gain, "offset": self.offset_volts, "lowest input": self.in_low,
-                   "highest input": self.in_high}  # fmt: skip
+        numbers = {
+            "gain": self.gain,
+            "offset": self.offset_volts,
+            "lowest input": self.in_low,
+            "highest input": self.in_high,
+        }
         for name, value in numbers.items():
             if not math.isfinite(value) or abs(value) > 1e6:
                 raise InputError(f"The {name} is {plain(value)}; a number of at most a million was expected.")

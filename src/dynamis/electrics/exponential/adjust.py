@@ -183,8 +183,16 @@ def _step(converter: Converter, wish: LawWish, name: str, send: float, needed: f
     cents = [float(wish.cents(one, send)) for one in beside]
     per_turn = (near[1] - near[0]) / turns
     read = float(converter.exact(send, NOMINAL))
-    return Step(name, send, read, middle, per_turn, (cents[1] - cents[0]) / turns,
-                min(abs(low - middle), abs(high - middle)), needed)  # fmt: skip
+    return Step(
+        name,
+        send,
+        read,
+        middle,
+        per_turn,
+        (cents[1] - cents[0]) / turns,
+        min(abs(low - middle), abs(high - middle)),
+        needed,
+    )
 
 
 def _turned(converter: Converter, wish: LawWish, found: tuple[Step, Step], world: World) -> tuple[int, float]:

@@ -151,9 +151,18 @@ def _parts(wish: LawWish, top: float, reach: _Reach) -> PairParts:
     if "R3" in ohms and middle > 0:
         ohms["R10"] = nearest((-wish.supply.low - reference) / _FEED_AMPERES, "E24")
     return PairParts(
-        ohms, trimmers, wish.way, wish.base_ppm, reference, middle < 0, wish.supply, wish.op_amp, wish.tolerance,
-        clamp=wish.bears.needed(*swing), load_ohms=wish.load_ohms,
-    )  # fmt: skip
+        ohms,
+        trimmers,
+        wish.way,
+        wish.base_ppm,
+        reference,
+        middle < 0,
+        wish.supply,
+        wish.op_amp,
+        wish.tolerance,
+        clamp=wish.bears.needed(*swing),
+        load_ohms=wish.load_ohms,
+    )
 
 
 def _split(total: float, within: float, series: str) -> tuple[float, float]:

@@ -112,9 +112,15 @@ def _maker(way: Way) -> Any:
         names = ("base_ppm", "reference_volts", "middle_below", "tolerance", "per_kelvin", "load_ohms")
         known = {key: values[key] for key in names if key in values}
         ohms, trimmers = ({name: float(one) for name, one in values[key].items()} for key in ("ohms", "trimmers"))
-        parts = PairParts(ohms, trimmers, way, supply=Supply(*values.get("supply", (-12.0, 12.0))),
-                          op_amp=OP_AMPS[op_amp], clamp=Clamp(values.get("low_volts"), values.get("high_volts")),
-                          **known)  # fmt: skip
+        parts = PairParts(
+            ohms,
+            trimmers,
+            way,
+            supply=Supply(*values.get("supply", (-12.0, 12.0))),
+            op_amp=OP_AMPS[op_amp],
+            clamp=Clamp(values.get("low_volts"), values.get("high_volts")),
+            **known,
+        )
         travel = tuple((name, float(one)) for name, one in values.get("travel", {}).items())
         return CONVERTERS[way](transfer_id, parts, travel, bool(values.get("trimmed", False)))
 

@@ -121,12 +121,21 @@ class Pair:
             found.append((bias, self._made(bias, f"Bias current of {name}", 0.0, amp.bias_amperes)))
         return found
 
-    def _made(self, name: str, label: str, nominal: float, limit: float, relative: bool = False, grows: float = 0.0,
-              within: float = 0.0) -> Parameter:  # fmt: skip
+    def _made(
+        self,
+        name: str,
+        label: str,
+        nominal: float,
+        limit: float,
+        relative: bool = False,
+        grows: float = 0.0,
+        within: float = 0.0,
+    ) -> Parameter:
         kept = limit if not self.trimmed or name in self.stays or name in TRIMMERS else 0.0
         key = f"{self.id}.{name}"
-        return Parameter(key, label, "", nominal, kept, relative, "uniform", key, per_kelvin=grows,
-                         per_kelvin_limit=within)  # fmt: skip
+        return Parameter(
+            key, label, "", nominal, kept, relative, "uniform", key, per_kelvin=grows, per_kelvin_limit=within
+        )
 
     def parameters(self) -> tuple[Parameter, ...]:
         return tuple(self._parameters.values())
@@ -193,12 +202,21 @@ class Pair:
     def stored(self) -> StoredTransfer:
         parts = self.parts
         values: dict[str, Any] = {
-            "ohms": dict(parts.ohms), "trimmers": dict(parts.trimmers), "base_ppm": parts.base_ppm,
-            "reference_volts": parts.reference_volts, "middle_below": parts.middle_below,
-            "supply": [parts.supply.low, parts.supply.high], "op_amp": parts.op_amp.name, "tolerance": parts.tolerance,
-            "per_kelvin": parts.per_kelvin, "load_ohms": parts.load_ohms, "low_volts": parts.clamp.low,
-            "high_volts": parts.clamp.high, "travel": dict(self.travel), "trimmed": self.trimmed,
-        }  # fmt: skip
+            "ohms": dict(parts.ohms),
+            "trimmers": dict(parts.trimmers),
+            "base_ppm": parts.base_ppm,
+            "reference_volts": parts.reference_volts,
+            "middle_below": parts.middle_below,
+            "supply": [parts.supply.low, parts.supply.high],
+            "op_amp": parts.op_amp.name,
+            "tolerance": parts.tolerance,
+            "per_kelvin": parts.per_kelvin,
+            "load_ohms": parts.load_ohms,
+            "low_volts": parts.clamp.low,
+            "high_volts": parts.clamp.high,
+            "travel": dict(self.travel),
+            "trimmed": self.trimmed,
+        }
         return StoredTransfer(self.kind, 1, values)
 
 

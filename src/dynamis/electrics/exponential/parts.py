@@ -187,5 +187,8 @@ class PairParts:
             found.append(Piece("VR2", f"shunt reference ±{within} %", volts, "of the − rail"))
         for (name, farads), role in zip(self.capacitors.items(), _CAPACITOR_ROLES[self.way], strict=True):
             found.append(Piece(name, "ceramic capacitor", style.engineering(farads, "F"), role))
-        return [*found, *clamp_pieces(self.clamp, self.loop_ohms, self.tolerance, style),
-                *decoupling(11, ("+ rail", "− rail"))]  # fmt: skip
+        return [
+            *found,
+            *clamp_pieces(self.clamp, self.loop_ohms, self.tolerance, style),
+            *decoupling(11, ("+ rail", "− rail")),
+        ]

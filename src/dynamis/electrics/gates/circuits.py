@@ -57,18 +57,28 @@ class GateCircuit:
 
 
 def gate_circuit(
-    output: GateOutput, sink: GateInput, count: int = 1, supplies: tuple[Rails, ...] = RACK, limit: float = 0.0, *,
+    output: GateOutput,
+    sink: GateInput,
+    count: int = 1,
+    supplies: tuple[Rails, ...] = RACK,
+    limit: float = 0.0,
+    *,
     battery: bool = False,
-) -> GateCircuit | None:  # fmt: skip
+) -> GateCircuit | None:
     """The circuit with the fewest active parts, then the fewest parts, that fits and stays safe; None where nothing
     does, or nothing is needed."""
     return next(iter(gate_circuits(output, sink, count, supplies, limit, battery=battery)), None)
 
 
 def gate_circuits(
-    output: GateOutput, sink: GateInput, count: int = 1, supplies: tuple[Rails, ...] = RACK, limit: float = 0.0, *,
+    output: GateOutput,
+    sink: GateInput,
+    count: int = 1,
+    supplies: tuple[Rails, ...] = RACK,
+    limit: float = 0.0,
+    *,
     battery: bool = False,
-) -> list[GateCircuit]:  # fmt: skip
+) -> list[GateCircuit]:
     """One of each kind that fits, the smallest first.
 
     limit : tolerance of a driven output's levels, a fraction; what is given fits at both ends of it.  battery : a rail
@@ -96,9 +106,14 @@ def _circuits(
 
 
 def fitting(
-    one: Candidate, output: GateOutput, sink: GateInput, count: int, others: Sequence[GateOutput] = (), *,
+    one: Candidate,
+    output: GateOutput,
+    sink: GateInput,
+    count: int,
+    others: Sequence[GateOutput] = (),
+    *,
     battery: bool = False,
-) -> GateCircuit | None:  # fmt: skip
+) -> GateCircuit | None:
     """A circuit where it fits, also with the output as each of `others` and from a battery that is new or worn, and
     stays safe; else None."""
     carried = sink.pullup_volts * count / sink.ohms if sink.kind == "shorting" else 0.0
@@ -163,8 +178,10 @@ def _moved(sink: GateInput, rails: float) -> GateInput:
 def _stresses(one: Candidate) -> Iterator[Stress]:
     yield CALM
     resistors = [part.name for part in one.parts if part.ohms is not None][:6]
-    corners = [dict(zip(resistors, signs, strict=True))
-               for signs in itertools.product((1.0 - _OFF, 1.0 + _OFF), repeat=len(resistors))]  # fmt: skip
+    corners = [
+        dict(zip(resistors, signs, strict=True))
+        for signs in itertools.product((1.0 - _OFF, 1.0 + _OFF), repeat=len(resistors))
+    ]
     for rails, sender in ((UP, 1.0), (1.0, UP)):
         yield from (Stress(rails, sender, parts=corner) for corner in corners)
     if one.rails is not None:
@@ -203,8 +220,11 @@ def no_fix(output: GateOutput, sink: GateInput, supplies: Sequence[Rails], style
             "tells its two levels apart safely."
         )
     else:
-        wants = (f"above {style.volts(sink.on_volts, 2)} and below {style.volts(sink.off_volts, 2)}"
-                 if sink.kind == "positive" else f"a short to {style.volts(sink.on_volts, 2)} and less")  # fmt: skip
+        wants = (
+            f"above {style.volts(sink.on_volts, 2)} and below {style.volts(sink.off_volts, 2)}"
+            if sink.kind == "positive"
+            else f"a short to {style.volts(sink.on_volts, 2)} and less"
+        )
         limit = "" if top is None else f", {style.volts(top, 2)} at most"
         where = rails if rails == "without a supply" else f"from {rails}"
         text = f"No circuit known here {where} makes what the input takes, {wants}{limit}. Other rails may."

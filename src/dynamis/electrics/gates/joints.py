@@ -17,8 +17,17 @@ from dynamis.electrics.gates.stages import Stress, becomes
 from dynamis.electrics.part import Part
 
 _OPEN: Final = 1e9
-_CLAMPED: Final = ("divider", "resistor and clamp", "diode and divider", "transistor", "logic buffer", "buffer",
-                   "amplifier", "comparator", "stretcher")  # fmt: skip
+_CLAMPED: Final = (
+    "divider",
+    "resistor and clamp",
+    "diode and divider",
+    "transistor",
+    "logic buffer",
+    "buffer",
+    "amplifier",
+    "comparator",
+    "stretcher",
+)
 
 
 @dataclass(frozen=True)

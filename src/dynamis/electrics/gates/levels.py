@@ -179,12 +179,14 @@ def _limits(
                 limit = bears.high if over > 0 else bears.low
                 cause = " fed by the input's pull-up" if side == "output" and sink.kind == "shorting" else ""
                 found[code] = Finding(
-                    code, "danger",
+                    code,
+                    "danger",
                     f"The {side} meets {style.volts(volts, 2)}{cause}{plugged} and bears {style.volts(limit, 2)}: "
                     f"{style.volts(abs(over), 2)} too {'high' if over > 0 else 'low'}. Do not join them; "
                     f"{'divide or clamp the level' if side == 'input' else 'put a transistor between'} first.",
-                    over, "V",
-                )  # fmt: skip
+                    over,
+                    "V",
+                )
     return list(found.values())
 
 
@@ -209,8 +211,11 @@ def _unknown(
             starts = (
                 f"Fits, if the {side} bears" if verdict in ("fits", "marginal") else f"Besides, the {side} has to bear"
             )
-            pins = (f"a pin of a 3.3 V rail bears about {style.volts(3.6, 1)}, of a 5 V one {style.volts(5.3, 1)}"
-                    if volts > 0 else f"a pin bears about {style.volts(-0.3, 1)}")  # fmt: skip
+            pins = (
+                f"a pin of a 3.3 V rail bears about {style.volts(3.6, 1)}, of a 5 V one {style.volts(5.3, 1)}"
+                if volts > 0
+                else f"a pin bears about {style.volts(-0.3, 1)}"
+            )
             text = (
                 f"{starts} {style.volts(volts, 2)}: its limit is not known here, and {pins}. Look it up before you "
                 "join them."
@@ -260,8 +265,10 @@ def _margins(
     low, high = levels
     found = []
     loaded = "" if count == 1 else f" with {count} inputs on the output"
-    for code, margin, threshold, word in (("on-level", on_margin, sink.on_volts, "on"),
-                                          ("off-level", off_margin, sink.off_volts, "off")):  # fmt: skip
+    for code, margin, threshold, word in (
+        ("on-level", on_margin, sink.on_volts, "on"),
+        ("off-level", off_margin, sink.off_volts, "off"),
+    ):
         rises = (sink.kind == "positive") == (word == "on")
         level, side = (high, "above") if rises else (low, "below")
         severity: Severity

@@ -250,8 +250,12 @@ def _amplifiers(output: GateOutput, sink: GateInput, rails: Rails, supplies: tup
             gain = min(aim, top if limit is None else max(limit, sink.on_volts + 0.5)) / most if most > 0 else 0.0
             if gain <= 1.05:
                 continue
-            parts = (*front, powered("U1", "amplifier", rails), Part("R3", 10e3, "from its − input to ground"),
-                     Part("R4", nearest(10e3 * (gain - 1.0)), "from its output to its − input"))  # fmt: skip
+            parts = (
+                *front,
+                powered("U1", "amplifier", rails),
+                Part("R3", 10e3, "from its − input to ground"),
+                Part("R4", nearest(10e3 * (gain - 1.0)), "from its output to its − input"),
+            )
             for end in ends(rails, sink, supplies, "R1", OUT_OHMS):
                 yield Candidate("amplifier", (*parts, *end), rails)
 

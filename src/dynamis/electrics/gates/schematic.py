@@ -74,9 +74,14 @@ class _Drawing:
 
 
 def gate_schematic(
-    circuit: str, parts: Sequence[Part], style: Style = Style(), *, contact: bool = False,
-    sender: Sequence[str] = ("sender",), receiver: Sequence[str] = ("receiver",),
-) -> Schematic:  # fmt: skip
+    circuit: str,
+    parts: Sequence[Part],
+    style: Style = Style(),
+    *,
+    contact: bool = False,
+    sender: Sequence[str] = ("sender",),
+    receiver: Sequence[str] = ("receiver",),
+) -> Schematic:
     """The drawing of a circuit by its name and its parts.
 
     sender, receiver : the words at the two ends, at most two each.  Raises `KeyError` for a part that is not there.
@@ -201,9 +206,13 @@ def _amplified(made: _Drawing) -> Point:
 
 
 _ENDS: Final = {
-    "resistor and clamp": _clamped, "diode and divider": _rectified, "transistor": _inverted, "logic buffer": _buffered,
-    "buffer": _followed, "amplifier": _amplified,
-}  # fmt: skip
+    "resistor and clamp": _clamped,
+    "diode and divider": _rectified,
+    "transistor": _inverted,
+    "logic buffer": _buffered,
+    "buffer": _followed,
+    "amplifier": _amplified,
+}
 
 
 def _divider(made: _Drawing) -> Point:

@@ -81,8 +81,15 @@ def _diode(parts: Mapping[str, Part], ohms: Mapping[str, str]) -> list[str]:
 
 def _transistor(parts: Mapping[str, Part], ohms: Mapping[str, str]) -> list[str]:
     below = [f"R3 in 0 {ohms['R3']}"] if "R3" in ohms else []
-    return [f"Vcc vcc 0 {plain(parts['R1'].rail_volts)}", f"R1 vcc out {ohms['R1']}", f"R2 vcc in {ohms['R2']}", *below,
-            "Q1 in out 0 small", ".model small npn(bf=150 is=1e-14 rc=1)", _SCHOTTKY]  # fmt: skip
+    return [
+        f"Vcc vcc 0 {plain(parts['R1'].rail_volts)}",
+        f"R1 vcc out {ohms['R1']}",
+        f"R2 vcc in {ohms['R2']}",
+        *below,
+        "Q1 in out 0 small",
+        ".model small npn(bf=150 is=1e-14 rc=1)",
+        _SCHOTTKY,
+    ]
 
 
 def _logic(parts: Mapping[str, Part], ohms: Mapping[str, str]) -> list[str]:
@@ -119,23 +126,44 @@ def _one_comparator(parts: Mapping[str, Part], ohms: Mapping[str, str]) -> list[
     else:
         lines.append("Rr ref 0 1m")
     level = _steep("v(k)-v(ref)", unit.volts + room, unit.rail_volts - room)
-    return [*lines, f"R1 {node} k {ohms['R1']}", f"R2 c k {ohms['R2']}", f"Bc c 0 {level}", f"R5 c in {ohms['R5']}",
-            _SCHOTTKY]  # fmt: skip
+    return [
+        *lines,
+        f"R1 {node} k {ohms['R1']}",
+        f"R2 c k {ohms['R2']}",
+        f"Bc c 0 {level}",
+        f"R5 c in {ohms['R5']}",
+        _SCHOTTKY,
+    ]
 
 
 def _stretcher(parts: Mapping[str, Part], ohms: Mapping[str, str]) -> list[str]:
     unit = parts["U1"]
     room = 0.05 if unit.volts == 0 else 1.5
     level = _steep("v(h)-v(ref)", unit.volts + room, unit.rail_volts - room)
-    return [f"Vcc vcc 0 {plain(unit.rail_volts)}", "D4 out h fast", ".model fast D(IS=1e-12 N=1.0 RS=1)",
-            f"C1 h 0 {plain(parts['C1'].farads)} IC=0", f"R1 h 0 {ohms['R1']}", f"R3 vcc ref {ohms['R3']}",
-            f"R4 ref 0 {ohms['R4']}", f"Bc c 0 {level}", f"R5 c in {ohms['R5']}", _SCHOTTKY]  # fmt: skip
+    return [
+        f"Vcc vcc 0 {plain(unit.rail_volts)}",
+        "D4 out h fast",
+        ".model fast D(IS=1e-12 N=1.0 RS=1)",
+        f"C1 h 0 {plain(parts['C1'].farads)} IC=0",
+        f"R1 h 0 {ohms['R1']}",
+        f"R3 vcc ref {ohms['R3']}",
+        f"R4 ref 0 {ohms['R4']}",
+        f"Bc c 0 {level}",
+        f"R5 c in {ohms['R5']}",
+        _SCHOTTKY,
+    ]
 
 
 _LINES = {
-    "resistor and clamp": _clamp, "diode and divider": _diode, "transistor": _transistor, "logic buffer": _logic,
-    "buffer": _follower, "amplifier": _amplifier, "comparator": _one_comparator, "stretcher": _stretcher,
-}  # fmt: skip
+    "resistor and clamp": _clamp,
+    "diode and divider": _diode,
+    "transistor": _transistor,
+    "logic buffer": _logic,
+    "buffer": _follower,
+    "amplifier": _amplifier,
+    "comparator": _one_comparator,
+    "stretcher": _stretcher,
+}
 
 
 def _comparator(parts: Sequence[Part], ohms: dict[str, str], contact: bool) -> list[str]:
@@ -175,7 +203,9 @@ def gate_netlist(
         model = f".model contact SW(VT=0.5 VH=0.1 RON={plain(max(output.ohms, 1e-3))} ROFF=1e12)"
         sends = ["S1 out 0 drive 0 contact", model, "Vdrive drive 0 PULSE(0 1 5m 1u 1u 5m 20m)"]
     else:
-        sends = [f"Vs s 0 PULSE({plain(output.low_volts)} {plain(output.high_volts)} 5m 1u 1u 5m 20m)",
-                 f"Rs s out {plain(max(output.ohms, 1e-3))}"]  # fmt: skip
+        sends = [
+            f"Vs s 0 PULSE({plain(output.low_volts)} {plain(output.high_volts)} 5m 1u 1u 5m 20m)",
+            f"Rs s out {plain(max(output.ohms, 1e-3))}",
+        ]
     lines = [*sends, *circuit_lines(circuit, parts, contact=output.kind == "switch"), *receiver_lines(sink, count)]
     return spice.text(title, lines, _SECONDS, _SECONDS / 1000.0, "in")

@@ -25,9 +25,19 @@ LOGIC_VOLTS: Final = 0.1
 OUT_OHMS: Final = 100.0
 NEVER: Final = GateOutput("driven", 0.0, 0.0, OUT_OHMS)
 CIRCUITS: Final = (
-    "divider", "resistor and clamp", "diode and divider", "transistor to ground", "transistor", "logic buffer",
-    "buffer", "amplifier", "comparator", "comparator and divider", "comparator and MOSFET to ground", "stretcher",
-)  # fmt: skip
+    "divider",
+    "resistor and clamp",
+    "diode and divider",
+    "transistor to ground",
+    "transistor",
+    "logic buffer",
+    "buffer",
+    "amplifier",
+    "comparator",
+    "comparator and divider",
+    "comparator and MOSFET to ground",
+    "stretcher",
+)
 
 
 @dataclass(frozen=True)
@@ -91,11 +101,18 @@ def becomes(
     if circuit == "transistor to ground":
         return _to_ground(output, made.ohms("R1"), carried_amperes)
     plain = {
-        "divider": _divider, "resistor and clamp": _clamp, "diode and divider": _diode, "transistor": _transistor,
-        "logic buffer": _logic, "buffer": _follower, "amplifier": _amplifier, "comparator": _comparator,
-        "comparator and divider": _two_amplifiers, "comparator and MOSFET to ground": _mosfet,
+        "divider": _divider,
+        "resistor and clamp": _clamp,
+        "diode and divider": _diode,
+        "transistor": _transistor,
+        "logic buffer": _logic,
+        "buffer": _follower,
+        "amplifier": _amplifier,
+        "comparator": _comparator,
+        "comparator and divider": _two_amplifiers,
+        "comparator and MOSFET to ground": _mosfet,
         "stretcher": _stretched,
-    }  # fmt: skip
+    }
     if circuit not in plain:
         raise KeyError(circuit)
     return plain[circuit](output, made)
@@ -112,8 +129,9 @@ def divided(output: GateOutput, upper: float, lower: float) -> GateOutput:
     """A divider behind an output."""
     total = output.ohms + upper + lower
     ratio = lower / total
-    return GateOutput("driven", output.low_volts * ratio, output.high_volts * ratio,
-                      (output.ohms + upper) * lower / total)  # fmt: skip
+    return GateOutput(
+        "driven", output.low_volts * ratio, output.high_volts * ratio, (output.ohms + upper) * lower / total
+    )
 
 
 def _clamp(output: GateOutput, made: _Built) -> GateOutput:

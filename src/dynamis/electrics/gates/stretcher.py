@@ -31,9 +31,15 @@ _REFERENCE: Final = 0.4
 
 
 def stretching(
-    output: GateOutput, sink: GateInput, count: int, seconds: float, pulse_seconds: float | None,
-    supplies: tuple[Rails, ...] = RACK, *, battery: bool = False,
-) -> GateCircuit | None:  # fmt: skip
+    output: GateOutput,
+    sink: GateInput,
+    count: int,
+    seconds: float,
+    pulse_seconds: float | None,
+    supplies: tuple[Rails, ...] = RACK,
+    *,
+    battery: bool = False,
+) -> GateCircuit | None:
     """The stretcher that makes pulses of `seconds` and at most a quarter more, fits and stays safe; None where none
     does.
 

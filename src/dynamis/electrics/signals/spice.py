@@ -38,8 +38,16 @@ def driven(name: str, node: str, signal: Breakpoints, seconds: float) -> str:
 
 def text(title: str, lines: Iterable[str], seconds: float, step: float, node: str = "out") -> str:
     """A circuit with its sources, run for a while and printed."""
-    return "\n".join([f"* {comment(title)}", *lines, f".tran {plain(step)} {plain(seconds)} 0 {plain(step)} uic",
-                      f".print tran v({node})", ".end", ""])  # fmt: skip
+    return "\n".join(
+        [
+            f"* {comment(title)}",
+            *lines,
+            f".tran {plain(step)} {plain(seconds)} 0 {plain(step)} uic",
+            f".print tran v({node})",
+            ".end",
+            "",
+        ]
+    )
 
 
 def comparator_lines(plus: str, minus: str, out: str, swing: float) -> list[str]:
@@ -49,20 +57,33 @@ def comparator_lines(plus: str, minus: str, out: str, swing: float) -> list[str]
 
 def comparator(input_ohms: float, feedback_ohms: float, reference_volts: float, swing: float) -> list[str]:
     """A comparator with hysteresis; from `in` to `out`."""
-    return [f"R1 in k {plain(input_ohms)}", f"R2 out k {plain(feedback_ohms)}",
-            f"VREF ref 0 DC {plain(reference_volts)}", *comparator_lines("k", "ref", "out", swing)]  # fmt: skip
+    return [
+        f"R1 in k {plain(input_ohms)}",
+        f"R2 out k {plain(feedback_ohms)}",
+        f"VREF ref 0 DC {plain(reference_volts)}",
+        *comparator_lines("k", "ref", "out", swing),
+    ]
 
 
 def stretcher(ohms: float, farads: float, threshold: float, high: float) -> list[str]:
     """Diode, capacitor, resistor, comparator."""
     compare = f"Bcmp out 0 V={plain(high / 2)}*(1+tanh(1e4*(V(h)-{plain(threshold)})))"
-    return ["D1 in h fast", ".model fast D(IS=1e-12 N=1.0 RS=1)", f"C1 h 0 {plain(farads)} IC=0",
-            f"R1 h 0 {plain(ohms)}", compare]  # fmt: skip
+    return [
+        "D1 in h fast",
+        ".model fast D(IS=1e-12 N=1.0 RS=1)",
+        f"C1 h 0 {plain(farads)} IC=0",
+        f"R1 h 0 {plain(ohms)}",
+        compare,
+    ]
 
 
 def trigger_from_gate(ohms: float, farads: float) -> list[str]:
-    return [f"C1 in out {plain(farads)} IC=0", f"R1 out 0 {plain(ohms)}", "D1 0 out clamp",
-            ".model clamp D(IS=1e-12 N=1.0 RS=1)"]  # fmt: skip
+    return [
+        f"C1 in out {plain(farads)} IC=0",
+        f"R1 out 0 {plain(ohms)}",
+        "D1 0 out clamp",
+        ".model clamp D(IS=1e-12 N=1.0 RS=1)",
+    ]
 
 
 def glide(ohms: float, farads: float, start: float = 0.0) -> list[str]:
@@ -93,9 +114,18 @@ def extreme(which: str) -> list[str]:
 def octave_pair(millivolts: float, celsius: float) -> list[str]:
     """Two transistors, one with so many millivolts more at its base; the ratio of their currents is at `out`."""
     base = 0.5
-    return [f".temp {plain(celsius)}", ".model pair NPN(IS=1e-14 BF=1e9)", "VC c 0 DC 5", f"VB1 b1 0 DC {plain(base)}",
-            f"VB2 b2 0 DC {plain(base + millivolts / 1e3)}", "VM1 c c1 DC 0", "VM2 c c2 DC 0", "Q1 c1 b1 0 pair",
-            "Q2 c2 b2 0 pair", "B1 out 0 V=I(VM2)/I(VM1)"]  # fmt: skip
+    return [
+        f".temp {plain(celsius)}",
+        ".model pair NPN(IS=1e-14 BF=1e9)",
+        "VC c 0 DC 5",
+        f"VB1 b1 0 DC {plain(base)}",
+        f"VB2 b2 0 DC {plain(base + millivolts / 1e3)}",
+        "VM1 c c1 DC 0",
+        "VM2 c c2 DC 0",
+        "Q1 c1 b1 0 pair",
+        "Q2 c2 b2 0 pair",
+        "B1 out 0 V=I(VM2)/I(VM1)",
+    ]
 
 
 def settled(tau: float, within: float) -> float:

@@ -198,8 +198,10 @@ def _steps(one: Piece, tau: float) -> list[Piece]:
     end = one.end if math.isfinite(one.end) else one.start + 20.0 * one.tau
     count = max(1, min(2000, math.ceil(10.0 * (end - one.start) / tau)))
     wide = (end - one.start) / count
-    made = [Piece(one.start + k * wide, one.start + (k + 1) * wide, one.at(one.start + (k + 0.5) * wide), Course.HELD)
-            for k in range(count)]  # fmt: skip
+    made = [
+        Piece(one.start + k * wide, one.start + (k + 1) * wide, one.at(one.start + (k + 0.5) * wide), Course.HELD)
+        for k in range(count)
+    ]
     if math.isinf(one.end):
         made.append(Piece(end, math.inf, one.last, Course.HELD))
     return made

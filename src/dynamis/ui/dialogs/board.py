@@ -90,11 +90,14 @@ class BoardDialog(FormDialog[NewBoard]):
         transfers: tuple[StoredTransfer, ...] = ()
         if self.has_dac.isChecked():
             bits = self._number(self.bits, "bit", "The number of bits")
-            dac = Dac(int(bits) if bits == int(bits) else 0, self._number(self.low, "V", "The lowest volts"),
-                      self._number(self.high, "V", "The full-scale volts"),
-                      self._number(self.gain, "", "The gain"),
-                      floor_volts=self._optional(self.floor, "V", "The buffer's lowest output"),
-                      ceiling_volts=self._optional(self.ceiling, "V", "The buffer's highest output"))  # fmt: skip
+            dac = Dac(
+                int(bits) if bits == int(bits) else 0,
+                self._number(self.low, "V", "The lowest volts"),
+                self._number(self.high, "V", "The full-scale volts"),
+                self._number(self.gain, "", "The gain"),
+                floor_volts=self._optional(self.floor, "V", "The buffer's lowest output"),
+                ceiling_volts=self._optional(self.ceiling, "V", "The buffer's highest output"),
+            )
             inl = self._optional(self.inl, "LSB", "The linearity") or 0.0
             transfers = (DacTransfer("dac", dac, inl_limit_lsb=inl).stored(),)
         key = new_id(name, self._taken)
@@ -102,10 +105,9 @@ class BoardDialog(FormDialog[NewBoard]):
         for one in names:
             ids.append(new_id(one, set(ids)))
         ports = tuple(
-            Port(port_id, text, "output", law=law, ohms=ohms, transfers=transfers,
-                 trimmers=self.trimmers.currentData())
+            Port(port_id, text, "output", law=law, ohms=ohms, transfers=transfers, trimmers=self.trimmers.currentData())
             for port_id, text in zip(ids, names, strict=True)
-        )  # fmt: skip
+        )
         board = Gear(key, name, ports, (Unit(serial),))
         voice = self._voice(law, self._taken | {key})
         inputs = () if voice is None else tuple(PortRef(voice.id, port.id) for port in voice.ports)
@@ -123,8 +125,14 @@ class BoardDialog(FormDialog[NewBoard]):
         ohms = self._optional(self.input_ohms, "Ω", "The input resistance")
         oscillator = Oscillator("o", parse_law(law)).stored()
         ports = tuple(
-            Port(f"pitch-{k}", "pitch" if count == 1 else f"pitch {k}", "input", law=law, ohms=ohms,
-                 transfers=(oscillator,))
+            Port(
+                f"pitch-{k}",
+                "pitch" if count == 1 else f"pitch {k}",
+                "input",
+                law=law,
+                ohms=ohms,
+                transfers=(oscillator,),
+            )
             for k in range(1, int(count) + 1)
-        )  # fmt: skip
+        )
         return Gear(new_id(name, taken), name, ports)

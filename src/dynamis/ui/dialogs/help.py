@@ -79,10 +79,12 @@ class ErrorDialog(_Shown):
 
     def __init__(self, parent: QWidget | None, report: str) -> None:
         super().__init__(parent, "Something went wrong")
-        self.column.addWidget(label(
-            "Something went wrong that should not have. The bench is whole: every change was stored as it was made.",
-            wrap=True,
-        ))  # fmt: skip
+        self.column.addWidget(
+            label(
+                "Something went wrong that should not have. The bench is whole: every change was stored as it was made.",
+                wrap=True,
+            )
+        )
         self.report = QPlainTextEdit(report)
         self.report.setReadOnly(True)
         self.report.setAccessibleName("Report")

@@ -27,8 +27,15 @@ _SHOWN_HERTZ = 440.0
 class InstrumentDialog(FormDialog[InstrumentRecord]):
     """Gives an `InstrumentRecord`."""
 
-    def __init__(self, parent: QWidget | None, style: Style, taken: set[str], *, kinds: tuple[str, ...] = tuple(_KINDS),
-                 old: InstrumentRecord | None = None) -> None:  # fmt: skip
+    def __init__(
+        self,
+        parent: QWidget | None,
+        style: Style,
+        taken: set[str],
+        *,
+        kinds: tuple[str, ...] = tuple(_KINDS),
+        old: InstrumentRecord | None = None,
+    ) -> None:
         super().__init__(parent, "An instrument", "Keep it")
         self._style, self._taken, self._old = style, taken, old
         self.kind = QComboBox()
@@ -86,8 +93,17 @@ class InstrumentDialog(FormDialog[InstrumentRecord]):
         ohms = parse_quantity(self.input.text(), "Ω", "The input resistance", decimal_comma=comma)
         if ohms <= 0:
             raise InputError("The meter's input resistance has to be above 0 Ω.")
-        return InstrumentRecord(key, name, range_name or "one range", spec.percent, spec.counts, spec.resolution_volts,
-                                spec.full_scale_volts, spec.percent_of_range, ohms)  # fmt: skip
+        return InstrumentRecord(
+            key,
+            name,
+            range_name or "one range",
+            spec.percent,
+            spec.counts,
+            spec.resolution_volts,
+            spec.full_scale_volts,
+            spec.percent_of_range,
+            ohms,
+        )
 
     def _frequency(self, key: str, name: str, kind: InstrumentKind) -> InstrumentRecord:
         unit = _KINDS[kind][0]
@@ -95,14 +111,21 @@ class InstrumentDialog(FormDialog[InstrumentRecord]):
         digit = parse_quantity(self.resolution.text(), unit, "The last digit", decimal_comma=comma)
         if digit <= 0:
             raise InputError(f"The last digit is {self.resolution.text().strip()!r}; it has to be above 0.")
-        spec = parse_frequency_words(self.accuracy.text(), **{"Hz": {"resolution_hertz": digit}}.get(
-            unit, {"resolution_cents": digit}))  # fmt: skip
+        spec = parse_frequency_words(
+            self.accuracy.text(), **{"Hz": {"resolution_hertz": digit}}.get(unit, {"resolution_cents": digit})
+        )
         if kind == "tuner" and not spec.cents and not spec.ppm:
             raise InputError("A tuner is good to so many cents; write its accuracy as 0.5 ct.")
         return InstrumentRecord(
-            key, name, kind=kind, counts=spec.counts, ppm=spec.ppm, cents=spec.cents,
-            resolution_hertz=spec.resolution_hertz, resolution_cents=spec.resolution_cents,
-        )  # fmt: skip
+            key,
+            name,
+            kind=kind,
+            counts=spec.counts,
+            ppm=spec.ppm,
+            cents=spec.cents,
+            resolution_hertz=spec.resolution_hertz,
+            resolution_cents=spec.resolution_cents,
+        )
 
     def _preview(self) -> None:
         try:

@@ -33,6 +33,11 @@ class PreferencesDialog(FormDialog[Preferences]):
         return box
 
     def read(self) -> Preferences:
-        return replace(self._now, middle_c=self.middle_c.currentData(), flats=self.flats.currentData(),
-                       decimal_comma=self.comma.currentData(), theme=self.theme.currentData(),
-                       text=self.text.currentData())  # fmt: skip
+        return replace(
+            self._now,
+            middle_c=self.middle_c.currentData(),
+            flats=self.flats.currentData(),
+            decimal_comma=self.comma.currentData(),
+            theme=self.theme.currentData(),
+            text=self.text.currentData(),
+        )

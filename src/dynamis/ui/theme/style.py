@@ -45,14 +45,20 @@ def apply_theme(app: QApplication, colours: Colours, points: float) -> None:
     app.setStyle("Fusion")
     palette = QPalette()
     roles = {
-        QPalette.ColorRole.Window: colours.ground, QPalette.ColorRole.WindowText: colours.ink,
-        QPalette.ColorRole.Base: colours.field, QPalette.ColorRole.AlternateBase: colours.panel,
-        QPalette.ColorRole.Text: colours.ink, QPalette.ColorRole.Button: colours.panel,
-        QPalette.ColorRole.ButtonText: colours.ink, QPalette.ColorRole.Highlight: colours.blue,
+        QPalette.ColorRole.Window: colours.ground,
+        QPalette.ColorRole.WindowText: colours.ink,
+        QPalette.ColorRole.Base: colours.field,
+        QPalette.ColorRole.AlternateBase: colours.panel,
+        QPalette.ColorRole.Text: colours.ink,
+        QPalette.ColorRole.Button: colours.panel,
+        QPalette.ColorRole.ButtonText: colours.ink,
+        QPalette.ColorRole.Highlight: colours.blue,
         QPalette.ColorRole.HighlightedText: colours.button_ink if colours.dark else "#ffffff",
-        QPalette.ColorRole.PlaceholderText: colours.muted, QPalette.ColorRole.ToolTipBase: colours.panel,
-        QPalette.ColorRole.ToolTipText: colours.ink, QPalette.ColorRole.Link: colours.blue,
-    }  # fmt: skip
+        QPalette.ColorRole.PlaceholderText: colours.muted,
+        QPalette.ColorRole.ToolTipBase: colours.panel,
+        QPalette.ColorRole.ToolTipText: colours.ink,
+        QPalette.ColorRole.Link: colours.blue,
+    }
     for role, colour in roles.items():
         palette.setColor(role, QColor(colour))
     for role in (QPalette.ColorRole.WindowText, QPalette.ColorRole.Text, QPalette.ColorRole.ButtonText):
@@ -60,9 +66,10 @@ def apply_theme(app: QApplication, colours: Colours, points: float) -> None:
     app.setPalette(palette)
     # Tables take their colours from a palette: styled by a sheet, each repaint costs four times as much.
     for role, colour in (
-        (QPalette.ColorRole.Base, colours.panel), (QPalette.ColorRole.Highlight, colours.thread_wash),
+        (QPalette.ColorRole.Base, colours.panel),
+        (QPalette.ColorRole.Highlight, colours.thread_wash),
         (QPalette.ColorRole.HighlightedText, colours.ink),
-    ):  # fmt: skip
+    ):
         palette.setColor(role, QColor(colour))
     app.setPalette(palette, "QAbstractItemView")  # type: ignore[arg-type]  # the stub wants bytes, the call a text
     app.setFont(text_font(points))

@@ -25,9 +25,11 @@ class LawEdit(QWidget):
         form.addRow("Law", self.kind)
         self._form = form
         for text, field in (
-            ("Volts per octave", self.scale), ("Reference note", self.note), ("Volts there", self.volts),
+            ("Volts per octave", self.scale),
+            ("Reference note", self.note),
+            ("Volts there", self.volts),
             ("Offset", self.offset),
-        ):  # fmt: skip
+        ):
             field.setAccessibleName(text)
             form.addRow(text, field)
         self.kind.currentIndexChanged.connect(self._kind_changed)

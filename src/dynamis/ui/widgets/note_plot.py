@@ -91,8 +91,9 @@ class NotePlot(Picture):
 
     def tolerance(self, profile: ToleranceProfile, low: float, high: float) -> None:
         """The allowed band, to scale."""
-        spans = [(max(first - 0.5, low - 12.0), min(last + 0.5, high + 12.0), cents)
-                 for first, last, cents in profile.spans]  # fmt: skip
+        spans = [
+            (max(first - 0.5, low - 12.0), min(last + 0.5, high + 12.0), cents) for first, last, cents in profile.spans
+        ]
         spans = [one for one in spans if one[1] > one[0]]
         self._tolerance_cents = max((cents for _, _, cents in spans), default=0.0) or 5.0
 
@@ -276,8 +277,12 @@ class NotePlot(Picture):
             Qt.Key.Key_Up: (0.0, _PAN),
             Qt.Key.Key_Down: (0.0, -_PAN),
         }
-        zooms: dict[int, float] = {Qt.Key.Key_Plus: _ZOOM, Qt.Key.Key_Equal: _ZOOM, Qt.Key.Key_Minus: 1.0 / _ZOOM,
-                 Qt.Key.Key_Underscore: 1.0 / _ZOOM}  # fmt: skip
+        zooms: dict[int, float] = {
+            Qt.Key.Key_Plus: _ZOOM,
+            Qt.Key.Key_Equal: _ZOOM,
+            Qt.Key.Key_Minus: 1.0 / _ZOOM,
+            Qt.Key.Key_Underscore: 1.0 / _ZOOM,
+        }
         if event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier):
             super().keyPressEvent(event)
         elif key in pans:
@@ -309,8 +314,9 @@ class NotePlot(Picture):
             moved = at - self._pressed
             if self._dragged or moved.manhattanLength() > _DRAG_PIXELS:
                 self._dragged, self._pressed = True, at
-                self.look(across.panned(-moved.x() * across.span / across.pixels),
-                          up.panned(moved.y() * up.span / up.pixels))  # fmt: skip
+                self.look(
+                    across.panned(-moved.x() * across.span / across.pixels), up.panned(moved.y() * up.span / up.pixels)
+                )
         note, style = round(across.value(at.x())), self.number_style
         inside = box.contains(at)
         self.readout = f"{note_label(note, style)}, {style.cents(up.value(at.y()), sign=True)} ct" if inside else ""

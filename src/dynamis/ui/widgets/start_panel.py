@@ -23,12 +23,19 @@ class StartPanel(QWidget):
         panel.body.setSpacing(12)
         self.buttons: list[QPushButton] = []
         for text, told, signal in (
-            ("Begin a run…", "Put a board on the bench, say which law it should follow and which meter reads it; "
-             "then it says what to play and what to read.", self.begin_run),
-            ("Open the demo", "The Lantern House, an invented puppet theatre: a board, a voice, and three past runs.",
-             self.open_demo),
+            (
+                "Begin a run…",
+                "Put a board on the bench, say which law it should follow and which meter reads it; "
+                "then it says what to play and what to read.",
+                self.begin_run,
+            ),
+            (
+                "Open the demo",
+                "The Lantern House, an invented puppet theatre: a board, a voice, and three past runs.",
+                self.open_demo,
+            ),
             ("Open a bench…", "One that was kept as a file; it can also be dropped on this window.", self.open_bench),
-        ):  # fmt: skip
+        ):
             row = QHBoxLayout()
             row.setSpacing(18)
             button = QPushButton(text)
@@ -40,13 +47,21 @@ class StartPanel(QWidget):
             row.addWidget(button, 0, Qt.AlignmentFlag.AlignTop)
             row.addWidget(label(told, "muted", wrap=True), 1)
             panel.body.addLayout(row)
-        panel.body.addWidget(label(
-            "To see whether two things fit, add them on Bench (Ctrl+1, then Ctrl+Shift+G).", "muted", wrap=True,
-        ))  # fmt: skip
-        panel.body.addWidget(label(
-            "Check limits before you connect, turn monitors down, and check the common return; equipment that "
-            "carries mains inside is for licensed people.", "small", wrap=True,
-        ))  # fmt: skip
+        panel.body.addWidget(
+            label(
+                "To see whether two things fit, add them on Bench (Ctrl+1, then Ctrl+Shift+G).",
+                "muted",
+                wrap=True,
+            )
+        )
+        panel.body.addWidget(
+            label(
+                "Check limits before you connect, turn monitors down, and check the common return; equipment that "
+                "carries mains inside is for licensed people.",
+                "small",
+                wrap=True,
+            )
+        )
         column = QVBoxLayout(self)
         column.addStretch(2)
         across = QHBoxLayout()  # an alignment flag would give the panel its hint, not the height its words need

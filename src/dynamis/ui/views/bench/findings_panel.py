@@ -22,8 +22,12 @@ from dynamis.ui.views.bench.remedy_card import RemedyCard
 from dynamis.ui.widgets.panel import clear, label, rule, scrolling, set_css, set_text
 from dynamis.ui.widgets.table import Column, Row, Table
 
-_SIGNS = {"danger": ("cross", "violet"), "fault": ("triangle", "vermilion"), "marginal": ("half", "amber"),
-          "note": ("ring", "grey")}  # fmt: skip
+_SIGNS = {
+    "danger": ("cross", "violet"),
+    "fault": ("triangle", "vermilion"),
+    "marginal": ("half", "amber"),
+    "note": ("ring", "grey"),
+}
 _OTHERS = (Column("what could drive it", left=True, stretch=3, fits=False), Column("verdict", left=True), Column(""))
 _OPENS = {"calibrate": ("Go to Measure", "Measure")}
 
@@ -80,8 +84,12 @@ class FindingsPanel(QWidget):
         self.wiring.setEnabled(fit is not None)
         if fit is None:
             set_text(self.names, "Choose a pair" if bench.gear else "Nothing to judge yet")
-            set_text(self.verdict, "Add gear with Ctrl+Shift+G, or begin a run on Measure." if not bench.gear else
-                     "A cell of the table is one output into one input.")  # fmt: skip
+            set_text(
+                self.verdict,
+                "Add gear with Ctrl+Shift+G, or begin a run on Measure."
+                if not bench.gear
+                else "A cell of the table is one output into one input.",
+            )
             self.join.setText("Add gear…" if not bench.gear else "Join")
             self.sign.clear()
             self.others.set_rows([])
@@ -118,11 +126,16 @@ class FindingsPanel(QWidget):
     def show_others(self, fit: PairFit) -> None:
         """What could drive the input, as far as it has been judged."""
         bench, style = self._session.bench, self._session.style
-        self.others.set_rows([
-            Row((bench.label(one.output), VERDICT_WORDS[one.verdict], number_text(one, style)), (one.output, one.input),
-                "current" if one.output == fit.output else "")
-            for one in self._session.judge.matrix.could_drive(fit.input)
-        ])  # fmt: skip
+        self.others.set_rows(
+            [
+                Row(
+                    (bench.label(one.output), VERDICT_WORDS[one.verdict], number_text(one, style)),
+                    (one.output, one.input),
+                    "current" if one.output == fit.output else "",
+                )
+                for one in self._session.judge.matrix.could_drive(fit.input)
+            ]
+        )
 
     def _show_verdict(self, fit: PairFit) -> None:
         bench, style = self._session.bench, self._session.style

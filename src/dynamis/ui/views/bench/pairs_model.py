@@ -143,9 +143,13 @@ class PairsModel(QAbstractTableModel):
         return self._bench.label(ref).replace(" · ", "\n", 1) if across else self._bench.label(ref)
 
 
-_ROLES = frozenset({
-    Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole, Qt.ItemDataRole.ToolTipRole,
-})  # fmt: skip
+_ROLES = frozenset(
+    {
+        Qt.ItemDataRole.DisplayRole,
+        Qt.ItemDataRole.AccessibleTextRole,
+        Qt.ItemDataRole.ToolTipRole,
+    }
+)
 
 
 def number_text(fit: PairFit, style: Style) -> str:

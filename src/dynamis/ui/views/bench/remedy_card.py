@@ -21,9 +21,14 @@ class RemedyCard(QFrame):
     circuit is designed; shown for circuits only."""
 
     def __init__(
-        self, remedy: Remedy, style: Style, colours: Colours, button: str, apply: Callable[[], None] | None,
+        self,
+        remedy: Remedy,
+        style: Style,
+        colours: Colours,
+        button: str,
+        apply: Callable[[], None] | None,
         design: Callable[[], None] | None = None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         super().__init__()
         self.setProperty("panel", True)
         self.setAccessibleName(remedy.title)
@@ -58,5 +63,10 @@ class RemedyCard(QFrame):
         column.addLayout(row)
 
 
-_THEN = {**VERDICT_WORDS, "marginal": "is marginal", "needs-circuit": "still needs more", "unsafe": "is still unsafe",
-         "cannot-tell": "cannot be told yet"}  # fmt: skip
+_THEN = {
+    **VERDICT_WORDS,
+    "marginal": "is marginal",
+    "needs-circuit": "still needs more",
+    "unsafe": "is still unsafe",
+    "cannot-tell": "cannot be told yet",
+}

@@ -38,8 +38,14 @@ from dynamis.ui.widgets.tabs import Tabs
 from dynamis.ui.widgets.thread_strip import Field
 from dynamis.ui.widgets.tips import plain_tip
 
-_ROLES = (("all roles", ""), ("pitch", "pitch"), ("gates, triggers, clocks", "gate trigger clock"),
-          ("modulation", "modulation"), ("audio", "audio"), ("MIDI", "midi"))  # fmt: skip
+_ROLES = (
+    ("all roles", ""),
+    ("pitch", "pitch"),
+    ("gates, triggers, clocks", "gate trigger clock"),
+    ("modulation", "modulation"),
+    ("audio", "audio"),
+    ("MIDI", "midi"),
+)
 # Beyond this many columns all are as wide as the widest: setting each takes too long.
 _MOST_WIDTHS = 200
 # A long name gives way, so that cells stay in sight.
@@ -81,9 +87,14 @@ class BenchStation(Station):
         for combo in (self.role, self.only, self.meant):
             combo.activated.connect(lambda _: self.refresh())
             left.head.addWidget(combo)
-        left.body.addWidget(label("The number that decides: the worst note in cents, the smaller margin in volts, the "
-                                  "share of a swing that acts, the room above full scale. Joined pairs are in ink.",
-                                  "small", wrap=True))  # fmt: skip
+        left.body.addWidget(
+            label(
+                "The number that decides: the worst note in cents, the smaller margin in volts, the "
+                "share of a swing that acts, the room above full scale. Joined pairs are in ink.",
+                "small",
+                wrap=True,
+            )
+        )
         left.body.addWidget(self.pairs, 1)
         across = QHBoxLayout(self)
         across.setContentsMargins(18, 14, 18, 13)
@@ -302,8 +313,11 @@ class BenchStation(Station):
                 self._session.said.emit("Choose a pair in the table first; then this joins it, or parts it.", True)
             return
         try:
-            change = part(bench, fit.output, fit.input) if self.model.joined(fit) else (
-                join(bench, fit.output, fit.input, beside=beside))  # fmt: skip
+            change = (
+                part(bench, fit.output, fit.input)
+                if self.model.joined(fit)
+                else (join(bench, fit.output, fit.input, beside=beside))
+            )
             self._session.apply(change)
         except InputError as error:
             self._session.said.emit(str(error), True)
@@ -326,9 +340,13 @@ class BenchStation(Station):
             made = link_chain(session.bench, link, session.head_of(fit.output, fit.serial), fit.input)
             return chain_fields(made, session.note, session.style)
         bench = session.bench
-        return [Field("output", bench.label(fit.output)), Field("input", bench.label(fit.input)),
-                Field("role", fit.role), Field("it", VERDICT_WORDS[fit.verdict]),
-                Field("decides", number_text(fit, session.style))], None  # fmt: skip
+        return [
+            Field("output", bench.label(fit.output)),
+            Field("input", bench.label(fit.input)),
+            Field("role", fit.role),
+            Field("it", VERDICT_WORDS[fit.verdict]),
+            Field("decides", number_text(fit, session.style)),
+        ], None
 
     def table(self) -> Table:
         """The table that Copy and Save CSV work on."""

@@ -211,8 +211,11 @@ class ChainStation(Station):
                 one.deleteLater()
             self.fields = []
             for k in range(count):
-                made = QuantityEdit(f"{labels[k].label}, of the followed note", lambda text, k=k: self._read(k, text),
-                                    lambda value, k=k: self._go(k, value))  # fmt: skip
+                made = QuantityEdit(
+                    f"{labels[k].label}, of the followed note",
+                    lambda text, k=k: self._read(k, text),
+                    lambda value, k=k: self._go(k, value),
+                )
                 made.quantity = labels[k]
                 made.setParent(self.picture)
                 made.refused.connect(lambda text: set_refusal(self.refusal, text))
@@ -293,8 +296,11 @@ class ChainStation(Station):
                 self._first.addWidget(label(words, "muted", wrap=True))
         if remedy is not None:
             button = {"calibrate": "Go to Measure"}.get(remedy.kind, "Apply")
-            work = (lambda: self._apply(remedy)) if remedy.deed is not None else (
-                (lambda: self.station_wanted.emit("Measure")) if remedy.kind == "calibrate" else None)  # fmt: skip
+            work = (
+                (lambda: self._apply(remedy))
+                if remedy.deed is not None
+                else ((lambda: self.station_wanted.emit("Measure")) if remedy.kind == "calibrate" else None)
+            )
             design = lambda: self.station_wanted.emit("Circuit")  # noqa: E731
             self.card = RemedyCard(remedy, session.style, self.colours, button, work, design)
             self._first.addWidget(self.card)
@@ -319,9 +325,18 @@ class ChainStation(Station):
         style, made = self._session.style, Table("What the error is made of", _COLUMNS)
         k = 0 if self.nomogram is None else int(np.argmin(np.abs(self.nomogram.notes - self._session.note)))
         shares = [] if self.nomogram is None else self.nomogram.budget
-        made.set_rows([
-            Row((one.label, style.cents(float(one.cents[k]), sign=True), style.cents(float(one.standard_cents[k])),
-                 row.station), one.source)
-            for one, row in zip(shares, self._shares, strict=False)
-        ])  # fmt: skip
+        made.set_rows(
+            [
+                Row(
+                    (
+                        one.label,
+                        style.cents(float(one.cents[k]), sign=True),
+                        style.cents(float(one.standard_cents[k])),
+                        row.station,
+                    ),
+                    one.source,
+                )
+                for one, row in zip(shares, self._shares, strict=False)
+            ]
+        )
         return made

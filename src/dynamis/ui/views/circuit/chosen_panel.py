@@ -42,9 +42,12 @@ class ChosenPanel(Panel):
     """note_of : the note at which the sender gives some volts, in words."""
 
     def __init__(
-        self, session: Session, colours: Colours, note_of: Callable[[float], str],
+        self,
+        session: Session,
+        colours: Colours,
+        note_of: Callable[[float], str],
         played: Callable[[float, Wish], float],
-    ) -> None:  # fmt: skip
+    ) -> None:
         super().__init__("The chosen circuit")
         self._session, self._note_of, self._played = session, note_of, played
         self.proposal: Proposal | None = None

@@ -144,8 +144,13 @@ class ConverterPage(LinkPage):
         there = None if anew else converter_of_link(link)
         if (output, sink) != self._pair and there is not None:
             parts = there.parts
-            self._options = replace(self._options, supply=parts.supply, op_amp=parts.op_amp, tolerance=parts.tolerance,
-                                    base_ppm=parts.base_ppm)  # fmt: skip
+            self._options = replace(
+                self._options,
+                supply=parts.supply,
+                op_amp=parts.op_amp,
+                tolerance=parts.tolerance,
+                base_ppm=parts.base_ppm,
+            )
         told, wish, rails = [], None, session.bench.rails_for(link)
         try:
             if there is None and (rails, output, sink) != self._asked_from:
@@ -154,8 +159,11 @@ class ConverterPage(LinkPage):
             link, highest = in_reach(session.bench, link, sink, self._options), link.high_note
             asked = converter_asked(session.bench, link, sink, self._options)
             wish = None if isinstance(asked, str) else asked
-            told = [asked] if isinstance(asked, str) else (
-                asks_words(asked, (session.bench.label(output), session.bench.label(sink)), session.style))  # fmt: skip
+            told = (
+                [asked]
+                if isinstance(asked, str)
+                else (asks_words(asked, (session.bench.label(output), session.bench.label(sink)), session.style))
+            )
             if wish is not None and (wish != self.wish or (output, sink) != self._pair or self.chosen is None or anew):
                 fits = there is not None and there.parts.way == wish.way
                 self.chosen = replace(there, source_ohms=wish.source_ohms) if fits else chosen_for(wish)
@@ -202,16 +210,18 @@ class ConverterPage(LinkPage):
         pieces = parts.pieces(style)
         bench = self._session.bench
         harm = spoils(bench, *self._pair, lambda: use_converter(bench, *self._pair, made, self._high_note))
-        others = [f"{one.name}  {one.value}, {one.role}" for one in pieces
-                  if one.ohms is None and one.name not in TRIMMERS]  # fmt: skip
+        others = [
+            f"{one.name}  {one.value}, {one.role}" for one in pieces if one.ohms is None and one.name not in TRIMMERS
+        ]
         self.side.words.show_sentences([*harm, *others])
         trimmed = left(replace(made, trimmed=True), wish)
         told = left_words(left(replace(made, trimmed=False), wish), trimmed, style)
         self.side.told[0].show_sentences(walk_words(walk(made, wish), self._note_of, style))
         self.side.told[1].show_sentences([*told, *warm_words(made, wish, style)])
         self.table.set_rows([Row((name, style.cents(abs(cents))), name, tip=name) for name, cents in trimmed.shares])
-        self.drawing.show_drawing(pair_schematic(parts, style, *names),
-                                  ", ".join(f"{one.name} {one.value}" for one in pieces))  # fmt: skip
+        self.drawing.show_drawing(
+            pair_schematic(parts, style, *names), ", ".join(f"{one.name} {one.value}" for one in pieces)
+        )
         self._show_left(made, wish, trimmed, f"{told[0]} {told[-1]}")
         self.spice.setPlainText(pair_netlist(made, wish.in_low, wish.in_high, f"{names[0]} > {names[1]}", _ROOM))
         where = "in the link" if self._stands() else "not in the link yet"

@@ -87,8 +87,13 @@ class SchematicView(Picture):
             self._resistor(p, symbol)
         elif symbol.kind in ("op-amp", "buffer"):
             half = 2.0 * u
-            body = QPolygonF([QPointF(at.x() - half, at.y() - 1.9 * u), QPointF(at.x() - half, at.y() + 1.9 * u),
-                              QPointF(at.x() + half, at.y())])  # fmt: skip
+            body = QPolygonF(
+                [
+                    QPointF(at.x() - half, at.y() - 1.9 * u),
+                    QPointF(at.x() - half, at.y() + 1.9 * u),
+                    QPointF(at.x() + half, at.y()),
+                ]
+            )
             p.drawPolygon(body)
             signs = (
                 ()
@@ -119,8 +124,11 @@ class SchematicView(Picture):
     def _above(self, rail: Symbol) -> bool:
         """Whether a rail stands above what hangs on it."""
         assert self.drawing is not None
-        hangs = [one.to if one.at == rail.at else one.at for one in self.drawing.symbols
-                 if rail.at in (one.at, one.to) and one.at != one.to]  # fmt: skip
+        hangs = [
+            one.to if one.at == rail.at else one.at
+            for one in self.drawing.symbols
+            if rail.at in (one.at, one.to) and one.at != one.to
+        ]
         return all(y >= rail.at[1] for _, y in hangs)
 
     def _terminal(self, p: QPainter, symbol: Symbol) -> None:

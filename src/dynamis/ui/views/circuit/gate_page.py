@@ -35,10 +35,14 @@ from dynamis.ui.widgets.panel import Sentences, holding, scrolling
 from dynamis.ui.widgets.table import Column, Row, Table
 
 _COLUMNS = (
-    Column("circuit", left=True, stretch=2, fits=False), Column("parts", stretch=0.3), Column("low", stretch=0.3),
-    Column("high", stretch=0.3), Column("on spare", stretch=0.3), Column("off spare", stretch=0.3),
+    Column("circuit", left=True, stretch=2, fits=False),
+    Column("parts", stretch=0.3),
+    Column("low", stretch=0.3),
+    Column("high", stretch=0.3),
+    Column("on spare", stretch=0.3),
+    Column("off spare", stretch=0.3),
     Column("verdict", left=True, stretch=0.3),
-)  # fmt: skip
+)
 
 
 class GatePage(LinkPage):

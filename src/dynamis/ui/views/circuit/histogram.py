@@ -81,9 +81,16 @@ class Histogram(Picture):
         )
 
     def _bars(
-        self, p: QPainter, cents: NDArray[np.float64], most: float, fill: QColor | None, line: QColor | None,
-        wide: float, high: float, base: float,
-    ) -> None:  # fmt: skip
+        self,
+        p: QPainter,
+        cents: NDArray[np.float64],
+        most: float,
+        fill: QColor | None,
+        line: QColor | None,
+        wide: float,
+        high: float,
+        base: float,
+    ) -> None:
         counts, _ = np.histogram(np.minimum(cents, most), bins=_BINS, range=(0.0, most))
         share = np.sqrt(counts / max(1, counts.max()))  # by the root, so that few samples still show
         path = QPainterPath(QPointF(_LEFT, base))

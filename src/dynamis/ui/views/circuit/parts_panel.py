@@ -89,8 +89,11 @@ class PartsPanel(QWidget):
         for k, slot in enumerate(slots):
             role = proposal.circuit.topology.slot(slot).role
             name = label(slot, "heading")
-            edit = ValueEdit(f"{slot}, {role}", lambda text, slot=slot: self._read(slot, text),
-                             lambda fitted, slot=slot: self.changed.emit(slot, fitted))  # fmt: skip
+            edit = ValueEdit(
+                f"{slot}, {role}",
+                lambda text, slot=slot: self._read(slot, text),
+                lambda fitted, slot=slot: self.changed.emit(slot, fitted),
+            )
             edit.set_hint("10k, 10k + 470, or 22k || 47k; Up and Down step through the series")
             edit.refused.connect(self.refused)
             edit.stepped.connect(lambda way, slot=slot: self.step(slot, way))

@@ -19,11 +19,15 @@ from dynamis.ui.widgets.table import Column, Row, Table
 STANDING = "the link"
 _REJECTED = "!"
 _COLUMNS = (
-    Column("proposal", left=True, stretch=4, fits=False), Column("parts", stretch=0.3), Column("nominal", stretch=0.3),
-    Column("as built", stretch=0.3), Column("trimmed", stretch=0.3), Column("later", stretch=0.3),
+    Column("proposal", left=True, stretch=4, fits=False),
+    Column("parts", stretch=0.3),
+    Column("nominal", stretch=0.3),
+    Column("as built", stretch=0.3),
+    Column("trimmed", stretch=0.3),
+    Column("later", stretch=0.3),
     Column("mA", stretch=0.3),
     Column("trimmers", left=True, stretch=0.5),
-)  # fmt: skip
+)
 
 
 @dataclass(frozen=True, eq=False)

@@ -28,9 +28,13 @@ class Endings(QVBoxLayout):
     """The buttons under a circuit: its parts list, SPICE text and errors to a file, and itself into the link."""
 
     def __init__(
-        self, parent: QWidget, session: Session, parts_text: Callable[[], str], spice_text: Callable[[], str],
+        self,
+        parent: QWidget,
+        session: Session,
+        parts_text: Callable[[], str],
+        spice_text: Callable[[], str],
         errors_text: Callable[[], str] | None = None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         super().__init__()
         row = QHBoxLayout()
         self.save_parts, self.save_spice = QPushButton("Parts list…"), QPushButton("SPICE…")

@@ -169,8 +169,12 @@ class CircuitStation(Station):
         super().dress(colours, points)
         larger = max(1.0, points / _USUAL_POINTS)
         wish, side = int(_WISH_WIDTH * larger), int(_SIDE_WIDTH * min(larger, 1.15))
-        for one, width in ((self._wish_panel, wish), (self.side, side), *self.gates.sides(wish, side),
-                           *self.converter.sides(wish, side)):  # fmt: skip
+        for one, width in (
+            (self._wish_panel, wish),
+            (self.side, side),
+            *self.gates.sides(wish, side),
+            *self.converter.sides(wish, side),
+        ):
             one.setFixedWidth(width)
         self.drawing.colours, self.drawing.number_style = colours, self._session.style
         self.side.dress(colours)
@@ -411,5 +415,15 @@ def _link_part(wish: Wish | None) -> tuple[object, ...]:
     """What of a wish a link decides."""
     if wish is None:
         return ()
-    return (wish.gain, wish.offset_volts, wish.in_low, wish.in_high, wish.source_ohms, wish.load_ohms,
-            wish.tolerance_cents, wish.volts_per_octave, wish.zero_volts, wish.bears)  # fmt: skip
+    return (
+        wish.gain,
+        wish.offset_volts,
+        wish.in_low,
+        wish.in_high,
+        wish.source_ohms,
+        wish.load_ohms,
+        wish.tolerance_cents,
+        wish.volts_per_octave,
+        wish.zero_volts,
+        wish.bears,
+    )

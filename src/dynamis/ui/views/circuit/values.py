@@ -73,8 +73,11 @@ class ValueGrid(QWidget):
         """The next preferred value up or down."""
         ohms = self._shown[name][2]
         span = (ohms * 1.0001, ohms * 3.0) if way > 0 else (ohms / 3.0, ohms / 1.0001)
-        values = [one for one in self.sizes[name] if span[0] <= one <= span[1]] if name in self.sizes else (
-            values_between(*span, self.series))  # fmt: skip
+        values = (
+            [one for one in self.sizes[name] if span[0] <= one <= span[1]]
+            if name in self.sizes
+            else (values_between(*span, self.series))
+        )
         if not values:
             self.refused.emit(f"{name} stands at the end of its sizes.")
             return

@@ -66,30 +66,66 @@ _ROWS = (
     _Row("low", "Input from", "V", lambda ask, s: f"{_number(ask.wish.in_low, s, 4)} V", _wished("in_low")),
     _Row("high", "Input to", "V", lambda ask, s: f"{_number(ask.wish.in_high, s, 4)} V", _wished("in_high")),
     _Row("source", "Sender", "Ω", lambda ask, s: s.engineering(ask.wish.source_ohms, "Ω"), _wished("source_ohms")),
-    _Row("load", "Load", "Ω", lambda ask, s: "none" if ask.wish.load_ohms is None
-         else s.engineering(ask.wish.load_ohms, "Ω"), _wished("load_ohms")),
-    _Row("tolerance", "Resistors ±", "%", lambda ask, s: f"{_number(100 * ask.wish.tolerance, s, 3)} %",
-         _wished("tolerance", 0.01)),
-    _Row("ppm", "Drift ± ppm/K", "", lambda ask, s: _number(1e6 * ask.wish.resistor_per_kelvin, s, 1),
-         _wished("resistor_per_kelvin", 1e-6)),
-    _Row("rail", "Rails ±", "%", lambda ask, s: f"{_number(100 * ask.wish.supply.tolerance, s, 3)} %",
-         lambda ask, value: _with_rails(ask, value / 100.0)),
-    _Row("kelvin", "Warmer by", "°C", lambda ask, s: f"{_number(ask.kelvin, s, 1)} °C",
-         lambda ask, value: replace(ask, kelvin=value)),
-    _Row("cents", "Allowed", "ct", lambda ask, s: f"± {_number(ask.wish.tolerance_cents, s, 2)} ct",
-         _wished("tolerance_cents")),
+    _Row(
+        "load",
+        "Load",
+        "Ω",
+        lambda ask, s: "none" if ask.wish.load_ohms is None else s.engineering(ask.wish.load_ohms, "Ω"),
+        _wished("load_ohms"),
+    ),
+    _Row(
+        "tolerance",
+        "Resistors ±",
+        "%",
+        lambda ask, s: f"{_number(100 * ask.wish.tolerance, s, 3)} %",
+        _wished("tolerance", 0.01),
+    ),
+    _Row(
+        "ppm",
+        "Drift ± ppm/K",
+        "",
+        lambda ask, s: _number(1e6 * ask.wish.resistor_per_kelvin, s, 1),
+        _wished("resistor_per_kelvin", 1e-6),
+    ),
+    _Row(
+        "rail",
+        "Rails ±",
+        "%",
+        lambda ask, s: f"{_number(100 * ask.wish.supply.tolerance, s, 3)} %",
+        lambda ask, value: _with_rails(ask, value / 100.0),
+    ),
+    _Row(
+        "kelvin",
+        "Warmer by",
+        "°C",
+        lambda ask, s: f"{_number(ask.kelvin, s, 1)} °C",
+        lambda ask, value: replace(ask, kelvin=value),
+    ),
+    _Row(
+        "cents",
+        "Allowed",
+        "ct",
+        lambda ask, s: f"± {_number(ask.wish.tolerance_cents, s, 2)} ct",
+        _wished("tolerance_cents"),
+    ),
     _Row("law", "Law", "V", lambda ask, s: _law(ask.wish, s), _wished("volts_per_octave")),
-)  # fmt: skip
+)
 _LAW_TIP = "The sender's scale, 1.2 V/oct; or Hz/V with the receiver's volts at 0 Hz, Hz/V 0.12 V"
 _ADDS: tuple[tuple[Adds, str], ...] = (
-    (NOTHING, "nothing"), ((2, 0.0, 0.0), "another pitch"), ((3, 0.0, 0.0), "two more pitches"),
-    ((1, 1.0, 0.0), "an octave, switched"), ((1, 1.0, 1.0), "octave and semitone"),
+    (NOTHING, "nothing"),
+    ((2, 0.0, 0.0), "another pitch"),
+    ((3, 0.0, 0.0), "two more pitches"),
+    ((1, 1.0, 0.0), "an octave, switched"),
+    ((1, 1.0, 1.0), "octave and semitone"),
     ((2, 1.0, 1.0), "pitch, octave, semitone"),
-)  # fmt: skip
+)
 _REFERENCES = (
-    (("", None), "what holds"), (("rail", None), "the rail"), (("", 2.5), "reference 2.5 V"),
-    (("", 5.0), "reference 5 V"), (("", 10.0), "reference 10 V"),
-)  # fmt: skip
+    (("", None), "what holds"),
+    (("rail", None), "the rail"),
+    (("", 2.5), "reference 2.5 V"),
+    (("", 5.0), "reference 5 V"),
+    (("", 10.0), "reference 10 V"),
+)
 
 
 class WishForm(QWidget):
@@ -118,17 +154,26 @@ class WishForm(QWidget):
         self.supply.set_hint("12 is ± 12 V, 0:5 one rail of 5 V, -9:12 two unlike rails")
         self.supply.refused.connect(self.refused)
         add_row(grid, at, "Supply", self.supply)
-        self.op_amp = self._choice(grid, at + 1, "Op-amp", [(one.name, one.title) for one in OP_AMPS.values()],
-                                   lambda wish, name: replace(wish, op_amp=OP_AMPS[name]))  # fmt: skip
+        self.op_amp = self._choice(
+            grid,
+            at + 1,
+            "Op-amp",
+            [(one.name, one.title) for one in OP_AMPS.values()],
+            lambda wish, name: replace(wish, op_amp=OP_AMPS[name]),
+        )
         self.reference = self._choice(
-            grid, at + 2, "Offset from", list(_REFERENCES),
+            grid,
+            at + 2,
+            "Offset from",
+            list(_REFERENCES),
             lambda wish, one: replace(wish, offset_from=one[0], reference_volts=one[1]),
-        )  # fmt: skip
+        )
         both = [
             ((name, pairs), f"{name}, {'pairs' if pairs else 'single'}") for name in SERIES for pairs in (True, False)
         ]
-        self.series = self._choice(grid, at + 3, "Series", both,
-                                   lambda wish, one: replace(wish, series=one[0], pairs=one[1]))  # fmt: skip
+        self.series = self._choice(
+            grid, at + 3, "Series", both, lambda wish, one: replace(wish, series=one[0], pairs=one[1])
+        )
         self.series.setToolTip("Preferred values; pairs in series or parallel where a single one misses")
         self.adds = choice("Adds", _ADDS)
         self.adds.setToolTip("A summer: other pitches, or an octave and a semitone by switches, added to the first")

@@ -23,8 +23,16 @@ def proposal_row(made: Proposal, drawn: Spread | None, style: Style) -> tuple[st
     before, after = (f"{style.cents(side.p95)} ct" for side in sides) if sides else ("–", "–")
     later = f"{style.cents(made.later.p95)} ct"
     trims = " + ".join(style.engineering(one.ohms, "Ω") for one in made.trims) or "none"
-    return (made.title, str(made.count), f"{style.cents(made.nominal_cents)} ct", before, after, later,
-            style.number(1e3 * made.supply_amperes, 1), trims)  # fmt: skip
+    return (
+        made.title,
+        str(made.count),
+        f"{style.cents(made.nominal_cents)} ct",
+        before,
+        after,
+        later,
+        style.number(1e3 * made.supply_amperes, 1),
+        trims,
+    )
 
 
 def gate_row(made: GateChoice, style: Style) -> tuple[str, ...]:
@@ -52,8 +60,11 @@ def gate_words(found: GateChoices, style: Style) -> list[str]:
     if found.choices:
         told.append(safety_words(found))
     if not found.choices:
-        told.append("Nothing has to stand between." if found.bare.verdict == "fits" else
-                    "None of the circuits known here mends that.")  # fmt: skip
+        told.append(
+            "Nothing has to stand between."
+            if found.bare.verdict == "fits"
+            else "None of the circuits known here mends that."
+        )
     return told
 
 
@@ -71,8 +82,11 @@ def joint_words(made: GateChoice, style: Style) -> list[str]:
     """Which single bad joint would pass a limit, and what guards against it."""
     if not made.joints:
         return []
-    lets = [f"{one.part} open lets {style.volts(one.volts, 2)} through, {style.volts(abs(one.over), 2)} beyond what "
-            "the input bears" for one in made.joints]  # fmt: skip
+    lets = [
+        f"{one.part} open lets {style.volts(one.volts, 2)} through, {style.volts(abs(one.over), 2)} beyond what "
+        "the input bears"
+        for one in made.joints
+    ]
     held = made.guarded
     added = [] if held is None else [one for one in held.parts if one not in made.stage.parts]
     cure = "Solder them with care, and measure before you plug it in"
@@ -131,12 +145,16 @@ def spread_words(drawn: Spread, compared: Laid | None, name: str, style: Style) 
         f"built; 95 % within {style.size_of_cents(drawn.before.p95)} ct."
     ]
     if drawn.after is not drawn.before:
-        told.append(f"Trimmed at 25 °C, {drawn.after.within_words(style)} are; 95 % are within "
-                    f"{style.cents(drawn.after.p95)} ct, the worst {style.cents(drawn.after.worst)}.")  # fmt: skip
+        told.append(
+            f"Trimmed at 25 °C, {drawn.after.within_words(style)} are; 95 % are within "
+            f"{style.cents(drawn.after.p95)} ct, the worst {style.cents(drawn.after.worst)}."
+        )
     if compared is not None:
         other = compared.spread.after
-        told.append(f"Laid over: {compared.words}, {other.within_words(style)} within, 95 % within "
-                    f"{style.cents(other.p95)} ct, against {style.cents(drawn.after.p95)} ct of {name}.")  # fmt: skip
+        told.append(
+            f"Laid over: {compared.words}, {other.within_words(style)} within, 95 % within "
+            f"{style.cents(other.p95)} ct, against {style.cents(drawn.after.p95)} ct of {name}."
+        )
     return told
 
 
@@ -144,8 +162,10 @@ def budget_words(made: Budget, style: Style) -> list[str]:
     """What each part adds before trimming."""
     if not made.parts:
         return []
-    told = [f"Untrimmed, in the worst case {style.cents(made.worst_cents)} ct; as a root sum of squares "
-            f"{style.cents(2.0 * made.rss_cents)} ct (k\u00a0=\u00a02)."]  # fmt: skip
+    told = [
+        f"Untrimmed, in the worst case {style.cents(made.worst_cents)} ct; as a root sum of squares "
+        f"{style.cents(2.0 * made.rss_cents)} ct (k\u00a0=\u00a02)."
+    ]
     told += [
         f"{style.cents(one.cents, sign=True)} ct  {one.label}"
         for one in made.parts[:_MOST_SHARES]

@@ -91,8 +91,13 @@ class ConverterFields(Panel):
         row.addWidget(self.drop_inl)
         form.addRow(row)
         form.addRow(rule())
-        self._field(form, "ohms", "Output resistance", self._reader("Ω", 1.0, True, "The output resistance"),
-                    lambda b, ref, ohms: set_port(b, ref, ohms=ohms))  # fmt: skip
+        self._field(
+            form,
+            "ohms",
+            "Output resistance",
+            self._reader("Ω", 1.0, True, "The output resistance"),
+            lambda b, ref, ohms: set_port(b, ref, ohms=ohms),
+        )
         self.law = QPushButton("Change…")
         self.law.setAccessibleName("Change the law")
         self.law.clicked.connect(self.change_law)
@@ -104,8 +109,13 @@ class ConverterFields(Panel):
         self._field(
             form, "high_note", "Highest note", self._read_note, lambda b, ref, note: change(b, ref, high_note=note)
         )
-        self._field(form, "tolerance", "Tolerance, ct", self._read_tolerance,
-                    lambda b, ref, text: change(b, ref, tolerance=text))  # fmt: skip
+        self._field(
+            form,
+            "tolerance",
+            "Tolerance, ct",
+            self._read_tolerance,
+            lambda b, ref, text: change(b, ref, tolerance=text),
+        )
         self.body.addWidget(scrolling(inner), 1)
         self.refusal = label("", "question", wrap=True)
         set_refusal(self.refusal, "")

@@ -200,8 +200,10 @@ class CodesStation(Station):
     def _show_laws(self, ref: PortRef) -> None:
         """The port's own law, and what the other one would come to."""
         own = self._session.bench.port(ref).law or ""
-        texts = [f"by its law, {'V/oct' if own.startswith('voct') else 'Hz/V'}",
-                 f"as {'Hz/V' if own.startswith('voct') else 'V/oct'} would be"]  # fmt: skip
+        texts = [
+            f"by its law, {'V/oct' if own.startswith('voct') else 'Hz/V'}",
+            f"as {'Hz/V' if own.startswith('voct') else 'V/oct'} would be",
+        ]
         if [self.as_law.itemText(k) for k in range(self.as_law.count())] != texts:
             chosen = max(0, self.as_law.currentIndex())
             self.as_law.clear()
@@ -236,13 +238,23 @@ class CodesStation(Station):
             mark = "clipped" if table.clipped[k] else "dead band" if table.dead[k] else ""
             code = table.codes[k]
             cells = (
-                note_name(float(note), style) or "", style.typed(float(note)),
+                note_name(float(note), style) or "",
+                style.typed(float(note)),
                 style.number(table.wanted_volts[k], decimals),
-                plain(float(code)) if np.isfinite(code) else "–", style.number(table.volts[k], decimals),
-                style.number(table.error_cents[k], 2, sign=True), mark,
-            )  # fmt: skip
-            raw = (cells[0], plain(float(note)), repr(float(table.wanted_volts[k])), cells[3],
-                   repr(float(table.volts[k])), repr(float(table.error_cents[k])), mark)  # fmt: skip
+                plain(float(code)) if np.isfinite(code) else "–",
+                style.number(table.volts[k], decimals),
+                style.number(table.error_cents[k], 2, sign=True),
+                mark,
+            )
+            raw = (
+                cells[0],
+                plain(float(note)),
+                repr(float(table.wanted_volts[k])),
+                cells[3],
+                repr(float(table.volts[k])),
+                repr(float(table.error_cents[k])),
+                mark,
+            )
             current = "current" if note == self._session.note else ""
             rows.append(Row(cells, float(note), current, raw))
         return rows

@@ -80,8 +80,11 @@ class DevicePanel(Panel):
 
     def show_state(self, connected: bool, trouble: bool, words: str, *, busy: bool) -> None:
         shape: Shape
-        shape, colour = ("triangle", self.colours.vermilion) if trouble else (
-            ("disc", self.colours.blue) if connected else ("ring", self.colours.grey))  # fmt: skip
+        shape, colour = (
+            ("triangle", self.colours.vermilion)
+            if trouble
+            else (("disc", self.colours.blue) if connected else ("ring", self.colours.grey))
+        )
         self.sign.setPixmap(shape_pixmap(shape, colour, 13, self.devicePixelRatioF()))
         set_text(self.words, words or "Not connected.")
         self.connect_button.setEnabled(not busy)
@@ -106,10 +109,14 @@ class SimulatedPanel(Panel):
     def __init__(self, bench: SimulatedBench) -> None:
         super().__init__("Simulated bench", "Simulated bench")
         self._bench = bench
-        self.body.addWidget(label(
-            "A Workshop board and a bench meter that are not there: they answer at real ports, with hidden true "
-            "values, noise and warming. For trying things out; the demo's channels are theirs.", "muted", wrap=True,
-        ))  # fmt: skip
+        self.body.addWidget(
+            label(
+                "A Workshop board and a bench meter that are not there: they answer at real ports, with hidden true "
+                "values, noise and warming. For trying things out; the demo's channels are theirs.",
+                "muted",
+                wrap=True,
+            )
+        )
         self.start = QPushButton("Start and connect")
         self.start.clicked.connect(bench.start)
         self.stop = QPushButton("End it")
@@ -124,9 +131,11 @@ class SimulatedPanel(Panel):
         form.setContentsMargins(0, 6, 0, 0)
         self.unit = self._choice(form, "Unit on the table", (("unit 02", "02"), ("unit 03", "03")), "unit")
         self.probe = self._choice(
-            form, "Meter's probe on",
-            (("jack of pitch A", "A"), ("jack of pitch B", "B"), ("the Gallery voice", "voice")), "probe",
-        )  # fmt: skip
+            form,
+            "Meter's probe on",
+            (("jack of pitch A", "A"), ("jack of pitch B", "B"), ("the Gallery voice", "voice")),
+            "probe",
+        )
         self.plugged = QCheckBox("both Gallery inputs plugged into pitch A")
         self.plugged.clicked.connect(lambda checked: bench.do("plugged", checked))
         form.addRow("", self.plugged)

@@ -81,20 +81,27 @@ class DevicesStation(Station):
         back.addStretch(1)
         self.board.body.addLayout(back)
         self.board.body.addStretch()
-        self.board.body.addWidget(label(
-            "Opening a port restarts many boards. A board goes safe by itself after 10 s without a word from here. "
-            "Check limits before you connect: never more on a pin than it bears, and one common ground.", "small",
-            wrap=True,
-        ))  # fmt: skip
+        self.board.body.addWidget(
+            label(
+                "Opening a port restarts many boards. A board goes safe by itself after 10 s without a word from here. "
+                "Check limits before you connect: never more on a pin than it bears, and one common ground.",
+                "small",
+                wrap=True,
+            )
+        )
         self.reading = label("", "bigmuted")
         self.meter.body.addWidget(self.reading)
         self.range_words = label("", "muted", wrap=True)
         self.meter.body.addWidget(self.range_words)
         self.meter.body.addStretch(1)
-        self.meter.body.addWidget(label(
-            "A meter that speaks SCPI: host:port on the network, a serial port, or a VISA resource name. It is held on "
-            "the range of the run; readings of two ranges do not share their errors.", "small", wrap=True,
-        ))  # fmt: skip
+        self.meter.body.addWidget(
+            label(
+                "A meter that speaks SCPI: host:port on the network, a serial port, or a VISA resource name. It is held on "
+                "the range of the run; readings of two ranges do not share their errors.",
+                "small",
+                wrap=True,
+            )
+        )
         self.simulated = SimulatedPanel(simulated)
         across = QHBoxLayout(self)
         across.setContentsMargins(18, 14, 18, 13)
@@ -192,8 +199,11 @@ class DevicesStation(Station):
             mark = "current" if (ref, serial) == session.channel else ""
             rows.append(Row(cells, (ref, serial), mark, tip=", ".join(cells)))
         known = {row.cells[0][0] for row in rows}
-        rows += [Row((letter, "not known to this bench", one.hash, "–"), None)
-                 for letter, one in self._devices.held.items() if letter not in known]  # fmt: skip
+        rows += [
+            Row((letter, "not known to this bench", one.hash, "–"), None)
+            for letter, one in self._devices.held.items()
+            if letter not in known
+        ]
         return rows
 
     def _send_row(self, sent: SendRecord) -> Row:

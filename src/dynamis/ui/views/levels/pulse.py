@@ -99,8 +99,10 @@ class PulsePlot(Picture):
         p.setPen(QPen(QColor(c.ink), 1.4))
         p.drawPolyline(QPolygonF([QPointF(x(t), top + tall * (1.0 - s)) for t, s in zip(at, share, strict=True)]))
         peak = float(share.max())
-        p.drawText(QPointF(x(float(at[int(share.argmax())])) + 6, top + tall * (1.0 - peak) + 14),
-                   f"peak {self.number_style.percent(100.0 * peak, 0)}")  # fmt: skip
+        p.drawText(
+            QPointF(x(float(at[int(share.argmax())])) + 6, top + tall * (1.0 - peak) + 14),
+            f"peak {self.number_style.percent(100.0 * peak, 0)}",
+        )
         return top + tall + 8
 
     def _dimension(self, p: QPainter, first: float, last: float, y: float, colour: str, words: str) -> None:

@@ -68,8 +68,12 @@ class LevelScale(Picture):
             ]
             volts += [one for span in (levels.works,) for one in (span.low, span.high) if one is not None]
             low, high = min(volts), max(volts)
-            volts += [one for span in (levels.bears, levels.sender_bears) for one in (span.low, span.high)
-                      if one is not None and low - 0.6 * (high - low) <= one <= high + 0.6 * (high - low)]  # fmt: skip
+            volts += [
+                one
+                for span in (levels.bears, levels.sender_bears)
+                for one in (span.low, span.high)
+                if one is not None and low - 0.6 * (high - low) <= one <= high + 0.6 * (high - low)
+            ]
             pad = 0.08 * max(1.0, max(volts) - min(volts))
             self._span = min(volts) - pad, max(volts) + pad
         self.setAccessibleDescription(words)
@@ -195,8 +199,11 @@ class LevelScale(Picture):
             for y, way in ((first, 1.0 if second > first else -1.0), (second, 1.0 if first > second else -1.0)):
                 p.setBrush(colour)
                 p.drawPolygon(QPolygonF([QPointF(x, y), QPointF(x - 3, y + 8 * way), QPointF(x + 3, y + 8 * way)]))
-        text = self.number_style.volts(margin, 2, sign=True) if margin >= 0 else (
-            f"{self.number_style.volts(-margin, 2)} short")  # fmt: skip
+        text = (
+            self.number_style.volts(margin, 2, sign=True)
+            if margin >= 0
+            else (f"{self.number_style.volts(-margin, 2)} short")
+        )
         box = QRectF(x - 46, (first + second) / 2 - 10, 92, 20)
         p.fillRect(p.boundingRect(box, Qt.AlignmentFlag.AlignCenter, text).adjusted(-3, 0, 3, 0), QColor(c.panel))
         p.drawText(box, Qt.AlignmentFlag.AlignCenter, text)

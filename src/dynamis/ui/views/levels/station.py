@@ -198,10 +198,14 @@ class LevelsStation(Station):
         link, port = bench.link_from(self._now[0]), bench.port(self._now[0])
         bare = link is None or not link.gate_stages
         if port.gate is not None and port.gate.kind == "driven" and bare:
-            found += [Handle("output", "high_volts", "high level", levels.fit.high_volts),
-                      Handle("output", "low_volts", "low level", levels.fit.low_volts)]  # fmt: skip
-        found += [Handle("input", "on_volts", "on threshold", levels.on_volts),
-                  Handle("input", "off_volts", "off threshold", levels.off_volts)]  # fmt: skip
+            found += [
+                Handle("output", "high_volts", "high level", levels.fit.high_volts),
+                Handle("output", "low_volts", "low level", levels.fit.low_volts),
+            ]
+        found += [
+            Handle("input", "on_volts", "on threshold", levels.on_volts),
+            Handle("input", "off_volts", "off threshold", levels.off_volts),
+        ]
         return found
 
     # -- changing ----------------------------------------------------------------------------------
@@ -241,8 +245,12 @@ class LevelsStation(Station):
         if self._now is None or self.scale.levels is None or not self._session.bench.may_join(*self._now):
             return None
         levels, style, bench = self.scale.levels, self._session.style, self._session.bench
-        shown = (("low", levels.fit.low_volts), ("high", levels.fit.high_volts), ("on", levels.on_volts),
-                 ("off", levels.off_volts))  # fmt: skip
+        shown = (
+            ("low", levels.fit.low_volts),
+            ("high", levels.fit.high_volts),
+            ("on", levels.on_volts),
+            ("off", levels.off_volts),
+        )
         volts = [ThreadField(name, style.volts(one, 2)) for name, one in shown]
         names = [bench.label(ref) for ref in self._now]
         return [ThreadField("output", names[0]), *volts, ThreadField("input", names[1])], None

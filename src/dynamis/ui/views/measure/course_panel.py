@@ -12,8 +12,13 @@ from dynamis.ui.theme.palette import Colours
 from dynamis.ui.theme.verdict import verdict_colour
 from dynamis.ui.widgets.panel import Panel, label, set_css, set_text
 
-_BUTTONS = {"begin": "Begin and take", "take": "Take the rest", "adopt": "Adopt", "send": "Send to the board",
-            "connect": "Connect…"}  # fmt: skip
+_BUTTONS = {
+    "begin": "Begin and take",
+    "take": "Take the rest",
+    "adopt": "Adopt",
+    "send": "Send to the board",
+    "connect": "Connect…",
+}
 
 
 class CoursePanel(Panel):

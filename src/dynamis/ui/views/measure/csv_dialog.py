@@ -15,8 +15,12 @@ from dynamis.ui.widgets.panel import label
 
 _SEPARATORS = ((",", "comma"), (";", "semicolon"), ("\t", "tab"), ("|", "bar"), (" ", "space"))
 _UNITS = (
-    ("V", "volts", 1.0), ("mV", "volts", 1e-3), ("Hz", "hertz", 1.0), ("kHz", "hertz", 1e3), ("ct", "cents", 1.0),
-)  # fmt: skip
+    ("V", "volts", 1.0),
+    ("mV", "volts", 1e-3),
+    ("Hz", "hertz", 1.0),
+    ("kHz", "hertz", 1e3),
+    ("ct", "cents", 1.0),
+)
 
 
 class CsvDialog(FormDialog[list[CsvReading]]):
@@ -43,9 +47,11 @@ class CsvDialog(FormDialog[list[CsvReading]]):
         self.unit = QComboBox()
         for text_, read, factor in _UNITS:
             self.unit.addItem(text_, (read, factor))
-        self.unit.setCurrentIndex(next(
-            (k for k, (_, read, factor) in enumerate(_UNITS) if (read, factor) == (guess.quantity, guess.factor)), 0
-        ))  # fmt: skip
+        self.unit.setCurrentIndex(
+            next(
+                (k for k, (_, read, factor) in enumerate(_UNITS) if (read, factor) == (guess.quantity, guess.factor)), 0
+            )
+        )
         self.row("in", self.unit)
         self.row("Its own standard uncertainty", self.own)
         self.preview = QTableWidget()
@@ -91,9 +97,16 @@ class CsvDialog(FormDialog[list[CsvReading]]):
 
     def layout_chosen(self) -> Layout:
         read, factor = self.unit.currentData()
-        return Layout(self.separator.currentData(), self.comma.isChecked(), self.header.isChecked(),
-                      max(0, self.note.currentIndex()), max(0, self.reading.currentIndex()), self.own.currentData(),
-                      read, factor)  # fmt: skip
+        return Layout(
+            self.separator.currentData(),
+            self.comma.isChecked(),
+            self.header.isChecked(),
+            max(0, self.note.currentIndex()),
+            max(0, self.reading.currentIndex()),
+            self.own.currentData(),
+            read,
+            factor,
+        )
 
     def read(self) -> list[CsvReading]:
         layout = self.layout_chosen()

@@ -202,11 +202,14 @@ class EntryPanel(Panel):
         spec = judged.meter
         if spec is None or run.meter is None:
             set_text(self.meter_name, "Instrument")
-            set_text(self.meter_words, {
-                "volts": "No meter is specified: nothing is known of what a reading is worth.",
-                "hertz": "No counter is specified: nothing is known of what a reading is worth.",
-                "cents": "No tuner is specified: nothing is known of what a reading is worth.",
-            }[run.quantity])  # fmt: skip
+            set_text(
+                self.meter_words,
+                {
+                    "volts": "No meter is specified: nothing is known of what a reading is worth.",
+                    "hertz": "No counter is specified: nothing is known of what a reading is worth.",
+                    "cents": "No tuner is specified: nothing is known of what a reading is worth.",
+                }[run.quantity],
+            )
             set_text(self.proof, "")
             self.proof_sign.clear()
             return
@@ -244,8 +247,16 @@ class EntryPanel(Panel):
     def _show_nothing(self) -> None:
         empty = not self._session.bench.channels
         set_text(self.what, "Nothing to read yet")
-        for part in (self.number, self.name, self.unit, self.progress, self.meter_name, self.meter_words, self.proof,
-                     self.conditions):  # fmt: skip
+        for part in (
+            self.number,
+            self.name,
+            self.unit,
+            self.progress,
+            self.meter_name,
+            self.meter_words,
+            self.proof,
+            self.conditions,
+        ):
             set_text(part, "")
         self.proof_sign.clear()
         self.dashes.show_notes([], self.colours)
@@ -264,8 +275,12 @@ class EntryPanel(Panel):
         if judged is None:
             return
         try:
-            value = parse_quantity(self.entry.text(), UNITS[judged.run.quantity], "The reading",
-                                   decimal_comma=self._session.style.decimal_comma)  # fmt: skip
+            value = parse_quantity(
+                self.entry.text(),
+                UNITS[judged.run.quantity],
+                "The reading",
+                decimal_comma=self._session.style.decimal_comma,
+            )
         except InputError as error:
             self._refuse(str(error))
             return

@@ -172,9 +172,15 @@ class ReadingsPanel(Panel):
                 state = "flat end"
         mark = "off" if row.voided else "current" if row.note == note else ""
         cells = (
-            note_name(row.note, style) or "", style.typed(row.note), wanted_text, read, style.cents(error, sign=True),
-            style.cents(after, sign=True), style.cents(worth) if judged.meter or worth > 0 else "–", state,
-        )  # fmt: skip
+            note_name(row.note, style) or "",
+            style.typed(row.note),
+            wanted_text,
+            read,
+            style.cents(error, sign=True),
+            style.cents(after, sign=True),
+            style.cents(worth) if judged.meter or worth > 0 else "–",
+            state,
+        )
         raw = (cells[0], plain(row.note), repr(wanted), repr(row.value), repr(error), repr(after), repr(worth), state)
         code = "" if row.code is None else f", code {row.code}"
         span = "" if row.range_volts is None else f", {style.typed(row.range_volts)} V range"
@@ -193,10 +199,14 @@ class ReadingsPanel(Panel):
             title += ", laid over"
         meter = "not specified" if run.meter is None else run.meter.name
         cells = (
-            title, f"{run.serial} {session.bench.port(run.channel).name}", run.created[:10], str(len(judged.valid)),
-            meter if run.meter is not None or run.quantity == "volts" else run.quantity, worst,
+            title,
+            f"{run.serial} {session.bench.port(run.channel).name}",
+            run.created[:10],
+            str(len(judged.valid)),
+            meter if run.meter is not None or run.quantity == "volts" else run.quantity,
+            worst,
             VERDICT_WORDS[judged.verdict].removesuffix(" tolerance") if judged.verdict else "no reading",
-        )  # fmt: skip
+        )
         return Row(cells, run.id, "current" if run.id == session.run_id else "", tip=", ".join(cells))
 
 

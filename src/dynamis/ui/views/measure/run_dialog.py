@@ -62,9 +62,11 @@ class RunDialog(FormDialog[RunRecord]):
         self.plan = self.line("Notes to read", "36:96:12", "36:96:12, or 36,48,60")
         self.tolerance = self.line("Tolerance, cents", "5", "5, or 36:41=10,42:90=5,91:96=10")
         self.column.insertWidget(
-            1, label("Read after warming up and settling, on one range; check limits before you connect.",
-                     "small", wrap=True)
-        )  # fmt: skip
+            1,
+            label(
+                "Read after warming up and settling, on one range; check limits before you connect.", "small", wrap=True
+            ),
+        )
         self.channel.currentIndexChanged.connect(self._channel_changed)
         self.quantity.currentIndexChanged.connect(self._quantity_changed)
         self._fill_channels(session.channel)
@@ -184,13 +186,27 @@ class RunDialog(FormDialog[RunRecord]):
         known = tuple(one for one in ohms if one is not None)
         adopted = session.in_force((ref, serial))
         run = RunRecord(
-            session.fresh_run_id(f"{serial} {title}"), title, ref.gear, serial, ref.port, now(), law_text(law),
-            self._profile(naming), quantity, None if meter_id is None else session.bench.meter(meter_id),
-            self.where.currentData(), plugged, known if len(known) == len(ohms) else (), port.ohms,
+            session.fresh_run_id(f"{serial} {title}"),
+            title,
+            ref.gear,
+            serial,
+            ref.port,
+            now(),
+            law_text(law),
+            self._profile(naming),
+            quantity,
+            None if meter_id is None else session.bench.meter(meter_id),
+            self.where.currentData(),
+            plugged,
+            known if len(known) == len(ohms) else (),
+            port.ohms,
             self._optional(self.celsius.text(), "°C", "The temperature"),
-            self._optional(self.warm.text(), "", "The minutes warmed up"), session.bench.a4_hertz,
-            converter=converter_of(port), trimmers=port.trimmers, plan=plan,
-        )  # fmt: skip
+            self._optional(self.warm.text(), "", "The minutes warmed up"),
+            session.bench.a4_hertz,
+            converter=converter_of(port),
+            trimmers=port.trimmers,
+            plan=plan,
+        )
         if adopted is not None and adopted.head.kind != "nominal":
             run = msgspec.structs.replace(run, head=adopted.head)
         if not all(math.isfinite(value) for value in run.model.expected(plan)):

@@ -224,8 +224,9 @@ class MeasureStation(Station):
             overlay = session.analysis(session.overlay_id) if session.overlay_id else None
             way = session.way
             if overlay is not None:
-                plot.points(PlotPoints(overlay.notes, overlay.error_cents, "ring", c.blue,
-                                       2 * overlay.independent_cents))  # fmt: skip
+                plot.points(
+                    PlotPoints(overlay.notes, overlay.error_cents, "ring", c.blue, 2 * overlay.independent_cents)
+                )
                 shown.append(overlay.error_cents)
                 legend.append(f'<span style="color:{c.blue}">○ {_html(overlay.run.title)}</span>')
             elif way is not None:

@@ -10,8 +10,13 @@ from dynamis.ui.course import CourseRunner
 from dynamis.ui.session import Session
 from dynamis.ui.widgets.panel import label, set_text
 
-_WORDS = {"connecting": "asking board and meter", "settling": "settling", "reading": "reading", "stored": "stored",
-          "paused": "paused"}  # fmt: skip
+_WORDS = {
+    "connecting": "asking board and meter",
+    "settling": "settling",
+    "reading": "reading",
+    "stored": "stored",
+    "paused": "paused",
+}
 
 
 class TakingRow(QWidget):

@@ -154,10 +154,11 @@ class WordsPanel(Panel):
         self.withdraw.setVisible(adopted is not None)
         set_text(
             self.in_force,
-            "" if adopted is None
+            ""
+            if adopted is None
             else f"In force since {adopted.adopted[:10]}: {adopted.kind}, left {style.cents(adopted.leaves_cents)} "
-            f"± {style.cents(adopted.expanded_cents)} ct."
-        )  # fmt: skip
+            f"± {style.cents(adopted.expanded_cents)} ct.",
+        )
         cautions = [] if judged is None else self.cautions(judged)
         if cautions != self._shown_cautions:
             self._shown_cautions = cautions
@@ -204,9 +205,14 @@ class WordsPanel(Panel):
             set_css(self.verdict, f"color: {self.colours.muted};")
             return
         k = judged.deciding_index
-        words = verdict_sentence(judged.verdict, float(judged.error_cents[k]), float(judged.notes[k]),
-                                 float(judged.expanded_cents[k]), float(judged.allowed_cents[k]),
-                                 self._session.style)  # fmt: skip
+        words = verdict_sentence(
+            judged.verdict,
+            float(judged.error_cents[k]),
+            float(judged.notes[k]),
+            float(judged.expanded_cents[k]),
+            float(judged.allowed_cents[k]),
+            self._session.style,
+        )
         words = words[0].upper() + words[1:] if judged.next_note is None else f"So far {words}"
         set_text(self.verdict, tied(f"{words}."))
         set_css(self.verdict, f"color: {verdict_colour(judged.verdict, self.colours)}; font-weight: 600;")
