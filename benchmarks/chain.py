@@ -22,8 +22,8 @@ from dynamis.electrics.design.wish import Wish
 from dynamis.electrics.exponential.choose import choose
 from dynamis.electrics.exponential.wish import LawWish
 from dynamis.files.store import BenchFile
-from dynamis.ui.preferences import Preferences
-from dynamis.ui.session import Session
+from dynamis.ui.session.preferences import Preferences
+from dynamis.ui.session.session import Session
 from dynamis.ui.start import make_app
 from dynamis.ui.window import MainWindow
 
@@ -68,9 +68,9 @@ def main() -> None:
         for _ in range(20):
             app.processEvents()
         told("dragging, frames of a chain of five scales", drag(window, app))
-        session.judge.look_at(PortRef("workshop-board", "pitch-b"), PortRef("carousel-board", "tone"))
+        session.selection.look_at_pair(PortRef("workshop-board", "pitch-b"), PortRef("carousel-board", "tone"))
         fit = session.judge.fit()
-        session.apply(next(one for one in remedies_for(session.bench, fit) if one.circuit).deed(session.bench))
+        session.document.apply(next(one for one in remedies_for(session.bench, fit) if one.circuit).deed(session.bench))
         while not session.judge.work(1.0):
             app.processEvents()
         for _ in range(20):

@@ -50,8 +50,8 @@ def entering() -> None:
 
     from dynamis.demo.lantern import write_demo
     from dynamis.files.store import BenchFile
-    from dynamis.ui.preferences import Preferences
-    from dynamis.ui.session import Session
+    from dynamis.ui.session.preferences import Preferences
+    from dynamis.ui.session.session import Session
     from dynamis.ui.start import make_app
     from dynamis.ui.window import MainWindow
 
@@ -65,7 +65,7 @@ def entering() -> None:
                 generator = np.random.default_rng(2)
                 notes = generator.integers(36, 97, count - 21).astype(float)
                 volts = (0.2 + (notes - 36) / 12) * 0.9963 + 0.001 + generator.normal(0, 3e-4, notes.size)
-                session.take_all([(float(n), float(v), 0.0) for n, v in zip(notes, volts, strict=True)])
+                session.runs.take_all([(float(n), float(v), 0.0) for n, v in zip(notes, volts, strict=True)])
             window = MainWindow(app, session)
             window.show()
             app.processEvents()
@@ -73,7 +73,7 @@ def entering() -> None:
 
             took = []
             for _ in range(16):
-                session.set_note(60.0)
+                session.selection.set_note(60.0)
                 entry.setText("2.1934")
                 app.processEvents()
                 begun = time.perf_counter()

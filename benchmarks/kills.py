@@ -38,14 +38,14 @@ def _window(path: Path, pipe: int, seed: int) -> None:
     from dynamis.devices.standins.meter_model import MeterModel
     from dynamis.devices.taking import Settling
     from dynamis.files.store import BenchFile
-    from dynamis.ui.preferences import Preferences
-    from dynamis.ui.session import Session
+    from dynamis.ui.session.preferences import Preferences
+    from dynamis.ui.session.session import Session
     from dynamis.ui.start import make_app
     from dynamis.ui.window import MainWindow
 
     app = make_app()
     session = Session(BenchFile.open(path), Preferences(theme="light"), keep_preferences=False)
-    session.withdraw()
+    session.runs.withdraw()
     window = MainWindow(app, session)
     window.show()
     world = lantern_world(seed, lambda: 50.0 * time.monotonic())  # settles fifty times as fast
@@ -53,8 +53,8 @@ def _window(path: Path, pipe: int, seed: int) -> None:
     window.devices.meter = DirectMeter(MeterModel(world, seed=seed))
     window.course.settling = Settling(0.01, 0.0, 0.005, 12)
     plan = tuple(float(note) for note in range(36, 97))
-    run = msgspec.structs.replace(session.runs[0], id=_RUN, plan=plan, created="2026-11-21T10:00:00+00:00")
-    session.begin_run(run)
+    run = msgspec.structs.replace(session.runs.all[0], id=_RUN, plan=plan, created="2026-11-21T10:00:00+00:00")
+    session.runs.begin(run)
     chance = random.Random(seed)
     table = window.stations["Measure"].readings.readings.rows_model
     told: set[str] = set()
@@ -67,7 +67,7 @@ def _window(path: Path, pipe: int, seed: int) -> None:
                 os.write(pipe, f"reading\t{texts}\n".encode())
 
     def append() -> None:
-        number, file = chance.randrange(10**9), session.file
+        number, file = chance.randrange(10**9), session.document.file
         deed = chance.choice(("adopted", "sent", "copied"))
         if deed == "adopted":
             file.adopt(msgspec.structs.replace(file.adoptions()[0], run=str(number), uid=""))
@@ -85,11 +85,11 @@ def _window(path: Path, pipe: int, seed: int) -> None:
         deed, name = chance.choice(("rename", "rename", "undo", "redo")), f"Bench {chance.randrange(10**9)}"
         os.write(pipe, f"about\t{name if deed == 'rename' else ''}\n".encode())
         if deed == "rename":
-            session.apply(rename(session.bench, name))
-        elif deed == "undo" and session.file.undo_label():
-            session.undo()
-        elif deed == "redo" and session.file.redo_label():
-            session.redo()
+            session.document.apply(rename(session.bench, name))
+        elif deed == "undo" and session.document.file.undo_label():
+            session.document.undo()
+        elif deed == "redo" and session.document.file.redo_label():
+            session.document.redo()
         os.write(pipe, f"name\t{session.bench.name}\n".encode())
 
     timers = []

@@ -20,8 +20,8 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 def main() -> None:
     from dynamis.files.store import BenchFile
-    from dynamis.ui.preferences import Preferences
-    from dynamis.ui.session import Session
+    from dynamis.ui.session.preferences import Preferences
+    from dynamis.ui.session.session import Session
     from dynamis.ui.start import make_app
     from dynamis.ui.window import MainWindow
 

@@ -48,8 +48,8 @@ import gc
 gc.disable()  # as dynamis.app does until the first paint
 import sys
 from dynamis.files.store import BenchFile
-from dynamis.ui.preferences import Preferences
-from dynamis.ui.session import Session
+from dynamis.ui.session.preferences import Preferences
+from dynamis.ui.session.session import Session
 from dynamis.ui.start import make_app
 from dynamis.ui.window import MainWindow
 from pathlib import Path

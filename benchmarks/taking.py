@@ -28,8 +28,8 @@ def _measure(count: int) -> None:
     from PySide6.QtCore import QEventLoop, QTimer
 
     from dynamis.ui.benches import fresh_demo
-    from dynamis.ui.preferences import Preferences
-    from dynamis.ui.session import Session
+    from dynamis.ui.session.preferences import Preferences
+    from dynamis.ui.session.session import Session
     from dynamis.ui.start import make_app, warm
     from dynamis.ui.window import MainWindow
 
@@ -50,8 +50,8 @@ def _measure(count: int) -> None:
     until(lambda: window.devices.ready)
     window.show_station("Measure")
     plan = tuple(np.linspace(36, 96, count).round(2).tolist())
-    run = msgspec.structs.replace(session.runs[0], id="by-itself", title="By itself", plan=plan)
-    session.begin_run(run)
+    run = msgspec.structs.replace(session.runs.all[0], id="by-itself", title="By itself", plan=plan)
+    session.runs.begin(run)
     until(lambda: False, 1.0)
 
     class Watch:

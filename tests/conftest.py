@@ -91,8 +91,8 @@ def make_window(qapp):
     """Open the window on a bench file: `make_window(bench_file)`; it is closed at the end."""
     from PySide6.QtCore import QCoreApplication, QEvent
 
-    from dynamis.ui.preferences import Preferences
-    from dynamis.ui.session import Session
+    from dynamis.ui.session.preferences import Preferences
+    from dynamis.ui.session.session import Session
     from dynamis.ui.start import make_app
     from dynamis.ui.window import MainWindow
 

@@ -155,7 +155,7 @@ def test_an_added_kind_draws_budgets_samples_saves_and_reopens(shifter_kind, tmp
     assert np.ptp(spread, axis=0) == pytest.approx(2 * share.worst_cents)
     window = make_window(reopened)
     window.show_station("Codes")
-    window.session.set_note(60)
+    window.session.selection.set_note(60)
     assert "behind the shifter 2.2505 V" in window.thread_strip.accessibleDescription()
 
 

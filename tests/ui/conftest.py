@@ -17,7 +17,7 @@ def window(demo_file, make_window):
 @pytest.fixture
 def circuit(window):
     """Circuit with a wish of gain and offset, answered."""
-    window.session.judge.look_at(PortRef("workshop-board", "pitch-b"), PortRef("carousel-board", "tone"))
+    window.session.selection.look_at_pair(PortRef("workshop-board", "pitch-b"), PortRef("carousel-board", "tone"))
     press(window, Qt.Key.Key_4, Qt.KeyboardModifier.ControlModifier)
     answered(window.station)
     return window.station

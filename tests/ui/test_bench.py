@@ -85,7 +85,7 @@ def test_a_pair_is_joined_and_parted_by_keyboard_with_undo(station):
     press(window, Qt.Key.Key_J, CONTROL)
     assert ENVELOPE in session.bench.link_from(WEAK).inputs
     assert (
-        session.file.undo_label()
+        session.document.file.undo_label()
         == "join Curtain sequencer · gate and Wardrobe envelope · gate, parting Fly lever · along from it"
     )
     assert station.findings.join.text() == "Part (Ctrl+J)"
@@ -99,7 +99,7 @@ def test_a_pair_is_joined_and_parted_by_keyboard_with_undo(station):
     action(window, "Join beside").trigger()
     assert len(session.bench.links_into(ENVELOPE)) == 2
     assert "outputs-contending" in {one.code for one in station.fit.findings}
-    with BenchFile.open(session.file.path, write=False) as again:
+    with BenchFile.open(session.document.file.path, write=False) as again:
         assert again.bench() == session.bench
 
 
@@ -139,7 +139,7 @@ def test_arrows_filters_and_the_ranked_list_lead_to_other_pairs(station):
 def test_numbers_are_told_in_the_readers_style(station):
     session = station._session
     station.choose(GATE, PortRef("pit-voice", "trigger"))
-    session.set_preferences(msgspec.structs.replace(session.preferences, decimal_comma=True))
+    session.settings.change(msgspec.structs.replace(session.settings.preferences, decimal_comma=True))
     judged(station.window())
     assert "bears 5,50 V" in findings(station)[0]
     assert any(
@@ -153,7 +153,7 @@ def test_a_remedy_is_applied_told_and_undone(station):
     station.choose(PortRef("workshop-board", "modulation"), sink)
     assert station.fit.verdict == "unsafe"
     click(station.findings.cards[0].button)
-    assert session.file.undo_label() == "Workshop board · modulation: put gain 0.400, offset +1.620 V between"
+    assert session.document.file.undo_label() == "Workshop board · modulation: put gain 0.400, offset +1.620 V between"
     assert (station.fit.verdict, station.findings.join.text()) == ("fits", "Part (Ctrl+J)")
     press(station.window(), Qt.Key.Key_F3)
     assert station.stack.currentWidget() is station.link
@@ -200,7 +200,7 @@ def test_gear_is_added_edited_copied_and_archived_in_place(station):
 
     with_dialog(lambda: press(window, Qt.Key.Key_G, CONTROL, SHIFT), name_it)
     ref = PortRef("trapdoor-voice", "gate")
-    assert session.file.undo_label() == "add Trapdoor voice ♪"
+    assert session.document.file.undo_label() == "add Trapdoor voice ♪"
     station.gear.look_at(ref)
     form = station.gear.port_form
     type_into(form.editor("gate.on_volts"), "3.3 V", enter=True)
@@ -259,7 +259,7 @@ def test_from_an_empty_bench_by_keyboard_to_a_link_that_fits_and_again(empty_fil
     press(window, Qt.Key.Key_Z, CONTROL)
     assert not session.bench.links[0].between
     press(window, Qt.Key.Key_Z, CONTROL, SHIFT)
-    path, left = session.file.path, session.bench
+    path, left = session.document.file.path, session.bench
     window.close()
     with BenchFile.open(path) as again:
         assert again.bench() == left
@@ -319,7 +319,7 @@ def test_two_thousand_links_never_stop_the_window(empty_file, make_window):
     assert window.session.judge.asked == 4 * 2000
     assert sorted(turns)[-5] < 0.1
     with at_once(0.5):  # 0.1 s here
-        window.session.apply(set_port(window.session.bench, PortRef("hall", "i7"), ohms=47e3))
+        window.session.document.apply(set_port(window.session.bench, PortRef("hall", "i7"), ohms=47e3))
     matrix = window.session.judge.matrix
     assert isinstance(matrix, Matrix)
     assert matrix.judged < 10_000

@@ -36,7 +36,7 @@ def test_the_nomogram_is_the_chain(chain):
     """FACTS of the trade: two inputs of 100 kΩ on 1 kΩ, 51 cents flat at note 60 and 122 at note 96."""
     session = chain._session
     link = session.bench.link_from(PortRef("workshop-board", "pitch-a"))
-    made = link_chain(session.bench, link, session.head(), link.inputs[0])
+    made = link_chain(session.bench, link, session.runs.head(), link.inputs[0])
     assert [field.quantity for field in chain.fields] == list(made.chain.scales)
     assert chain.fields[0].text() == "60 C4"
     assert chain.nomogram.error_cents == pytest.approx(made.chain.error_cents(chain.nomogram.notes, made.true))
@@ -79,22 +79,22 @@ def test_a_note_is_dragged_on_any_scale_typed_in_any_field_and_put_back(chain):
     QTest.mousePress(picture, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)
     QTest.mouseMove(picture, end)
     settle()
-    assert session.note == 72.0
+    assert session.selection.note == 72.0
     assert chain.fields[2].text() == "3.1996 V"
     QTest.keyClick(picture, Qt.Key.Key_Escape)
     settle()
-    assert session.note == 60.0
+    assert session.selection.note == 60.0
     QTest.mouseRelease(picture, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, end)
     type_into(chain.fields[2], "4.2 V", enter=True)
-    assert session.note == 84.0
+    assert session.selection.note == 84.0
     type_into(chain.fields[4], "440", enter=True)
-    assert session.note == 70.0  # 51 cents flat: the next note up sounds nearer to 440 Hz than A itself does
+    assert session.selection.note == 70.0  # 51 cents flat: the next note up sounds nearer to 440 Hz than A itself does
     type_into(chain.fields[1], "nonsense", enter=True)
     assert "nonsense" in chain.refusal.text()
     QTest.keyClick(chain.fields[1], Qt.Key.Key_Escape)
     picture.setFocus()
     QTest.keyClick(picture, Qt.Key.Key_Up, SHIFT)
-    assert session.note == 82.0
+    assert session.selection.note == 82.0
 
 
 def test_a_gap_is_magnified_by_key_and_by_mouse(chain):
@@ -180,7 +180,7 @@ def test_a_share_shows_where_it_stands_and_leads_there(chain, window):
     ],
 )
 def test_what_has_no_chain_says_what_to_do(output, sink, words, leads, chain, window):
-    window.session.judge.look_at(output, sink)
+    window.session.selection.look_at_pair(output, sink)
     settle()
     if not words:
         assert chain.nomogram is not None or chain.why.text()
@@ -208,7 +208,7 @@ def test_from_a_finding_on_bench_to_a_circuit_in_the_link_and_the_finding_is_gon
     """The way a person goes: a misfit, its remedy designed, used, judged again, undone."""
     session = window.session
     press(window, Qt.Key.Key_1, CONTROL)
-    session.judge.look_at(BOARD, TONE)
+    session.selection.look_at_pair(BOARD, TONE)
     settle()
     codes = {one.code for one in session.judge.fit().findings}
     assert {"scale-mismatch", "offset"} <= codes
@@ -315,7 +315,7 @@ def test_lists_are_saved_as_they_are_shown(circuit):
     assert "RV1" in circuit.side.parts_text()
     assert circuit.side.spice_text() == circuit.side.spice.toPlainText()
     click(circuit.zigzag)
-    assert circuit._session.preferences.zigzag
+    assert circuit._session.settings.preferences.zigzag
     assert circuit.drawing.zigzag
 
 
@@ -359,7 +359,7 @@ def test_every_channel_of_every_unit_is_its_own(codes, window):
     codes.converter.channel.setCurrentIndex(index)
     codes.converter.channel.activated.emit(index)
     settle()
-    assert window.session.channel[0].port == "pitch-b"
+    assert window.session.selection.channel[0].port == "pitch-b"
     type_into(codes.fields["bits"], "10", enter=True)
     bits = [
         port.transfers[0].values["bits"]
@@ -371,7 +371,7 @@ def test_every_channel_of_every_unit_is_its_own(codes, window):
 
 def test_coding_supply_and_linearity_belong_to_the_channel(codes, window, tmp_path, dynamis):
     def values():
-        return window.session.bench.port(window.session.channel[0]).transfers[0].values
+        return window.session.bench.port(window.session.selection.channel[0]).transfers[0].values
 
     codes.converter.coding.setCurrentIndex(codes.converter.coding.findData("twos-complement"))
     codes.converter.coding.activated.emit(1)
@@ -401,7 +401,7 @@ def test_coding_supply_and_linearity_belong_to_the_channel(codes, window, tmp_pa
     assert codes.converter.refusal.text() == ""
     click(codes.converter.drop_inl)
     out = tmp_path / "codes.csv"
-    window.session.file.copy_to(tmp_path / "copy.dynamis")
+    window.session.document.file.copy_to(tmp_path / "copy.dynamis")
     assert (
         dynamis(
             "export",
@@ -479,12 +479,12 @@ def test_pictures_are_saved_whole_in_both_themes(station, name, window, monkeypa
     from PySide6.QtGui import QImage
     from PySide6.QtWidgets import QFileDialog
 
-    window.session.judge.look_at(BOARD, TONE)
+    window.session.selection.look_at_pair(BOARD, TONE)
     press(window, getattr(Qt.Key, f"Key_{station}"), CONTROL)
     if name == "circuit":
         answered(window.station)
     for theme in ("light", "dark"):
-        window.session.set_preferences(with_(window.session.preferences, theme=theme))
+        window.session.settings.change(with_(window.session.settings.preferences, theme=theme))
         settle()
         for ending in ("svg", "png"):
             path = tmp_path / f"{name}-{theme}.{ending}"
@@ -500,8 +500,8 @@ def test_pictures_are_saved_whole_in_both_themes(station, name, window, monkeypa
 def test_the_stations_work_at_a_smaller_window_and_with_large_text(window):
     from msgspec.structs import replace as with_
 
-    window.session.judge.look_at(BOARD, TONE)
-    window.session.set_preferences(with_(window.session.preferences, text="very large"))
+    window.session.selection.look_at_pair(BOARD, TONE)
+    window.session.settings.change(with_(window.session.settings.preferences, text="very large"))
     window.resize(1024, 720)
     for name in ("Chain", "Circuit", "Codes"):
         window.show_station(name)
@@ -525,7 +525,7 @@ def test_a_late_answer_to_an_old_question_is_dropped(circuit):
 def test_a_summer_is_designed_and_used(window, circuit):
     """Other pitches and switches are asked for in the wish; one proposal, with its switches among the parts."""
     row, voice = PortRef("curtain-sequencer", "row-A"), PortRef("balcony-voice", "pitch")
-    window.session.judge.look_at(row, voice)
+    window.session.selection.look_at_pair(row, voice)
     answered(circuit)
     circuit.form.adds.setCurrentIndex(5)
     circuit.form.adds.activated.emit(5)
@@ -540,7 +540,7 @@ def test_a_summer_is_designed_and_used(window, circuit):
     assert circuit_of(window.session.bench.link_from(row)).circuit.topology.name == "summer"
     left = {one.code for one in window.session.judge.fit().findings}
     assert not {"scale-mismatch", "offset", "transposition", "loading"} & left
-    window.session.judge.look_at(BOARD, TONE)  # which bears 3.3 V: an octave more is too much
+    window.session.selection.look_at_pair(BOARD, TONE)  # which bears 3.3 V: an octave more is too much
     answered_or_refused(circuit)
     assert "switches closed" in circuit.refusal.text()
 
@@ -550,8 +550,8 @@ def test_a_pedal_shows_its_curve_and_what_straightens_it(window, circuit):
     side, session = circuit.side, window.session
     assert side.pages.buttons[4].isHidden()
     wiper, pedal = PortRef("floor-pedal", "wiper"), PortRef("attic-filter", "pedal")
-    session.apply(set_port(session.bench, wiper, pot=PotRecord(100e3, 12.0, 10e3)))
-    session.judge.look_at(wiper, pedal)
+    session.document.apply(set_port(session.bench, wiper, pot=PotRecord(100e3, 12.0, 10e3)))
+    session.selection.look_at_pair(wiper, pedal)
     answered(circuit)
     side.show_tab(4)
     settle()
@@ -566,7 +566,7 @@ def test_a_pedal_shows_its_curve_and_what_straightens_it(window, circuit):
     assert all(abs(one - 0.5) < 0.5 - straight["as it is"] for words, one in straight.items() if words != "as it is")
     assert circuit.shown_picture() is side.curve
     assert "a + input" in circuit.names.text().replace("\u00a0", " ")
-    session.judge.look_at(BOARD, TONE)
+    session.selection.look_at_pair(BOARD, TONE)
     answered(circuit)
     assert side.pages.buttons[4].isHidden()
     assert side.pages.currentIndex() == 0

@@ -187,7 +187,7 @@ def test_the_rails_at_hand_are_chosen_at_the_top(circuit):
     type_into(circuit.rails.edit, "5:9", enter=True)
     assert "cannot be" in window.sentence.text()
     assert circuit._session.bench.rails == ((-9.0, 9.0), (0.0, 5.0))
-    circuit._session.undo()
+    circuit._session.document.undo()
     assert circuit._session.bench.rails == bench.rails
 
 
@@ -215,14 +215,14 @@ def test_resistors_are_boxes_or_zig_zags_as_is_preferred(circuit):
 
     boxes = drawn()
     click(circuit.zigzag)
-    assert circuit._session.preferences.zigzag
+    assert circuit._session.settings.preferences.zigzag
     assert drawn() != boxes
     click(circuit.zigzag)
     assert drawn() == boxes
 
 
 def test_a_large_drawing_scrolls_rather_than_shrinks_its_words(window):
-    window.session.judge.look_at(PortRef("foyer-keyboard", "pitch"), PortRef("pit-voice", "pitch"))
+    window.session.selection.look_at_pair(PortRef("foyer-keyboard", "pitch"), PortRef("pit-voice", "pitch"))
     window.resize(1024, 700)
     press(window, Qt.Key.Key_4, CONTROL)
     settle()
@@ -238,7 +238,7 @@ def test_a_gate_pair_has_its_circuits_side_by_side_and_one_is_used(window, tmp_p
     """From the pair to the circuit in the link: parts stepped, SPICE that fires in ngspice, undone."""
     output, sink = PortRef("workshop-board", "gate"), PortRef("pit-voice", "trigger")
     session = window.session
-    session.judge.look_at(output, sink)
+    session.selection.look_at_pair(output, sink)
     press(window, Qt.Key.Key_4, CONTROL)
     settle()
     page = window.station.gates
@@ -273,7 +273,7 @@ def test_a_gate_pair_has_its_circuits_side_by_side_and_one_is_used(window, tmp_p
     settle()
     assert "would spoil what fits" in window.sentence.text()
     for other in session.bench.link_from(output).inputs:
-        session.apply(part(session.bench, output, other))
+        session.document.apply(part(session.bench, output, other))
     settle()
     press(window, Qt.Key.Key_I, CONTROL, SHIFT)
     settle()
@@ -281,11 +281,11 @@ def test_a_gate_pair_has_its_circuits_side_by_side_and_one_is_used(window, tmp_p
     assert [stage.circuit for stage in link.gate_stages] == ["transistor to ground"]
     assert sink in link.inputs
     assert table_texts(page.table)[0][0].startswith("In the link")
-    session.undo()
+    session.document.undo()
     settle()
     after = session.bench.link_from(output)
     assert after is None or not after.gate_stages
-    session.judge.look_at(BOARD, TONE)
+    session.selection.look_at_pair(BOARD, TONE)
     settle()
     assert window.station.page is None
 
@@ -294,7 +294,7 @@ def test_a_keyboard_drives_hertz_per_volt_through_a_converter(window, tmp_path, 
     """From the pair to the converter in the link, with parts and means of one's own; undone again."""
     output, sink = PortRef("foyer-keyboard", "pitch"), PortRef("pit-voice", "pitch")
     session = window.session
-    session.judge.look_at(output, sink)
+    session.selection.look_at_pair(output, sink)
     press(window, Qt.Key.Key_4, CONTROL)
     settle()
     page, side = window.station.converter, window.station.converter.side
@@ -354,7 +354,7 @@ def test_a_keyboard_drives_hertz_per_volt_through_a_converter(window, tmp_path, 
     made = nomogram(session.bench, link, link_chain(session.bench, link, sink=sink), np.arange(36.0, 80.0))
     assert "after the converter" in [one.quantity.label for one in made.scales]
     assert np.abs(made.error_cents).max() < 3.0
-    session.undo()
+    session.document.undo()
     settle()
     assert session.bench.link_from(output) is None
     press(window, Qt.Key.Key_4, CONTROL)
@@ -367,8 +367,8 @@ def test_a_keyboard_drives_hertz_per_volt_through_a_converter(window, tmp_path, 
 def test_hertz_per_volt_drives_a_voice_through_a_converter_the_other_way(window, tmp_path):
     output, sink = PortRef("foyer-keyboard", "pitch"), PortRef("gallery-voice", "pitch-1")
     session = window.session
-    session.apply(set_port(session.bench, output, law="hzv:note=36,volts=0.25"))
-    session.judge.look_at(output, sink)
+    session.document.apply(set_port(session.bench, output, law="hzv:note=36,volts=0.25"))
+    session.selection.look_at_pair(output, sink)
     press(window, Qt.Key.Key_4, CONTROL)
     settle()
     page = window.station.converter
@@ -390,8 +390,8 @@ def test_hertz_per_volt_drives_a_voice_through_a_converter_the_other_way(window,
     assert [stored.kind for stored in link.between] == ["logarithmic"]
     assert "law-mismatch" not in {one.code for one in judge_pair(session.bench, link, sink).findings}
     # A link whose law has changed since: the converter that stands in it is the wrong way round, and another is shown.
-    session.apply(set_port(session.bench, output, law="voct:scale=1,note=36,volts=0"))
-    session.apply(set_port(session.bench, sink, law="hzv:note=36,volts=0.25"))
+    session.document.apply(set_port(session.bench, output, law="voct:scale=1,note=36,volts=0"))
+    session.document.apply(set_port(session.bench, sink, law="hzv:note=36,volts=0.25"))
     settle()
     assert (page.chosen.parts.way, page.wish.way) == ("exponential", "exponential")
     assert "not in the link yet" in page.state.text()

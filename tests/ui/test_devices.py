@@ -19,7 +19,7 @@ from dynamis.demo.hidden import shipped
 from dynamis.demo.lantern import CHANNEL_A
 from dynamis.devices.taking import Settling
 from dynamis.files.store import BenchFile
-from dynamis.ui.preferences import load_preferences
+from dynamis.ui.session.preferences import load_preferences
 from timing import once_within
 
 # The wires answer in real time: beside other tests, but one at a time.
@@ -45,11 +45,11 @@ def window(demo_file, make_window):
     made = make_window(demo_file)
     made.course.settling = FAST
     session = made.session
-    session.withdraw()
+    session.runs.withdraw()
     run = msgspec.structs.replace(
-        session.runs[0], id="short", title="Short", plan=PLAN, created="2026-11-20T10:00:00+00:00"
+        session.runs.all[0], id="short", title="Short", plan=PLAN, created="2026-11-20T10:00:00+00:00"
     )
-    session.begin_run(run)
+    session.runs.begin(run)
     return made
 
 
@@ -128,8 +128,8 @@ def test_the_rest_is_taken_by_itself_and_the_first_note_read_again(connected, la
     type_into(connected.station.entry.entry, "0.2004", enter=True)
     click(connected.station.entry.taking.take)
     assert not connected.station.entry.entry.isEnabled()
-    until(lambda: not connected.devices.busy and session.analysis().next_note is None)
-    rows = session.file.readings("short")
+    until(lambda: not connected.devices.busy and session.runs.analysis().next_note is None)
+    rows = session.document.file.readings("short")
     assert [row.note for row in rows] == [*PLAN, 36.0]
     assert [row.range_volts for row in rows] == [None, 10.0, 10.0, 10.0, 10.0]
     until(lambda: "Read again at the end, 36 C2" in connected.sentence.text())
@@ -143,16 +143,16 @@ def test_the_rest_is_taken_by_itself_and_the_first_note_read_again(connected, la
 def test_pause_go_on_and_cancel_by_their_keys(connected, lantern):
     session, devices = connected.session, connected.devices
     press(connected, Qt.Key.Key_F5)
-    until(lambda: len(session.file.readings("short")) >= 1)
+    until(lambda: len(session.document.file.readings("short")) >= 1)
     press(connected, Qt.Key.Key_F6)
     until(lambda: devices.progress is not None and devices.progress.state == "paused")
     assert lantern.world.code("A") == 0
     assert "Paused" in connected.station.entry.what.text()
-    count = len(session.file.readings("short"))
+    count = len(session.document.file.readings("short"))
     QTest.qWait(200)
-    assert len(session.file.readings("short")) == count
+    assert len(session.document.file.readings("short")) == count
     press(connected, Qt.Key.Key_F6)
-    until(lambda: len(session.file.readings("short")) > count)
+    until(lambda: len(session.document.file.readings("short")) > count)
     click(connected.station.entry.taking.cancel)
     until(lambda: not devices.busy)
     assert lantern.world.code("A") == 0
@@ -177,37 +177,37 @@ def test_the_safe_key_works_at_any_time(connected, lantern):
 def test_trouble_is_told_in_one_sentence_and_the_run_goes_on(connected, lantern, hand, value, word):
     session = connected.session
     press(connected, Qt.Key.Key_F5)
-    until(lambda: len(session.file.readings("short")) == 1)
+    until(lambda: len(session.document.file.readings("short")) == 1)
     lantern.do(hand, value)
     until(lambda: word in connected.sentence.text())
     assert connected.station.entry.taking.pause.text() == "Go on"
     lantern.do("meter lead pulled", False)
     click(connected.station.entry.taking.pause)
     until(lambda: not connected.devices.busy)
-    assert [row.note for row in session.file.readings("short")] == [*PLAN, 36.0]
+    assert [row.note for row in session.document.file.readings("short")] == [*PLAN, 36.0]
 
 
 def test_a_full_disk_pauses_the_run_and_the_reading_is_not_lost(connected):
     session = connected.session
     press(connected, Qt.Key.Key_F5)
-    until(lambda: len(session.file.readings("short")) == 1)
-    connection = session.file._connection
-    with session.file._one:
+    until(lambda: len(session.document.file.readings("short")) == 1)
+    connection = session.document.file._connection
+    with session.document.file._one:
         pages = connection.execute("PRAGMA page_count").fetchone()[0]
         connection.execute(f"PRAGMA max_page_count = {pages}")
-        filler = session.runs[0].id
+        filler = session.runs.all[0].id
     told = ""
     while not told:  # fill what room the last pages still have
         try:
-            session.file.add_readings(filler, [(60.0, 2.2, None, 0.0)])
+            session.document.file.add_readings(filler, [(60.0, 2.2, None, 0.0)])
         except Exception as error:  # noqa: BLE001
             told = str(error)
     until(lambda: "disk is full" in connected.sentence.text())
-    with session.file._one:
+    with session.document.file._one:
         connection.execute("PRAGMA max_page_count = 1000000")
     press(connected, Qt.Key.Key_F6)
     until(lambda: not connected.devices.busy)
-    assert [row.note for row in session.file.readings("short")] == [*PLAN, 36.0]
+    assert [row.note for row in session.document.file.readings("short")] == [*PLAN, 36.0]
 
 
 @pytest.mark.parametrize("mute", ["LOAD", "KEEP", "LOOK"])
@@ -251,43 +251,43 @@ def test_the_whole_course_by_itself_to_a_verdict(connected, lantern):
     session, course = connected.session, connected.course
     lantern.do("probe", "B")
     channel_b = {"id": "b", "port": "pitch-b", "plan": (36.0, 40.0, 44.0), "created": "2026-11-21T10:00:00+00:00"}
-    session.begin_run(msgspec.structs.replace(session.run, **channel_b))
+    session.runs.begin(msgspec.structs.replace(session.selection.run, **channel_b))
     connected.station.course.by_itself.setChecked(True)
     press(connected, Qt.Key.Key_F8)
     until(lambda: course.course().at is None and not connected.devices.busy, 60)
     assert course.course().verdict == "within"
     assert "Proven by fresh readings: within tolerance" in connected.station.course.words.text().replace("\u00a0", " ")
-    assert [run.title for run in session.runs_of(session.channel)] == ["Short", "After constants", "Proof"]
-    proof = session.runs[-1]
+    assert [run.title for run in session.runs.of(session.selection.channel)] == ["Short", "After constants", "Proof"]
+    proof = session.runs.all[-1]
     assert {36.5, 43.5} <= set(proof.plan)
     assert (proof.held_hash, proof.meter_identity) == (
         lantern.board.logic.held["B"].hash,
         connected.devices.meter.identity,
     )
-    assert [(sent.verified, sent.head.kind) for sent in session.sends] == [
+    assert [(sent.verified, sent.head.kind) for sent in session.runs.sends] == [
         (False, "constants"),
         (True, "constants"),
         (False, "table"),
         (True, "table"),
     ]
-    assert session.sends[0].before.correction == shipped()
-    assert session.in_force().kind == "table"
-    assert session.in_force((CHANNEL_A, "03")) is None
+    assert session.runs.sends[0].before.correction == shipped()
+    assert session.runs.in_force().kind == "table"
+    assert session.runs.in_force((CHANNEL_A, "03")) is None
     assert lantern.board.logic.held["A"] == shipped()
     # undo takes documents back, never what was sent
-    session.apply(rename(session.bench, "Renamed"))
+    session.document.apply(rename(session.bench, "Renamed"))
     held = lantern.board.logic.held["B"].hash
     action(connected, "Undo").trigger()
     assert lantern.board.logic.held["B"].hash == held
-    assert len(session.sends) == 4
+    assert len(session.runs.sends) == 4
 
 
 def test_board_and_bench_are_compared_and_the_old_one_is_sent_back(connected, lantern):
     session, course = connected.session, connected.course
     for note, volts in zip(PLAN, (0.2005, 0.5330, 0.8650, 1.1970), strict=True):
-        session.set_note(note)
-        session.take(note, volts)
-    session.choose_way("constants")
+        session.selection.set_note(note)
+        session.runs.take(note, volts)
+    session.selection.choose_correction("constants")
     connected.station.adopt()
     connected.show_station("Devices")
     page = connected.station
@@ -325,20 +325,20 @@ def test_a_second_window_looks_on_and_follows(window, demo_file, make_window):
     second = make_window(BenchFile.open(demo_file.path))
     assert "read-only" in second.file_name.text()
     link = window.session.bench.links[0].id
-    second.guarded(lambda: second.session.apply(set_link(second.session.bench, link, tolerance="9")))
+    second.guarded(lambda: second.session.document.apply(set_link(second.session.bench, link, tolerance="9")))
     assert "open in another window" in second.sentence.text()
-    window.session.apply(rename(window.session.bench, "Changed meanwhile"))
-    window.session.take(36.0, 0.2001)
+    window.session.document.apply(rename(window.session.bench, "Changed meanwhile"))
+    window.session.runs.take(36.0, 0.2001)
     until(lambda: second.session.bench.name == "Changed meanwhile", 4)
-    until(lambda: len(second.session.analysis("short").valid) == 1, 4)
+    until(lambda: len(second.session.runs.analysis("short").valid) == 1, 4)
     action(second, "Open for writing again").trigger()
     assert "open in another window" in second.sentence.text()
     window.close()
     action(second, "Open for writing again").trigger()
     settle()
     assert "read-only" not in second.file_name.text()
-    second.session.apply(rename(second.session.bench, "Mine now"))
-    assert second.session.file.undo_label() == "rename the bench to Mine now"
+    second.session.document.apply(rename(second.session.bench, "Mine now"))
+    assert second.session.document.file.undo_label() == "rename the bench to Mine now"
 
 
 def test_a_damaged_bench_is_salvaged_into_a_new_one(window, demo_file, tmp_path):
@@ -353,8 +353,8 @@ def test_a_damaged_bench_is_salvaged_into_a_new_one(window, demo_file, tmp_path)
 
     with_dialog(lambda: window.take_file(damaged), salvage)
     until(lambda: "Salvaged into" in window.sentence.text())
-    assert window.session.file.path.name.startswith("damaged (salvaged)")
-    assert len(window.session.runs) >= 3
+    assert window.session.document.file.path.name.startswith("damaged (salvaged)")
+    assert len(window.session.runs.all) >= 3
     assert damaged.read_bytes()[-4096:] == b"\x55" * 4096
 
 
@@ -381,6 +381,8 @@ def test_exports_of_the_menu_are_those_of_the_command(window, dynamis, tmp_path,
         shown, made = tmp_path / "a.out", tmp_path / "b.out"
         monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, shown=shown: (str(shown), ""))
         action(window, text).trigger()
-        dynamis("export", session.file.path, "--what", what, "--unit", "03", "--channel", "pitch A", "-o", made)
+        dynamis(
+            "export", session.document.file.path, "--what", what, "--unit", "03", "--channel", "pitch A", "-o", made
+        )
         assert shown.read_text() == made.read_text()
     assert QApplication.instance() is not None

@@ -28,11 +28,11 @@ def test_whatever_the_forms_make_is_shown_and_judged(make_window, empty_file, mo
     session = window.session
     for seed in range(COUNT):
         bench = random_bench(100_000 + seed)
-        session.apply(Change(f"bench {seed}", bench))
+        session.document.apply(Change(f"bench {seed}", bench))
         session.judge.work(5.0)
         pairs = list(session.judge.matrix.joined_pairs())
         if pairs:
-            session.judge.look_at(*pairs[seed % len(pairs)])
+            session.selection.look_at_pair(*pairs[seed % len(pairs)])
         window.show_station(STATIONS[seed % len(STATIONS)])
         settle()
         assert not raised, f"seed {100_000 + seed}: {raised[0]!r}"

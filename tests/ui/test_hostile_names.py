@@ -12,7 +12,7 @@ from dynamis.bench.document.bench import Bench
 from dynamis.bench.document.commands import Change
 from dynamis.files.store import BenchFile
 from dynamis.ui.benches import bench_to_open, fresh_demo, opening_mark
-from dynamis.ui.preferences import Preferences, data_folder
+from dynamis.ui.session.preferences import Preferences, data_folder
 from dynamis.ui.widgets.tips import plain_tip
 
 LURE = "<img src='file:///etc/passwd'><b>big</b> & <a href='x'>x</a>"
@@ -49,12 +49,12 @@ def test_a_name_that_looks_like_html_is_shown_as_it_is(demo_file, make_window):
     meters = tuple(replace(one, name=LURE) for one in bench.meters)
     window = make_window(demo_file)
     session = window.session
-    session.apply(Change("names", replace(bench, name=LURE, gear=gear, meters=meters)))
-    run = session.runs[0]
-    session.begin_run(replace(run, id="lure", title=LURE, uid=""))
+    session.document.apply(Change("names", replace(bench, name=LURE, gear=gear, meters=meters)))
+    run = session.runs.all[0]
+    session.runs.begin(replace(run, id="lure", title=LURE, uid=""))
     session.judge.work(20.0)
     for output, sink in list(session.judge.matrix.joined_pairs())[:5]:
-        session.judge.look_at(output, sink)
+        session.selection.look_at_pair(output, sink)
         for station in ("Bench", "Levels", "Chain", "Circuit", "Codes", "Measure", "Devices"):
             window.show_station(station)
             settle()

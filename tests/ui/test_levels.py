@@ -59,7 +59,7 @@ def test_a_threshold_is_dragged_with_the_verdict_and_put_back_by_escape(station)
     QTest.mouseRelease(scale, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, end)
     settle()
     assert session.bench.port(SINK).gate.on_volts == pytest.approx(4.5, abs=0.05)
-    assert session.file.undo_label().startswith("Gallery voice · gate: goes on at to 4.")
+    assert session.document.file.undo_label().startswith("Gallery voice · gate: goes on at to 4.")
     action(station.window(), "Undo").trigger()
     assert session.bench.port(SINK).gate.on_volts == 2.0
 
@@ -94,16 +94,16 @@ def test_keys_move_a_level_and_a_crossed_one_is_refused(station):
 
 
 def test_another_link_a_pitch_pair_and_an_unknown_one(station, tmp_path):
-    judge = station._session.judge
-    judge.look_at(PortRef("bridge-clock", "clock"), PortRef("wardrobe-envelope", "gate"))
+    selection = station._session.selection
+    selection.look_at_pair(PortRef("bridge-clock", "clock"), PortRef("wardrobe-envelope", "gate"))
     assert "it gets to about 25 % of its peak" in station.said.shown[1].replace("\u00a0", " ")
     station.scale.save_picture(tmp_path / "levels.svg")
     assert "<svg" in (tmp_path / "levels.svg").read_text()
-    judge.look_at(GATE, PortRef("attic-filter", "gate"))
+    selection.look_at_pair(GATE, PortRef("attic-filter", "gate"))
     assert station.scale.levels is None
     assert "until you measure" in station.said.shown[0]
-    judge.look_at(PortRef("workshop-board", "pitch-a"), PortRef("gallery-voice", "pitch-1"))
+    selection.look_at_pair(PortRef("workshop-board", "pitch-a"), PortRef("gallery-voice", "pitch-1"))
     assert station.names.text() == "Workshop board · gate → Gallery voice · gate"
-    judge.look_at(GATE, PortRef("pit-voice", "trigger"))
+    selection.look_at_pair(GATE, PortRef("pit-voice", "trigger"))
     assert station.verdict.text().startswith("Unsafe")
     station.grab()

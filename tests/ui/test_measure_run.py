@@ -69,31 +69,31 @@ def test_a_run_by_keyboard_alone_from_an_empty_bench(window, empty_file):
     assert measure._stack.currentWidget() is measure.start
     with_dialog(lambda: press(window, Qt.Key.Key_N, CONTROL), begin)
     session = window.session
-    assert session.run.title == "As found"
-    assert session.run.plugged_ohms == (100e3,)
+    assert session.selection.run.title == "As found"
+    assert session.selection.run.plugged_ohms == (100e3,)
     assert focused() is measure.entry.entry
     for note in NOTES:
-        assert session.note == note
+        assert session.selection.note == note
         keys(f"{attic_volts(note) * 1000:.1f} mV", enter=True)
-    judged = session.analysis()
+    judged = session.runs.analysis()
     assert judged.values == pytest.approx([attic_volts(note) for note in NOTES], abs=6e-5)
     assert judged.verdict == "not-within"
     assert judged.way("constants").gain == pytest.approx(1.0031, abs=1e-4)
     # choose the table, then the constants again, and adopt: Tab order and Ctrl+Return
     measure.words.cards["table"].setFocus()
     press(window, Qt.Key.Key_Space)
-    assert session.way.kind == "table"
+    assert session.runs.correction.kind == "table"
     measure.words.cards["constants"].setFocus()
     press(window, Qt.Key.Key_Space)
     press(window, Qt.Key.Key_Return, CONTROL)
-    assert session.in_force().kind == "constants"
+    assert session.runs.in_force().kind == "constants"
     assert "measure again" in window.sentence.text()
     # void the last, say why, and close
     with_dialog(
         lambda: press(window, Qt.Key.Key_Backspace, CONTROL, SHIFT),
         lambda dialog: QTest.keyClick(dialog, Qt.Key.Key_Return),
     )
-    assert [row.voided for row in session.analysis().rows] == [False] * 5 + [True]
+    assert [row.voided for row in session.runs.analysis().rows] == [False] * 5 + [True]
     window.close()
     with BenchFile.open(empty_file.path) as again:
         run = again.runs()[0]
@@ -110,7 +110,7 @@ def test_the_reopened_bench_shows_the_run_and_a_second_one_proves_the_constants(
     window.close()
     again = make_window(BenchFile.open(empty_file.path))
     session = again.session
-    assert session.run.title == "As found"
+    assert session.selection.run.title == "As found"
     assert "In force since" in again.station.words.in_force.text()
 
     def second(dialog) -> None:
@@ -118,12 +118,14 @@ def test_the_reopened_bench_shows_the_run_and_a_second_one_proves_the_constants(
         click(dialog.ok)
 
     with_dialog(lambda: action(again, "New run").trigger(), second)
-    assert session.run.head.kind == "constants"
-    for note in session.run.plan:
-        code = round(((note - 24) / 12 * 1.2 - session.run.head.offset) / session.run.head.gain * 2**14 / 10)
+    assert session.selection.run.head.kind == "constants"
+    for note in session.selection.run.plan:
+        code = round(
+            ((note - 24) / 12 * 1.2 - session.selection.run.head.offset) / session.selection.run.head.gain * 2**14 / 10
+        )
         type_into(again.station.entry.entry, f"{code * 10 / 2**14 * 1.0031 - 0.0022:.4f}", enter=True)
-    assert session.analysis().verdict == "within"
-    session.overlay(session.runs[0].id)
+    assert session.runs.analysis().verdict == "within"
+    session.selection.overlay(session.runs.all[0].id)
     settle()
     assert "As found" in again.station._legend.text()
 
@@ -142,16 +144,16 @@ def test_a_run_by_mouse(demo_file, make_window):
     QTest.mouseClick(table.viewport(), Qt.MouseButton.LeftButton, pos=place)
     QTest.mouseDClick(table.viewport(), Qt.MouseButton.LeftButton, pos=place)
     settle()
-    assert session.run.title == "By the pocket meter"
+    assert session.selection.run.title == "By the pocket meter"
     assert "cannot prove" in measure.entry.proof.text()
     click(measure.words.cards["trimmer"])
-    assert session.way.kind == "trimmer"
+    assert session.runs.correction.kind == "trimmer"
     click(measure.words.copy)
     assert QGuiApplication.clipboard().text().splitlines()[0] == "trimmer\tnote\treads_volts\tturn_until_volts"
     click(measure.words.adopt)
-    assert session.in_force().kind == "trimmer"
+    assert session.runs.in_force().kind == "trimmer"
     click(measure.words.withdraw)
-    assert session.in_force() is None
+    assert session.runs.in_force() is None
     click(window.station_buttons["Codes"])
     assert window.station.title == "Codes"
     # a click on the plot picks the note
@@ -159,7 +161,7 @@ def test_a_run_by_mouse(demo_file, make_window):
     plot = measure.plot
     QTest.mouseClick(plot, Qt.MouseButton.LeftButton, pos=plot.place(61.2, 0.0).toPoint())
     settle()
-    assert session.note == 61.0
+    assert session.selection.note == 61.0
 
 
 @pytest.mark.parametrize(
@@ -177,16 +179,16 @@ def test_a_run_by_mouse(demo_file, make_window):
 def test_slips_are_asked_about_and_bad_entries_stay(demo_file, make_window, typed, question, button, stored):
     window = make_window(demo_file)
     entry, session = window.station.entry, window.session
-    session.set_note(60)
-    before = len(session.analysis().rows)
+    session.selection.set_note(60)
+    before = len(session.runs.analysis().rows)
     type_into(entry.entry, typed, enter=True)
     if question:
         assert question in entry.question.text()
-        assert len(session.analysis().rows) == before
+        assert len(session.runs.analysis().rows) == before
         assert entry.entry.text() == typed
     if button:
         click(getattr(entry, button))
-    rows = session.analysis().rows
+    rows = session.runs.analysis().rows
     assert len(rows) == before + (stored is not None)
     if stored is not None:
         assert rows[-1].value == pytest.approx(stored)
@@ -212,7 +214,7 @@ def test_any_row_is_voided_unvoided_and_taken_again(demo_file, make_window):
     press(window, Qt.Key.Key_R)
     assert "the old one is voided" in measure.entry.what.text()
     keys("1.1968", enter=True)
-    rows = session.analysis().rows
+    rows = session.runs.analysis().rows
     assert (rows[4].voided, rows[4].void_reason) == (True, "taken again")
     assert (rows[-1].note, rows[-1].value) == (48.0, 1.1968)
 
@@ -224,18 +226,18 @@ def test_the_station_is_right_with_little_to_show(demo_file, make_window, state)
     window = make_window(demo_file)
     session, measure = window.session, window.station
     if state == "no run":
-        session.set_channel(session.bench.channels[1])
+        session.selection.set_channel(session.bench.channels[1])
         settle()
-        assert session.run is None
+        assert session.selection.run is None
         assert measure.words.verdict.text() == "No run yet."
         assert not measure.entry.entry.isEnabled()
         return
     with_dialog(lambda: action(window, "New run").trigger(), lambda dialog: dialog.try_accept())
-    assert session.run.channel == CHANNEL_A
+    assert session.selection.run.channel == CHANNEL_A
     if state != "no reading":
         type_into(measure.entry.entry, "0.2004", enter=True)
     if state == "all voided":
-        session.void([row.id for row in session.analysis().rows], "wrong range")
+        session.runs.void([row.id for row in session.runs.analysis().rows], "wrong range")
     settle()
     assert measure.words.adopt.isHidden()
     if state == "one reading":
@@ -250,7 +252,7 @@ def test_no_sentence_or_number_in_the_window_is_a_literal(window):
     for note in NOTES:
         type_into(window.station.entry.entry, str(attic_volts(note)), enter=True)
     session, words = window.session, window.station.words
-    judged = analyse(session.run, session.file.readings(session.run.id))
+    judged = analyse(session.selection.run, session.document.file.readings(session.selection.run.id))
     style, fit = session.style, judged.fit
     assert [text.replace("\u00a0", " ") for text in words.said.shown] == shape_sentences(
         judged.shape, style, judged.loading_factor
@@ -269,5 +271,5 @@ def test_no_sentence_or_number_in_the_window_is_a_literal(window):
     ):
         assert cells[4] == style.cents(error, sign=True)
         assert cells[6] == style.cents(worth)
-    session.set_note(84.0)
+    session.selection.set_note(84.0)
     assert f"off by {style.cents(judged.error_cents[-1], sign=True)} ct" in window.thread_strip.accessibleDescription()

@@ -55,14 +55,14 @@ def test_the_plot_is_looked_at_by_mouse(window):
     assert plot.view[0][1] - plot.view[0][0] == pytest.approx(0.64 * (everything[0][1] - everything[0][0]))
     after = plot.place(72.0, -5.0)
     assert (after.x(), after.y()) == pytest.approx((before.x(), before.y()), abs=1.0)  # what is pointed at stays
-    note = window.session.note
+    note = window.session.selection.note
     QTest.mousePress(plot, Qt.MouseButton.LeftButton, pos=at)
     for step in (10, 20, 40):
         QTest.mouseMove(plot, at + QPoint(step, -step))
     QTest.mouseRelease(plot, Qt.MouseButton.LeftButton, pos=at + QPoint(40, -40))
     moved = plot.place(72.0, -5.0)
     assert (moved.x() - after.x(), moved.y() - after.y()) == pytest.approx((40.0, -40.0), abs=0.5)
-    assert window.session.note == note  # a drag picks no note
+    assert window.session.selection.note == note  # a drag picks no note
     for _ in range(60):
         wheel(plot, at, 3)
     assert plot.view[0][1] - plot.view[0][0] >= 0.5

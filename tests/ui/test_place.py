@@ -12,7 +12,7 @@ from dynamis.ui.dialogs.board import BoardDialog
 from dynamis.ui.dialogs.help import KeysDialog
 from dynamis.ui.dialogs.preferences import PreferencesDialog
 from dynamis.ui.place import fitted, open_at, place_of
-from dynamis.ui.preferences import load_preferences
+from dynamis.ui.session.preferences import load_preferences
 from dynamis.ui.views.measure.run_dialog import RunDialog
 from dynamis.ui.widgets.fitting import Fitting
 
@@ -56,7 +56,7 @@ def test_size_and_place_are_kept_when_it_is_closed(window):
         lambda window: BoardDialog(window, Style(), set()),
         lambda window: RunDialog(window, window.session),
         lambda window: KeysDialog(window, [("Here", [(f"F{k}", "does it") for k in range(60)])]),
-        lambda window: PreferencesDialog(window, window.session.preferences),
+        lambda window: PreferencesDialog(window, window.session.settings.preferences),
     ],
     ids=["board", "run", "keys", "preferences"],
 )

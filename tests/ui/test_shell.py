@@ -27,7 +27,7 @@ from PySide6.QtWidgets import (
 from dynamis.bench.chains.codes import channel_codes, codes_sentences
 from dynamis.bench.document.bench import Bench
 from dynamis.files.store import BenchFile
-from dynamis.ui.preferences import Preferences, load_preferences, preferences_path
+from dynamis.ui.session.preferences import Preferences, load_preferences, preferences_path
 from dynamis.ui.theme.palette import DARK, LIGHT
 from dynamis.ui.theme.style import text_font
 from dynamis.ui.theme.verdict import shape_pixmap
@@ -52,7 +52,7 @@ def file_names(monkeypatch):
 
 def test_the_codes_station_says_what_the_core_says(window, codes):
     session = window.session
-    made = channel_codes(session.bench, session.channel[0], session.head())
+    made = channel_codes(session.bench, session.selection.channel[0], session.runs.head())
     assert [text.replace("\u00a0", " ") for text in codes.said.shown] == codes_sentences(made, session.style)
     cells = table_texts(codes.codes)
     assert [int(row[3]) for row in cells] == made.table.codes.tolist()
@@ -74,7 +74,7 @@ def test_a_value_is_edited_in_place_and_undone(window, codes, field, typed, show
     before = window.session.bench
     type_into(codes.fields[field], typed, enter=True)
     assert codes.fields[field].text() == shown
-    values = window.session.bench.port(window.session.channel[0]).transfers[0].values
+    values = window.session.bench.port(window.session.selection.channel[0]).transfers[0].values
     if stored is None:
         assert window.session.bench == before
         return
@@ -121,7 +121,7 @@ def test_a_wrong_value_is_refused_at_its_field_and_esc_puts_the_old_one_back(win
 
 def test_the_law_of_a_channel_is_changed_in_a_dialog(window, codes):
     with_dialog(lambda: click(codes.law), lambda dialog: (type_into(dialog.edit.scale, "1.2"), dialog.try_accept()))
-    assert window.session.bench.port(window.session.channel[0]).law == "voct:scale=1.2,note=36,volts=0.2"
+    assert window.session.bench.port(window.session.selection.channel[0]).law == "voct:scale=1.2,note=36,volts=0.2"
     assert "1.2 V/oct" in codes.law_label.text()
     with_dialog(lambda: click(codes.law), lambda dialog: (type_into(dialog.edit.scale, "0"), dialog.try_accept()))
     assert "1.2 V/oct" in codes.law_label.text()
@@ -138,18 +138,18 @@ def test_rows_and_tables_are_copied_as_tab_separated_text(window, codes):
 
 
 def test_the_thread_moves_by_keys_in_every_station(window):
-    window.session.set_note(60)
+    window.session.selection.set_note(60)
     for station in ("Measure", "Codes"):
         window.show_station(station)
         press(window, Qt.Key.Key_Up, CONTROL)
         press(window, Qt.Key.Key_Up, CONTROL, SHIFT)
         press(window, Qt.Key.Key_Down, CONTROL)
-    assert window.session.note == 84
+    assert window.session.selection.note == 84
     assert window.station.plot.marked_note == 84
     with_dialog(
         lambda: press(window, Qt.Key.Key_G, CONTROL), lambda dialog: (dialog.setTextValue("C2"), dialog.accept())
     )
-    assert window.session.note == 36
+    assert window.session.selection.note == 36
 
 
 def test_actions_are_found_by_name(window):
@@ -158,9 +158,9 @@ def test_actions_are_found_by_name(window):
         assert dialog.list.count() == 1
         QTest.keyClick(dialog.search, Qt.Key.Key_Return)
 
-    window.session.set_note(60)
+    window.session.selection.set_note(60)
     with_dialog(lambda: press(window, Qt.Key.Key_K, CONTROL), choose)
-    assert window.session.note == 72
+    assert window.session.selection.note == 72
 
 
 def test_the_bench_is_tuned_and_named_with_undo(window):
@@ -201,7 +201,7 @@ def test_preferences_are_kept_and_taken_at_once(window):
 
 
 def test_benches_are_kept_copied_exported_and_imported(window, file_names, tmp_path):
-    first = window.session.file.path
+    first = window.session.document.file.path
     file_names += [
         str(tmp_path / "kept"),
         str(tmp_path / "copy.dynamis"),
@@ -209,13 +209,13 @@ def test_benches_are_kept_copied_exported_and_imported(window, file_names, tmp_p
         str(tmp_path / "b.json"),
     ]
     action(window, "Keep as").trigger()
-    assert window.session.file.path == tmp_path / "kept.dynamis"
+    assert window.session.document.file.path == tmp_path / "kept.dynamis"
     action(window, "Save a copy").trigger()
     action(window, "Export").trigger()
     action(window, "Import").trigger()
-    assert window.session.file.path not in (first, tmp_path / "kept.dynamis")
-    assert [run.title for run in window.session.runs] == ["As found", "After constants", "By the pocket meter"]
-    assert Path(window.session.preferences.recent[0]).name == "kept.dynamis"
+    assert window.session.document.file.path not in (first, tmp_path / "kept.dynamis")
+    assert [run.title for run in window.session.runs.all] == ["As found", "After constants", "By the pocket meter"]
+    assert Path(window.session.settings.preferences.recent[0]).name == "kept.dynamis"
     assert json.loads((tmp_path / "b.json").read_text())["format"] == "dynamis-bench"
     with BenchFile.open(tmp_path / "copy.dynamis") as copied:
         assert copied.bench() == window.session.bench
@@ -257,7 +257,10 @@ def test_files_are_dropped_where_they_make_sense(window, tmp_path):
     readings = tmp_path / "more.csv"
     readings.write_text("Note;Reading mV\nC2;201,2\nC3;1200,5\n")
     with_dialog(lambda: drop(window, readings), lambda dialog: dialog.try_accept())
-    assert [row.value for row in window.session.analysis().rows[-2:]] == [pytest.approx(0.2012), pytest.approx(1.2005)]
+    assert [row.value for row in window.session.runs.analysis().rows[-2:]] == [
+        pytest.approx(0.2012),
+        pytest.approx(1.2005),
+    ]
     drop(window, tmp_path / "song.xyz")
     assert "can be dropped here" in window.sentence.text()
     drop(window, tmp_path / "gone.dynamis")
@@ -280,7 +283,7 @@ def test_a_pasted_table_is_looked_at_before_it_is_taken(window):
         assert "said to be in hertz" in dialog.sentence.text()
 
     with_dialog(lambda: press(window, Qt.Key.Key_V, CONTROL, SHIFT), look)
-    assert len(window.session.analysis().rows) == 21
+    assert len(window.session.runs.analysis().rows) == 21
     QGuiApplication.clipboard().setText("  ")
     action(window, "Paste readings").trigger()
     assert "holds no text" in window.sentence.text()
@@ -305,7 +308,7 @@ def test_a_run_that_cannot_be_is_refused_in_its_dialog(window, fill, word):
         assert dialog.isVisible()
 
     with_dialog(lambda: action(window, "New run").trigger(), try_it)
-    assert len(window.session.runs) == 3
+    assert len(window.session.runs.all) == 3
 
 
 @pytest.mark.parametrize(
@@ -391,7 +394,7 @@ def test_a_theme_reaches_every_table_and_sentence_that_is_on_the_screen(window):
         window.show_station(name)
         settle()
         for theme, least, most in (("dark", 0, 90), ("light", 190, 255)):
-            window.session.set_preferences(replace(window.session.preferences, theme=theme))
+            window.session.settings.change(replace(window.session.settings.preferences, theme=theme))
             settle()
             for table in window.station.findChildren(QTableView):
                 if table.isVisible():
@@ -431,8 +434,8 @@ def test_before_the_first_paint_only_what_the_first_station_needs_is_imported(tm
     script = """
 import sys
 from dynamis.ui.benches import fresh_demo
-from dynamis.ui.preferences import Preferences
-from dynamis.ui.session import Session
+from dynamis.ui.session.preferences import Preferences
+from dynamis.ui.session.session import Session
 from dynamis.ui.start import make_app
 from dynamis.ui.window import MainWindow
 app = make_app()

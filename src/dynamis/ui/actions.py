@@ -84,8 +84,8 @@ class Actions:
         self.add(menu, "&Quit", "Ctrl+Q", self.window.close)
 
     def _edit(self, menu: QMenu) -> None:
-        self.undo = self.add(menu, "&Undo", "Ctrl+Z", self.session.undo)
-        self.redo = self.add(menu, "&Redo", "Ctrl+Shift+Z", self.session.redo)
+        self.undo = self.add(menu, "&Undo", "Ctrl+Z", self.session.document.undo)
+        self.redo = self.add(menu, "&Redo", "Ctrl+Shift+Z", self.session.document.redo)
         menu.addSeparator()
         self.add(menu, "Copy the &table", "Ctrl+Shift+C", lambda: self.window.station.table().copy(whole=True))
         self.add(menu, "Save the table as &CSV…", "", self.save_table)
@@ -142,7 +142,7 @@ class Actions:
             ("An octave up", "Ctrl+Shift+Up", 12),
             ("An octave down", "Ctrl+Shift+Down", -12),
         ):
-            self.add(menu, text, key, partial(self.session.step_note, step))
+            self.add(menu, text, key, partial(self.session.selection.step_note, step))
         self.add(menu, "To a &note…", "Ctrl+G", self.go_to_note)
 
     def _help(self, menu: QMenu) -> None:
@@ -152,17 +152,17 @@ class Actions:
 
     def refresh(self) -> None:
         """Say what undo and redo would do."""
-        undo, redo = self.session.file.undo_label(), self.session.file.redo_label()
+        undo, redo = self.session.document.file.undo_label(), self.session.document.file.redo_label()
         self.undo.setText(f"&Undo: {undo}" if undo else "&Undo")
         self.undo.setEnabled(undo is not None)
         self.redo.setText(f"&Redo: {redo}" if redo else "&Redo")
         self.redo.setEnabled(redo is not None)
         self.recent.clear()
-        for name in self.session.preferences.recent:
+        for name in self.session.settings.preferences.recent:
             action = self.recent.addAction(Path(name).name)
             action.setToolTip(plain_tip(name))
             action.triggered.connect(partial(self._open_recent, Path(name)))
-        self.recent.setEnabled(bool(self.session.preferences.recent))
+        self.recent.setEnabled(bool(self.session.settings.preferences.recent))
 
     def _open_recent(self, path: Path, _: bool = False) -> None:
         self.open_path(path)
@@ -179,7 +179,11 @@ class Actions:
 
     def open_path(self, path: Path) -> None:
         def work() -> None:
-            if path.exists() and path.samefile(self.session.file.path) and not self.session.file.read_only:
+            if (
+                path.exists()
+                and path.samefile(self.session.document.file.path)
+                and not self.session.document.file.read_only
+            ):
                 raise InputError(f"{path.name} is open here already.")
             try:
                 opened = BenchFile.open(path)
@@ -193,7 +197,7 @@ class Actions:
     def _go_over_to(self, opened: BenchFile) -> None:
         """Open a bench here; what happened to it on the way in, or why it cannot be changed, is said."""
         self.session.open(opened)
-        self.session.remember(opened.path)
+        self.session.settings.remember(opened.path)
         if opened.read_only or opened.notice:
             self.session.said.emit(opened.read_only or opened.notice, bool(opened.read_only))
 
@@ -224,8 +228,8 @@ class Actions:
 
     def write_here(self) -> None:
         """Try again to open a bench for writing that could only be looked at."""
-        path = self.session.file.path
-        if not self.session.file.read_only:
+        path = self.session.document.file.path
+        if not self.session.document.file.read_only:
             raise InputError(f"{path.name} can be changed here already.")
         self._go_over_to(BenchFile.open(path))
 
@@ -236,25 +240,25 @@ class Actions:
         path = self.save_name("Keep the bench as", f"{self.session.bench.name}.dynamis", _BENCHES, ".dynamis")
         if path is None:
             return
-        if _same_file(path, self.session.file.path):
+        if _same_file(path, self.session.document.file.path):
             raise InputError("The bench is kept there already; every change is stored as it is made.")
-        self.session.file.copy_to(path)
+        self.session.document.file.copy_to(path)
         self.session.open(BenchFile.open(path))
-        self.session.remember(path)
+        self.session.settings.remember(path)
 
     def save_copy(self) -> None:
         path = self.save_name("Save a copy", f"{self.session.bench.name} copy.dynamis", _BENCHES, ".dynamis")
         if path is None:
             return
-        if _same_file(path, self.session.file.path):
+        if _same_file(path, self.session.document.file.path):
             raise InputError("A copy needs another name than the open bench.")
-        self.session.file.copy_to(path)
+        self.session.document.file.copy_to(path)
         self.session.said.emit(f"Saved a copy as {path.name}.", False)
 
     def rename(self) -> None:
         name, taken = QInputDialog.getText(self.window, "Rename", "Name of the bench:", text=self.session.bench.name)
         if taken:
-            self.session.apply(rename(self.session.bench, name))
+            self.session.document.apply(rename(self.session.bench, name))
 
     def import_json(self) -> None:
         name, _ = QFileDialog.getOpenFileName(self.window, "Import a bench", "", "JSON (*.json)")
@@ -270,7 +274,7 @@ class Actions:
         if path is not None:
             from dynamis.files.report_html import report_html
 
-            write_whole(path, report_html(self.session.file, self.session.style))
+            write_whole(path, report_html(self.session.document.file, self.session.style))
             self.session.said.emit(f"Saved {path.name}.", False)
 
     def save_table(self) -> None:
@@ -318,16 +322,16 @@ class Actions:
     def preferences(self) -> None:
         from dynamis.ui.dialogs.preferences import PreferencesDialog
 
-        dialog = PreferencesDialog(self.window, self.session.preferences)
+        dialog = PreferencesDialog(self.window, self.session.settings.preferences)
         if dialog.exec():
-            self.session.set_preferences(dialog.value)
+            self.session.settings.change(dialog.value)
 
     def go_to_note(self) -> None:
         from dynamis.pitch.notes import Naming, parse_note
 
         text, taken = QInputDialog.getText(self.window, "To a note", "Note, as 60 or C#3:")
         if taken:
-            self.session.set_note(parse_note(text, Naming(self.session.style.middle_c)))
+            self.session.selection.set_note(parse_note(text, Naming(self.session.style.middle_c)))
 
     def palette(self) -> None:
         from dynamis.ui.dialogs.palette import ActionPalette

@@ -42,7 +42,7 @@ def add_bench_actions(actions: Actions, menu: QMenu) -> None:
             window.show_station("Circuit")
 
     def cautions_again() -> None:
-        session.apply(Change("all cautions again", replace(session.bench, dismissed=())))
+        session.document.apply(Change("all cautions again", replace(session.bench, dismissed=())))
 
     actions.add(menu, "&Join or part the chosen pair", "Ctrl+J", there(lambda station: station.join_or_part()))
     actions.add(menu, "Join &beside what hangs there", "", there(lambda station: station.join_or_part(beside=True)))

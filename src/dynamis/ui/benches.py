@@ -10,7 +10,7 @@ from dynamis.bench.document.bench import Bench
 from dynamis.errors import InputError
 from dynamis.files.store import BenchFile
 from dynamis.files.writing import write_whole
-from dynamis.ui.preferences import Preferences, data_folder
+from dynamis.ui.session.preferences import Preferences, data_folder
 
 _LOG = logging.getLogger(__name__)
 

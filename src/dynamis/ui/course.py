@@ -18,7 +18,7 @@ from dynamis.files.store import now
 from dynamis.ui.devices import Devices
 
 if TYPE_CHECKING:
-    from dynamis.ui.session import Session
+    from dynamis.ui.session.session import Session
 
 
 class CourseRunner(QObject):
@@ -38,14 +38,14 @@ class CourseRunner(QObject):
         self.settling = Settling()
         devices.changed.connect(self.changed)
         devices.ended.connect(self._ended)
-        devices.taken.connect(session.reading_arrived)
+        devices.taken.connect(session.runs.reading_arrived)
         session.runs_changed.connect(self.changed)
 
     # -- the board ---------------------------------------------------------------------------------
 
     def letter(self) -> str | None:
         """The connected board's letter for the channel looked at; None where its unit is not connected."""
-        channel = self._session.channel
+        channel = self._session.selection.channel
         return None if channel is None else self._letter_of(*channel)
 
     def _letter_of(self, channel: PortRef, serial: str) -> str | None:
@@ -65,11 +65,16 @@ class CourseRunner(QObject):
     def difference(self) -> str | None:
         """Where board and bench differ for the channel looked at; None where they agree or nothing is connected."""
         session, held = self._session, self.held()
-        if held is None or session.channel is None:
+        if held is None or session.selection.channel is None:
             return None
         try:
             return difference_sentence(
-                session.bench, session.channel[0], session.head(), held, session.adoptions, session.sends
+                session.bench,
+                session.selection.channel[0],
+                session.runs.head(),
+                held,
+                session.runs.adoptions,
+                session.runs.sends,
             )
         except InputError:
             return None
@@ -77,10 +82,10 @@ class CourseRunner(QObject):
     def send_in_force(self) -> None:
         """Send what is in force for the channel looked at."""
         session = self._session
-        if session.channel is None:
+        if session.selection.channel is None:
             raise InputError("There is no channel to send a correction to.")
-        head = session.head()
-        self._send(channel_correction(session.bench, session.channel[0], head), head)
+        head = session.runs.head()
+        self._send(channel_correction(session.bench, session.selection.channel[0], head), head)
 
     def put_back(self, sent: SendRecord) -> None:
         """Send what a board held before a sending; a sending of its own, not an undo."""
@@ -88,11 +93,11 @@ class CourseRunner(QObject):
 
     def _send(self, correction: BoardCorrection, head: HeadRecord | None) -> None:
         session, letter = self._session, self.letter()
-        if letter is None or session.channel is None:
+        if letter is None or session.selection.channel is None:
             raise InputError(self._not_connected())
-        (ref, serial), file = session.channel, session.file
-        if session.file.read_only:
-            raise InputError(session.file.read_only)
+        (ref, serial), file = session.selection.channel, session.document.file
+        if session.document.file.read_only:
+            raise InputError(session.document.file.read_only)
 
         def record(before: BoardCorrection, verified: bool) -> None:
             file.add_send(
@@ -114,7 +119,7 @@ class CourseRunner(QObject):
         )
 
     def _not_connected(self) -> str:
-        board, channel = self.devices.board, self._session.channel
+        board, channel = self.devices.board, self._session.selection.channel
         if board is None or channel is None:
             return "Connect the board first; the Devices page (Ctrl+D) asks for its port."
         return (
@@ -127,18 +132,18 @@ class CourseRunner(QObject):
     def take_the_rest(self) -> None:
         """Take what is left of the run looked at by itself."""
         session = self._session
-        judged, run = session.analysis(), session.run
+        judged, run = session.runs.analysis(), session.selection.run
         if judged is None or run is None:
             raise InputError("There is no run to take readings for; begin one first.")
         letter = self.letter()
         if letter is None or not self.devices.ready:
             self.connect_wanted.emit()
             raise InputError("Connect the meter first." if letter is not None else self._not_connected())
-        if session.file.read_only:
-            raise InputError(session.file.read_only)
+        if session.document.file.read_only:
+            raise InputError(session.document.file.read_only)
         wanted = None if run.head.kind == "nominal" else run_correction(run)
         job = job_of(judged, letter=letter, held_hash=None if wanted is None else wanted.hash, settling=self.settling)
-        file = session.file
+        file = session.document.file
 
         def store(taken: Taken) -> None:
             row = (taken.note, taken.shown.value, taken.code, 0.0)
@@ -159,9 +164,9 @@ class CourseRunner(QObject):
     def course(self) -> Course | None:
         """Where the channel looked at stands; None without a channel."""
         session = self._session
-        if session.channel is None:
+        if session.selection.channel is None:
             return None
-        ref, held = session.channel[0], self.held()
+        ref, held = session.selection.channel[0], self.held()
 
         def hash_of(head: HeadRecord) -> str:
             return channel_correction(session.bench, ref, head).hash
@@ -169,9 +174,9 @@ class CourseRunner(QObject):
         board_hash = None if held is None else held.hash
         try:
             return course_of(
-                session.runs_of(session.channel),
-                session.analysis,
-                session.in_force(),
+                session.runs.of(session.selection.channel),
+                session.runs.analysis,
+                session.runs.in_force(),
                 board_hash=board_hash,
                 hash_of=hash_of,
                 style=session.style,
@@ -199,24 +204,24 @@ class CourseRunner(QObject):
         if course.action == "connect":
             self.connect_wanted.emit()
         elif course.action == "begin":
-            assert session.channel is not None  # there is no course without one
-            like = session.runs_of(session.channel)[-1]
-            run = next_run(like, session.head(), course.plan, run_id="", created=now())
-            run = msgspec.structs.replace(run, id=session.fresh_run_id(f"{run.serial} {run.title}"))
-            session.begin_run(self.with_devices(run))
+            assert session.selection.channel is not None  # there is no course without one
+            like = session.runs.of(session.selection.channel)[-1]
+            run = next_run(like, session.runs.head(), course.plan, run_id="", created=now())
+            run = msgspec.structs.replace(run, id=session.runs.fresh_id(f"{run.serial} {run.title}"))
+            session.runs.begin(self.with_devices(run))
             self.take_the_rest()
         elif course.action == "take" and course.run_id is not None:
-            if session.run_id != course.run_id:
-                session.look_at(course.run_id)
+            if session.selection.run_id != course.run_id:
+                session.selection.look_at(course.run_id)
             self.take_the_rest()
         elif course.action == "adopt" and course.run_id is not None:
-            session.look_at(course.run_id)
-            judged = session.analysis()
+            session.selection.look_at(course.run_id)
+            judged = session.runs.analysis()
             way = None if judged is None else judged.way(course.way)
             if way is None:
                 raise InputError("The readings of this run give no correction.")
-            session.choose_way(course.way)
-            session.adopt(way)
+            session.selection.choose_correction(course.way)
+            session.runs.adopt(way)
             self._ended("adopted")
         elif course.action == "send":
             self.send_in_force()
@@ -224,7 +229,7 @@ class CourseRunner(QObject):
     def _ended(self, state: str) -> None:
         """Something came to its end: record what was sent, and go on where that was asked for."""
         if state == "sent":
-            self._session.sends_changed()
+            self._session.runs.sends_changed()
         if state == "cancelled":
             self.by_itself = False
         self.changed.emit()

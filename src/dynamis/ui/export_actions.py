@@ -50,7 +50,7 @@ def export_bench(actions: Actions) -> None:
     session = actions.session
     path = actions.save_name("Export the bench", f"{session.bench.name}.json", "JSON (*.json)", ".json")
     if path is not None:
-        export_json(session.file, path)
+        export_json(session.document.file, path)
         session.said.emit(f"Exported {path.name}.", False)
 
 
@@ -59,10 +59,10 @@ def _channel(actions: Actions, title: str, ending: str, write: Callable[[Channel
     from dynamis.files.exports import ChannelExport
 
     session = actions.session
-    channel = session.channel
+    channel = session.selection.channel
     if channel is None:
         raise InputError("There is no channel on this bench to export.")
-    held = everything(session.file)
+    held = everything(session.document.file)
     made = ChannelExport.of(held, *channel)
     name = f"{channel[1]} {session.bench.port(channel[0]).name}{ending}"
     path = actions.save_name(title, name, f"{ending[1:].upper()} (*{ending})", ending)

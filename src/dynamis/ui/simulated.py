@@ -9,7 +9,7 @@ from typing import Any
 from PySide6.QtCore import QObject, QProcess, Signal
 
 from dynamis.ui.benches import simulated_boards_path
-from dynamis.ui.preferences import data_folder
+from dynamis.ui.session.preferences import data_folder
 
 
 class SimulatedBench(QObject):

@@ -22,8 +22,8 @@ from dynamis.errors import InputError
 from dynamis.notation.safe import sentence_line
 from dynamis.ui.benches import bench_to_open, opening_mark
 from dynamis.ui.place import open_at
-from dynamis.ui.preferences import data_folder, load_preferences
-from dynamis.ui.session import Session
+from dynamis.ui.session.preferences import data_folder, load_preferences
+from dynamis.ui.session.session import Session
 from dynamis.ui.theme.style import load_fonts
 from dynamis.ui.window import MainWindow
 
@@ -59,7 +59,7 @@ def run_window(arguments: list[str]) -> int:
     window = MainWindow(app, session)
     report_errors(window)
     if arguments and arguments != ["--demo"]:
-        session.remember(bench_file.path)
+        session.settings.remember(bench_file.path)
     app.aboutToQuit.connect(window.shut_down)
     watch = end_on_signals(app)
     open_at(window, preferences.window)

@@ -17,7 +17,7 @@ from PySide6.QtWidgets import QWidget
 from dynamis.bench.document.ports import PortRef
 from dynamis.errors import InputError
 from dynamis.ui.course import CourseRunner
-from dynamis.ui.session import Session
+from dynamis.ui.session.session import Session
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.widgets.picture import Picture
 from dynamis.ui.widgets.table import Table

@@ -22,8 +22,8 @@ from dynamis.errors import InputError
 from dynamis.files.report_html import report_html
 from dynamis.files.store import BenchFile, now
 from dynamis.files.writing import write_whole
-from dynamis.ui.preferences import Preferences
-from dynamis.ui.session import Session
+from dynamis.ui.session.preferences import Preferences
+from dynamis.ui.session.session import Session
 from dynamis.ui.start import make_app
 from dynamis.ui.widgets.picture import png_bytes
 from dynamis.ui.window import MainWindow
@@ -59,45 +59,45 @@ def tour(folder: Path, notes: tuple[float, ...] = _NOTES) -> list[Path]:
             write_whole(written[-1], png_bytes(window))
 
         picture("measure")
-        session.set_preferences(replace(session.preferences, theme="dark"))
+        session.settings.change(replace(session.settings.preferences, theme="dark"))
         picture("measure-dark")
-        session.set_preferences(replace(session.preferences, theme="light"))
-        for run, name in zip(session.runs[1:], ("measure-after-constants", "measure-cannot-tell"), strict=True):
-            session.look_at(run.id)
+        session.settings.change(replace(session.settings.preferences, theme="light"))
+        for run, name in zip(session.runs.all[1:], ("measure-after-constants", "measure-cannot-tell"), strict=True):
+            session.selection.look_at(run.id)
             picture(name)
-        session.look_at(session.runs[0].id)
+        session.selection.look_at(session.runs.all[0].id)
         window.show_station("Bench")
         while not session.judge.work(1.0):
             app.processEvents()
-        session.judge.look_at(PortRef("workshop-board", "modulation"), PortRef("carousel-board", "tremolo"))
+        session.selection.look_at_pair(PortRef("workshop-board", "modulation"), PortRef("carousel-board", "tremolo"))
         picture("bench")
         window.station.show_tab(2)
         window.station.gear.look_at(PortRef("wardrobe-envelope", "gate"))
         picture("bench-gear")
-        session.judge.look_at(PortRef("bridge-clock", "clock"), PortRef("wardrobe-envelope", "gate"))
+        session.selection.look_at_pair(PortRef("bridge-clock", "clock"), PortRef("wardrobe-envelope", "gate"))
         window.show_station("Levels")
         picture("levels")
-        session.judge.look_at(PortRef("workshop-board", "pitch-a"), PortRef("gallery-voice", "pitch-1"))
+        session.selection.look_at_pair(PortRef("workshop-board", "pitch-a"), PortRef("gallery-voice", "pitch-1"))
         window.show_station("Chain")
         picture("chain")
-        session.judge.look_at(PortRef("workshop-board", "pitch-b"), PortRef("carousel-board", "tone"))
+        session.selection.look_at_pair(PortRef("workshop-board", "pitch-b"), PortRef("carousel-board", "tone"))
         window.show_station("Circuit")
         _answered(window)
         picture("circuit")
         window.station.side.show_tab(2)
         picture("circuit-spread")
-        session.judge.look_at(PortRef("workshop-board", "gate"), PortRef("pit-voice", "trigger"))
+        session.selection.look_at_pair(PortRef("workshop-board", "gate"), PortRef("pit-voice", "trigger"))
         window.station.gates.look_at("comparator and MOSFET to ground")
         picture("circuit-gate")
-        session.judge.look_at(PortRef("foyer-keyboard", "pitch"), PortRef("pit-voice", "pitch"))
+        session.selection.look_at_pair(PortRef("foyer-keyboard", "pitch"), PortRef("pit-voice", "pitch"))
         picture("circuit-converter")
-        session.judge.look_at(PortRef("workshop-board", "pitch-b"), PortRef("carousel-board", "tone"))
+        session.selection.look_at_pair(PortRef("workshop-board", "pitch-b"), PortRef("carousel-board", "tone"))
         window.show_station("Codes")
         picture("codes")
         with contextlib.closing(LanternStandins()) as bench:
             _prove(window, bench, notes, picture)
         written.append(folder / "report.html")
-        write_whole(written[-1], report_html(session.file, session.style))
+        write_whole(written[-1], report_html(session.document.file, session.style))
         window.show_station("Measure")
         session.open(BenchFile.create(Path(place) / "untitled.dynamis", Bench()))
         picture("empty-bench")
@@ -141,8 +141,10 @@ def _prove(
     page.meter.line.setText(bench.meter.address)
     page.meter.connect_button.click()
     until(lambda: devices.ready and not devices.board_trouble)
-    run = replace(session.runs[0], id=session.fresh_run_id("03 pitch B"), port="pitch-b", plan=notes, created=now())
-    session.begin_run(course.with_devices(run))
+    run = replace(
+        session.runs.all[0], id=session.runs.fresh_id("03 pitch B"), port="pitch-b", plan=notes, created=now()
+    )
+    session.runs.begin(course.with_devices(run))
     window.show_station("Measure")
     course.settling, course.by_itself = _SETTLING, True
     begun = True

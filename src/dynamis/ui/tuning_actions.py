@@ -33,7 +33,7 @@ def tune_a4(window: MainWindow) -> None:
     text, taken = QInputDialog.getText(window, "Tune the bench", "Frequency of A4, note 69:", text=now)
     if taken:
         comma = session.style.decimal_comma
-        session.apply(set_a4(session.bench, parse_quantity(text, "Hz", "A4", decimal_comma=comma)))
+        session.document.apply(set_a4(session.bench, parse_quantity(text, "Hz", "A4", decimal_comma=comma)))
 
 
 def open_tuning(window: MainWindow) -> None:
@@ -53,14 +53,14 @@ def take_tuning(window: MainWindow, paths: list[Path]) -> None:
     if len(others) != 1 or len(maps) > 1:
         raise InputError("Choose one scale (.scl), with at most one keymap (.kbm) beside it, or one dump (.syx).")
     record = read_tuning(others[0], session.bench.a4_hertz, maps[0] if maps else None)
-    session.apply(set_tuning(session.bench, record))
+    session.document.apply(set_tuning(session.bench, record))
     silent = sum(one is None for one in record.hertz)
     more = f"; {silent} keys play nothing" if silent else ""
     session.said.emit(f"The bench is tuned by {record.name}{more}. Runs and boards stay equal-tempered.", False)
 
 
 def equal_again(window: MainWindow) -> None:
-    window.session.apply(set_tuning(window.session.bench, None))
+    window.session.document.apply(set_tuning(window.session.bench, None))
 
 
 def save_tuning(window: MainWindow) -> None:

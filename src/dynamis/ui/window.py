@@ -26,7 +26,7 @@ from dynamis.ui.actions import Actions
 from dynamis.ui.course import CourseRunner
 from dynamis.ui.devices import Devices
 from dynamis.ui.place import place_of
-from dynamis.ui.session import Session
+from dynamis.ui.session.session import Session
 from dynamis.ui.stations import DEVICES, EVERY, STATIONS, Station, guarded
 from dynamis.ui.theme.style import TEXT_POINTS, apply_theme, colours_for
 from dynamis.ui.theme.verdict import Shape, shape_pixmap
@@ -48,7 +48,7 @@ class MainWindow(QMainWindow):
         self.app, self.session = app, session
         self.devices = Devices()
         self.course = CourseRunner(session, self.devices)
-        self.colours = colours_for(session.preferences.theme, app)
+        self.colours = colours_for(session.settings.preferences.theme, app)
         apply_theme(app, self.colours, self._points())
         self.setMinimumSize(900, 600)
         self.resize(1280, 800)
@@ -77,7 +77,7 @@ class MainWindow(QMainWindow):
         self.refresh()
 
     def _points(self) -> float:
-        return TEXT_POINTS[self.session.preferences.text]
+        return TEXT_POINTS[self.session.settings.preferences.text]
 
     def _strip_height(self) -> int:
         return int(48 * max(1.0, self._points() / 9.75)) + 2
@@ -155,7 +155,7 @@ class MainWindow(QMainWindow):
         self.course.connect_wanted.connect(lambda: self.show_station(DEVICES.title))
         session.judge.progressed.connect(self.show_badge)
         session.bench_changed.connect(self.show_badge)
-        session.judge.pair_changed.connect(self.show_link_name)
+        session.pair_changed.connect(self.show_link_name)
         session.judge.begin_after(_JUDGE_MILLISECONDS)
         self._look = QTimer(self)
         self._look.timeout.connect(self._look_at_file)
@@ -197,8 +197,10 @@ class MainWindow(QMainWindow):
         self.bench_name.setText(session.bench.name)
         self.setWindowTitle(f"{session.bench.name} – Dynamis")
         self.show_link_name()
-        self.file_name.setText(session.file.path.name + (", read-only" if session.file.read_only else ""))
-        self.file_name.setToolTip(plain_tip(session.file.read_only or str(session.file.path)))
+        self.file_name.setText(
+            session.document.file.path.name + (", read-only" if session.document.file.read_only else "")
+        )
+        self.file_name.setToolTip(plain_tip(session.document.file.read_only or str(session.document.file.path)))
         self.show_devices()
         self.actions_made.refresh()
         self.show_thread()
@@ -206,18 +208,18 @@ class MainWindow(QMainWindow):
     def show_link_name(self) -> None:
         """Under the name of the bench: the link of the channel looked at, or the pair."""
         session = self.session
-        link = session.link
-        pair = session.judge.pair
+        link = session.selection.link
+        pair = session.selection.pair
         followed = self.station.pair()
         if followed is not None:
             sender, sink = (session.bench.gear_by(ref.gear).name for ref in followed)
             text = f"{sender} → {sink} · {session.bench.port(followed[0]).name}"
-        elif session.channel is None and pair is not None:
+        elif session.selection.channel is None and pair is not None:
             text = f"{session.bench.label(pair[0])} → {session.bench.label(pair[1])}"
-        elif session.channel is None:
+        elif session.selection.channel is None:
             text = "nothing to measure yet" if session.bench.gear else "nothing on the bench yet"
         elif link is None or not link.inputs:
-            text = session.bench.label(session.channel[0])
+            text = session.bench.label(session.selection.channel[0])
         else:
             sink = session.bench.gear_by(link.inputs[0].gear).name
             text = f"{session.bench.gear_by(link.output.gear).name} → {sink} · {session.bench.port(link.output).name}"
@@ -254,7 +256,7 @@ class MainWindow(QMainWindow):
 
     def _look_at_file(self) -> None:
         """A read-only bench follows what the other window writes."""
-        if self.session.file.read_only and self.session.file.changed_elsewhere():
+        if self.session.document.file.read_only and self.session.document.file.changed_elsewhere():
             self.session.reload()
 
     def thread_changed(self) -> None:
@@ -270,16 +272,16 @@ class MainWindow(QMainWindow):
         if told is None:
             followed = self.station.pair()
             plays = followed is None or session.bench.port(followed[1]).role == "pitch"
-            made = None if not plays else session.chain() if followed is None else session.pair_chain(*followed)
+            made = None if not plays else session.chain() if followed is None else session.chain_of(*followed)
             if made is None and not plays and followed is not None:
                 ends = zip(("output", "input"), followed, strict=True)
                 told = [Field(name, session.bench.label(ref)) for name, ref in ends], None
             elif made is None:
                 from dynamis.pitch.notes import note_label
 
-                told = [Field("note", note_label(session.note, session.style))], None
+                told = [Field("note", note_label(session.selection.note, session.style))], None
             else:
-                told = chain_fields(made, session.note, session.style)
+                told = chain_fields(made, session.selection.note, session.style)
         self.thread_strip.show_fields(*told, self.colours.thread)
 
     def say(self, sentence: str, refusal: bool) -> None:
@@ -298,7 +300,7 @@ class MainWindow(QMainWindow):
 
     def dress(self, *_: object) -> None:
         """Take the theme, text size and style of numbers that are preferred."""
-        self.colours = colours_for(self.session.preferences.theme, self.app)
+        self.colours = colours_for(self.session.settings.preferences.theme, self.app)
         apply_theme(self.app, self.colours, self._points())
         self._colour_sentence()
         self.thread_strip.setFixedHeight(self._strip_height())
@@ -340,10 +342,10 @@ class MainWindow(QMainWindow):
             )
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        before = self.session.preferences
+        before = self.session.settings.preferences
         now = replace(before, window=place_of(self), maximised=self.isMaximized())
         if now != before:
-            self.session.set_preferences(now)
+            self.session.settings.change(now)
         self.shut_down()
         self.session.close()
         super().closeEvent(event)

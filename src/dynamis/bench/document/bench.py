@@ -161,6 +161,13 @@ class Bench(Record, frozen=True):
             if port.direction == "output" and port.role == "pitch"
         ]
 
+    def unit_looked_at(self, output: PortRef, channel: tuple[PortRef, str] | None) -> str:
+        """The unit that counts for an output: that of the channel looked at where it is of the same gear, else the
+        first."""
+        if channel is not None and channel[0].gear == output.gear:
+            return channel[1]
+        return next((unit.serial for unit in self.gear_by(output.gear).units), "")
+
     def rails_for(self, link: Link) -> tuple[Rails, ...]:
         """The supplies at hand for what stands in a link."""
         return self.rails if link.rails is None else link.rails

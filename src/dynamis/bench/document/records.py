@@ -206,3 +206,17 @@ def in_force(adoptions: Sequence[AdoptionRecord], channel: PortRef, serial: str)
     """The correction in force for a channel of a unit; None where nominal values hold."""
     mine = [one for one in adoptions if (one.gear, one.port, one.serial) == (channel.gear, channel.port, serial)]
     return mine[-1] if mine and mine[-1].kind != "withdrawn" else None
+
+
+def runs_of(runs: Sequence[RunRecord], output: PortRef, serial: str) -> list[RunRecord]:
+    """The runs of a channel of a unit, in their order."""
+    return [run for run in runs if (run.channel, run.serial) == (output, serial)]
+
+
+def newest_runs(runs: Sequence[RunRecord]) -> tuple[str | None, str | None]:
+    """The run to look at first, and the one to lay over it: the first and the last of the newest run's channel."""
+    if not runs:
+        return None, None
+    newest = max(runs, key=lambda run: run.created)
+    mine = runs_of(runs, newest.channel, newest.serial)
+    return mine[0].id, mine[-1].id if len(mine) > 1 else None

@@ -81,7 +81,8 @@ class ErrorDialog(_Shown):
         super().__init__(parent, "Something went wrong")
         self.column.addWidget(
             label(
-                "Something went wrong that should not have. The bench is whole: every change was stored as it was made.",
+                "Something went wrong that should not have. The bench is whole: every change was stored as it "
+                "was made.",
                 wrap=True,
             )
         )

@@ -6,7 +6,7 @@ from msgspec.structs import replace
 from PySide6.QtWidgets import QComboBox, QWidget
 
 from dynamis.ui.dialogs.form import FormDialog
-from dynamis.ui.preferences import Preferences
+from dynamis.ui.session.preferences import Preferences
 from dynamis.ui.theme.style import TEXT_POINTS
 
 

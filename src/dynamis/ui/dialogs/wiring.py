@@ -13,7 +13,7 @@ from dynamis.bench.judging.wiring import wiring_card
 from dynamis.errors import InputError
 from dynamis.files.wiring_html import wiring_html
 from dynamis.files.writing import write_whole
-from dynamis.ui.session import Session
+from dynamis.ui.session.session import Session
 
 
 class WiringDialog(QDialog):

@@ -14,7 +14,7 @@ from dynamis.bench.judging.pairs import PairFit
 from dynamis.electrics.finding import CODES, VERDICT_WORDS
 from dynamis.errors import InputError
 from dynamis.notation.style import tied
-from dynamis.ui.session import Session
+from dynamis.ui.session.session import Session
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.theme.verdict import shape_pixmap, verdict_colour, verdict_pixmap
 from dynamis.ui.views.bench.pairs_model import number_text
@@ -68,7 +68,7 @@ class FindingsPanel(QWidget):
         column.addWidget(rule())
         self.others = Table("What could drive this input", _OTHERS)
         self.others.setMaximumHeight(150)
-        self.others.on_activate = lambda key: session.judge.look_at(*key)
+        self.others.on_activate = lambda key: session.selection.look_at_pair(*key)
         column.addWidget(self.others)
 
     def dress(self, colours: Colours) -> None:
@@ -106,7 +106,7 @@ class FindingsPanel(QWidget):
         for caution in cautions:
             if caution.key != "limits":
                 self._told.addLayout(self._caution(caution.key, caution.text))
-        self._remedies = remedies_for(bench, fit, self._session.adoptions, style)
+        self._remedies = remedies_for(bench, fit, self._session.runs.adoptions, style)
         if self._remedies:
             self._told.addWidget(label("What would help", "heading"))
         for remedy in self._remedies:
@@ -166,21 +166,21 @@ class FindingsPanel(QWidget):
         row.addWidget(words, 1)
         button = QPushButton("Dismiss")
         button.setToolTip("Show this caution no more on this bench; Undo brings it back.")
-        button.clicked.connect(lambda _=False: self._session.apply(dismiss(self._session.bench, key)))
+        button.clicked.connect(lambda _=False: self._session.document.apply(dismiss(self._session.bench, key)))
         row.addWidget(button, 0, Qt.AlignmentFlag.AlignTop)
         return row
 
     def apply(self, remedy: Remedy) -> None:
         """Do what a remedy says; the pair that is looked at then is the one that drives the input."""
         try:
-            self._session.apply(remedy.deed(self._session.bench))
+            self._session.document.apply(remedy.deed(self._session.bench))
         except InputError as error:
             self._session.said.emit(str(error), True)
             return
         self.join.setFocus()  # the button that was pressed is gone with its card
         fit = self._session.judge.fit()
         if remedy.by is not None and fit is not None:
-            self._session.judge.look_at(remedy.by, fit.input)
+            self._session.selection.look_at_pair(remedy.by, fit.input)
 
     def apply_first(self) -> None:
         """Apply the best remedy that changes the bench."""

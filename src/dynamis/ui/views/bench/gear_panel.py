@@ -20,7 +20,7 @@ from dynamis.bench.gear.commands import (
 )
 from dynamis.bench.gear.fields import GEAR_FIELDS, Field
 from dynamis.errors import InputError
-from dynamis.ui.session import Session
+from dynamis.ui.session.session import Session
 from dynamis.ui.widgets.field_form import FieldForm
 from dynamis.ui.widgets.panel import label, rule, scrolling, set_refusal
 
@@ -148,16 +148,16 @@ class GearPanel(QWidget):
     def _take_gear(self, field: Field, value: object) -> None:
         session = self._session
         assert self.gear_id is not None  # the form is shown for one only
-        session.apply(set_gear_field(session.bench, self.gear_id, field, value, session.style))
+        session.document.apply(set_gear_field(session.bench, self.gear_id, field, value, session.style))
 
     def _take_port(self, field: Field, value: object) -> None:
         session = self._session
         assert self.ref is not None
-        session.apply(set_port_field(session.bench, self.ref, field, value, session.style))
+        session.document.apply(set_port_field(session.bench, self.ref, field, value, session.style))
 
     def _do(self, command: Callable[..., Change], *arguments: object) -> None:
         try:
-            self._session.apply(command(self._session.bench, *arguments))
+            self._session.document.apply(command(self._session.bench, *arguments))
         except InputError as error:
             set_refusal(self.refusal, str(error))
 
@@ -168,7 +168,7 @@ class GearPanel(QWidget):
 
         dialog = GearDialog(self, self._session.bench)
         if dialog.exec():
-            self._session.apply(add_gear(self._session.bench, dialog.value))
+            self._session.document.apply(add_gear(self._session.bench, dialog.value))
             self.gear.setCurrentIndex(self.gear.findData(dialog.value.id))
             self._gear_chosen()
 
@@ -181,6 +181,6 @@ class GearPanel(QWidget):
         dialog = PortDialog(self)
         if dialog.exec():
             change = add_port(self._session.bench, self.gear_id, dialog.value)
-            self._session.apply(change)
+            self._session.document.apply(change)
             self.port.setCurrentIndex(self.port.count() - 1)
             self._show()

@@ -9,7 +9,7 @@ from dynamis.bench.document.ports import PortRef
 from dynamis.bench.gear.commands import fields_of_link, put_link, set_link_field
 from dynamis.bench.gear.fields import Field
 from dynamis.bench.judging.wiring import between_words
-from dynamis.ui.session import Session
+from dynamis.ui.session.session import Session
 from dynamis.ui.widgets.field_form import FieldForm
 from dynamis.ui.widgets.panel import clear, label, scrolling, set_refusal, set_text
 
@@ -66,7 +66,9 @@ class LinkPanel(QWidget):
         self._between.addStretch(1)
 
     def _take(self, field: Field, value: object) -> None:
-        self._session.apply(set_link_field(self._session.bench, self._output, field, value, self._session.style))
+        self._session.document.apply(
+            set_link_field(self._session.bench, self._output, field, value, self._session.style)
+        )
 
     def _take_out(self, index: int, count: int) -> None:
         bench = self._session.bench
@@ -76,4 +78,4 @@ class LinkPanel(QWidget):
         else:
             index -= count
             changed = replace(link, gate_stages=(*link.gate_stages[:index], *link.gate_stages[index + 1 :]))
-        self._session.apply(put_link(bench, changed, "take a circuit out"))
+        self._session.document.apply(put_link(bench, changed, "take a circuit out"))

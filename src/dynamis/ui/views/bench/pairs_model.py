@@ -12,7 +12,7 @@ from dynamis.bench.document.ports import PortRef
 from dynamis.bench.judging.pairs import PairFit
 from dynamis.electrics.finding import VERDICT_WORDS, FitVerdict
 from dynamis.notation.style import Style
-from dynamis.ui.judge import Judge
+from dynamis.ui.session.judge import Judge
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.theme.verdict import verdict_pixmap
 from dynamis.ui.widgets.tips import plain_tip

@@ -23,7 +23,7 @@ from dynamis.bench.judging.pairs import PairFit, trial_link
 from dynamis.electrics.finding import VERDICT_WORDS
 from dynamis.errors import InputError
 from dynamis.ui.course import CourseRunner
-from dynamis.ui.session import Session
+from dynamis.ui.session.session import Session
 from dynamis.ui.stations import Station
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.thread import chain_fields
@@ -103,7 +103,7 @@ class BenchStation(Station):
         across.addWidget(self._make_side(), 2)
         session.bench_changed.connect(self.refresh)
         session.judge.progressed.connect(self._more_is_known)
-        session.judge.pair_changed.connect(self._pair_changed)
+        session.pair_changed.connect(self._pair_changed)
 
     def _make_pairs(self) -> QTableView:
         pairs = QTableView()
@@ -194,7 +194,7 @@ class BenchStation(Station):
             inputs = [ref for ref in inputs if any(one == ref for _, one in kept)]
         self.model.show_ports(session.bench, outputs, inputs)
         self._share_width()
-        if self.judge.pair is None:
+        if self._session.selection.pair is None:
             self._choose_first()
         self._select()
         self.show_pair()
@@ -243,20 +243,20 @@ class BenchStation(Station):
             None,
         )
         if first is not None:
-            self.judge.look_at(*first)
+            self._session.selection.look_at_pair(*first)
 
     def _look_at_side(self, k: int, _: bool = False) -> None:
-        if self.judge.pair is not None:
-            self.gear.look_at(self.judge.pair[k])
+        if self._session.selection.pair is not None:
+            self.gear.look_at(self._session.selection.pair[k])
 
     def _cell_chosen(self, index: QModelIndex) -> None:
         pair = self.model.pair_at(index)
         if pair is not None:
-            self.judge.look_at(*pair)
+            self._session.selection.look_at_pair(*pair)
 
     def _select(self) -> None:
         """Select the pair that is looked at."""
-        pair = self.judge.pair
+        pair = self._session.selection.pair
         if pair is not None and pair[0] in self.model.outputs and pair[1] in self.model.inputs:
             cell = self.model.index(self.model.outputs.index(pair[0]), self.model.inputs.index(pair[1]))
             if cell != self.pairs.currentIndex():
@@ -264,7 +264,7 @@ class BenchStation(Station):
 
     def choose(self, output: PortRef, sink: PortRef) -> None:
         """Go to a pair."""
-        self.judge.look_at(output, sink)
+        self._session.selection.look_at_pair(output, sink)
 
     def _pair_changed(self) -> None:
         if self.isVisible():
@@ -290,13 +290,13 @@ class BenchStation(Station):
 
     def _show_sides(self) -> None:
         for button in self.sides:
-            button.setVisible(self.stack.currentWidget() is self.gear and self.judge.pair is not None)
+            button.setVisible(self.stack.currentWidget() is self.gear and self._session.selection.pair is not None)
 
     def show_tab(self, index: int) -> None:
         """Findings, Link or Gear."""
         self.stack.show_page(index)
-        if index == 2 and self.judge.pair is not None and self.gear.gear_id is None:
-            self.gear.look_at(self.judge.pair[0])
+        if index == 2 and self._session.selection.pair is not None and self.gear.gear_id is None:
+            self.gear.look_at(self._session.selection.pair[0])
         self.show_pair()
         (self.pairs if index == 0 else (self.findings, self.link, self.gear)[index]).setFocus()
 
@@ -318,7 +318,7 @@ class BenchStation(Station):
                 if self.model.joined(fit)
                 else (join(bench, fit.output, fit.input, beside=beside))
             )
-            self._session.apply(change)
+            self._session.document.apply(change)
         except InputError as error:
             self._session.said.emit(str(error), True)
 
@@ -326,9 +326,9 @@ class BenchStation(Station):
         """The wiring card of the pair that is looked at."""
         from dynamis.ui.dialogs.wiring import WiringDialog
 
-        if self.judge.pair is None:
+        if self._session.selection.pair is None:
             raise InputError("Choose a pair first; its wiring card is made of it.")
-        WiringDialog(self, self._session, *self.judge.pair).exec()
+        WiringDialog(self, self._session, *self._session.selection.pair).exec()
 
     def thread_fields(self) -> tuple[list[Field], Field | None] | None:
         """The thread along the pair that is looked at, where it is a pitch; else what it comes to."""
@@ -337,8 +337,8 @@ class BenchStation(Station):
             return None
         link = trial_link(session.bench.link_from(fit.output), fit.output, fit.input)
         if fit.role == "pitch" and session.bench.port(fit.output).role == "pitch":
-            made = link_chain(session.bench, link, session.head_of(fit.output, fit.serial), fit.input)
-            return chain_fields(made, session.note, session.style)
+            made = link_chain(session.bench, link, session.runs.head((fit.output, fit.serial)), fit.input)
+            return chain_fields(made, session.selection.note, session.style)
         bench = session.bench
         return [
             Field("output", bench.label(fit.output)),

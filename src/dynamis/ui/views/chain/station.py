@@ -20,7 +20,7 @@ from dynamis.pitch.notes import Naming, note_label, parse_note
 from dynamis.pitch.tolerance import parse_tolerance
 from dynamis.transfer.parameter import NOMINAL
 from dynamis.ui.course import CourseRunner
-from dynamis.ui.session import Session
+from dynamis.ui.session.session import Session
 from dynamis.ui.stations import Station, ThreadFields
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.thread import shown, traced_fields
@@ -63,7 +63,7 @@ class ChainStation(Station):
         self._remedy_turn.timeout.connect(self._show_remedy)
         session.bench_changed.connect(self.refresh)
         session.runs_changed.connect(self.refresh)
-        session.judge.pair_changed.connect(self.refresh)
+        session.pair_changed.connect(self.refresh)
         session.note_changed.connect(self._follow)
 
     def _make_left(self, points: float) -> QWidget:
@@ -86,8 +86,8 @@ class ChainStation(Station):
         self.errors.setMinimumHeight(120)
         under.body.addWidget(self.errors, 1)
         column.addWidget(under, 2)
-        self.picture.dragged.connect(self._session.set_note)
-        self.errors.note_picked.connect(self._session.set_note)
+        self.picture.dragged.connect(self._session.selection.set_note)
+        self.errors.note_picked.connect(self._session.selection.set_note)
         self.picture.laid_out.connect(self._place_fields)
         return left
 
@@ -140,7 +140,7 @@ class ChainStation(Station):
 
     def pair(self) -> tuple[PortRef, PortRef] | None:
         """The pair that is looked at; without one the link of the channel that is measured."""
-        return self._session.followed_pair()
+        return self._session.selection.followed_pair()
 
     def refresh(self) -> None:
         """Show the chain of the pair as the bench is now."""
@@ -177,7 +177,7 @@ class ChainStation(Station):
         session, (output, sink) = self._session, self._now
         bench = session.bench
         link = trial_link(bench.link_from(output), output, sink)
-        made = session.pair_chain(output, sink)
+        made = session.chain_of(output, sink)
         notes = link.whole_notes
         if notes.size < 2:
             raise InputError("Fewer than two whole notes are used on this link; give it a lowest and a highest note.")
@@ -196,7 +196,7 @@ class ChainStation(Station):
         self.errors.begin()
         self.errors.tolerance(parse_tolerance(self._link.tolerance), low, high)
         self.errors.curve(made.notes, made.error_cents, self.colours.ink)
-        self.errors.finish(low, high, made.error_cents, self._session.note)
+        self.errors.finish(low, high, made.error_cents, self._session.selection.note)
         set_text(self.allowed_words, f"tolerance {parse_tolerance(self._link.tolerance).words(style)}")
         self._make_fields()
         self._follow()
@@ -243,7 +243,7 @@ class ChainStation(Station):
 
     def _go(self, k: int, value: float) -> None:
         note = self.nomogram.note_at(k, value)
-        self._session.set_note(note)
+        self._session.selection.set_note(note)
         self._follow()
 
     def _follow(self) -> None:
@@ -251,7 +251,7 @@ class ChainStation(Station):
         made = self.nomogram
         if made is None or not self.isVisible():
             return
-        note = self._session.note
+        note = self._session.selection.note
         self.picture.show_note(note)
         self.errors.mark_note(note)
         values, error = made.traced(note)
@@ -288,8 +288,8 @@ class ChainStation(Station):
         session, remedy = self._session, None
         if self._now is not None and self.isVisible():
             link = trial_link(session.bench.link_from(self._now[0]), *self._now)
-            fit = judge_pair(session.bench, link, self._now[1], session.adoptions, session.style)
-            found = remedies_for(session.bench, fit, session.adoptions, session.style)
+            fit = judge_pair(session.bench, link, self._now[1], session.runs.adoptions, session.style)
+            found = remedies_for(session.bench, fit, session.runs.adoptions, session.style)
             remedy = next(iter(found), None)
             if remedy is None:
                 words = "Nothing: it fits." if fit.verdict == "fits" else "Its findings on Bench say what is known."
@@ -307,7 +307,7 @@ class ChainStation(Station):
 
     def _apply(self, remedy: Remedy) -> None:
         try:
-            self._session.apply(remedy.deed(self._session.bench))
+            self._session.document.apply(remedy.deed(self._session.bench))
         except InputError as error:
             self._session.said.emit(str(error), True)
 
@@ -315,7 +315,7 @@ class ChainStation(Station):
         """The thread of the pair that is drawn."""
         if self.nomogram is None:
             return None
-        made, note, style = self.nomogram, self._session.note, self._session.style
+        made, note, style = self.nomogram, self._session.selection.note, self._session.style
         values, error = made.traced(note)
         wanted = float(made.chain.wanted.forward(np.array([note]), NOMINAL)[0])
         return traced_fields(made.chain, values, wanted, error, style)
@@ -323,7 +323,7 @@ class ChainStation(Station):
     def table(self) -> Table:
         """The budget at the followed note, for Copy and Save CSV."""
         style, made = self._session.style, Table("What the error is made of", _COLUMNS)
-        k = 0 if self.nomogram is None else int(np.argmin(np.abs(self.nomogram.notes - self._session.note)))
+        k = 0 if self.nomogram is None else int(np.argmin(np.abs(self.nomogram.notes - self._session.selection.note)))
         shares = [] if self.nomogram is None else self.nomogram.budget
         made.set_rows(
             [

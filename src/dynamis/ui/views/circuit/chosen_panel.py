@@ -23,7 +23,7 @@ from dynamis.electrics.design.walk import walk
 from dynamis.electrics.design.wish import Wish
 from dynamis.notation.style import tied
 from dynamis.ui.background import Background
-from dynamis.ui.session import Session
+from dynamis.ui.session.session import Session
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.views.circuit.curve import Pot, PotCurve, pot_words
 from dynamis.ui.views.circuit.histogram import Histogram, Laid

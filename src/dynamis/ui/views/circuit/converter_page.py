@@ -33,7 +33,7 @@ from dynamis.electrics.exponential.wish import LawWish
 from dynamis.electrics.series import SERIES
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_quantity
-from dynamis.ui.session import Session
+from dynamis.ui.session.session import Session
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.views.circuit.converter_words import (
     WARMER_KELVIN,
@@ -294,7 +294,7 @@ class ConverterPage(LinkPage):
         made = replace(self.chosen, trimmed=self.as_trimmed.isChecked())
         change = use_converter(self._session.bench, *self._pair, made, self._high_note)
         refuse_spoiling(self._session.bench, change.bench.link_from(self._pair[0]), self._pair[1])
-        self._session.apply(change)
+        self._session.document.apply(change)
         self._session.said.emit(f"{title_of(made.parts.way)} stands in the link now.", False)
 
     def parts_text(self) -> str:

@@ -26,7 +26,7 @@ from dynamis.electrics.circuits.parts import parts_csv, parts_list, pieces_from
 from dynamis.electrics.gates.schematic import gate_schematic
 from dynamis.errors import InputError
 from dynamis.files.spice import stage_spice
-from dynamis.ui.session import Session
+from dynamis.ui.session.session import Session
 from dynamis.ui.stations import guarded
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.views.circuit.link_page import LinkPage
@@ -167,7 +167,7 @@ class GatePage(LinkPage):
         change = use_stage(self._session.bench, *self._pair, stage)
         refuse_spoiling(self._session.bench, change.bench.link_from(self._pair[0]), self._pair[1])
         self.chosen = None
-        self._session.apply(change)
+        self._session.document.apply(change)
         self._session.said.emit(f"A {stage.circuit} stands in the link now.", False)
 
     def parts_text(self) -> str:

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from dynamis.bench.document.ports import PortRef
-from dynamis.ui.session import Session
+from dynamis.ui.session.session import Session
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.views.circuit.drawing import SchematicView
 from dynamis.ui.views.circuit.side import SidePanel

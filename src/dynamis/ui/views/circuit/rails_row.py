@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
 from dynamis.bench.document.commands import set_rails
 from dynamis.electrics.gates.specs import read_rails, show_rails
-from dynamis.ui.session import Session
+from dynamis.ui.session.session import Session
 from dynamis.ui.stations import guarded
 from dynamis.ui.widgets.panel import label
 
@@ -36,5 +36,5 @@ class RailsRow(QWidget):
 
     def take(self) -> None:
         """Store what was typed; a sentence where it is no supply."""
-        self._session.apply(set_rails(self._session.bench, read_rails(self.edit.text(), self._session.style)))
+        self._session.document.apply(set_rails(self._session.bench, read_rails(self.edit.text(), self._session.style)))
         self.show_rails()

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout
 
 from dynamis.errors import InputError
 from dynamis.files.writing import write_whole
-from dynamis.ui.session import Session
+from dynamis.ui.session.session import Session
 
 
 def save_text(parent: QWidget, session: Session, title: str, start: str, text: Callable[[], str]) -> None:

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 
 from PySide6.QtWidgets import QHBoxLayout, QPlainTextEdit, QVBoxLayout, QWidget
 
-from dynamis.ui.session import Session
+from dynamis.ui.session.session import Session
 from dynamis.ui.views.circuit.saving import Endings
 from dynamis.ui.views.circuit.values import ValueGrid
 from dynamis.ui.widgets.panel import Panel, Sentences, label, scrolling, set_refusal

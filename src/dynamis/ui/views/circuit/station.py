@@ -27,7 +27,7 @@ from dynamis.electrics.design.wish import Wish
 from dynamis.errors import InputError
 from dynamis.ui.background import Background
 from dynamis.ui.course import CourseRunner
-from dynamis.ui.session import Session
+from dynamis.ui.session.session import Session
 from dynamis.ui.stations import Station, ThreadFields, guarded
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.views.circuit.chosen_panel import ChosenPanel
@@ -125,7 +125,7 @@ class CircuitStation(Station):
     def _connect(self) -> None:
         session = self._session
         session.bench_changed.connect(self.refresh)
-        session.judge.pair_changed.connect(self.refresh)
+        session.pair_changed.connect(self.refresh)
         self.form.changed.connect(self._ask)
         for one in (self.form, self.side.parts):
             one.refused.connect(lambda text: set_refusal(self.refusal, text))
@@ -179,9 +179,9 @@ class CircuitStation(Station):
         self.drawing.colours, self.drawing.number_style = colours, self._session.style
         self.side.dress(colours)
         for page in (self.gates, self.converter):
-            page.dress(colours, zigzag=self._session.preferences.zigzag)
+            page.dress(colours, zigzag=self._session.settings.preferences.zigzag)
         self.proposals.rows_model.current_colour = QColor(colours.thread_wash)
-        self.drawing.zigzag = self._session.preferences.zigzag
+        self.drawing.zigzag = self._session.settings.preferences.zigzag
         self.zigzag.setChecked(self.drawing.zigzag)
         if self.isVisible():
             self.refresh()
@@ -196,7 +196,7 @@ class CircuitStation(Station):
 
     def pair(self) -> tuple[PortRef, PortRef] | None:
         """The pair that is looked at; without one the link of the channel that is measured."""
-        return self._session.followed_pair()
+        return self._session.selection.followed_pair()
 
     def refresh(self, *, anew: bool = False) -> None:
         """Show what the link asks for; what was typed stays while the link asks the same."""
@@ -379,7 +379,7 @@ class CircuitStation(Station):
     def _draw_zigzag(self, on: bool) -> None:
         self.drawing.zigzag = on
         self.drawing.update()
-        self._session.set_preferences(replace(self._session.preferences, zigzag=on))
+        self._session.settings.change(replace(self._session.settings.preferences, zigzag=on))
 
     def use_in_link(self) -> None:
         """Put the chosen circuit into the link; one revision, taken back by undo."""
@@ -400,7 +400,7 @@ class CircuitStation(Station):
         change = use_between(session.bench, *self._pair, made)
         refuse_spoiling(session.bench, change.bench.link_from(self._pair[0]), self._pair[1])
         self._chosen_key = STANDING
-        session.apply(change)
+        session.document.apply(change)
         session.said.emit(f"{title} stands in the link now.", False)
 
     def thread_fields(self) -> ThreadFields | None:

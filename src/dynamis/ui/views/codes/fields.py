@@ -22,7 +22,7 @@ from dynamis.pitch.laws import law_text, parse_law
 from dynamis.pitch.notes import Naming, note_name, parse_note
 from dynamis.pitch.tolerance import parse_tolerance
 from dynamis.ui.dialogs.law import LawDialog
-from dynamis.ui.session import Session
+from dynamis.ui.session.session import Session
 from dynamis.ui.widgets.panel import Panel, label, rule, scrolling, set_refusal
 from dynamis.ui.widgets.quantity_edit import QuantityEdit
 
@@ -56,7 +56,7 @@ class ConverterFields(Panel):
         self.setFixedWidth(290)
         self.channel = QComboBox()
         self.channel.setAccessibleName("Channel and unit")
-        self.channel.activated.connect(lambda _: session.set_channel(self.channel.currentData()))
+        self.channel.activated.connect(lambda _: session.selection.set_channel(self.channel.currentData()))
         self.body.addWidget(self.channel)
         self.law_label = label("", "muted", wrap=True)
         self.body.addWidget(self.law_label)
@@ -161,15 +161,15 @@ class ConverterFields(Panel):
         return set_link(bench, link.id, **values)
 
     def _apply(self, value: Any, change: Changes) -> None:
-        channel = self._session.channel
+        channel = self._session.selection.channel
         if channel is None:
             return
-        self._session.apply(change(self._session.bench, channel[0], value))
+        self._session.document.apply(change(self._session.bench, channel[0], value))
         self._applied()  # also where nothing changed: 4096 mV is shown as 4.096 V
 
     def change_law(self) -> None:
         """Ask for the law that the channel should follow."""
-        channel = self._session.channel
+        channel = self._session.selection.channel
         if channel is None:
             return
         text = self._session.bench.port(channel[0]).law
@@ -187,7 +187,7 @@ class ConverterFields(Panel):
         """Take a linearity from a file; its sentence is shown where it is none."""
         from dynamis.files.linearity_csv import read_linearity
 
-        channel = self._session.channel
+        channel = self._session.selection.channel
         try:
             if channel is None:
                 raise InputError("There is no channel with a converter to take a linearity for.")
@@ -200,8 +200,8 @@ class ConverterFields(Panel):
 
     def take_from_run(self) -> None:
         """Take the linearity that the run looked at shows; its sentence is shown where it shows none."""
-        channel = self._session.channel
-        made = measured_linearity(self._session.analysis())
+        channel = self._session.selection.channel
+        made = measured_linearity(self._session.runs.analysis())
         try:
             if channel is None or isinstance(made, str):
                 raise InputError(made if isinstance(made, str) else "There is no channel with a converter.")
@@ -227,8 +227,8 @@ class ConverterFields(Panel):
             self.channel.clear()
             for one, text in zip(channels, texts, strict=True):
                 self.channel.addItem(text, one)
-        if session.channel in channels:
-            self.channel.setCurrentIndex(channels.index(session.channel))
+        if session.selection.channel in channels:
+            self.channel.setCurrentIndex(channels.index(session.selection.channel))
 
     def enable(self, on: bool) -> None:
         for one in (

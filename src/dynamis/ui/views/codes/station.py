@@ -24,7 +24,7 @@ from dynamis.pitch.laws import law_words
 from dynamis.pitch.notes import note_label, note_name
 from dynamis.pitch.tolerance import parse_tolerance
 from dynamis.ui.course import CourseRunner
-from dynamis.ui.session import Session
+from dynamis.ui.session.session import Session
 from dynamis.ui.stations import Station
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.theme.verdict import verdict_pixmap
@@ -132,8 +132,8 @@ class CodesStation(Station):
         session.bench_changed.connect(self.refresh)
         self._course.changed.connect(self._board_changed)
         session.note_changed.connect(self.note_changed)
-        self.plot.note_picked.connect(session.set_note)
-        self.codes.on_activate = lambda key: session.set_note(float(str(key)))
+        self.plot.note_picked.connect(session.selection.set_note)
+        self.codes.on_activate = lambda key: session.selection.set_note(float(str(key)))
         self.picture.activated.connect(lambda _: self.refresh())
         self.as_law.activated.connect(lambda _: self.refresh())
 
@@ -151,12 +151,12 @@ class CodesStation(Station):
 
     def codes_now(self) -> ChannelCodes | None:
         """The codes of the channel looked at, by the law that is chosen; None where it has no converter."""
-        channel = self._session.channel
+        channel = self._session.selection.channel
         if channel is None:
             return None
         try:
             other = self.as_law.currentIndex() == 1
-            return channel_codes(self._session.bench, channel[0], self._session.head(), as_other_law=other)
+            return channel_codes(self._session.bench, channel[0], self._session.runs.head(), as_other_law=other)
         except InputError:
             return None
 
@@ -173,7 +173,7 @@ class CodesStation(Station):
         if not self.isVisible():
             return
         session, style = self._session, self._session.style
-        channel, codes = session.channel, self.codes_now()
+        channel, codes = session.selection.channel, self.codes_now()
         self.converter.show_channels()
         self.converter.enable(codes is not None)
         self.plot.begin()
@@ -255,7 +255,7 @@ class CodesStation(Station):
                 repr(float(table.error_cents[k])),
                 mark,
             )
-            current = "current" if note == self._session.note else ""
+            current = "current" if note == self._session.selection.note else ""
             rows.append(Row(cells, float(note), current, raw))
         return rows
 
@@ -268,7 +268,7 @@ class CodesStation(Station):
         self.plot.points(PlotPoints(table.notes[~lost], table.error_cents[~lost], "disc", c.ink, size=5.5))
         if np.any(lost):
             self.plot.points(PlotPoints(table.notes[lost], table.error_cents[lost], "diamond", c.vermilion))
-        self.plot.finish(low, high, table.error_cents, self._session.note)
+        self.plot.finish(low, high, table.error_cents, self._session.selection.note)
 
     def _draw_linearity(self, codes: ChannelCodes) -> None:
         """The linearity by code where it is known, in LSB at the notes' codes; and its limit as the tolerance."""
@@ -283,7 +283,7 @@ class CodesStation(Station):
             self.plot.curve(table.notes, inl, c.ink)
             self.plot.points(PlotPoints(table.notes, inl, "disc", c.ink, size=4.5))
             told.append("the line as it is counted on")
-        read = measured_linearity(self._session.analysis())
+        read = measured_linearity(self._session.runs.analysis())
         if not isinstance(read, str):
             known.append(read.inl_lsb)
             self.plot.points(PlotPoints(read.notes, read.inl_lsb, "ring", c.blue, read.expanded_lsb, 7.0))
@@ -291,7 +291,7 @@ class CodesStation(Station):
         unknown = "not known by code; take it from a table or a run"
         set_text(self.unit_words, f"LSB: {', '.join(told)}" if told else unknown)
         self.linearity_said.setText(linearity_words(read, limit, self._session.style))
-        self.plot.finish(low, high, np.concatenate(known) if known else np.zeros(0), self._session.note)
+        self.plot.finish(low, high, np.concatenate(known) if known else np.zeros(0), self._session.selection.note)
 
     def note_changed(self) -> None:
         if not self.isVisible():
@@ -299,10 +299,10 @@ class CodesStation(Station):
         codes = self.codes_now()
         if codes is not None:
             self.codes.set_rows(self._rows(codes))
-            near = np.flatnonzero(codes.table.notes == self._session.note)
+            near = np.flatnonzero(codes.table.notes == self._session.selection.note)
             if near.size:
                 self.codes.show_row(int(near[0]))
-        self.plot.mark_note(self._session.note)
+        self.plot.mark_note(self._session.selection.note)
 
     def thread_fields(self) -> tuple[list[Field], Field | None] | None:
         return None

@@ -16,7 +16,7 @@ from dynamis.bench.runs.boards import board_letter, channel_correction, held_wor
 from dynamis.devices.interface import Shown
 from dynamis.errors import InputError
 from dynamis.ui.course import CourseRunner
-from dynamis.ui.session import Session
+from dynamis.ui.session.session import Session
 from dynamis.ui.simulated import SimulatedBench
 from dynamis.ui.stations import Station
 from dynamis.ui.theme.palette import Colours
@@ -96,8 +96,8 @@ class DevicesStation(Station):
         self.meter.body.addStretch(1)
         self.meter.body.addWidget(
             label(
-                "A meter that speaks SCPI: host:port on the network, a serial port, or a VISA resource name. It is held on "
-                "the range of the run; readings of two ranges do not share their errors.",
+                "A meter that speaks SCPI: host:port on the network, a serial port, or a VISA resource name. It is "
+                "held on the range of the run; readings of two ranges do not share their errors.",
                 "small",
                 wrap=True,
             )
@@ -112,8 +112,8 @@ class DevicesStation(Station):
         right.addWidget(self.meter, 1)
         right.addWidget(self.simulated, 1)
         across.addLayout(right, 4)
-        self.board.line.setText(session.preferences.board_port)
-        self.meter.line.setText(session.preferences.meter_address)
+        self.board.line.setText(session.settings.preferences.board_port)
+        self.meter.line.setText(session.settings.preferences.meter_address)
         self._connect()
 
     def _connect(self) -> None:
@@ -162,22 +162,22 @@ class DevicesStation(Station):
         else:
             set_text(self.difference, self._difference())
         self.send.setEnabled(self._course.letter() is not None and not devices.busy)
-        self.sends.set_rows([self._send_row(sent) for sent in sendings(self._session.sends)])
-        sent_any = bool(self._session.sends)
+        self.sends.set_rows([self._send_row(sent) for sent in sendings(self._session.runs.sends)])
+        sent_any = bool(self._session.runs.sends)
         self.nothing_sent.setVisible(not sent_any)
         self.put_back.setVisible(sent_any)
         self.sends.setVisible(sent_any)
         self.put_back.setEnabled(self.send.isEnabled())
-        run = self._session.run
+        run = self._session.selection.run
         meter = None if run is None else run.meter
         held = "" if meter is None or not meter.range_name else f"The run looked at holds the {meter.range_name} range."
         set_text(self.range_words, held)
 
     def _difference(self) -> str:
         told = self._course.difference()
-        if told is not None or self._course.held() is None or self._session.channel is None:
+        if told is not None or self._course.held() is None or self._session.selection.channel is None:
             return told or ""
-        return f"{self._session.bench.label(self._session.channel[0])}: board and bench agree."
+        return f"{self._session.bench.label(self._session.selection.channel[0])}: board and bench agree."
 
     def _held_rows(self) -> list[Row]:
         session, board = self._session, self._devices.board
@@ -188,15 +188,15 @@ class DevicesStation(Station):
             held = self._devices.held.get(letter)
             if held is None:
                 continue
-            adopted = session.in_force((ref, serial))
-            words = held_words(held, session.bench, ref, session.adoptions, session.sends)
+            adopted = session.runs.in_force((ref, serial))
+            words = held_words(held, session.bench, ref, session.runs.adoptions, session.runs.sends)
             wanted = "nominal values"
             if adopted is not None:
                 wanted = f"{adopted.head.kind} of {adopted.adopted[:10]}" if adopted.head.kind != "nominal" else wanted
                 same = channel_correction(session.bench, ref, adopted.head).hash == held.hash
                 wanted += "" if same else ", differs"
             cells = (f"{letter}  {session.bench.port(ref).name}", words, held.hash, wanted)
-            mark = "current" if (ref, serial) == session.channel else ""
+            mark = "current" if (ref, serial) == session.selection.channel else ""
             rows.append(Row(cells, (ref, serial), mark, tip=", ".join(cells)))
         known = {row.cells[0][0] for row in rows}
         rows += [
@@ -237,11 +237,11 @@ class DevicesStation(Station):
     # -- doing -------------------------------------------------------------------------------------
 
     def _connect_board(self, port: str) -> None:
-        self._session.set_preferences(replace(self._session.preferences, board_port=port.strip()))
+        self._session.settings.change(replace(self._session.settings.preferences, board_port=port.strip()))
         self._devices.connect_board(port)
 
     def _connect_meter(self, address: str) -> None:
-        self._session.set_preferences(replace(self._session.preferences, meter_address=address.strip()))
+        self._session.settings.change(replace(self._session.settings.preferences, meter_address=address.strip()))
         self._devices.connect_meter(address)
 
     def _simulated_started(self, port: str, address: str) -> None:
@@ -251,7 +251,7 @@ class DevicesStation(Station):
         self._connect_meter(address)
 
     def _read_once(self) -> None:
-        run, style = self._session.run, self._session.style
+        run, style = self._session.selection.run, self._session.style
         quantity = "volts" if run is None else run.quantity
         full_scale = 10.0 if run is None or run.meter is None else run.meter.full_scale_volts
 

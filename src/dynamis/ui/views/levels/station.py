@@ -15,7 +15,7 @@ from dynamis.electrics.finding import VERDICT_WORDS
 from dynamis.errors import InputError
 from dynamis.notation.style import tied
 from dynamis.ui.course import CourseRunner
-from dynamis.ui.session import Session
+from dynamis.ui.session.session import Session
 from dynamis.ui.stations import Station
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.theme.verdict import verdict_colour, verdict_pixmap
@@ -62,7 +62,7 @@ class LevelsStation(Station):
         self.scale.dragged.connect(self._dragged)
         self.scale.dropped.connect(self._dropped)
         session.bench_changed.connect(self.refresh)
-        session.judge.pair_changed.connect(self.refresh)
+        session.pair_changed.connect(self.refresh)
         session.judge.progressed.connect(self._show_links)
 
     def _make_side(self) -> Panel:
@@ -85,7 +85,7 @@ class LevelsStation(Station):
         side.body.addWidget(scrolling(inner), 1)
         self.links = Table("Gate, trigger and clock links", _LINKS)
         self.links.setMaximumHeight(150)
-        self.links.on_activate = lambda key: self.judge.look_at(*key)
+        self.links.on_activate = lambda key: self._session.selection.look_at_pair(*key)
         side.body.addWidget(self.links)
         return side
 
@@ -110,7 +110,7 @@ class LevelsStation(Station):
         if not self.isVisible():
             return
         joined = self._joined()
-        pair = self.judge.pair
+        pair = self._session.selection.pair
         if pair is None or self._session.bench.port(pair[1]).role not in SWITCHING:
             pair = joined[0] if joined else None
         self._now = pair
@@ -144,7 +144,7 @@ class LevelsStation(Station):
             )
             return
         link = trial_link(bench.link_from(self._now[0]), *self._now)
-        fit = judge_pair(bench, link, self._now[1], self._session.adoptions, style)
+        fit = judge_pair(bench, link, self._now[1], self._session.runs.adoptions, style)
         levels = levels_of(bench, link, self._now[1])
         self._say(f"{bench.label(self._now[0])} → {bench.label(self._now[1])}", "", [one.text for one in fit.findings])
         self._show_verdict(fit, levels)
@@ -230,7 +230,9 @@ class LevelsStation(Station):
             session, ref = self._session, self._now[0 if side == "output" else 1]
             field = next(one for one in port_fields(session.bench.port(ref)) if one.path == f"gate.{key}")
             try:
-                session.apply(set_port_field(session.bench, ref, field, self._value(side, volts), session.style))
+                session.document.apply(
+                    set_port_field(session.bench, ref, field, self._value(side, volts), session.style)
+                )
             except InputError as error:
                 refusal = str(error)
         self.refresh()
@@ -238,7 +240,7 @@ class LevelsStation(Station):
 
     def _take(self, end: int, field: Field, value: object) -> None:
         session = self._session
-        session.apply(set_port_field(session.bench, self._now[end], field, value, session.style))
+        session.document.apply(set_port_field(session.bench, self._now[end], field, value, session.style))
 
     def thread_fields(self) -> tuple[list[ThreadField], ThreadField | None] | None:
         """The levels along the link."""

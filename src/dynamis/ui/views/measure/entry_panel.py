@@ -16,7 +16,7 @@ from dynamis.notation.style import plain, tied
 from dynamis.pitch.laws import law_words
 from dynamis.pitch.notes import note_label, note_name
 from dynamis.ui.course import CourseRunner
-from dynamis.ui.session import Session
+from dynamis.ui.session.session import Session
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.theme.verdict import Shape, shape_pixmap
 from dynamis.ui.views.measure.taking_row import TakingRow
@@ -121,7 +121,7 @@ class EntryPanel(Panel):
         """Show the run looked at and the thread's note."""
         session, style = self._session, self._session.style
         self._show_channels()
-        judged = session.analysis()
+        judged = session.runs.analysis()
         by_itself = self._course.devices.progress is not None
         had_focus = self.entry.hasFocus()
         for part in (self.entry, self.from_csv, self.channel):
@@ -133,7 +133,7 @@ class EntryPanel(Panel):
         if judged is None:
             self._show_nothing()
             return
-        note = session.note
+        note = session.selection.note
         set_text(self.number, plain(note) if float(note).is_integer() else style.number(note, 2))
         set_text(self.name, note_name(note, style) or "")
         set_text(self.what, self._what(judged, note))
@@ -161,17 +161,17 @@ class EntryPanel(Panel):
             self.channel.clear()
             for channel, name in zip(channels, names, strict=True):
                 self.channel.addItem(name, channel)
-        if session.channel in channels:
-            self.channel.setCurrentIndex(channels.index(session.channel))
+        if session.selection.channel in channels:
+            self.channel.setCurrentIndex(channels.index(session.selection.channel))
         self.channel.setVisible(bool(channels))
 
     def _channel_picked(self, index: int) -> None:
-        self._session.set_channel(self.channel.itemData(index))
+        self._session.selection.set_channel(self.channel.itemData(index))
 
     def _went_on(self, progress: Progress) -> None:
-        judged = self._session.analysis()
+        judged = self._session.runs.analysis()
         if judged is not None and progress.state in ("connecting", "settling", "paused"):
-            set_text(self.what, self._what(judged, self._session.note))
+            set_text(self.what, self._what(judged, self._session.selection.note))
 
     def _what(self, judged: RunAnalysis, note: float) -> str:
         progress = self._course.devices.progress
@@ -271,7 +271,7 @@ class EntryPanel(Panel):
 
     def take(self) -> None:
         """Take what is typed; a probable slip is asked about first."""
-        judged = self._session.analysis()
+        judged = self._session.runs.analysis()
         if judged is None:
             return
         try:
@@ -296,7 +296,7 @@ class EntryPanel(Panel):
         self._store(value)
 
     def _find_slip(self, judged: RunAnalysis, value: float) -> Slip | None:
-        note = self._session.note
+        note = self._session.selection.note
         if judged.run.quantity == "cents":
             value = float(as_read(judged.run, judged.model, [note], [value])[0])
         return find_slip(value, judged.expect(note), note, judged.model)
@@ -328,7 +328,7 @@ class EntryPanel(Panel):
         return f"{shown} is {far}. Is it right?"
 
     def _shown(self, value: float) -> str:
-        judged = self._session.analysis()
+        judged = self._session.runs.analysis()
         if judged is not None and judged.model.quantity == "volts":
             return self._session.style.volts(value, 3)
         return self._session.style.hertz(value)
@@ -340,15 +340,17 @@ class EntryPanel(Panel):
         if slip.meant is not None:
             self._store(self._as_typed(slip.meant))
         elif slip.note is not None:
-            self._session.set_note(slip.note)
+            self._session.selection.set_note(slip.note)
             self._store(self._as_typed(slip.value))
 
     def _as_typed(self, value: float) -> float:
         """A value in V or Hz in the run's own quantity."""
-        judged = self._session.analysis()
+        judged = self._session.runs.analysis()
         if judged is None or judged.run.quantity != "cents":
             return value
-        return float(judged.model.cents(judged.model.measured([value]), judged.model.expected([self._session.note]))[0])
+        return float(
+            judged.model.cents(judged.model.measured([value]), judged.model.expected([self._session.selection.note]))[0]
+        )
 
     def _take_typed(self) -> None:
         self.take()
@@ -356,9 +358,9 @@ class EntryPanel(Panel):
     def _store(self, value: float) -> None:
         retaken = self.retake_id
         try:
-            self._session.take(self._session.note, value)
+            self._session.runs.take(self._session.selection.note, value)
             if retaken is not None:
-                self._session.void([retaken], "taken again")
+                self._session.runs.void([retaken], "taken again")
         except InputError as error:
             self._refuse(str(error))
             return
@@ -379,6 +381,6 @@ class EntryPanel(Panel):
     def retake(self, reading_id: int, note: float) -> None:
         """The next reading takes the place of this one."""
         self.retake_id = reading_id
-        self._session.set_note(note)
+        self._session.selection.set_note(note)
         self.refresh()
         self.entry.setFocus()

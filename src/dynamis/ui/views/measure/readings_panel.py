@@ -15,7 +15,7 @@ from dynamis.calibration.meter import MeterRange
 from dynamis.calibration.words import VERDICT_WORDS
 from dynamis.notation.style import plain
 from dynamis.pitch.notes import note_name
-from dynamis.ui.session import Session
+from dynamis.ui.session.session import Session
 from dynamis.ui.widgets.panel import Panel, label, set_text
 from dynamis.ui.widgets.table import Column, LazyRows, Row, Table
 from dynamis.ui.widgets.tabs import Tabs
@@ -116,29 +116,29 @@ class ReadingsPanel(Panel):
 
     def refresh(self) -> None:
         before = self.readings.rows_model.rowCount()
-        rows = self._reading_rows(self._session.analysis())
+        rows = self._reading_rows(self._session.runs.analysis())
         self.readings.set_rows(rows)
         if len(rows) == before + 1:
             self.readings.show_row(before)  # one more was taken
 
     def refresh_runs(self) -> None:
-        rows = [self._run_row(run.id) for run in self._session.runs]
+        rows = [self._run_row(run.id) for run in self._session.runs.all]
         self.runs.set_rows(rows)
         set_text(self.tab_buttons[1], f"Runs  {len(rows)}" if rows else "Runs")
 
     def mark_note(self) -> None:
         """Mark the rows of the thread's note."""
-        self.readings.set_rows(self._reading_rows(self._session.analysis()))
-        judged = self._session.analysis()
+        self.readings.set_rows(self._reading_rows(self._session.runs.analysis()))
+        judged = self._session.runs.analysis()
         if judged is not None:
-            at = next((k for k, one in enumerate(judged.rows) if one.note == self._session.note), None)
+            at = next((k for k, one in enumerate(judged.rows) if one.note == self._session.selection.note), None)
             if at is not None:
                 self.readings.show_row(at)
 
     def _reading_rows(self, judged: RunAnalysis | None) -> Sequence[Row]:
         if judged is None:
             return ()
-        way, note = self._session.way, self._session.note
+        way, note = self._session.runs.correction, self._session.selection.note
         left = np.full(judged.notes.shape, np.nan)
         if way is not None:
             left[way.kept] = way.left_cents
@@ -188,14 +188,14 @@ class ReadingsPanel(Panel):
 
     def _run_row(self, run_id: str) -> Row:
         session, style = self._session, self._session.style
-        judged = session.analysis(run_id)
+        judged = session.runs.analysis(run_id)
         assert judged is not None
         run = judged.run
         k = judged.worst_index
         worst = "–" if k is None else style.cents(float(judged.error_cents[k]), sign=True)
-        adopted = session.in_force((run.channel, run.serial))
+        adopted = session.runs.in_force((run.channel, run.serial))
         title = run.title + (", in force" if adopted is not None and adopted.run == run.id else "")
-        if run.id == session.overlay_id:
+        if run.id == session.selection.overlay_id:
             title += ", laid over"
         meter = "not specified" if run.meter is None else run.meter.name
         cells = (
@@ -207,7 +207,7 @@ class ReadingsPanel(Panel):
             worst,
             VERDICT_WORDS[judged.verdict].removesuffix(" tolerance") if judged.verdict else "no reading",
         )
-        return Row(cells, run.id, "current" if run.id == session.run_id else "", tip=", ".join(cells))
+        return Row(cells, run.id, "current" if run.id == session.selection.run_id else "", tip=", ".join(cells))
 
 
 def _decimals(resolution: float) -> int:

@@ -20,7 +20,7 @@ from dynamis.pitch.tolerance import parse_tolerance
 from dynamis.ui.dialogs.board import BoardDialog
 from dynamis.ui.dialogs.form import FormDialog
 from dynamis.ui.dialogs.instrument import InstrumentDialog
-from dynamis.ui.session import Session
+from dynamis.ui.session.session import Session
 from dynamis.ui.widgets.law_edit import LawEdit
 from dynamis.ui.widgets.panel import clear, label
 
@@ -69,7 +69,7 @@ class RunDialog(FormDialog[RunRecord]):
         )
         self.channel.currentIndexChanged.connect(self._channel_changed)
         self.quantity.currentIndexChanged.connect(self._quantity_changed)
-        self._fill_channels(session.channel)
+        self._fill_channels(session.selection.channel)
         self._quantity_changed()
 
     def _choice(self, text: str, choices: tuple[tuple[str, str], ...]) -> QComboBox:
@@ -134,7 +134,7 @@ class RunDialog(FormDialog[RunRecord]):
         if not dialog.exec():
             return
         try:
-            self._session.apply(add_gear(self._session.bench, *dialog.value.gear, link=dialog.value.link))
+            self._session.document.apply(add_gear(self._session.bench, *dialog.value.gear, link=dialog.value.link))
         except InputError as error:
             self.say(str(error))
             return
@@ -152,7 +152,7 @@ class RunDialog(FormDialog[RunRecord]):
         if not taken:
             return
         try:
-            self._session.apply(add_unit(self._session.bench, chosen[0].gear, serial))
+            self._session.document.apply(add_unit(self._session.bench, chosen[0].gear, serial))
         except InputError as error:
             self.say(str(error))
             return
@@ -163,7 +163,7 @@ class RunDialog(FormDialog[RunRecord]):
         taken = {meter.id for meter in self._session.bench.meters}
         dialog = InstrumentDialog(self, self._session.style, taken, kinds=kinds)
         if dialog.exec():
-            self._session.apply(add_meter(self._session.bench, dialog.value))
+            self._session.document.apply(add_meter(self._session.bench, dialog.value))
             self._fill_meters(dialog.value.id)
 
     def read(self) -> RunRecord:
@@ -184,9 +184,9 @@ class RunDialog(FormDialog[RunRecord]):
         plugged = tuple(sink for box, sink in self.plugs if box.isChecked())
         ohms = [session.bench.port(sink).ohms for sink in plugged]
         known = tuple(one for one in ohms if one is not None)
-        adopted = session.in_force((ref, serial))
+        adopted = session.runs.in_force((ref, serial))
         run = RunRecord(
-            session.fresh_run_id(f"{serial} {title}"),
+            session.runs.fresh_id(f"{serial} {title}"),
             title,
             ref.gear,
             serial,

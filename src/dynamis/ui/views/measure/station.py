@@ -21,7 +21,7 @@ from dynamis.files.writing import write_whole
 from dynamis.notation.style import plain
 from dynamis.pitch.notes import note_label
 from dynamis.ui.course import CourseRunner
-from dynamis.ui.session import Session
+from dynamis.ui.session.session import Session
 from dynamis.ui.stations import Station
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.views.measure.course_panel import CoursePanel
@@ -123,16 +123,16 @@ class MeasureStation(Station):
         self.start.open_demo.connect(self.demo_wanted)
         self.start.open_bench.connect(self.bench_wanted)
         self.start.begin_run.connect(self.new_run)
-        self.words.way_chosen.connect(session.choose_way)
+        self.words.way_chosen.connect(session.selection.choose_correction)
         self.words.adopt_pressed.connect(self.adopt)
         self.words.withdraw_pressed.connect(self.withdraw)
         self.words.save_pressed.connect(self.save_way)
         self.readings.void_asked.connect(self.void)
-        self.readings.unvoid_asked.connect(session.unvoid)
+        self.readings.unvoid_asked.connect(session.runs.unvoid)
         self.readings.retake_asked.connect(self.entry.retake)
-        self.readings.run_picked.connect(session.look_at)
-        self.readings.overlay_picked.connect(session.overlay)
-        self.plot.note_picked.connect(session.set_note)
+        self.readings.run_picked.connect(session.selection.look_at)
+        self.readings.overlay_picked.connect(session.selection.overlay)
+        self.plot.note_picked.connect(session.selection.set_note)
 
     def dress(self, colours: Colours, points: float) -> None:
         """Take a theme, a text size and the style of numbers."""
@@ -181,13 +181,13 @@ class MeasureStation(Station):
         self._in_turns(*self._parts(), self.readings.refresh_runs, *([self._say_drift] if state == "done" else []))
 
     def _say_drift(self) -> None:
-        judged = self._session.analysis()
+        judged = self._session.runs.analysis()
         drift = None if judged is None else find_drift(judged)
         if drift is not None:
             self._session.said.emit(drift_sentence(drift, self._session.style), drift.too_much)
 
     def refresh(self) -> None:
-        empty = not self._session.bench.channels and not self._session.runs
+        empty = not self._session.bench.channels and not self._session.runs.all
         self._stack.setCurrentIndex(1 if empty else 0)
         for part in self._parts():
             part()
@@ -199,19 +199,19 @@ class MeasureStation(Station):
     def note_changed(self) -> None:
         if self.isHidden():
             return  # another station is shown; this one follows when it is shown again
-        if self.plot.marked_note == self._session.note:
+        if self.plot.marked_note == self._session.selection.note:
             return  # a reading just taken has shown it already
         if self._course.devices.progress is not None:
             self._in_turns(self.entry.refresh, self.draw, self.readings.refresh)
             return
         self.entry.refresh()
         self.readings.mark_note()
-        self.plot.mark_note(self._session.note)
+        self.plot.mark_note(self._session.selection.note)
 
     def draw(self) -> None:
         """Draw the run looked at, what the chosen way would leave, and the run laid over."""
         session, c, plot = self._session, self.colours, self.plot
-        judged = session.analysis()
+        judged = session.runs.analysis()
         plot.begin()
         legend = []
         shown = [np.zeros(0)]
@@ -221,8 +221,8 @@ class MeasureStation(Station):
             low, high = min(every), max(every)
             plot.tolerance(judged.tolerance, low, high)
             self._draw_line(judged)
-            overlay = session.analysis(session.overlay_id) if session.overlay_id else None
-            way = session.way
+            overlay = session.runs.analysis(session.selection.overlay_id) if session.selection.overlay_id else None
+            way = session.runs.correction
             if overlay is not None:
                 plot.points(
                     PlotPoints(overlay.notes, overlay.error_cents, "ring", c.blue, 2 * overlay.independent_cents)
@@ -238,7 +238,7 @@ class MeasureStation(Station):
             shown.append(judged.error_cents)
             legend.append(f'<span style="color:{c.ink}">● {_html(judged.run.title)}</span>')
         set_text(self._legend, " &nbsp; ".join(legend))
-        plot.finish(low, high, np.concatenate(shown), session.note)
+        plot.finish(low, high, np.concatenate(shown), session.selection.note)
 
     def _draw_line(self, judged: RunAnalysis) -> None:
         fit = judged.fit
@@ -253,10 +253,10 @@ class MeasureStation(Station):
     def thread_fields(self) -> tuple[list[Field], Field | None] | None:
         """The thread on this station: the note's last reading, where there is one."""
         session, style = self._session, self._session.style
-        judged = session.analysis()
+        judged = session.runs.analysis()
         if judged is None:
             return None
-        read = [k for k, row in enumerate(judged.valid) if row.note == session.note]
+        read = [k for k, row in enumerate(judged.valid) if row.note == session.selection.note]
         if not read:
             return None
         k = read[-1]
@@ -291,7 +291,7 @@ class MeasureStation(Station):
 
         dialog = RunDialog(self, self._session)
         if dialog.exec():
-            self._session.begin_run(self._course.with_devices(dialog.value))
+            self._session.runs.begin(self._course.with_devices(dialog.value))
             self.entry.entry.setFocus()
 
     def open_readings(self) -> None:
@@ -314,10 +314,10 @@ class MeasureStation(Station):
         self._take_text(text, "the clipboard")
 
     def _take_text(self, text: str, where: str) -> None:
-        run = self._session.run
+        run = self._session.selection.run
         if run is None:
             self.new_run()
-            run = self._session.run
+            run = self._session.selection.run
             if run is None:
                 return
         from dynamis.ui.views.measure.csv_dialog import CsvDialog
@@ -326,12 +326,12 @@ class MeasureStation(Station):
         if not dialog.exec():
             return
         try:
-            self._session.take_all([(row.note, row.value, row.own) for row in dialog.value])
+            self._session.runs.take_all([(row.note, row.value, row.own) for row in dialog.value])
         except InputError as error:
             self._session.said.emit(str(error), True)
 
     def void_last(self) -> None:
-        judged = self._session.analysis()
+        judged = self._session.runs.analysis()
         if judged is None or not judged.valid:
             self._session.said.emit("There is no reading to void.", True)
             return
@@ -341,13 +341,13 @@ class MeasureStation(Station):
         what = "this reading" if len(ids) == 1 else f"these {len(ids)} readings"
         reason, taken = QInputDialog.getItem(self, "Void", f"Why is {what} voided?", _REASONS, 0, True)
         if taken:
-            self._session.void(ids, " ".join(reason.split()) or _REASONS[0])
+            self._session.runs.void(ids, " ".join(reason.split()) or _REASONS[0])
 
     def adopt(self) -> None:
-        way = self._session.way
+        way = self._session.runs.correction
         if way is None:
             return
-        adopted = self._session.adopt(way)
+        adopted = self._session.runs.adopt(way)
         words = {"trimmer": "The trimming", "constants": "The constants", "table": "The table"}[adopted.kind]
         self._session.said.emit(
             f"{words} of this run are in force for unit {adopted.serial}; measure again to see what is left."
@@ -364,12 +364,12 @@ class MeasureStation(Station):
 
     def withdraw(self) -> None:
         try:
-            self._session.withdraw()
+            self._session.runs.withdraw()
         except InputError as error:
             self._session.said.emit(str(error), True)
 
     def save_way(self) -> None:
-        judged, way = self._session.analysis(), self._session.way
+        judged, way = self._session.runs.analysis(), self._session.runs.correction
         if judged is None or way is None:
             return
         start = f"{judged.run.serial}-{judged.run.port}-{way.kind}.csv"
@@ -378,7 +378,7 @@ class MeasureStation(Station):
             self.save_way_to(Path(name))
 
     def save_way_to(self, path: Path) -> None:
-        judged, way = self._session.analysis(), self._session.way
+        judged, way = self._session.runs.analysis(), self._session.runs.correction
         if judged is None or way is None:
             return
         try:

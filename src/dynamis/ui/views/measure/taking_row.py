@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 from dynamis.devices.taking import Progress
 from dynamis.errors import InputError
 from dynamis.ui.course import CourseRunner
-from dynamis.ui.session import Session
+from dynamis.ui.session.session import Session
 from dynamis.ui.widgets.panel import label, set_text
 
 _WORDS = {
@@ -46,7 +46,7 @@ class TakingRow(QWidget):
         self.refresh()
 
     def refresh(self) -> None:
-        progress, judged = self._course.devices.progress, self._session.analysis()
+        progress, judged = self._course.devices.progress, self._session.runs.analysis()
         left = judged is not None and judged.next_note is not None and judged.run.quantity != "cents"
         self.take.setVisible(progress is None)
         self.take.setEnabled(left and not self._course.devices.busy)

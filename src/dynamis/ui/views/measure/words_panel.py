@@ -18,7 +18,7 @@ from dynamis.calibration.words import (
 )
 from dynamis.files.correction_csv import correction_text
 from dynamis.notation.style import tied
-from dynamis.ui.session import Session
+from dynamis.ui.session.session import Session
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.theme.verdict import shape_pixmap, verdict_colour, verdict_pixmap
 from dynamis.ui.widgets.panel import Panel, Sentences, clear, label, rule, scrolling, set_css, set_text
@@ -146,11 +146,11 @@ class WordsPanel(Panel):
     def refresh(self) -> None:
         """Show the judgement of the run looked at."""
         session, style = self._session, self._session.style
-        judged = session.analysis()
+        judged = session.runs.analysis()
         self._show_verdict(judged)
         self.said.show_sentences(self.sentences(judged), self._open(judged))
         self._show_ways(judged)
-        adopted = session.in_force()
+        adopted = session.runs.in_force()
         self.withdraw.setVisible(adopted is not None)
         set_text(
             self.in_force,
@@ -172,9 +172,9 @@ class WordsPanel(Panel):
             return []
         if judged.shape is None:
             return [judged.why_no_fit]
-        style, overlaid = self._session.style, self._session.overlay_id
+        style, overlaid = self._session.style, self._session.selection.overlay_id
         told = shape_sentences(judged.shape, style, judged.loading_factor)
-        other = self._session.analysis(overlaid) if overlaid else None
+        other = self._session.runs.analysis(overlaid) if overlaid else None
         return [*told, comparison_sentence(judged, other, style)] if other is not None else told
 
     def _open(self, judged: RunAnalysis | None) -> list[str]:
@@ -186,7 +186,9 @@ class WordsPanel(Panel):
 
     def cautions(self, judged: RunAnalysis) -> list[str]:
         session = self._session
-        told = [belongs_sentence(session.bench, judged.run, session.adoptions, session.style)] if judged.ways else []
+        told = (
+            [belongs_sentence(session.bench, judged.run, session.runs.adoptions, session.style)] if judged.ways else []
+        )
         plugging = plugging_sentence(session.bench, judged.run, session.style)
         return ([plugging] if plugging else []) + told
 
@@ -219,7 +221,7 @@ class WordsPanel(Panel):
         self.sign.setPixmap(verdict_pixmap(judged.verdict, self.colours, 14, self.devicePixelRatioF()))
 
     def _show_ways(self, judged: RunAnalysis | None) -> None:
-        style, chosen = self._session.style, self._session.way
+        style, chosen = self._session.style, self._session.runs.correction
         fit = None if judged is None else judged.fit
         for kind, card in self.cards.items():
             way = None if judged is None else judged.way(kind)
@@ -262,7 +264,7 @@ class WordsPanel(Panel):
 
     def copy_way(self) -> str:
         """Put the chosen way's constants or table on the clipboard; returns the text."""
-        judged, way = self._session.analysis(), self._session.way
+        judged, way = self._session.runs.analysis(), self._session.runs.correction
         if judged is None or way is None or judged.fit is None:
             return ""
         text = correction_text(way, judged, separator="\t")

@@ -4,10 +4,16 @@ from __future__ import annotations
 
 import time
 from collections.abc import Iterator
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from dynamis.bench.document.ports import PortRef
+
+if TYPE_CHECKING:
+    from dynamis.bench.judging.matrix import Matrix
+    from dynamis.bench.judging.pairs import PairFit
+    from dynamis.ui.session.session import Session
 
 _SLICE_SECONDS = 0.012
 _TELL_SECONDS = 0.12
@@ -17,24 +23,22 @@ _MOST_PAIRS = 20_000
 
 
 class Judge(QObject):
-    """What pairs come to, for all stations, and which of them is looked at.
+    """What pairs come to, for all stations.
 
-    progressed : more pairs were judged.  pair_changed : another pair is looked at.
+    progressed : more pairs were judged.
     any_voltage : whether pairs are judged that are not meant for each other.
     asked : how many findings of joined pairs ask for something, None while they are not all judged.
     """
 
     progressed = Signal()
-    pair_changed = Signal()
 
-    def __init__(self, session) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self.pair: tuple[PortRef, PortRef] | None = None
         self.asked: int | None = None
         self.everything = False
         self.any_voltage = False
-        self._matrix = None
+        self._matrix: Matrix | None = None
         self._wanted: dict[tuple[PortRef, PortRef], None] = {}
         self._rest: Iterator[tuple[PortRef, PortRef]] = iter(())
         self._told = 0.0
@@ -45,13 +49,13 @@ class Judge(QObject):
         session.preferences_changed.connect(self.take)
 
     @property
-    def matrix(self):
+    def matrix(self) -> Matrix:
         """The pairs; made when they are first asked for, since judging costs time at the start of the window."""
         if self._matrix is None:
             from dynamis.bench.judging.matrix import Matrix
 
             self._matrix = Matrix()
-            self._take()
+            self._take(self._matrix)
         return self._matrix
 
     def begin_after(self, milliseconds: int) -> None:
@@ -61,30 +65,31 @@ class Judge(QObject):
     def take(self) -> None:
         """Look at the bench as it is now."""
         if self._matrix is not None:
-            self._take()
+            self._take(self._matrix)
             self.go_on()
 
-    def _take(self) -> None:
-        session = self._session
-        self._matrix.take(session.bench, session.adoptions, session.style)
+    def _take(self, matrix: Matrix) -> None:
+        session, selection = self._session, self._session.selection
+        matrix.take(session.bench, session.runs.adoptions, session.style)
         self._wanted.clear()
         self.asked = None
-        self._plan()
-        if self.pair is not None and not (self.pair[0] in self._matrix.outputs and self.pair[1] in self._matrix.inputs):
-            self.pair = None
+        self._plan(matrix)
+        pair = selection.pair
+        if pair is not None and not (pair[0] in matrix.outputs and pair[1] in matrix.inputs):
+            selection.pair = None
 
-    def _plan(self) -> None:
+    def _plan(self, matrix: Matrix) -> None:
         """What is to be judged without being asked for."""
-        small = len(self._matrix.outputs) * len(self._matrix.inputs) <= _MOST_PAIRS
-        joined = (pair for pair in self._matrix.joined_pairs() if self._matrix.known(*pair) is None)
-        self._rest = self._matrix.open_pairs(self.any_voltage) if self.everything and small else joined
+        small = len(matrix.outputs) * len(matrix.inputs) <= _MOST_PAIRS
+        joined = (pair for pair in matrix.joined_pairs() if matrix.known(*pair) is None)
+        self._rest = matrix.open_pairs(self.any_voltage) if self.everything and small else joined
 
     def all_pairs(self) -> None:
         """From now on judge every pair that makes sense, not only those that are joined."""
         if not self.everything:
             self.everything = True
             if self._matrix is not None:
-                self._plan()
+                self._plan(self._matrix)
                 self.go_on()
 
     def take_any_voltage(self, any_voltage: bool) -> None:
@@ -92,7 +97,7 @@ class Judge(QObject):
         if self.any_voltage != any_voltage:
             self.any_voltage = any_voltage
             if self._matrix is not None:
-                self._plan()
+                self._plan(self._matrix)
                 self.go_on()
 
     def want(self, output: PortRef, sink: PortRef) -> None:
@@ -128,15 +133,10 @@ class Judge(QObject):
             self._told = now
             self.progressed.emit()
 
-    def look_at(self, output: PortRef, sink: PortRef) -> None:
-        """Look at a pair, in all stations."""
-        if self.pair != (output, sink):
-            self.pair = output, sink
-            self.pair_changed.emit()
-
-    def fit(self):
+    def fit(self) -> PairFit | None:
         """The pair that is looked at, judged; None where there is none."""
-        return None if self.pair is None else self.matrix.fit(*self.pair)
+        pair = self._session.selection.pair
+        return None if pair is None else self.matrix.fit(*pair)
 
     def stop(self) -> None:
         """Judge nothing more beside the window."""

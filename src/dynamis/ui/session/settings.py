@@ -1,0 +1,33 @@
+"""What the reader prefers, as it stands in this window."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from msgspec.structs import replace
+
+from dynamis.ui.session.notices import Notices
+from dynamis.ui.session.preferences import Preferences, save_preferences
+
+
+class Settings:
+    """preferences : as they stand.  keep : whether they are written down."""
+
+    def __init__(self, preferences: Preferences, notices: Notices, *, keep: bool) -> None:
+        self.preferences, self._notices, self._keep = preferences, notices, keep
+
+    def change(self, preferences: Preferences) -> None:
+        shown = {"recent": (), "last": None, "board_port": "", "meter_address": "", "window": None, "maximised": False}
+        changed = replace(preferences, **shown) != replace(self.preferences, **shown)
+        self.preferences = preferences
+        if self._keep:
+            sentence = save_preferences(preferences)
+            if sentence:
+                self._notices.said.emit(sentence, True)
+        if changed:
+            self._notices.preferences_changed.emit()
+
+    def remember(self, path: Path, most: int = 8) -> None:
+        """Put a bench first among the recent ones."""
+        kept = [one for one in self.preferences.recent if one != str(path)]
+        self.change(replace(self.preferences, recent=(str(path), *kept)[:most], last=str(path)))
