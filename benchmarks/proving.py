@@ -134,17 +134,17 @@ def corrected_unit(seed: int) -> dict[str, float]:
         one = msgspec.structs.replace(run, head=head)
         return analyse(one, measured(one, device, meter, sleep))
 
-    def correction(head: HeadRecord):
+    def sent(head: HeadRecord):
         return board_correction(make_head("h", head, model.law, BOARD_DAC, model.tuning))
 
     found = judged(HeadRecord())
     worst["as found"] = true_worst(shipped())
-    worst["one-pass table"] = true_worst(correction(head_of(found.way("table"), model)))
-    constants = head_of(found.way("constants"), model)
-    device.send("A", correction(constants), lambda part: None)
-    worst["after constants"] = true_worst(correction(constants))
+    worst["one-pass table"] = true_worst(sent(head_of(found.correction("table"), model)))
+    constants = head_of(found.correction("constants"), model)
+    device.send("A", sent(constants), lambda part: None)
+    worst["after constants"] = true_worst(sent(constants))
     again = judged(constants)
-    table = correction(head_of(again.way("table"), model))
+    table = sent(head_of(again.correction("table"), model))
     device.send("A", table, lambda part: None)
     worst["after the table"] = true_worst(table)
     worst["floor"] = unit_floor_cents(levels, model, NOTES)

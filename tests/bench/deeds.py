@@ -116,15 +116,15 @@ def measured(bench: Bench, random: np.random.Generator) -> list[AdoptionRecord]:
                 plan=plan,
             )
             judged = analyse(run, read(run, random))
-            for way in judged.ways:
-                correction_leaves(way, STYLE), correction_detail(way, judged.fit, STYLE)
+            for correction in judged.corrections:
+                correction_leaves(correction, STYLE), correction_detail(correction, judged.fit, STYLE)
             if judged.shape is not None:
                 assert all("nan" not in text.split() for text in shape_sentences(judged.shape, STYLE))
             if judged.proof is not None:
                 proof_sentences(judged.proof, STYLE)
-            if judged.ways:
-                way = judged.ways[random.integers(len(judged.ways))]
-                head = head_of(way, judged.model, run.head)
+            if judged.corrections:
+                correction = judged.corrections[random.integers(len(judged.corrections))]
+                head = head_of(correction, judged.model, run.head)
                 adopted.append(
                     AdoptionRecord(
                         len(adopted),
@@ -132,10 +132,10 @@ def measured(bench: Bench, random: np.random.Generator) -> list[AdoptionRecord]:
                         serial,
                         ref.port,
                         "r",
-                        way.kind,
+                        correction.kind,
                         head,
-                        way.worst_cents,
-                        way.worst_expanded,
+                        correction.worst_cents,
+                        correction.worst_expanded_cents,
                         "2026",
                     )
                 )

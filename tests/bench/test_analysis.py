@@ -51,7 +51,7 @@ def simulated(run, gain=0.9957, offset=0.0017, notes=np.arange(36.0, 97.0, 5)):
 
 def test_no_reading_is_no_verdict():
     judged = analyse(RUN, [])
-    assert (judged.verdict, judged.shape, judged.ways, judged.worst_index) == (None, None, (), None)
+    assert (judged.verdict, judged.shape, judged.corrections, judged.worst_index) == (None, None, (), None)
     assert judged.next_note == 36.0
     assert "Two readings will make a line" in judged.why_no_fit
     assert judged.proof.enough
@@ -109,14 +109,14 @@ def test_a_reading_that_was_read_twice_counts_twice():
 
 def test_constants_in_force_are_counted_on_and_found_again():
     first = analyse(RUN, simulated(RUN))
-    constants = first.way("constants")
+    constants = first.correction("constants")
     head = head_of(constants, first.model)
     again = msgspec.structs.replace(RUN, head=head)
     judged = analyse(again, simulated(again))
     assert np.max(np.abs(judged.error_cents)) < 0.85
     assert judged.shape.find("scale") is None
-    assert judged.way("constants").gain == pytest.approx(constants.gain, abs=1e-9)
-    assert judged.way("constants").moved_codes == 0
+    assert judged.correction("constants").gain == pytest.approx(constants.gain, abs=1e-9)
+    assert judged.correction("constants").moved_codes == 0
     assert judged.expect(96.0) == pytest.approx(5.2, abs=1e-3)
 
 
@@ -125,11 +125,11 @@ def test_a_board_that_drifted_after_its_constants_shows_the_drift():
     run = msgspec.structs.replace(RUN, head=head)
     judged = analyse(run, simulated(run, gain=0.9957 * 1.002))
     assert judged.shape.find("scale").value == pytest.approx(0.2, abs=0.02)
-    assert judged.way("constants").gain == pytest.approx(0.9957 * 1.002, abs=1e-5)
+    assert judged.correction("constants").gain == pytest.approx(0.9957 * 1.002, abs=1e-5)
 
 
 def test_a_table_in_force_is_judged_against_the_wish_and_its_rounding_is_no_cause():
-    table = analyse(RUN, simulated(RUN)).way("table")
+    table = analyse(RUN, simulated(RUN)).correction("table")
     run = msgspec.structs.replace(RUN, head=head_of(table, RUN.model), plan=tuple(np.arange(36, 96.5, 0.5).tolist()))
     judged = analyse(run, simulated(run))
     assert 0.5 < np.max(np.abs(judged.error_cents)) < 0.85
@@ -140,13 +140,13 @@ def test_a_table_in_force_is_judged_against_the_wish_and_its_rounding_is_no_caus
 def test_what_a_way_puts_in_force():
     judged = analyse(RUN, simulated(RUN))
     before = HeadRecord("constants", "volts", 0.01, 1.001)
-    assert head_of(judged.way("trimmer"), judged.model, before) == before
-    adopted = adoption_of(judged, judged.way("trimmer"), "2026-01-01T00:00:00+00:00")
+    assert head_of(judged.correction("trimmer"), judged.model, before) == before
+    adopted = adoption_of(judged, judged.correction("trimmer"), "2026-01-01T00:00:00+00:00")
     assert (adopted.head, adopted.kind, adopted.run) == (judged.run.head, "trimmer", judged.run.id)
     assert withdrawal_of(adopted, "2026-01-02T00:00:00+00:00").head == HeadRecord()
-    assert head_of(judged.way("table"), judged.model).sixteenths == judged.way("table").sixteenths
+    assert head_of(judged.correction("table"), judged.model).sixteenths == judged.correction("table").sixteenths
     bare = analyse(BARE, simulated(RUN))
-    assert head_of(bare.way("table"), bare.model).kind == "constants"
+    assert head_of(bare.correction("table"), bare.model).kind == "constants"
 
 
 @pytest.mark.parametrize("law", [BOARD_LAW, "hzv:note=36,volts=0.5", "hzv:note=45,volts=1,offset=0.1"])
@@ -180,15 +180,15 @@ def test_no_readings_break_the_judgement(law, converter, head, data):
     assert (judged.shape is None) == bool(judged.why_no_fit)
     if judged.shape is not None:
         assert all(shape_sentences(judged.shape, Style(), judged.loading_factor))
-    for way in judged.ways:
-        assert way.kept.sum() == way.left_cents.size
-        assert correction_detail(way, judged.fit, Style())
+    for correction in judged.corrections:
+        assert correction.kept.sum() == correction.left_cents.size
+        assert correction_detail(correction, judged.fit, Style())
 
 
 def test_readings_that_fall_are_no_calibration():
     judged = analyse(BARE, rows((36, 5.2), (60, 2.2), (96, 0.2)))
     assert judged.why_no_fit == "The readings do not rise with the notes: check the channel, the wiring and the law."
-    assert judged.ways == ()
+    assert judged.corrections == ()
 
 
 def test_loading_is_known_where_the_resistances_are():

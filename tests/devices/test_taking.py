@@ -290,16 +290,16 @@ def test_the_course_ends_with_a_proof(unit):
             rows[course.run_id] = made.take(next(run for run in runs if run.id == course.run_id))
         elif course.action == "adopt":
             judged = judge(course.run_id)
-            way = judged.way(course.way)
+            correction = judged.correction(course.correction)
             adopted = AdoptionRecord(
                 1,
                 "g",
                 unit,
                 "p",
                 course.run_id,
-                course.way,
-                head_of(way, judged.model),
-                way.worst_cents,
+                course.correction,
+                head_of(correction, judged.model),
+                correction.worst_cents,
                 0,
                 "2026-01-01",
             )

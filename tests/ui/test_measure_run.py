@@ -78,7 +78,7 @@ def test_a_run_by_keyboard_alone_from_an_empty_bench(window, empty_file):
     judged = session.runs.analysis()
     assert judged.values == pytest.approx([attic_volts(note) for note in NOTES], abs=6e-5)
     assert judged.verdict == "not-within"
-    assert judged.way("constants").gain == pytest.approx(1.0031, abs=1e-4)
+    assert judged.correction("constants").gain == pytest.approx(1.0031, abs=1e-4)
     # choose the table, then the constants again, and adopt: Tab order and Ctrl+Return
     measure.words.cards["table"].setFocus()
     press(window, Qt.Key.Key_Space)
@@ -258,9 +258,9 @@ def test_no_sentence_or_number_in_the_window_is_a_literal(window):
         judged.shape, style, judged.loading_factor
     )
     for kind, card in words.cards.items():
-        way = judged.way(kind)
-        assert card.leaves.text() == correction_leaves(way, style)
-        assert card.detail.text().replace("\u00a0", " ") == correction_detail(way, fit, style)
+        correction = judged.correction(kind)
+        assert card.leaves.text() == correction_leaves(correction, style)
+        assert card.detail.text().replace("\u00a0", " ") == correction_detail(correction, fit, style)
     k = judged.deciding_index
     told = verdict_sentence(
         judged.verdict, judged.error_cents[k], judged.notes[k], judged.expanded_cents[k], judged.allowed_cents[k], style

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+import re
+from pathlib import Path
+
 import pytest
 from drive import settle
 from PySide6.QtCore import QPoint, QRect, QSize
 from PySide6.QtWidgets import QWidget
 
+import dynamis.ui
 from dynamis.notation.style import Style
 from dynamis.ui.dialogs.board import BoardDialog
 from dynamis.ui.dialogs.help import KeysDialog
@@ -74,3 +78,10 @@ def test_dialogs_fit_a_small_screen_and_scroll(window, monkeypatch, make):
     assert area.viewport().rect().contains(last.mapTo(area.viewport(), QPoint(2, last.height() // 2)))
     dialog.reject()
     dialog.deleteLater()
+
+
+def test_no_widget_is_asked_for_its_screen():
+    """The binding makes the screen a child of the widget, so that the screen goes with a dialog that is closed."""
+    ui = Path(dynamis.ui.__file__).parent
+    asking = [path.name for path in ui.rglob("*.py") if re.search(r"(?<!`widget)\.screen\(\)", path.read_text())]
+    assert asking == []

@@ -15,82 +15,32 @@ from dataclasses import dataclass, replace
 from typing import Final, Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
+from dynamis.calibration.correction_types import (
+    BoolArray,
+    ConstantsCorrection,
+    Correction,
+    FloatArray,
+    Forecast,
+    Kind,
+    TableCorrection,
+    TrimmerCorrection,
+    TrimStep,
+    Unproved,
+)
 from dynamis.calibration.fit import Fit
 from dynamis.converter.dac import Dac, floor_bound_lsb
 from dynamis.converter.heads import ConstantsHead, TableHead, sixteenths_of
 from dynamis.pitch.laws import ExponentialLaw
-from dynamis.pitch.tolerance import ToleranceProfile, Verdict, judge
+from dynamis.pitch.tolerance import ToleranceProfile, judge
 from dynamis.transfer.parameter import NOMINAL
 
-FloatArray = NDArray[np.float64]
-BoolArray = NDArray[np.bool_]
-Kind = Literal["trimmer", "constants", "table"]
-# Why a forecast cannot be "within", however small the errors are that it leaves.
-Unproved = Literal["instrument", "readings", "linearity", "table"]
 _LINE_PARAMETERS: Final = 2
 # From this many readings on, the scatter seen is a better witness of linearity than a data sheet's limit.
 _ENOUGH_FOR_SCATTER: Final = 6
 
 
-@dataclass(frozen=True)
-class TrimStep:
-    """One turn of a trimmer: play the note, turn until the reading is the target.
-
-    which : "scale" or "offset".  reads, target : in volts or hertz, as it is read.
-    """
-
-    which: Literal["scale", "offset"]
-    note: float
-    reads: float
-    target: float
-
-
-@dataclass(frozen=True, eq=False)
-class Correction:
-    """One way to correct.
-
-    kept : (readings,) which readings it was predicted for: a slip is not, once another reading of its note is there.
-    notes, left_cents, expanded_cents : one for each of those: note, error left, its U = 2u.
-    worst_cents, worst_note : the largest |error| left, and its note.  worst_expanded : the largest ± of any
-    note, which need not be that one's (a code that stays is better known than one that moves).
-    constant_cents : the mean of what is left, which the receiver's tune knob takes out.
-    offset, gain : of the line, for constants.  first_note, codes : the table; sixteenths : how far each of
-    its codes lies from where the constants aim, in sixteenths of a code; unread : notes in it that
-    were not measured.  steps : turns of the trimmers.  floor_cents : half a code at the worst note.
-    moved_codes : how many codes the largest move is; None where no code is known.
-    beyond : the note whose aim lies furthest outside the converter's reach, and by how many volts (positive above);
-    None where all are within.  supposed : whole notes that nobody read and that count with the linearity limit.
-    unproved : what keeps the forecast from being "within".
-    """
-
-    kind: Kind
-    kept: BoolArray
-    notes: FloatArray
-    left_cents: FloatArray
-    expanded_cents: FloatArray
-    worst_cents: float
-    worst_note: float
-    worst_expanded: float
-    verdict: Verdict
-    constant_cents: float = 0.0
-    offset: float = 0.0
-    gain: float = 1.0
-    first_note: int = 0
-    codes: tuple[int, ...] = ()
-    sixteenths: tuple[int, ...] = ()
-    aim_volts: tuple[float, ...] = ()
-    unread: int = 0
-    steps: tuple[TrimStep, ...] = ()
-    floor_cents: float | None = None
-    moved_codes: int | None = None
-    beyond: tuple[float, float] | None = None
-    supposed: int = 0
-    unproved: tuple[Unproved, ...] = ()
-
-
-def corrections(
+def corrections_for(
     fit: Fit,
     tolerance: ToleranceProfile,
     *,
@@ -131,10 +81,10 @@ def corrections(
     span = table_notes or (math.floor(fit.notes[keep].min() + 1e-9), math.floor(fit.notes[keep].max() + 1e-9))
     predict = _Prediction(fit, keep, frozen, dac, codes, inl_limit_lsb, tolerance, span)
     turning = predict if as_played is None else replace(predict, fit=as_played)
-    ways = [] if trimmers == "none" else [turning.trimmer(trimmers == "scale-and-offset")]
-    ways.append(predict.constants())
-    ways.append(predict.table(*span))
-    return ways
+    corrections: list[Correction] = [] if trimmers == "none" else [turning.trimmer(trimmers == "scale-and-offset")]
+    corrections.append(predict.constants())
+    corrections.append(predict.table(*span))
+    return corrections
 
 
 @dataclass(frozen=True, eq=False)
@@ -153,7 +103,7 @@ class _Prediction:
         """Readings that move with their codes and are no slips."""
         return self.keep & ~self.stuck & ~self.fit.outliers
 
-    def trimmer(self, has_offset: bool) -> Correction:
+    def trimmer(self, has_offset: bool) -> TrimmerCorrection:
         fit, model, line = self.fit, self.fit.model, self.fit.line
         pivot = self._pivot()
         measured = fit.measured[self.keep]
@@ -187,7 +137,7 @@ class _Prediction:
         set_at_top = float(fit.uncertainty.independent[high])
         own = np.hypot(fit.uncertainty.independent[self.keep], lever * set_at_top)
         constant = 0.0 if model.is_ratio else float(np.mean(left))
-        return self._made("trimmer", left, own, steps=steps, constant_cents=constant)
+        return TrimmerCorrection(*self._forecast("trimmer", left, own), steps, constant)
 
     def _linear_law_steps(self, low: int, high: int) -> tuple[TrimStep, ...]:
         """Under Hz/V the offset is trimmed at the bottom first, then the scale at the top."""
@@ -202,14 +152,12 @@ class _Prediction:
         )
         return bottom, TrimStep("scale", float(fit.notes[high]), self._shown(after), self._shown(after / line.gain))
 
-    def constants(self) -> Correction:
+    def constants(self) -> ConstantsCorrection:
         fit, line = self.fit, self.fit.line
         aim = (fit.wanted - line.offset) / line.gain
         left, own, moved, floor = self._moved_to(aim)
-        return self._made(
-            "constants",
-            left,
-            own,
+        return ConstantsCorrection(
+            *self._forecast("constants", left, own),
             offset=line.offset,
             gain=line.gain,
             moved_codes=moved,
@@ -231,7 +179,7 @@ class _Prediction:
         # Half a code is rounding.
         return (float(notes[k]), float(over[k])) if abs(over[k]) > 0.5 * dac.lsb_volts else None
 
-    def table(self, first: int, last: int) -> Correction:
+    def table(self, first: int, last: int) -> TableCorrection:
         """A code for each note: measured notes by their own reading, those between by the line and the
         errors of their neighbours."""
         fit, line, model = self.fit, self.fit.line, self.fit.model
@@ -259,10 +207,8 @@ class _Prediction:
             sixteenths = sixteenths_of(under, notes, np.clip(aimed, 0, self.dac.codes - 1))
             codes = TableHead("table", under, first, sixteenths).forward(notes, NOMINAL)
             table = tuple(int(code) for code in codes)
-        return self._made(
-            "table",
-            left,
-            own,
+        return TableCorrection(
+            *self._forecast("table", left, own),
             first_note=first,
             codes=table,
             sixteenths=sixteenths,
@@ -331,7 +277,7 @@ class _Prediction:
             return self.fit.model.hertz(value)
         return value
 
-    def _made(self, kind: Kind, left: FloatArray, own: FloatArray, **rest: object) -> Correction:
+    def _forecast(self, kind: Kind, left: FloatArray, own: FloatArray) -> Forecast:
         fit, keep = self.fit, self.keep
         common = fit.uncertainty.common[keep]
         expanded = 2.0 * np.hypot(common, own)
@@ -344,8 +290,7 @@ class _Prediction:
         unproved = self._unproved(kind, bool(unread.size))
         if verdict == "within" and unproved:
             verdict = "cannot-tell"
-        return Correction(
-            kind,
+        return Forecast(
             keep,
             fit.notes[keep],
             left,
@@ -354,9 +299,8 @@ class _Prediction:
             float(notes[worst]),
             float(np.max(wide)),
             verdict,
-            supposed=int(unread.size),
-            unproved=unproved,
-            **rest,  # type: ignore[arg-type]
+            int(unread.size),
+            unproved,
         )
 
     def _unread(self, kind: Kind) -> tuple[FloatArray, FloatArray, FloatArray]:

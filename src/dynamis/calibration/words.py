@@ -7,7 +7,13 @@ from __future__ import annotations
 
 import numpy as np
 
-from dynamis.calibration.corrections import Correction, TrimStep
+from dynamis.calibration.correction_types import (
+    ConstantsCorrection,
+    Correction,
+    TableCorrection,
+    TrimmerCorrection,
+    TrimStep,
+)
 from dynamis.calibration.fit import Fit
 from dynamis.calibration.proof import COUNTER_CENTS, Proof
 from dynamis.notation.style import MINUS, Style
@@ -21,95 +27,100 @@ VERDICT_WORDS: dict[Verdict, str] = {
 }
 
 
-def correction_title(way: Correction) -> str:
-    if way.kind == "trimmer":
-        names = [step.which for step in way.steps]
-        return "Turn the scale trimmer" if names == ["scale"] else f"Turn two trimmers, {names[0]} first"
-    if way.kind == "constants":
-        return "Change two constants"
-    return f"A table of {len(way.aim_volts)} {'codes' if way.codes else 'voltages'}"
+def correction_title(correction: Correction) -> str:
+    match correction:
+        case TrimmerCorrection(steps=(_,)):
+            return "Turn the scale trimmer"
+        case TrimmerCorrection(steps=steps):
+            return f"Turn two trimmers, {steps[0].trimmer} first"
+        case TableCorrection():
+            return f"A table of {len(correction.aim_volts)} {'codes' if correction.codes else 'voltages'}"
+    return "Change two constants"
 
 
-def correction_leaves(way: Correction, style: Style) -> str:
+def correction_leaves(correction: Correction, style: Style) -> str:
     """`leaves 1.4 ± 0.9 ct`: the largest error left, and the largest ± of any note."""
-    if "instrument" in way.unproved:
-        return f"leaves {style.cents(way.worst_cents)} ct, ± not known"
-    return f"leaves {style.cents(way.worst_cents)} ± {style.cents(way.worst_expanded)} ct"
+    if "instrument" in correction.unproved:
+        return f"leaves {style.cents(correction.worst_cents)} ct, ± not known"
+    return f"leaves {style.cents(correction.worst_cents)} ± {style.cents(correction.worst_expanded_cents)} ct"
 
 
-def correction_detail(way: Correction, fit: Fit, style: Style) -> str:
+def correction_detail(correction: Correction, fit: Fit, style: Style) -> str:
     """What to do, what limits it, and what keeps it from being sure."""
-    return " ".join([_do(way, fit, style), *_beyond(way, style), *_unproved(way, style)])
+    beyond = correction.beyond if isinstance(correction, ConstantsCorrection) else None
+    return " ".join([_do(correction, fit, style), *_beyond(beyond, style), *_unproved(correction, style)])
 
 
-def _beyond(way: Correction, style: Style) -> list[str]:
+def _beyond(beyond: tuple[float, float] | None, style: Style) -> list[str]:
     """A note that the converter does not reach once it is corrected."""
-    if way.beyond is None:
+    if beyond is None:
         return []
-    note, volts = note_label(way.beyond[0], style), style.millivolts(abs(way.beyond[1]), 1)
-    if way.beyond[1] > 0:
+    note, volts = note_label(beyond[0], style), style.millivolts(abs(beyond[1]), 1)
+    if beyond[1] > 0:
         return [f"Note {note} would lie {volts} above the top code: more gain after the converter, or end lower."]
     return [f"Note {note} would lie {volts} below the lowest code: begin higher, or shift it up."]
 
 
-def _unproved(way: Correction, style: Style) -> list[str]:
+def _unproved(correction: Correction, style: Style) -> list[str]:
     told = []
-    if way.supposed and "linearity" in way.unproved:
+    if correction.supposed and "linearity" in correction.unproved:
         told.append(
-            f"{way.supposed} whole notes were not read, and how far linearity may take them is not known: cannot tell "
-            "before they are read."
+            f"{correction.supposed} whole notes were not read, and how far linearity may take them is not known: "
+            "cannot tell before they are read."
         )
-    elif way.supposed:
-        told.append(f"{way.supposed} whole notes were not read and count with the linearity limit.")
-    if "readings" in way.unproved:
+    elif correction.supposed:
+        told.append(f"{correction.supposed} whole notes were not read and count with the linearity limit.")
+    if "readings" in correction.unproved:
         told.append("A line through two notes proves nothing: read a third.")
-    if "instrument" in way.unproved:
+    if "instrument" in correction.unproved:
         told.append("Nobody gave the accuracy of the instrument, so this proves nothing.")
-    if "table" in way.unproved:
+    if "table" in correction.unproved:
         told.append("Whether a table does what it promises, fresh readings at its codes tell.")
     return told
 
 
-def _do(way: Correction, fit: Fit, style: Style) -> str:
-    if way.kind == "trimmer":
-        told = ", then ".join(_turn(step, fit, style) for step in way.steps)
-        told = told[0].upper() + told[1:] + "."
-        if abs(way.constant_cents) >= 0.05 and len(way.steps) == 1:
-            told += f" Of what is left, {style.cents(way.constant_cents, sign=True)} ct is on all notes alike: tune."
-        return told
-    moved = _moved(way, style)
-    if way.kind == "constants":
-        return f"{aim_formula(way, fit, style)}.{moved}"
-    unread = f" {way.unread} notes were not read and follow their neighbours." if way.unread else ""
-    return f"Each note by its own reading.{unread}{moved}"
+def _do(correction: Correction, fit: Fit, style: Style) -> str:
+    match correction:
+        case TrimmerCorrection(steps=steps, constant_cents=constant):
+            turns = ", then ".join(_turn(step, fit, style) for step in steps)
+            sentence = turns[0].upper() + turns[1:] + "."
+            if abs(constant) >= 0.05 and len(steps) == 1:
+                sentence += f" Of what is left, {style.cents(constant, sign=True)} ct is on all notes alike: tune."
+            return sentence
+        case ConstantsCorrection():
+            return f"{aim_formula(correction, fit, style)}.{_moved(correction, style)}"
+        case TableCorrection(unread=unread):
+            follow = f" {unread} notes were not read and follow their neighbours." if unread else ""
+            return f"Each note by its own reading.{follow}{_moved(correction, style)}"
+    raise TypeError(f"{type(correction).__name__} is no kind of correction that has words")
 
 
-def aim_formula(way: Correction, fit: Fit, style: Style) -> str:
+def aim_formula(correction: ConstantsCorrection | TableCorrection, fit: Fit, style: Style) -> str:
     """The constants ready for firmware: `aim for (wanted − 1.7 mV) ÷ 0.99637`."""
-    sign = MINUS if way.offset >= 0 else "+"
+    sign = MINUS if correction.offset >= 0 else "+"
     size = {
-        "volts": style.millivolts(abs(way.offset), 2),
-        "octaves": f"{style.number(abs(way.offset) * 1200, 2)} ct",
-        "hertz": f"{style.number(abs(way.offset), 4)} Hz",
+        "volts": style.millivolts(abs(correction.offset), 2),
+        "octaves": f"{style.number(abs(correction.offset) * 1200, 2)} ct",
+        "hertz": f"{style.number(abs(correction.offset), 4)} Hz",
     }[fit.model.kind]
-    return f"Aim for (wanted {sign} {size}) ÷ {style.number(way.gain, 6)}"
+    return f"Aim for (wanted {sign} {size}) ÷ {style.number(correction.gain, 6)}"
 
 
 def _turn(step: TrimStep, fit: Fit, style: Style) -> str:
     show = style.volts if fit.model.quantity == "volts" else style.hertz
     return (
-        f"{step.which} at note {note_label(step.note, style)}, from {show(step.reads)} until you read "
+        f"{step.trimmer} at note {note_label(step.note, style)}, from {show(step.reads)} until you read "
         f"{show(step.target)}"
     )
 
 
-def _moved(way: Correction, style: Style) -> str:
-    if way.moved_codes is None:
+def _moved(correction: ConstantsCorrection | TableCorrection, style: Style) -> str:
+    if correction.moved_codes is None:
         return " The sender's codes are not known, so their rounding comes on top."
-    floor = f" half a code is {style.cents(way.floor_cents)} ct."
-    if way.moved_codes == 0:
+    floor = f" half a code is {style.cents(correction.floor_cents)} ct."
+    if correction.moved_codes == 0:
         return f" No code moves;{floor}"
-    return f" Codes move by up to {way.moved_codes}, to levels nobody has read: measure again;{floor}"
+    return f" Codes move by up to {correction.moved_codes}, to levels nobody has read: measure again;{floor}"
 
 
 def verdict_sentence(

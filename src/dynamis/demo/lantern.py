@@ -114,7 +114,7 @@ def fill(made: BenchFile) -> None:
     found = _run(_RUNS[0], "As found", "03", BENCH_METER, plan, "2026-11-10T18:20:00+00:00", 24.5, 22)
     _take(made, found, _truth("03"), BENCH_METER, seed=311)
     judged = analyse(found, made.readings(found.id))
-    constants = judged.way("constants")
+    constants = judged.correction("constants")
     assert constants is not None
     adopted = adoption_of(judged, constants, "2026-11-10T18:41:00+00:00")
     made.adopt(adopted)

@@ -100,13 +100,14 @@ def _run(bench: Bench, judged: RunAnalysis, style: Style) -> str:
 
 def _ways(judged: RunAnalysis, style: Style) -> str:
     fit = judged.fit
-    if fit is None or not judged.ways:
+    if fit is None or not judged.corrections:
         return ""
     rows = "".join(
-        f'<tr><td class="left">{escape(correction_title(way))}</td><td>{escape(correction_leaves(way, style))}</td>'
-        f'<td class="left">{escape(VERDICT_WORDS[way.verdict])}</td>'
-        f'<td class="left small">{escape(correction_detail(way, fit, style))}</td></tr>'
-        for way in judged.ways
+        f'<tr><td class="left">{escape(correction_title(correction))}</td>'
+        f"<td>{escape(correction_leaves(correction, style))}</td>"
+        f'<td class="left">{escape(VERDICT_WORDS[correction.verdict])}</td>'
+        f'<td class="left small">{escape(correction_detail(correction, fit, style))}</td></tr>'
+        for correction in judged.corrections
     )
     return f'<table><tr><th class="left">way to correct</th><th></th><th></th><th></th></tr>{rows}</table>'
 
@@ -134,7 +135,7 @@ def _readings(judged: RunAnalysis, style: Style) -> str:
 def _plot(judged: RunAnalysis, style: Style) -> str:
     """Errors with their uncertainty, the tolerance, and what the constants would leave, as SVG."""
     notes, errors, expanded = judged.notes, judged.error_cents, judged.expanded_cents
-    way = judged.way("constants")
+    correction = judged.correction("constants")
     low, high = float(notes.min()) - 2, float(notes.max()) + 2
     reach = max(float(np.max(np.abs(errors) + expanded)), float(np.nanmax(judged.allowed_cents, initial=1.0))) * 1.08
 
@@ -155,7 +156,7 @@ def _plot(judged: RunAnalysis, style: Style) -> str:
         x = across.at(float(note))
         made.line([(x, up.at(float(cents - half))), (x, up.at(float(cents + half)))], "#16212b")
         made.disc(x, up.at(float(cents)), 3.4, "#16212b")
-    if way is not None:
-        for note, cents in zip(way.notes, way.left_cents, strict=True):
+    if correction is not None:
+        for note, cents in zip(correction.notes, correction.left_cents, strict=True):
             made.disc(across.at(float(note)), up.at(float(cents)), 3.4, "#f8fafc", "#0b5cad")
     return made.whole()

@@ -114,8 +114,8 @@ class Actions:
         menu.addSeparator()
         self.add(menu, "&Adopt the chosen way", "Ctrl+Return", measure(lambda shown: shown.adopt()))
         self.add(menu, "&Withdraw what is in force", "", measure(lambda shown: shown.withdraw()))
-        self.add(menu, "&Copy the chosen way", "", measure(lambda shown: shown.words.copy_way()))
-        self.add(menu, "&Save the chosen way as CSV…", "", measure(lambda shown: shown.save_way()))
+        self.add(menu, "&Copy the chosen way", "", measure(lambda shown: shown.words.copy_correction()))
+        self.add(menu, "&Save the chosen way as CSV…", "", measure(lambda shown: shown.save_correction()))
 
     def _device(self, menu: QMenu) -> None:
         self.add(menu, "&Safe output", "Ctrl+.", self.window.devices.make_safe)

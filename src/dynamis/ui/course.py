@@ -217,11 +217,11 @@ class CourseRunner(QObject):
         elif course.action == "adopt" and course.run_id is not None:
             session.selection.look_at(course.run_id)
             judged = session.runs.analysis()
-            way = None if judged is None else judged.way(course.way)
-            if way is None:
+            correction = None if judged is None else judged.correction(course.correction)
+            if correction is None:
                 raise InputError("The readings of this run give no correction.")
-            session.selection.choose_correction(course.way)
-            session.runs.adopt(way)
+            session.selection.choose_correction(course.correction)
+            session.runs.adopt(correction)
             self._ended("adopted")
         elif course.action == "send":
             self.send_in_force()

@@ -43,6 +43,15 @@ def open_at(window: QWidget, kept: Place | None) -> None:
     window.setGeometry(fitted(QRect(*kept), screens, window.minimumSize()))
 
 
+def room_of(widget: QWidget) -> QRect:
+    """What the screen that a widget lies on has room for.
+
+    Never by `widget.screen()`: the binding takes the screen for a child of the widget, and deletes it with the widget.
+    """
+    there = QGuiApplication.screenAt(widget.mapToGlobal(widget.rect().center()))
+    return (there or QGuiApplication.primaryScreen()).availableGeometry()
+
+
 def place_of(window: QWidget) -> Place:
     """What `open_at` takes; of a maximised window, where it stands otherwise."""
     at = window.normalGeometry() if window.isMaximized() or window.isFullScreen() else window.geometry()

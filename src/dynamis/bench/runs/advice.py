@@ -78,10 +78,10 @@ def comparison_sentence(judged: RunAnalysis, other: RunAnalysis, style: Style) -
     """A run laid over another: the worst errors side by side, and how far the scale moved against the codes."""
     told = f"“{other.run.title}” against “{judged.run.title}”: worst {_worst(other, style)}"
     told += f" instead of {_worst(judged, style)}"
-    both = [one.way("constants") for one in (judged, other)]
-    if judged.model.kind != other.model.kind or both[0] is None or both[1] is None:
+    here, there = judged.correction("constants"), other.correction("constants")
+    if judged.model.kind != other.model.kind or here is None or there is None:
         return told + "."
-    moved = (both[1].gain / both[0].gain - 1.0) * 100.0
+    moved = (there.gain / here.gain - 1.0) * 100.0
     same = (judged.run.channel, judged.run.serial) == (other.run.channel, other.run.serial)
     what = "the channel's own scale moved by" if same else "the scales differ by"
     return f"{told}; {what} {style.percent(moved, 3, sign=True)}."

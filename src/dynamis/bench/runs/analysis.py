@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
+from typing import Literal, overload
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -12,7 +13,8 @@ from numpy.typing import ArrayLike, NDArray
 from dynamis.bench.chains.port_transfers import dac_if_known, make_head
 from dynamis.bench.document.records import AdoptionRecord, HeadRecord, InstrumentRecord, ReadingRecord, RunRecord
 from dynamis.calibration.causes.describe import Shape, describe_shape
-from dynamis.calibration.corrections import Correction, corrections
+from dynamis.calibration.correction_types import ConstantsCorrection, Correction, TableCorrection, TrimmerCorrection
+from dynamis.calibration.corrections import corrections_for
 from dynamis.calibration.fit import Fit, Readings, fit_readings
 from dynamis.calibration.frequency import FrequencyLimits
 from dynamis.calibration.meter import Limits, MeterRange, reading_uncertainty
@@ -58,7 +60,7 @@ class RunAnalysis:
     residual_cents: FloatArray
     allowed_cents: FloatArray
     shape: Shape | None
-    ways: tuple[Correction, ...]
+    corrections: tuple[Correction, ...]
     proof: Proof | None
     verdict: Verdict | None
     why_no_fit: str
@@ -98,8 +100,18 @@ class RunAnalysis:
         value = float(self.fit.line.at(counted_on(self.run, self.converter, self.model, notes, codes))[0])
         return self.model.hertz(value) if self.model.kind == "octaves" else value
 
-    def way(self, kind: str) -> Correction | None:
-        return next((one for one in self.ways if one.kind == kind), None)
+    @overload
+    def correction(self, kind: Literal["trimmer"]) -> TrimmerCorrection | None: ...
+    @overload
+    def correction(self, kind: Literal["constants"]) -> ConstantsCorrection | None: ...
+    @overload
+    def correction(self, kind: Literal["table"]) -> TableCorrection | None: ...
+    @overload
+    def correction(self, kind: str) -> Correction | None: ...
+
+    def correction(self, kind: str) -> Correction | None:
+        """The correction of a kind, None where the run gives none."""
+        return next((one for one in self.corrections if one.kind == kind), None)
 
 
 def meter_range(record: InstrumentRecord) -> MeterRange:
@@ -196,7 +208,7 @@ def analyse(run: RunRecord, rows: Sequence[ReadingRecord]) -> RunAnalysis:
     readings = Readings(notes, values, own, counted_on(run, converter, model, notes, codes))
     # Readings of absurd sizes come out as infinite or NaN, and nothing is claimed of those.
     with np.errstate(divide="ignore", over="ignore", invalid="ignore"):
-        shape, ways, why = _fitted(run, model, tolerance, converter, meter, readings, codes, seconds_of(valid))
+        shape, corrections, why = _fitted(run, model, tolerance, converter, meter, readings, codes, seconds_of(valid))
     proof_notes = np.array(sorted({*run.plan, *notes.tolist()}), float)
     proof = None if not isinstance(meter, MeterRange) else can_prove(model, tolerance, proof_notes, meter)
     return RunAnalysis(
@@ -217,7 +229,7 @@ def analyse(run: RunRecord, rows: Sequence[ReadingRecord]) -> RunAnalysis:
         np.full(notes.shape, np.nan) if shape is None else shape.fit.residual_cents,
         allowed,
         shape,
-        ways,
+        corrections,
         proof,
         _verdict(error, uncertainty.expanded, allowed) if valid else None,
         why,
@@ -267,7 +279,7 @@ def _fitted(
     if not fit.line.gain > 0:
         return None, (), "The readings do not rise with the notes: check the channel, the wiring and the law."
     inl = None if converter is None or not converter.inl_limit_lsb else converter.inl_limit_lsb
-    ways = corrections(
+    corrections = corrections_for(
         fit,
         tolerance,
         as_played=shape.fit,
@@ -278,7 +290,7 @@ def _fitted(
         table_notes=_table_notes(run, readings.notes),
         stuck=shape.left_out,
     )
-    return shape, tuple(ways), ""
+    return shape, tuple(corrections), ""
 
 
 def _reach(run: RunRecord, notes: FloatArray) -> tuple[float, float]:
@@ -299,16 +311,18 @@ def _loading(run: RunRecord) -> float | None:
     return loaded(run.output_ohms, [(ohms, 0.0) for ohms in run.plugged_ohms])[0]
 
 
-def head_of(way: Correction, model: PitchModel, before: HeadRecord = HeadRecord()) -> HeadRecord:
+def head_of(correction: Correction, model: PitchModel, before: HeadRecord = HeadRecord()) -> HeadRecord:
     """The head that adopting a way to correct puts in force; a trimmer leaves the codes as they were read."""
-    if way.kind == "table" and way.codes:
-        return HeadRecord("table", model.quantity, way.offset, way.gain, way.first_note, way.sixteenths)
-    if way.kind in ("constants", "table"):
-        return HeadRecord("constants", model.quantity, way.offset, way.gain)
+    if isinstance(correction, TableCorrection) and correction.codes:
+        return HeadRecord(
+            "table", model.quantity, correction.offset, correction.gain, correction.first_note, correction.sixteenths
+        )
+    if isinstance(correction, ConstantsCorrection | TableCorrection):
+        return HeadRecord("constants", model.quantity, correction.offset, correction.gain)
     return before
 
 
-def adoption_of(judged: RunAnalysis, way: Correction, when: str) -> AdoptionRecord:
+def adoption_of(judged: RunAnalysis, correction: Correction, when: str) -> AdoptionRecord:
     """A way to correct, adopted for the channel of the unit that a run is of."""
     run = judged.run
     return AdoptionRecord(
@@ -317,10 +331,10 @@ def adoption_of(judged: RunAnalysis, way: Correction, when: str) -> AdoptionReco
         run.serial,
         run.port,
         run.id,
-        way.kind,
-        head_of(way, judged.model, run.head),
-        way.worst_cents,
-        way.worst_expanded,
+        correction.kind,
+        head_of(correction, judged.model, run.head),
+        correction.worst_cents,
+        correction.worst_expanded_cents,
         when,
     )
 

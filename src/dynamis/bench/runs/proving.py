@@ -47,7 +47,7 @@ class Course:
     action: Action
     sentence: str
     run_id: str | None = None
-    way: Literal["constants", "table"] = "constants"
+    correction: Literal["constants", "table"] = "constants"
     plan: tuple[float, ...] = ()
     verdict: Verdict | None = None
     halt: str = ""
@@ -106,7 +106,7 @@ def _as_found(
     if judged.next_note is not None:
         action: Action = "take" if board_hash is not None else "connect"
         return Course("found", action, f"{_left(judged)} of “{judged.run.title}” are still to be read.", judged.run.id)
-    if judged.way("constants") is None:
+    if judged.correction("constants") is None:
         return Course("found", "nothing", judged.why_no_fit, judged.run.id)
     halt = _warming(judged, style)
     if not halt and judged.verdict == "within":
@@ -129,7 +129,7 @@ def _after_constants(known: list[RunRecord], judge: Callable[[str], RunAnalysis 
         return Course("again", "begin", f"Read all {len(whole)} notes at their corrected codes.", plan=whole)
     if judged.next_note is not None:
         return Course("again", "take", f"{_left(judged)} at their corrected codes are still to be read.", judged.run.id)
-    if judged.way("table") is None:
+    if judged.correction("table") is None:
         return Course("again", "nothing", judged.why_no_fit, judged.run.id)
     return Course(
         "table", "adopt", "Adopt the table: each note by its own reading, linearity included.", judged.run.id, "table"

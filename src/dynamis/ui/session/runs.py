@@ -17,7 +17,7 @@ from dynamis.bench.document.records import (
     runs_of,
 )
 from dynamis.bench.runs.analysis import RunAnalysis, adoption_of, analyse, check_readings, codes_of, withdrawal_of
-from dynamis.calibration.corrections import Correction
+from dynamis.calibration.correction_types import Correction
 from dynamis.errors import InputError
 from dynamis.files.store import now
 from dynamis.ui.session.document import Document
@@ -120,9 +120,9 @@ class Runs:
     def correction(self) -> Correction | None:
         """The correction that is chosen, of the run looked at."""
         judged = self.analysis()
-        if judged is None or not judged.ways:
+        if judged is None or not judged.corrections:
             return None
-        return judged.way(self._selection.correction_kind) or judged.ways[0]
+        return judged.correction(self._selection.correction_kind) or judged.corrections[0]
 
     # -- readings ------------------------------------------------------------------------------------
 

@@ -6,6 +6,7 @@ from PySide6.QtCore import QEvent, QObject, QSize, Qt
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QFrame, QScrollArea, QWidget
 
+from dynamis.ui.place import room_of
 from dynamis.ui.widgets.panel import see_through
 
 # Title bar, buttons, a sentence, and the edges of a dialog.
@@ -29,7 +30,7 @@ class Fitting(QScrollArea):
 
     def room(self) -> int:
         """Pixels that the screen has for it."""
-        return max(_LEAST_PIXELS, self.screen().availableGeometry().height() - _AROUND_PIXELS)
+        return max(_LEAST_PIXELS, room_of(self).height() - _AROUND_PIXELS)
 
     def _wanted(self) -> int:
         inner = self._inner

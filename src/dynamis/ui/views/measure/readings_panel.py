@@ -138,10 +138,10 @@ class ReadingsPanel(Panel):
     def _reading_rows(self, judged: RunAnalysis | None) -> Sequence[Row]:
         if judged is None:
             return ()
-        way, note = self._session.runs.correction, self._session.selection.note
+        correction, note = self._session.runs.correction, self._session.selection.note
         left = np.full(judged.notes.shape, np.nan)
-        if way is not None:
-            left[way.kept] = way.left_cents
+        if correction is not None:
+            left[correction.kept] = correction.left_cents
         index = {row.id: k for k, row in enumerate(judged.valid)}
         wanted = judged.model.expected_shown([row.note for row in judged.rows])
 

@@ -126,7 +126,7 @@ class MeasureStation(Station):
         self.words.way_chosen.connect(session.selection.choose_correction)
         self.words.adopt_pressed.connect(self.adopt)
         self.words.withdraw_pressed.connect(self.withdraw)
-        self.words.save_pressed.connect(self.save_way)
+        self.words.save_pressed.connect(self.save_correction)
         self.readings.void_asked.connect(self.void)
         self.readings.unvoid_asked.connect(session.runs.unvoid)
         self.readings.retake_asked.connect(self.entry.retake)
@@ -222,17 +222,17 @@ class MeasureStation(Station):
             plot.tolerance(judged.tolerance, low, high)
             self._draw_line(judged)
             overlay = session.runs.analysis(session.selection.overlay_id) if session.selection.overlay_id else None
-            way = session.runs.correction
+            correction = session.runs.correction
             if overlay is not None:
                 plot.points(
                     PlotPoints(overlay.notes, overlay.error_cents, "ring", c.blue, 2 * overlay.independent_cents)
                 )
                 shown.append(overlay.error_cents)
                 legend.append(f'<span style="color:{c.blue}">○ {_html(overlay.run.title)}</span>')
-            elif way is not None:
-                plot.points(PlotPoints(way.notes, way.left_cents, "diamond", c.blue))
-                shown.append(way.left_cents)
-                words = f"predicted: {correction_title(way).lower()}"
+            elif correction is not None:
+                plot.points(PlotPoints(correction.notes, correction.left_cents, "diamond", c.blue))
+                shown.append(correction.left_cents)
+                words = f"predicted: {correction_title(correction).lower()}"
                 legend.append(f'<span style="color:{c.blue}">◇ {_html(words)}</span>')
             plot.points(PlotPoints(judged.notes, judged.error_cents, "disc", c.ink, 2 * judged.independent_cents))
             shown.append(judged.error_cents)
@@ -344,10 +344,10 @@ class MeasureStation(Station):
             self._session.runs.void(ids, " ".join(reason.split()) or _REASONS[0])
 
     def adopt(self) -> None:
-        way = self._session.runs.correction
-        if way is None:
+        correction = self._session.runs.correction
+        if correction is None:
             return
-        adopted = self._session.runs.adopt(way)
+        adopted = self._session.runs.adopt(correction)
         words = {"trimmer": "The trimming", "constants": "The constants", "table": "The table"}[adopted.kind]
         self._session.said.emit(
             f"{words} of this run are in force for unit {adopted.serial}; measure again to see what is left."
@@ -368,21 +368,21 @@ class MeasureStation(Station):
         except InputError as error:
             self._session.said.emit(str(error), True)
 
-    def save_way(self) -> None:
-        judged, way = self._session.runs.analysis(), self._session.runs.correction
-        if judged is None or way is None:
+    def save_correction(self) -> None:
+        judged, correction = self._session.runs.analysis(), self._session.runs.correction
+        if judged is None or correction is None:
             return
-        start = f"{judged.run.serial}-{judged.run.port}-{way.kind}.csv"
+        start = f"{judged.run.serial}-{judged.run.port}-{correction.kind}.csv"
         name, _ = QFileDialog.getSaveFileName(self, "Save the correction", start, "CSV (*.csv)")
         if name:
             self.save_way_to(Path(name))
 
     def save_way_to(self, path: Path) -> None:
-        judged, way = self._session.runs.analysis(), self._session.runs.correction
-        if judged is None or way is None:
+        judged, correction = self._session.runs.analysis(), self._session.runs.correction
+        if judged is None or correction is None:
             return
         try:
-            write_whole(path, correction_text(way, judged))
+            write_whole(path, correction_text(correction, judged))
             self._session.said.emit(f"Saved {path.name}.", False)
         except InputError as error:
             self._session.said.emit(str(error), True)

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QBoxLayout, QHBoxLayout, QPlainTextEdit, QPushButt
 from dynamis.bench.runs.advice import belongs_sentence, comparison_sentence, plugging_sentence
 from dynamis.bench.runs.analysis import RunAnalysis
 from dynamis.calibration.causes.words import cause_text, shape_sentences
-from dynamis.calibration.corrections import Correction
+from dynamis.calibration.correction_types import Correction
 from dynamis.calibration.words import (
     correction_detail,
     correction_leaves,
@@ -66,8 +66,8 @@ class WayCard(QPushButton):
         """Where both do not fit in one line, what it leaves goes below the title."""
         super().resizeEvent(event)
         wanted = self.title.sizeHint().width() + self.leaves.sizeHint().width() + 60
-        way = QBoxLayout.Direction
-        self._top.setDirection(way.LeftToRight if wanted <= event.size().width() else way.TopToBottom)
+        correction = QBoxLayout.Direction
+        self._top.setDirection(correction.LeftToRight if wanted <= event.size().width() else correction.TopToBottom)
 
     def sizeHint(self) -> QSize:
         return QSize(220, self._column.heightForWidth(max(220, self.width())))
@@ -94,8 +94,8 @@ class WordsPanel(Panel):
         self.body.addLayout(verdict)
         self.body.addWidget(label("What the shape says", "heading"))
         # Two columns that scroll for themselves, so that long words never push the ways out of sight.
-        told, ways = QWidget(), QWidget()
-        words_column, self._column = QVBoxLayout(told), QVBoxLayout(ways)
+        told, corrections = QWidget(), QWidget()
+        words_column, self._column = QVBoxLayout(told), QVBoxLayout(corrections)
         for column, above in ((words_column, 0), (self._column, 8)):
             column.setContentsMargins(0, 0, 5, 0)
             column.setSpacing(above)
@@ -106,7 +106,7 @@ class WordsPanel(Panel):
         self.body.addWidget(rule())
         self._ways_title = label("Ways to correct", "heading")
         self.body.addWidget(self._ways_title)
-        self.body.addWidget(scrolling(ways), 6)
+        self.body.addWidget(scrolling(corrections), 6)
         self.cards: dict[str, WayCard] = {}
         for kind in ("trimmer", "constants", "table"):
             card = WayCard()
@@ -119,7 +119,7 @@ class WordsPanel(Panel):
         self.adopt.setProperty("primary", True)
         self.adopt.clicked.connect(self.adopt_pressed)
         self.copy, self.save = QPushButton("Copy"), QPushButton("Save CSV…")
-        self.copy.clicked.connect(self.copy_way)
+        self.copy.clicked.connect(self.copy_correction)
         self.save.clicked.connect(self.save_pressed)
         self.withdraw = QPushButton("Withdraw")
         self.withdraw.clicked.connect(self.withdraw_pressed)
@@ -187,7 +187,9 @@ class WordsPanel(Panel):
     def cautions(self, judged: RunAnalysis) -> list[str]:
         session = self._session
         told = (
-            [belongs_sentence(session.bench, judged.run, session.runs.adoptions, session.style)] if judged.ways else []
+            [belongs_sentence(session.bench, judged.run, session.runs.adoptions, session.style)]
+            if judged.corrections
+            else []
         )
         plugging = plugging_sentence(session.bench, judged.run, session.style)
         return ([plugging] if plugging else []) + told
@@ -224,16 +226,18 @@ class WordsPanel(Panel):
         style, chosen = self._session.style, self._session.runs.correction
         fit = None if judged is None else judged.fit
         for kind, card in self.cards.items():
-            way = None if judged is None else judged.way(kind)
-            card.setVisible(way is not None)
-            if way is None or fit is None:
+            correction = None if judged is None else judged.correction(kind)
+            card.setVisible(correction is not None)
+            if correction is None or fit is None:
                 continue
-            set_text(card.title, correction_title(way))
-            set_text(card.leaves, correction_leaves(way, style))
-            set_text(card.detail, tied(correction_detail(way, fit, style)))
-            card.sign.setPixmap(verdict_pixmap(way.verdict, self.colours, 11, self.devicePixelRatioF()))
-            card.setAccessibleName(f"{card.title.text()}, {card.leaves.text()}, {way.verdict}. {card.detail.text()}")
-            card.setChecked(chosen is not None and way.kind == chosen.kind)
+            set_text(card.title, correction_title(correction))
+            set_text(card.leaves, correction_leaves(correction, style))
+            set_text(card.detail, tied(correction_detail(correction, fit, style)))
+            card.sign.setPixmap(verdict_pixmap(correction.verdict, self.colours, 11, self.devicePixelRatioF()))
+            card.setAccessibleName(
+                f"{card.title.text()}, {card.leaves.text()}, {correction.verdict}. {card.detail.text()}"
+            )
+            card.setChecked(chosen is not None and correction.kind == chosen.kind)
             card.updateGeometry()
             self._dress(card)
         self._ways_title.setVisible(chosen is not None)
@@ -256,17 +260,17 @@ class WordsPanel(Panel):
         )
 
     @staticmethod
-    def _noun(way: Correction) -> str:
-        return {"trimmer": "trimming", "constants": "constants", "table": "table"}[way.kind]
+    def _noun(correction: Correction) -> str:
+        return {"trimmer": "trimming", "constants": "constants", "table": "table"}[correction.kind]
 
     def _channel_name(self, judged: RunAnalysis) -> str:
         return self._session.bench.port(judged.run.channel).name
 
-    def copy_way(self) -> str:
+    def copy_correction(self) -> str:
         """Put the chosen way's constants or table on the clipboard; returns the text."""
-        judged, way = self._session.runs.analysis(), self._session.runs.correction
-        if judged is None or way is None or judged.fit is None:
+        judged, correction = self._session.runs.analysis(), self._session.runs.correction
+        if judged is None or correction is None or judged.fit is None:
             return ""
-        text = correction_text(way, judged, separator="\t")
+        text = correction_text(correction, judged, separator="\t")
         QGuiApplication.clipboard().setText(text)
         return text
