@@ -46,6 +46,8 @@ DYNAMIS = (
     """
 import gc
 gc.disable()  # as dynamis.app does until the first paint
+import os
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # this too
 import sys
 from dynamis.files.store import BenchFile
 from dynamis.ui.session.preferences import Preferences

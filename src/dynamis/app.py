@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gc
+import os
 import sys
 from collections.abc import Sequence
 
@@ -14,6 +15,8 @@ def main(argv: Sequence[str] | None = None) -> int:
         # All that starting makes lives as long as the window: collecting meanwhile would only walk it over and over.
         gc.disable()
         try:
+            # The matrices here are small: more threads of linear algebra only take longer to start.
+            os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
             from dynamis.ui.start import run_window
 
             return run_window(arguments)

@@ -33,6 +33,7 @@ from dynamis.converter.dac import Dac, floor_bound_lsb
 from dynamis.converter.heads import ConstantsHead, TableHead, sixteenths_of
 from dynamis.pitch.laws import ExponentialLaw
 from dynamis.pitch.tolerance import ToleranceProfile, judge
+from dynamis.transfer.distinct import among, distinct
 from dynamis.transfer.parameter import NOMINAL
 
 _LINE_PARAMETERS: Final = 2
@@ -73,7 +74,7 @@ def corrections_for(
     reading of their note clears them, the others by the line and the linearity limit.
     """
     usable = np.isfinite(fit.residual_cents)
-    cleared = fit.outliers & np.isin(fit.notes, fit.notes[usable & ~fit.outliers])
+    cleared = fit.outliers & among(fit.notes, fit.notes[usable & ~fit.outliers])
     keep = usable & ~cleared
     if not np.any(keep) or not fit.line.gain > 0:
         return []
@@ -190,8 +191,7 @@ class _Prediction:
         wanted = model.expected(notes)
         order = np.argsort(fit.notes[usable], kind="stable")
         beside = (own_aim - (fit.wanted - line.offset) / line.gain)[usable][order]
-        read_notes, first_at = np.unique(fit.notes[usable][order], return_index=True)
-        counts = np.diff(np.append(first_at, order.size))
+        read_notes, first_at, _, counts = distinct(fit.notes[usable][order])
         beside = np.add.reduceat(beside, first_at) / counts
         aim = (wanted - line.offset) / line.gain + np.interp(notes, read_notes, beside)
         volts = model.to_volts(aim)
@@ -213,7 +213,7 @@ class _Prediction:
             codes=table,
             sixteenths=sixteenths,
             aim_volts=tuple(volts.tolist()),
-            unread=int(np.sum(~np.isin(notes, read_notes))),
+            unread=int(np.sum(~among(notes, read_notes))),
             offset=line.offset,
             gain=line.gain,
             moved_codes=moved,
@@ -307,7 +307,7 @@ class _Prediction:
         """Whole notes that nobody read: (notes, cents left by the line and the codes' rounding, U with linearity)."""
         fit, model, line = self.fit, self.fit.model, self.fit.line
         every = np.arange(self.span[0], self.span[1] + 1, dtype=float)
-        notes = every[~np.isin(every, fit.notes[self.keep])]
+        notes = every[~among(every, fit.notes[self.keep])]
         wanted = model.expected(notes)
         notes, wanted = notes[np.isfinite(wanted)], wanted[np.isfinite(wanted)]
         if not notes.size:
@@ -333,7 +333,7 @@ class _Prediction:
         reasons: list[Unproved] = []
         if not np.any(fit.uncertainty.expanded > 0):
             reasons.append("instrument")
-        if np.unique(fit.notes[fit.used]).size <= _LINE_PARAMETERS:
+        if distinct(fit.notes[fit.used]).values.size <= _LINE_PARAMETERS:
             reasons.append("readings")
         if some_unread and (self.dac is None or self.inl_limit_lsb is None):
             reasons.append("linearity")

@@ -18,6 +18,7 @@ from dynamis.calibration.meter import Limits, ReadingUncertainty, reading_uncert
 from dynamis.errors import InputError
 from dynamis.pitch.model import PitchModel
 from dynamis.pitch.tolerance import ToleranceProfile, Verdict, judge
+from dynamis.transfer.distinct import distinct
 
 FloatArray = NDArray[np.float64]
 BoolArray = NDArray[np.bool_]
@@ -143,9 +144,9 @@ def fit_readings(
     if outliers is None:
         outliers = find_outliers(model, expected, measured, uncertainty.independent, followed)
     used = followed & ~outliers if drop_outliers else followed
-    if np.unique(expected[used]).size < 2:
+    if distinct(expected[used]).values.size < 2:
         raise InputError(
-            f"There are {int(used.sum())} usable readings of {np.unique(readings.notes[used]).size} different "
+            f"There are {int(used.sum())} usable readings of {distinct(readings.notes[used]).values.size} different "
             "notes; a line needs two different notes or more."
         )
     line = _embedded(fit_line(model, expected[used], measured[used], method), used)
@@ -197,7 +198,7 @@ def find_outliers(
     Too far is more than the largest of 2 cents, 6 x 1.4826 x the median |residual| and 3 x the reading's
     own uncertainty (what is common to the run moves no single reading).
     """
-    if np.unique(expected[among]).size < 2:
+    if distinct(expected[among]).values.size < 2:
         return np.zeros(measured.shape, bool)
     offset, slope = theil_sen(expected[among], measured[among])
     away = np.abs(model.cents(measured, offset + slope * expected))

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from dynamis.errors import InputError
 from dynamis.pitch.model import PitchModel
+from dynamis.transfer.distinct import distinct
 
 FloatArray = NDArray[np.float64]
 Method = Literal["least-squares", "minimax", "endpoint"]
@@ -233,7 +234,7 @@ def _all_slopes(x: FloatArray, y: FloatArray) -> FloatArray:
         run = x[j] - x[i]
         apart = run > 0
         return (y[j] - y[i])[apart] / run[apart]
-    places, first, count = np.unique(x, return_index=True, return_counts=True)
+    places, first, _, count = distinct(x)
     after = first + count
     slopes = np.empty(int(np.sum(count * (x.size - after))))
     filled = 0

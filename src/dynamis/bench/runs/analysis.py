@@ -26,6 +26,7 @@ from dynamis.errors import InputError
 from dynamis.pitch.model import PitchModel
 from dynamis.pitch.tolerance import ToleranceProfile, Verdict, judge, parse_tolerance
 from dynamis.pitch.tuning import EqualTemperament
+from dynamis.transfer.distinct import distinct
 from dynamis.transfer.parameter import NOMINAL
 
 FloatArray = NDArray[np.float64]
@@ -264,7 +265,7 @@ def _fitted(
     codes: FloatArray | None,
     seconds: FloatArray | None,
 ) -> tuple[Shape | None, tuple[Correction, ...], str]:
-    if np.unique(readings.notes).size < 2:
+    if distinct(readings.notes).values.size < 2:
         missing = "Two readings" if readings.notes.size == 0 else "A reading of a second note"
         return None, (), f"{missing} will make a line, and with it the ways to correct."
     dac = None if converter is None else converter.dac

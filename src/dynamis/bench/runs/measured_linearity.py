@@ -16,6 +16,7 @@ from dynamis.converter.dac import MOST_BITS_WITH_INL
 from dynamis.errors import InputError
 from dynamis.notation.style import Style
 from dynamis.pitch.notes import note_label
+from dynamis.transfer.distinct import distinct
 
 FloatArray = NDArray[np.float64]
 _FEWEST = 3
@@ -61,14 +62,14 @@ def measured_linearity(made: RunAnalysis | None) -> MeasuredLinearity | str:
     every = np.asarray(codes_of(made.run, made.converter, made.notes), float)
     used = made.shape.fit.used & np.isfinite(every) & np.isfinite(made.values)
     codes, notes, volts = every[used], made.notes[used], made.values[used]
-    if np.unique(codes).size < _FEWEST:
+    if distinct(codes).values.size < _FEWEST:
         return f"{made.run.title} has fewer than three codes; a line says nothing of their linearity yet."
     nominal = dac.nominal_volts(codes)
     slope, offset = np.polyfit(nominal, volts, 1)
     lsb = slope * dac.lsb_volts
     off = (volts - offset - slope * nominal) / lsb
     own = made.independent_cents[used] / np.abs(made.model.law.cents_per_volt(volts)) / abs(lsb)
-    order = np.unique(codes)
+    order = distinct(codes).values
     rows = [codes == one for one in order]
     return MeasuredLinearity(
         made.run.title,

@@ -28,6 +28,7 @@ from dynamis.converter.dac import Dac
 from dynamis.errors import InputError
 from dynamis.pitch.model import PitchModel
 from dynamis.pitch.tolerance import ToleranceProfile
+from dynamis.transfer.distinct import distinct
 
 FloatArray = NDArray[np.float64]
 # Below this a number would be shown as 0.0 ct; it is not worth a sentence.
@@ -114,7 +115,7 @@ def describe_shape(
         terms += lone_reading(series.places)
     out = stuck | slips | mute
     expected = readings.expected if readings.expected is not None else model.expected(readings.notes)
-    if np.unique(expected[~out]).size < 2:
+    if distinct(expected[~out]).values.size < 2:
         out, slips = stuck | mute, np.zeros_like(slips)
     fit = fit_readings(readings, model, tolerance, meter=meter, left_out=out, outliers=slips)
     line = _joint(series.places, forms, drifts)
@@ -163,7 +164,7 @@ def _series(
     mute = ~(np.isfinite(expected) & (expected > model.zero if model.is_ratio else True))
     own = reading_uncertainty(readings.values, readings.own, model, meter).independent
     sent, half = expected, 0.0
-    known = codes is not None and bool(np.all(np.isfinite(codes))) and np.unique(codes).size >= 3
+    known = codes is not None and bool(np.all(np.isfinite(codes))) and distinct(codes).values.size >= 3
     if known and codes is not None:
         slope, base = np.polyfit(codes, expected, 1) if not np.any(mute) else (0.0, 0.0)
         if slope > 0:
@@ -180,7 +181,7 @@ def _series(
 
 
 def _from_neighbours(places: Places, k: int, slips: list[int]) -> float:
-    others = np.setdiff1d(np.arange(places.count), slips)
+    others = np.delete(np.arange(places.count), slips)
     there = float(np.interp(places.position[k], places.position[others], places.off[others]))
     return float(places.off[k]) - there
 
@@ -362,7 +363,7 @@ def _rounding(fit: Fit, sent: FloatArray, dac: Dac | None, codes: FloatArray | N
     worst = float(abs(known[k]))
     # Codes that aim beside the wish (constants, a table) are no rounding; only what an LSB explains is.
     if by_line:
-        slope = float(np.polyfit(codes, fit.wanted, 1)[0]) if np.unique(codes).size > 1 else 0.0
+        slope = float(np.polyfit(codes, fit.wanted, 1)[0]) if distinct(codes).values.size > 1 else 0.0
         lsb = slope * float(np.max(fit.model.cents_per_unit(fit.wanted)))
     else:
         lsb = 0.0 if dac is None else dac.lsb_volts * float(np.max(fit.model.cents_per_unit(fit.wanted)))

@@ -67,14 +67,14 @@ def _held(places: Places, side: int) -> int:
 
 def _from_rest(places: Places, held: NDArray[np.intp]) -> tuple[FloatArray, float]:
     """Cents of some places from the line of the others, and the others' scatter about it."""
-    rest = np.setdiff1d(np.arange(places.count), held)
+    rest = np.delete(np.arange(places.count), held)
     fitted = estimate(places.basis[rest], places.off[rest], places.position[rest], places.own[rest])
     away = places.off[held] - places.basis[held] @ fitted.values
     return away, float(np.sqrt(np.mean(fitted.left**2)))
 
 
 def _term(places: Places, held: NDArray[np.intp], cause: Cause, side: int) -> Term:
-    rest = np.setdiff1d(np.arange(places.count), held)
+    rest = np.delete(np.arange(places.count), held)
     fitted = estimate(places.basis[rest], places.off[rest], places.position[rest], places.own[rest])
     outer = held[-1] if side > 0 else held[0]
     value = float(places.off[outer] - places.basis[outer] @ fitted.values)

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from dynamis.calibration.line import median, theil_sen
 from dynamis.pitch.model import PitchModel
+from dynamis.transfer.distinct import distinct
 
 FloatArray = NDArray[np.float64]
 BoolArray = NDArray[np.bool_]
@@ -73,7 +74,7 @@ class Places:
     @staticmethod
     def of(series: Series) -> Places:
         index = np.flatnonzero(series.good)
-        sent, which = np.unique(series.sent[index], return_inverse=True)
+        sent, _, which, _ = distinct(series.sent[index])
         if sent.size > MOST_PLACES:
             which = which * MOST_PLACES // sent.size
             sent = np.bincount(which, series.sent[index]) / np.bincount(which)

@@ -41,7 +41,7 @@ def undecided(
         chosen = range(low + 1, high + 1)
     notes = [float(places.notes[k]) for k in chosen]
     middle = chosen[len(chosen) // 2]
-    others = np.setdiff1d(np.arange(places.count), np.array(chosen))
+    others = np.delete(np.arange(places.count), np.array(chosen))
     there = float(np.interp(places.position[middle], places.position[others], places.off[others]))
     cents = float(places.off[middle]) - there
     return [_term(places, (min(notes), max(notes)), _asked(places, chosen, upper, reach), cents), *terms][:1]

@@ -17,6 +17,7 @@ from dynamis.pitch.tolerance import ToleranceProfile
 from dynamis.plotting.axis import Axis
 from dynamis.plotting.series import marker_size, thinned
 from dynamis.plotting.ticks import note_ticks, number_ticks
+from dynamis.transfer.distinct import distinct
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.theme.style import text_font
 from dynamis.ui.widgets.axes import LINE_HEIGHT, draw_across, draw_line, draw_up, places, polygon
@@ -153,7 +154,7 @@ class NotePlot(Picture):
             x, y = across.at(seen[0]), up.at(seen[1])
             if whiskers is not None and seen[0] is notes:
                 self._whiskers(p, x, up.at(cents - whiskers), up.at(cents + whiskers), points.colour)
-            self._signs(p, places(x, y), points, marker_size(across.at(np.unique(seen[0])), points.size))
+            self._signs(p, places(x, y), points, marker_size(across.at(distinct(seen[0]).values), points.size))
 
         self._layers.append(layer)
 

@@ -9,7 +9,17 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from PySide6.QtCore import QAbstractTableModel, QEvent, QModelIndex, QPersistentModelIndex, QSize, Qt
-from PySide6.QtGui import QColor, QFocusEvent, QFont, QGuiApplication, QKeyEvent, QKeySequence, QPalette, QResizeEvent
+from PySide6.QtGui import (
+    QColor,
+    QFocusEvent,
+    QFont,
+    QGuiApplication,
+    QKeyEvent,
+    QKeySequence,
+    QPalette,
+    QResizeEvent,
+    QShowEvent,
+)
 from PySide6.QtWidgets import QAbstractItemView, QApplication, QFrame, QHeaderView, QTableView
 
 from dynamis.notation.safe import csv_row
@@ -221,6 +231,10 @@ class Table(QTableView):
         super().resizeEvent(event)
         self._share_width()
 
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self._share_width()
+
     def changeEvent(self, event: QEvent) -> None:
         super().changeEvent(event)
         if event.type() == QEvent.Type.StyleChange:  # comes when a theme has been put on wholly
@@ -228,7 +242,12 @@ class Table(QTableView):
         self.verticalHeader().setDefaultSectionSize(self.fontMetrics().height() + 7)
 
     def _share_width(self) -> None:
-        """Share the width out; no column gets narrower than what it holds, then the table scrolls."""
+        """Share the width out; no column gets narrower than what it holds, then the table scrolls.
+
+        A table that nobody sees waits for it: its rows may not be worked out yet.
+        """
+        if not self.isVisible():
+            return
         columns = self.rows_model.columns
         total = sum(column.stretch for column in columns)
         measure = self.horizontalHeader().fontMetrics()

@@ -122,9 +122,10 @@ class ReadingsPanel(Panel):
             self.readings.show_row(before)  # one more was taken
 
     def refresh_runs(self) -> None:
-        rows = [self._run_row(run.id) for run in self._session.runs.all]
+        runs = self._session.runs.all
+        rows = LazyRows(len(runs), lambda k: self._run_row(runs[k].id))
         self.runs.set_rows(rows)
-        set_text(self.tab_buttons[1], f"Runs  {len(rows)}" if rows else "Runs")
+        set_text(self.tab_buttons[1], f"Runs  {len(rows)}" if runs else "Runs")
 
     def mark_note(self) -> None:
         """Mark the rows of the thread's note."""

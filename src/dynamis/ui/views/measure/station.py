@@ -20,6 +20,7 @@ from dynamis.files.text import read_text
 from dynamis.files.writing import write_whole
 from dynamis.notation.style import plain
 from dynamis.pitch.notes import note_label
+from dynamis.transfer.distinct import distinct
 from dynamis.ui.course import CourseRunner
 from dynamis.ui.session.session import Session
 from dynamis.ui.stations import Station
@@ -244,7 +245,7 @@ class MeasureStation(Station):
         fit = judged.fit
         if fit is None:
             return
-        notes, first = np.unique(judged.notes, return_index=True)
+        notes, first, _, _ = distinct(judged.notes)
         centre = fit.model.cents(fit.line.at(fit.expected), fit.expected)[first]
         self.plot.band(notes, centre, 2 * judged.common_cents[first])
         ends = slice(None) if fit.model.is_ratio else [0, -1]
