@@ -16,8 +16,8 @@ from dynamis.bench.document.ports import PortRef
 from dynamis.bench.judging.pairs import judge_pair
 from dynamis.electrics.circuits.supply import Supply
 from dynamis.electrics.design.spread import Side, Spread
+from dynamis.electrics.design.words import spread_words
 from dynamis.notation.style import Style
-from dynamis.ui.views.circuit.words import spread_words
 
 CONTROL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 NONE, LEFT = Qt.KeyboardModifier.NoModifier, Qt.MouseButton.LeftButton

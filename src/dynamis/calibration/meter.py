@@ -20,7 +20,7 @@ from dynamis.calibration.frequency import FrequencyLimits, count_words
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_plain, parse_quantity
 from dynamis.notation.safe import MOST_TOKEN, quoted
-from dynamis.notation.style import Style, plain
+from dynamis.notation.style import Style, decimals_of, plain
 from dynamis.pitch.model import PitchModel
 
 FloatArray = NDArray[np.float64]
@@ -39,6 +39,11 @@ class MeterRange:
     resolution_volts: float
     full_scale_volts: float | None = None
     percent_of_range: float = 0.0
+
+    @property
+    def decimals(self) -> int:
+        """Decimals that its readings are shown with, at most 7; 4 where its last digit is not known."""
+        return min(7, decimals_of(self.resolution_volts)) if self.resolution_volts > 0 else 4
 
     def __post_init__(self) -> None:
         for name in ("percent", "counts", "resolution_volts", "percent_of_range"):

@@ -8,7 +8,8 @@ them are solved at once.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+import math
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -189,6 +190,13 @@ class Net:
             line = network.solve(emf[name], f"n:{node}", ohms, Held(others))
             gain[name], bias = line.gain, line.offset  # what the others add is the same in each
         return gain, bias
+
+
+def parallel(ohms: Iterable[float | None]) -> float:
+    """Resistances side by side, ohms; None and 0 stand for what is not known and count for nothing; infinite where
+    none is left."""
+    siemens = sum(1.0 / one for one in ohms if one)
+    return 1.0 / siemens if siemens else math.inf
 
 
 def loaded(ohms: float, inputs: Sequence[tuple[float, float]]) -> tuple[float, float]:

@@ -4,36 +4,13 @@ from __future__ import annotations
 
 import bisect
 import math
+from collections.abc import Iterable
 from typing import Final
 
 from dynamis.errors import InputError
 
-_E24: Final = (
-    1.0,
-    1.1,
-    1.2,
-    1.3,
-    1.5,
-    1.6,
-    1.8,
-    2.0,
-    2.2,
-    2.4,
-    2.7,
-    3.0,
-    3.3,
-    3.6,
-    3.9,
-    4.3,
-    4.7,
-    5.1,
-    5.6,
-    6.2,
-    6.8,
-    7.5,
-    8.2,
-    9.1,
-)
+_E24_TENTHS: Final = "10 11 12 13 15 16 18 20 22 24 27 30 33 36 39 43 47 51 56 62 68 75 82 91"
+_E24: Final = tuple(int(tenths) / 10.0 for tenths in _E24_TENTHS.split(" "))
 # Three figures of a geometric series; the standard has 9.20 where rounding gives 9.19.
 _E192: Final = tuple(9.20 if k == 185 else round(10.0 ** (k / 192.0), 2) for k in range(192))
 SERIES: Final[dict[str, tuple[float, ...]]] = {
@@ -43,6 +20,9 @@ SERIES: Final[dict[str, tuple[float, ...]]] = {
     "E96": _E192[::2],
     "E192": _E192,
 }
+# Values nearer than this are one; and no series has a gap wider than that.
+_SAME: Final = 1e-9
+_WIDEST_STEP: Final = 3.0
 
 
 def values_between(low: float, high: float, series: str) -> list[float]:
@@ -53,6 +33,19 @@ def values_between(low: float, high: float, series: str) -> list[float]:
         found += [float(f"{one}e{decade}") for one in SERIES[series]]
         decade += 1
     return [value for value in found if low <= value <= high]
+
+
+def next_value(ohms: float, values: Iterable[float], *, up: bool) -> float | None:
+    """The next value above or below a resistance; None where it stands at the end of them."""
+    if up:
+        return min((value for value in values if value > ohms * (1.0 + _SAME)), default=None)
+    return max((value for value in values if value < ohms * (1.0 - _SAME)), default=None)
+
+
+def next_in_series(ohms: float, series: str, *, up: bool) -> float | None:
+    """As `next_value`, of a series."""
+    low, high = (ohms, ohms * _WIDEST_STEP) if up else (ohms / _WIDEST_STEP, ohms)
+    return next_value(ohms, values_between(low, high, series), up=up)
 
 
 def nearest(ohms: float, series: str = "E24") -> float:

@@ -18,6 +18,7 @@ from dynamis.electrics.exponential.converter import Converter
 from dynamis.electrics.exponential.spice import pair_netlist
 from dynamis.electrics.exponential.wish import LawWish
 from dynamis.electrics.gates.spice import gate_netlist
+from dynamis.electrics.net import parallel
 from dynamis.errors import InputError
 
 _USUAL_VOLTS = (-5.0, 5.0)
@@ -46,7 +47,7 @@ def link_spice(bench: Bench, link: Link, sink: PortRef) -> str:
         )
     asked = asked_of(bench, link, sink)
     ends = (asked.in_low, asked.in_high) if isinstance(asked, Wish) else _USUAL_VOLTS
-    load = 1.0 / sum(1.0 / (bench.port(ref).ohms or 1e12) for ref in link.inputs)
+    load = min(1e12, parallel(bench.port(ref).ohms for ref in link.inputs))
     title = f"{bench.label(link.output)} > {bench.label(sink)}: {made.circuit.topology.title}"
     return netlist(made.loaded(load), *ends, title, dict(made.travel))
 

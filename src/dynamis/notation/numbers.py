@@ -104,6 +104,11 @@ def parse_quantity(text: str, unit: str, what: str = "The value", *, decimal_com
     return value
 
 
+def parse_share(text: str, what: str = "The value", *, decimal_comma: bool = False) -> float:
+    """Read per cent, with or without a ± ahead of it, as a fraction: `± 0.5 %` is 0.005."""
+    return parse_quantity(text.strip().lstrip("±"), "%", what, decimal_comma=decimal_comma) / 100.0
+
+
 def split_entries(text: str, what: str, *, decimal_comma: bool = False) -> list[str]:
     """The entries of a list: parted by semicolons, and by blanks ahead of a number; by commas too, where the comma is
     no decimal sign.

@@ -98,6 +98,14 @@ class Style:
             return f"< {self.number(2.0 * least, decimals)} %"
         return f"{self.number(value, decimals, sign=sign)} %"
 
+    def typed_share(self, fraction: float) -> str:
+        """A fraction as per cent, as it would be typed: 0.005 is `0.5 %`."""
+        return f"{self.typed(round(100.0 * fraction, 6))} %"
+
+    def share(self, fraction: float, decimals: int = 2, *, sign: bool = False) -> str:
+        """A fraction as per cent: 0.005 is `0.50 %`."""
+        return self.percent(100.0 * fraction, decimals, sign=sign)
+
 
 def tied(text: str) -> str:
     """The text with its numbers tied to their units and signs, so that no line breaks between them."""
@@ -130,3 +138,10 @@ def digits_for(uncertainty: float) -> int:
 def plain(value: float) -> str:
     """The shortest text of a number that reads back the same; whole numbers without a point."""
     return str(int(value)) if float(value).is_integer() and abs(value) < 1e15 else repr(float(value))
+
+
+def decimals_of(step: float) -> int:
+    """Decimals that tell one multiple of a step from the next; 0 where there is none."""
+    if not step > 0:
+        return 0
+    return max(0, -math.floor(math.log10(step) + 1e-9))

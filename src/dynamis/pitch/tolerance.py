@@ -40,6 +40,13 @@ class ToleranceProfile:
             cents = np.where((whole >= low) & (whole <= high), allowed, cents)
         return cents
 
+    @property
+    def text(self) -> str:
+        """With note numbers, so that `parse_tolerance` reads it the same under any naming."""
+        if len(self.spans) == 1 and math.isinf(self.spans[0][0]):
+            return f"{self.spans[0][2]:g}"
+        return ",".join(f"{low:g}:{high:g}={cents:g}" for low, high, cents in self.spans)
+
     def words(self, style: Style = Style()) -> str:
         """`±5 ct`, or each span with its notes: `±10 ct 36–47, ±5 ct 48–84`."""
         if len(self.spans) == 1 and math.isinf(self.spans[0][0]):

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from dynamis.notation.style import Style
+from dynamis.notation.style import Style, decimals_of
 from dynamis.pitch.notes import note_label
 
 # Steps between the ticks of a note axis, in semitones: parts of an octave, then octaves.
@@ -28,11 +28,6 @@ def round_steps(span: float) -> Iterator[float]:
     first = math.floor(math.log10(span)) - 3
     for decade in range(first, first + 6):
         yield from (base * 10.0**decade for base in (1.0, 2.0, 5.0))
-
-
-def decimals_of(step: float) -> int:
-    """Decimals that tell one multiple of a step from the next."""
-    return max(0, -math.floor(math.log10(step) + 1e-9))
 
 
 def number_ticks(low: float, high: float, most: int, style: Style, *, sign: bool = False) -> list[Tick]:

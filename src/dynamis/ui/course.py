@@ -18,7 +18,8 @@ from dynamis.files.store import now
 from dynamis.ui.devices import Devices
 
 if TYPE_CHECKING:
-    from dynamis.ui.session.session import Session
+    from dynamis.notation.style import Style
+from dynamis.ui.session.session import Session
 
 
 class CourseRunner(QObject):
@@ -40,6 +41,10 @@ class CourseRunner(QObject):
         devices.ended.connect(self._ended)
         devices.taken.connect(session.runs.reading_arrived)
         session.runs_changed.connect(self.changed)
+
+    @property
+    def style(self) -> Style:
+        return self._session.style
 
     # -- the board ---------------------------------------------------------------------------------
 

@@ -7,7 +7,8 @@ from collections.abc import Sequence
 import numpy as np
 
 from dynamis.bench.chains.link_chain import LinkChain
-from dynamis.notation.style import Style, plain
+from dynamis.bench.chains.scale_words import value_words
+from dynamis.notation.style import Style
 from dynamis.pitch.notes import note_label
 from dynamis.transfer.chain import Chain
 from dynamis.transfer.parameter import NOMINAL
@@ -30,20 +31,7 @@ def traced_fields(
 ) -> tuple[list[Field], Field]:
     """The same of values that are known: one for each scale, octaves that are wanted, cents off."""
     fields = [
-        Field(one.label, shown(one, float(value), style)) for one, value in zip(chain.scales, values, strict=True)
+        Field(one.label, value_words(one, float(value), style)) for one, value in zip(chain.scales, values, strict=True)
     ]
-    fields.append(Field("wanted", shown(Quantity("octaves", ""), wanted, style)))
+    fields.append(Field("wanted", value_words(Quantity("octaves", ""), wanted, style)))
     return fields, Field("off by", f"{style.cents(error, sign=True)} ct")
-
-
-def shown(scale: Quantity, value: float, style: Style) -> str:
-    """A value as its kind of scale is read; a kind that an added transfer brings is a plain number."""
-    if scale.kind == "note":
-        return note_label(value, style)
-    if scale.kind == "code":
-        return plain(value) if np.isfinite(value) else "–"
-    if scale.kind == "volts":
-        return style.volts(value)
-    if scale.kind == "octaves":
-        return style.hertz(float(np.exp2(value)))
-    return f"{style.number(value, 4)} {scale.kind}"

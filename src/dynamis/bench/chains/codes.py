@@ -138,7 +138,7 @@ def supply_words(codes: ChannelCodes, style: Style) -> str:
     told = "Its supply is its reference: the pitch moves with it and with what loads it."
     if made.reference_limit and isinstance(codes.model.law, ExponentialLaw):
         cents = 1200.0 * made.reference_limit
-        told += f" ± {style.percent(100 * made.reference_limit, 1)} is {style.cents(cents)} ct an octave."
+        told += f" ± {style.share(made.reference_limit, 1)} is {style.cents(cents)} ct an octave."
     return told
 
 

@@ -105,6 +105,25 @@ class Scale:
 
 
 @dataclass(frozen=True, eq=False)
+class ShareAt:
+    """A share of the error at one note.  known : an error as it is, not a limit to either side."""
+
+    share: Share
+    cents: float
+    known: bool
+
+
+@dataclass(frozen=True, eq=False)
+class BudgetAt:
+    """The shares at one note, the largest first.  limits_cents : of the parts, all at their worst together.
+    expanded_cents : their root sum of squares with k = 2."""
+
+    shares: tuple[ShareAt, ...]
+    limits_cents: float
+    expanded_cents: float
+
+
+@dataclass(frozen=True, eq=False)
 class Nomogram:
     """scales : from the note to the sound.  error_cents : (N,) at the end.  wanted : octaves that should sound."""
 
@@ -123,6 +142,18 @@ class Nomogram:
     def budget(self) -> list[Share]:
         """Where the error comes from, for every note, the largest first."""
         return self.chain.budget(self.notes, self.true)
+
+    def budget_at(self, note: float) -> BudgetAt:
+        """The budget at the whole note nearest to one."""
+        k = int(np.argmin(np.abs(self.notes - note)))
+        shares, limits, variance = [], 0.0, 0.0
+        for share in self.budget:
+            cents, standard = float(share.cents[k]), float(share.standard_cents[k])
+            known = not np.any(share.standard_cents > 0)
+            shares.append(ShareAt(share, cents, known))
+            if not known and np.isfinite(cents):
+                limits, variance = limits + abs(cents), variance + standard**2
+        return BudgetAt(tuple(shares), limits, 2.0 * float(np.sqrt(variance)))
 
     @cached_property
     def _traced(self) -> dict[float, tuple[FloatArray, float]]:

@@ -35,7 +35,7 @@ from dynamis.electrics.design.trims import needed_range
 from dynamis.electrics.design.wish import Wish
 from dynamis.electrics.exponential.converter import KINDS as CONVERTERS
 from dynamis.electrics.gates.candidate import BATTERY, BATTERY_WORN
-from dynamis.electrics.net import loaded
+from dynamis.electrics.net import loaded, parallel
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
 from dynamis.pitch.laws import ExponentialLaw, LinearLaw, parse_law
@@ -72,7 +72,7 @@ def _asked_of(bench: Bench, link: Link, sink: PortRef, start: Wish) -> Wish | st
     loads = [bench.port(ref).ohms for ref in link.inputs or (sink,)]
     if any(one is None for one in loads):
         return f"Measure the resistance of {bench.label(sink)} first: it loads the circuit."
-    load = 1.0 / sum(1.0 / one for one in loads if one)
+    load = parallel(loads)
     bare = replace(link, between=(), gate_stages=())
     known = replace_wish(start, source_ohms=output.ohms or 0.0, load_ohms=load, bears=borne_by(bench, link, sink))
     if receiver.role == "pitch":

@@ -75,7 +75,7 @@ def straighter(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterato
             title = f"A potentiometer of {value}" if lower else f"{value} from the wiper to the fed end"
             text = (
                 f"{'In the place of' if lower else 'Across the upper part of'} {name}: it then bends by "
-                f"{style.percent(100.0 * way.bend, 0)} at most and reaches {style.volts(way.reach_volts, 2)}, for "
+                f"{style.share(way.bend, 0)} at most and reaches {style.volts(way.reach_volts, 2)}, for "
                 f"{style.engineering(way.amperes, 'A')}."
             )
             yield Remedy("advice", title, text)

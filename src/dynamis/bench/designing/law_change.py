@@ -20,6 +20,7 @@ from dynamis.electrics.exponential.choose import choose
 from dynamis.electrics.exponential.converter import KINDS, Converter
 from dynamis.electrics.exponential.parts import Way
 from dynamis.electrics.exponential.wish import LawWish
+from dynamis.electrics.net import parallel
 from dynamis.errors import InputError
 from dynamis.pitch.laws import ExponentialLaw, LinearLaw, parse_law
 
@@ -85,7 +86,7 @@ def converter_asked(bench: Bench, link: Link, sink: PortRef, start: LawWish = US
         out_high=float(wants[1]),
         way=way,
         source_ohms=output.ohms,
-        load_ohms=1.0 / sum(1.0 / one for one in loads if one),
+        load_ohms=parallel(loads),
         tolerance_cents=tightest if math.isfinite(tightest) else 5.0,
         bears=borne_by(bench, link, sink),
     )

@@ -82,7 +82,7 @@ def workarounds(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterat
                 tail = "with its release at nought it adds nothing"
             text = (
                 f"{gear.name} accepts this gate ({fed.verdict}) and fires {bench.label(sink)} from a sustain of "
-                f"{style.percent(100.0 * found.sustain, 0)} on; attack and decay at nought, {tail}."
+                f"{style.share(found.sustain, 0)} on; attack and decay at nought, {tail}."
             )
 
             def deed(one: Bench, entry: PortRef = entry, out: PortRef = out) -> Change:

@@ -81,7 +81,7 @@ def coupling(
     lasts = seconds_until(max(least_volts, 1e-9) / held_volts, corner) if least_volts < held_volts else 0.0
     what, cure = ("a held voltage", "Take") if pulse_seconds is None else ("a pulse", "Send shorter ones, or take")
     text = (
-        f"{name} is AC-coupled, corner {style.number(corner, 1)} Hz: {what} sinks to {style.percent(100.0 * left)} in "
+        f"{name} is AC-coupled, corner {style.number(corner, 1)} Hz: {what} sinks to {style.share(left)} in "
         f"{style.engineering(seconds, 's')} and is too low after {style.engineering(lasts, 's')}. {cure} an output "
         "that is DC-coupled."
     )

@@ -162,7 +162,7 @@ class Causes:
         told = f"{style.cents(-per_octave)} ct from every octave, {whole} over the notes used"
         if not isinstance(self.receiver.heard.law, ExponentialLaw):
             told, severity = (
-                f"{style.percent(100.0 * (1.0 - self.errors.share))} of the volts, which tune takes out",
+                f"{style.share(1.0 - self.errors.share)} of the volts, which tune takes out",
                 "note",
             )
         what = f"{self.count} inputs take" if self.count > 1 else "The input takes"

@@ -17,6 +17,7 @@ from dynamis.bench.judging.audio import coupling, unknown_of
 from dynamis.bench.judging.sides import arriving, own_ohms, sent_swing, sent_volts
 from dynamis.electrics.finding import Finding, Severity, cannot_tell
 from dynamis.electrics.gates.levels import Span
+from dynamis.electrics.net import parallel
 from dynamis.electrics.potentiometer import LoadedPot
 from dynamis.notation.style import Style
 from dynamis.transfer.registry import REGISTRY
@@ -140,7 +141,7 @@ def _loading(bench: Bench, link: Link, sink: PortRef, swing: Swing, style: Style
     count = len(link.inputs)
     what = f"{count} inputs take" if count > 1 else f"{bench.label(sink)} takes"
     text = (
-        f"{what} {style.percent(100.0 * lost, 0)} of the swing of {bench.label(link.output)}, behind "
+        f"{what} {style.share(lost, 0)} of the swing of {bench.label(link.output)}, behind "
         f"{style.engineering(sent.ohms, 'Ω')}: {style.volts(sent.low, 2)} to {style.volts(sent.high, 2)} arrive as "
         f"{style.volts(swing.low, 2)} to {style.volts(swing.high, 2)}. A buffer keeps it."
     )
@@ -151,7 +152,7 @@ def _polarity(bench: Bench, sink: PortRef, swing: Swing, style: Style) -> list[F
     name, acting = bench.label(sink), swing.acting
     gets = f"{style.volts(swing.low, 2)} to {style.volts(swing.high, 2)}"
     acts = f"{style.volts(swing.acts_low, 2)} to {style.volts(swing.acts_high, 2)}"
-    share = style.percent(100.0 * acting, 0)
+    share = style.share(acting, 0)
     if swing.high <= swing.low:
         return [cannot_tell(f"Cannot tell about {name}: the signal does not swing, {gets}.")]
     gain, offset = swing.wants
@@ -172,7 +173,7 @@ def _polarity(bench: Bench, sink: PortRef, swing: Swing, style: Style) -> list[F
             return [Finding("bipolar-into-unipolar", "fault", text, 100.0 * acting, "%")]
         text = f"{name} acts from {acts} and gets {gets}: {share} of the swing acts, at its ends nothing moves. {cure}"
         return [Finding("swing-cut", "fault" if acting < _USEFUL else "marginal", text, 100.0 * acting, "%")]
-    used = style.percent(100.0 * swing.used, 0)
+    used = style.share(swing.used, 0)
     if swing.acts_low < 0 <= swing.low and swing.used < 0.75:
         text = f"{name} acts from {acts} and gets {gets}: it is moved to one side only, {used} of its range. {cure}"
         return [Finding("unipolar-into-bipolar", "marginal", text, 100.0 * swing.used, "%")]
@@ -187,7 +188,7 @@ def loaded_pots(bench: Bench, link: Link, sink: PortRef) -> list[tuple[LoadedPot
     output, found = bench.port(link.output), []
     loads = [bench.port(one).ohms for one in link.inputs]
     if output.pot is not None and output.pot.ohms and not link.between:
-        load = 1.0 / sum(1.0 / (one or 1.0) for one in loads)
+        load = parallel(loads)
         made = LoadedPot(output.pot.ohms, output.pot.fed_volts or 1.0, output.pot.fed_ohms, load)
         found.append((made, bench.label(link.output), bench.label(sink)))
     pot, driven = bench.port(sink).pot, driving(bench, link)
@@ -214,7 +215,7 @@ def _bend(loaded: LoadedPot, name: str, into: str, style: Style) -> list[Finding
     text = (
         f"{name[0].upper()}{name[1:]}, {style.engineering(loaded.ohms, 'Ω')}, into "
         f"{style.engineering(loaded.load_ohms, 'Ω')} "
-        f"of {into} bends by {style.percent(100.0 * abs(off), 0)} of its reach: half-way gives "
+        f"of {into} bends by {style.share(abs(off), 0)} of its reach: half-way gives "
         f"{style.volts(half, 2)} of "
         f"{style.volts(loaded.reach_volts, 2)}, fully up {style.volts(loaded.reach_volts, 2)} of "
         f"{style.volts(ideal, 2)}. A "

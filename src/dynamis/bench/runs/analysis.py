@@ -11,12 +11,12 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from dynamis.bench.chains.port_transfers import dac_if_known, make_head
-from dynamis.bench.document.records import AdoptionRecord, HeadRecord, InstrumentRecord, ReadingRecord, RunRecord
+from dynamis.bench.document.records import AdoptionRecord, HeadRecord, ReadingRecord, RunRecord
+from dynamis.bench.gear.instruments import frequency_limits, meter_range
 from dynamis.calibration.causes.describe import Shape, describe_shape
 from dynamis.calibration.correction_types import ConstantsCorrection, Correction, TableCorrection, TrimmerCorrection
 from dynamis.calibration.corrections import corrections_for
 from dynamis.calibration.fit import Fit, Readings, fit_readings
-from dynamis.calibration.frequency import FrequencyLimits
 from dynamis.calibration.meter import Limits, MeterRange, reading_uncertainty
 from dynamis.calibration.proof import Proof, can_prove
 from dynamis.converter.heads import ConstantsHead, TableHead
@@ -72,6 +72,22 @@ class RunAnalysis:
         return None if self.shape is None else self.shape.fit
 
     @property
+    def independent_expanded_cents(self) -> FloatArray:
+        """U = 2u of what each reading has to itself."""
+        return 2.0 * self.independent_cents
+
+    @property
+    def common_expanded_cents(self) -> FloatArray:
+        """U = 2u of what all readings share: the meter's gain and zero."""
+        return 2.0 * self.common_cents
+
+    def as_typed(self, note: float, value: float) -> float:
+        """A value in V or Hz as it would be typed in the run's own quantity."""
+        if self.run.quantity != "cents":
+            return value
+        return float(self.model.cents(self.model.measured([value]), self.model.expected([note]))[0])
+
+    @property
     def worst_index(self) -> int | None:
         return int(np.argmax(np.abs(self.error_cents))) if self.error_cents.size else None
 
@@ -115,22 +131,12 @@ class RunAnalysis:
         return next((one for one in self.corrections if one.kind == kind), None)
 
 
-def meter_range(record: InstrumentRecord) -> MeterRange:
-    return MeterRange(
-        record.percent, record.counts, record.resolution_volts, record.full_scale_volts, record.percent_of_range
-    )
-
-
 def limits_of(run: RunRecord) -> Limits | None:
     """What the run's instrument is worth in the run's quantity; None where nobody said, or it reads another."""
     made = run.meter
     if made is None or run.quantity not in made.reads:
         return None
     return meter_range(made) if run.quantity == "volts" else frequency_limits(made)
-
-
-def frequency_limits(record: InstrumentRecord) -> FrequencyLimits:
-    return FrequencyLimits(record.ppm, record.counts, record.resolution_hertz, record.cents, record.resolution_cents)
 
 
 def codes_of(run: RunRecord, converter: DacTransfer | None, notes: ArrayLike) -> FloatArray | None:

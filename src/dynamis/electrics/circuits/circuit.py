@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import re
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
 from typing import Final, Literal
@@ -14,7 +15,9 @@ from dynamis.electrics.circuits.clamp import LOOP_OHMS, Clamp
 from dynamis.electrics.circuits.network import GROUND, Branch, Held, Line, Network, Value
 from dynamis.electrics.circuits.supply import OP_AMPS, OpAmp, Supply
 from dynamis.electrics.circuits.topology import INPUT, JACK, OUT, RAIL, Topology
+from dynamis.electrics.series import next_value
 from dynamis.errors import InputError
+from dynamis.notation.numbers import parse_quantity
 from dynamis.notation.style import plain
 
 FloatArray = NDArray[np.float64]
@@ -44,6 +47,22 @@ class Fitted:
             raise InputError(f"A slot holds one or two resistors of more than 0 Ω; {told} stood there.")
         if not 0 <= self.trimmer_ohms < np.inf:
             raise InputError(f"A trimmer of {plain(self.trimmer_ohms)} Ω is none; 0 Ω or more was expected.")
+
+    @classmethod
+    def parse(cls, text: str, slot: str, *, trimmer_ohms: float = 0.0, decimal_comma: bool = False) -> Fitted:
+        """`4k7`, `4k7 + 220` in series or `10k || 22k` in parallel; raises `InputError` for what is none."""
+        parts = re.split(r"\+|\|\||∥|//", text)
+        joined: Literal["series", "parallel"] = "parallel" if re.search(r"\|\||∥|//", text) else "series"
+        ohms = tuple(parse_quantity(part, "Ω", slot, decimal_comma=decimal_comma) for part in parts)
+        return cls(ohms, joined, trimmer_ohms)
+
+    def stepped(self, values: Sequence[float], *, up: bool) -> Fitted | None:
+        """With the next value of those there are, of the resistor alone or the larger of two; None at their end."""
+        largest = self.ohms.index(max(self.ohms))
+        following = next_value(self.ohms[largest], values, up=up)
+        if following is None:
+            return None
+        return replace(self, ohms=tuple(following if k == largest else one for k, one in enumerate(self.ohms)))
 
     def names(self, slot: str) -> tuple[str, ...]:
         """The names of its resistors: R1, or R1a and R1b."""

@@ -73,6 +73,14 @@ class Part:
     standard_cents: float
 
 
+@dataclass(frozen=True, eq=False)
+class Laid:
+    """One circuit's samples and their words."""
+
+    spread: Spread
+    words: str
+
+
 @dataclass(frozen=True)
 class Budget:
     """parts : largest first.  worst_cents : all limits at their worst together.  rss_cents : standard, joined."""
@@ -80,6 +88,11 @@ class Budget:
     parts: tuple[Part, ...]
     worst_cents: float
     rss_cents: float
+
+    @property
+    def expanded_cents(self) -> float:
+        """The root sum of squares with k = 2."""
+        return 2.0 * self.rss_cents
 
 
 def spread(

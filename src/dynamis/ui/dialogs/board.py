@@ -2,36 +2,18 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from PySide6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QWidget
 
-from dynamis.bench.document.bench import Gear, Link, Unit
-from dynamis.bench.document.commands import new_id
-from dynamis.bench.document.ports import Port, PortRef
+from dynamis.bench.gear.boards import NewBoard, joined, new_board, new_voice
 from dynamis.converter.dac import Dac
 from dynamis.converter.transfers import DacTransfer
-from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_quantity
 from dynamis.notation.style import Style
-from dynamis.pitch.laws import law_text, parse_law
-from dynamis.transfer.law import Oscillator
-from dynamis.transfer.registry import StoredTransfer
 from dynamis.ui.dialogs.form import FormDialog
 from dynamis.ui.widgets.law_edit import LawEdit
 from dynamis.ui.widgets.panel import label
 
 _TRIMMERS = (("none", "none"), ("scale", "a scale trimmer"), ("scale-and-offset", "scale and offset trimmers"))
-
-
-@dataclass(frozen=True)
-class NewBoard:
-    gear: tuple[Gear, ...]
-    link: Link
-
-    @property
-    def board(self) -> Gear:
-        return self.gear[0]
 
 
 class BoardDialog(FormDialog[NewBoard]):
@@ -76,63 +58,32 @@ class BoardDialog(FormDialog[NewBoard]):
         return self._number(field, unit, what) if field.text().strip() else None
 
     def read(self) -> NewBoard:
-        name = " ".join(self.name.text().split())
-        if not name:
-            raise InputError("The board needs a name.")
-        serial = self.serial.text().strip()
-        if not serial:
-            raise InputError("The unit needs a serial number; a sticker with 01 will do.")
-        names = [part.strip() for part in self.channels.text().split(",") if part.strip()]
-        if not names or len(set(names)) != len(names):
-            raise InputError("The pitch outputs need names, each its own, separated by commas.")
-        law = law_text(self.law.law())
-        ohms = self._optional(self.ohms, "Ω", "The output resistance")
-        transfers: tuple[StoredTransfer, ...] = ()
-        if self.has_dac.isChecked():
-            bits = self._number(self.bits, "bit", "The number of bits")
-            dac = Dac(
-                int(bits) if bits == int(bits) else 0,
-                self._number(self.low, "V", "The lowest volts"),
-                self._number(self.high, "V", "The full-scale volts"),
-                self._number(self.gain, "", "The gain"),
-                floor_volts=self._optional(self.floor, "V", "The buffer's lowest output"),
-                ceiling_volts=self._optional(self.ceiling, "V", "The buffer's highest output"),
-            )
-            inl = self._optional(self.inl, "LSB", "The linearity") or 0.0
-            transfers = (DacTransfer("dac", dac, inl_limit_lsb=inl).stored(),)
-        key = new_id(name, self._taken)
-        ids: list[str] = []
-        for one in names:
-            ids.append(new_id(one, set(ids)))
-        ports = tuple(
-            Port(port_id, text, "output", law=law, ohms=ohms, transfers=transfers, trimmers=self.trimmers.currentData())
-            for port_id, text in zip(ids, names, strict=True)
+        law = self.law.law()
+        board = new_board(
+            self._taken,
+            self.name.text(),
+            self.serial.text(),
+            self.channels.text().split(","),
+            law,
+            ohms=self._optional(self.ohms, "Ω", "The output resistance"),
+            dac=self._dac() if self.has_dac.isChecked() else None,
+            trimmers=self.trimmers.currentData(),
         )
-        board = Gear(key, name, ports, (Unit(serial),))
-        voice = self._voice(law, self._taken | {key})
-        inputs = () if voice is None else tuple(PortRef(voice.id, port.id) for port in voice.ports)
-        gear = (board,) if voice is None else (board, voice)
-        return NewBoard(gear, Link(f"{key}-{ids[0]}", PortRef(key, ids[0]), inputs))
+        voice, name = None, " ".join(self.sink.text().split())
+        if name:
+            count = self._number(self.inputs, "", "The number of inputs")
+            ohms = self._optional(self.input_ohms, "Ω", "The input resistance")
+            voice = new_voice(self._taken | {board.id}, name, count, law, ohms=ohms)
+        return joined(board, voice)
 
-    def _voice(self, law: str, taken: set[str]) -> Gear | None:
-        """What the board plays into, None where nothing is named."""
-        name = " ".join(self.sink.text().split())
-        if not name:
-            return None
-        count = self._number(self.inputs, "", "The number of inputs")
-        if count != int(count) or not 1 <= count <= 16:
-            raise InputError(f"The number of inputs is {self.inputs.text().strip()!r}; 1 to 16 was expected.")
-        ohms = self._optional(self.input_ohms, "Ω", "The input resistance")
-        oscillator = Oscillator("o", parse_law(law)).stored()
-        ports = tuple(
-            Port(
-                f"pitch-{k}",
-                "pitch" if count == 1 else f"pitch {k}",
-                "input",
-                law=law,
-                ohms=ohms,
-                transfers=(oscillator,),
-            )
-            for k in range(1, int(count) + 1)
+    def _dac(self) -> DacTransfer:
+        bits = self._number(self.bits, "bit", "The number of bits")
+        dac = Dac(
+            int(bits) if bits == int(bits) else 0,
+            self._number(self.low, "V", "The lowest volts"),
+            self._number(self.high, "V", "The full-scale volts"),
+            self._number(self.gain, "", "The gain"),
+            floor_volts=self._optional(self.floor, "V", "The buffer's lowest output"),
+            ceiling_volts=self._optional(self.ceiling, "V", "The buffer's highest output"),
         )
-        return Gear(new_id(name, taken), name, ports)
+        return DacTransfer("dac", dac, inl_limit_lsb=self._optional(self.inl, "LSB", "The linearity") or 0.0)

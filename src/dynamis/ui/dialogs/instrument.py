@@ -5,12 +5,9 @@ from __future__ import annotations
 from PySide6.QtWidgets import QComboBox, QWidget
 
 from dynamis.bench.document.commands import new_id
-from dynamis.bench.document.records import KIND_WORDS, InstrumentKind, InstrumentRecord
-from dynamis.bench.runs.analysis import frequency_limits, meter_range
-from dynamis.calibration.frequency import parse_frequency_words
-from dynamis.calibration.meter import parse_meter_words, parse_resolution
+from dynamis.bench.document.records import KIND_WORDS, InstrumentRecord
+from dynamis.bench.gear.instruments import accuracy_words, new_frequency_instrument, new_meter, worth_sentence
 from dynamis.errors import InputError
-from dynamis.notation.numbers import parse_quantity
 from dynamis.notation.style import Style
 from dynamis.ui.dialogs.form import FormDialog
 from dynamis.ui.widgets.panel import label
@@ -21,7 +18,6 @@ _KINDS = {
     "counter": ("Hz", "1 ppm + 1 digit", "ppm or % of reading, and digits", "such as 0.01 Hz"),
     "tuner": ("ct", "0.5 ct", "cents", "such as 0.1 ct"),
 }
-_SHOWN_HERTZ = 440.0
 
 
 class InstrumentDialog(FormDialog[InstrumentRecord]):
@@ -59,8 +55,7 @@ class InstrumentDialog(FormDialog[InstrumentRecord]):
         self._kind_changed()
 
     def _show(self, old: InstrumentRecord) -> None:
-        made = meter_range(old) if old.kind == "meter" else frequency_limits(old)
-        self.accuracy.setText(made.words().rsplit(" of ", 1)[0])
+        self.accuracy.setText(accuracy_words(old))
         digit = {"meter": old.resolution_volts, "counter": old.resolution_hertz}.get(old.kind, old.resolution_cents)
         self.resolution.setText(self._style.engineering(digit, _KINDS[old.kind][0]))
 
@@ -80,71 +75,22 @@ class InstrumentDialog(FormDialog[InstrumentRecord]):
             raise InputError("The instrument needs a name.")
         kind = self.kind.currentData()
         key = self._old.id if self._old else new_id(f"{name} {self.range_name.text().strip()}".strip(), self._taken)
-        return self._meter(key, name) if kind == "meter" else self._frequency(key, name, kind)
-
-    def _meter(self, key: str, name: str) -> InstrumentRecord:
         comma = self._style.decimal_comma
-        range_name = self.range_name.text().strip()
-        full = parse_quantity(range_name, "V", "The range", decimal_comma=comma) if range_name else None
-        if full is not None and full <= 0:
-            raise InputError(f"The range is {range_name!r}; it has to be above 0 V.")
-        resolution = parse_resolution(self.resolution.text(), decimal_comma=comma)
-        spec = parse_meter_words(self.accuracy.text(), resolution, full)
-        ohms = parse_quantity(self.input.text(), "Ω", "The input resistance", decimal_comma=comma)
-        if ohms <= 0:
-            raise InputError("The meter's input resistance has to be above 0 Ω.")
-        return InstrumentRecord(
-            key,
-            name,
-            range_name or "one range",
-            spec.percent,
-            spec.counts,
-            spec.resolution_volts,
-            spec.full_scale_volts,
-            spec.percent_of_range,
-            ohms,
-        )
-
-    def _frequency(self, key: str, name: str, kind: InstrumentKind) -> InstrumentRecord:
-        unit = _KINDS[kind][0]
-        comma = self._style.decimal_comma
-        digit = parse_quantity(self.resolution.text(), unit, "The last digit", decimal_comma=comma)
-        if digit <= 0:
-            raise InputError(f"The last digit is {self.resolution.text().strip()!r}; it has to be above 0.")
-        spec = parse_frequency_words(
-            self.accuracy.text(), **{"Hz": {"resolution_hertz": digit}}.get(unit, {"resolution_cents": digit})
-        )
-        if kind == "tuner" and not spec.cents and not spec.ppm:
-            raise InputError("A tuner is good to so many cents; write its accuracy as 0.5 ct.")
-        return InstrumentRecord(
-            key,
-            name,
-            kind=kind,
-            counts=spec.counts,
-            ppm=spec.ppm,
-            cents=spec.cents,
-            resolution_hertz=spec.resolution_hertz,
-            resolution_cents=spec.resolution_cents,
-        )
+        accuracy, digit = self.accuracy.text(), self.resolution.text()
+        if kind == "meter":
+            return new_meter(
+                key,
+                name,
+                range_text=self.range_name.text().strip(),
+                accuracy=accuracy,
+                last_digit=digit,
+                input_text=self.input.text(),
+                decimal_comma=comma,
+            )
+        return new_frequency_instrument(key, name, kind, accuracy=accuracy, last_digit=digit, decimal_comma=comma)
 
     def _preview(self) -> None:
         try:
-            record = self.read()
+            self.preview.setText(worth_sentence(self.read(), self._style))
         except InputError:
             self.preview.setText("")
-            return
-        style = self._style
-        if record.kind == "meter":
-            spec = meter_range(record)
-            at = min(5.0, spec.full_scale_volts or 5.0)
-            worth = spec.expanded_volts(at)
-            self.preview.setText(
-                f"Read as {spec.words(style)}: ± {style.millivolts(worth)} at {style.volts(at, 1)} "
-                f"(k = 2), ± {style.cents(1200 * worth)} ct at 1 V/oct."
-            )
-            return
-        limits = frequency_limits(record)
-        self.preview.setText(
-            f"Read as {limits.words(style)}: ± {style.number(limits.expanded_cents(_SHOWN_HERTZ), 2)} ct at "
-            f"{style.hertz(_SHOWN_HERTZ)} (k = 2)."
-        )

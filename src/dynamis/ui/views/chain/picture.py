@@ -20,9 +20,9 @@ from PySide6.QtGui import (
 )
 
 from dynamis.bench.chains.nomogram import Nomogram
+from dynamis.bench.chains.nomogram_ticks import ticks_of
 from dynamis.notation.style import Style
 from dynamis.ui.theme.palette import Colours
-from dynamis.ui.views.chain.ticks import ticks_of
 from dynamis.ui.widgets.picture import Picture, apart
 
 _LEFT, _RIGHT, _TOP, _BOTTOM = 88, 156, 68, 26

@@ -8,22 +8,22 @@ from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from dynamis.bench.chains.nomogram import Nomogram, nomogram
+from dynamis.bench.chains.scale_words import budget_sentence, parse_value, value_words
 from dynamis.bench.chains.shares import cure_of
 from dynamis.bench.designing.remedies import remedies_for
 from dynamis.bench.designing.remedy import Remedy
 from dynamis.bench.document.ports import PortRef
 from dynamis.bench.judging.pairs import judge_pair, trial_link
 from dynamis.errors import InputError
-from dynamis.notation.numbers import parse_quantity
 from dynamis.notation.style import tied
-from dynamis.pitch.notes import Naming, note_label, parse_note
+from dynamis.pitch.notes import note_label
 from dynamis.pitch.tolerance import parse_tolerance
 from dynamis.transfer.parameter import NOMINAL
 from dynamis.ui.course import CourseRunner
 from dynamis.ui.session.session import Session
 from dynamis.ui.stations import Station, ThreadFields
 from dynamis.ui.theme.palette import Colours
-from dynamis.ui.thread import shown, traced_fields
+from dynamis.ui.thread import traced_fields
 from dynamis.ui.views.bench.remedy_card import RemedyCard
 from dynamis.ui.views.chain.budget import BudgetBars, ShareRow
 from dynamis.ui.views.chain.picture import NomogramPicture
@@ -230,16 +230,7 @@ class ChainStation(Station):
                 field.setGeometry(int(self.picture.x_of(k) - _FIELD_WIDTH / 2), _FIELD_TOP, _FIELD_WIDTH, high)
 
     def _read(self, k: int, text: str) -> float:
-        kind, style = self.nomogram.scales[k].quantity.kind, self._session.style
-        if kind == "note":
-            return parse_note(text.split()[-1] if " " in text.strip() else text, Naming(style.middle_c))
-        unit = {"volts": "V", "octaves": "Hz"}.get(kind, "")
-        value = parse_quantity(text, unit, self.nomogram.scales[k].quantity.label, decimal_comma=style.decimal_comma)
-        if kind == "octaves":
-            if value <= 0:
-                raise InputError(f"{text} is no frequency; more than 0 Hz was expected.")
-            return float(np.log2(value))
-        return value
+        return parse_value(self.nomogram.scales[k].quantity, text, self._session.style)
 
     def _go(self, k: int, value: float) -> None:
         note = self.nomogram.note_at(k, value)
@@ -256,7 +247,7 @@ class ChainStation(Station):
         self.errors.mark_note(note)
         values, error = made.traced(note)
         for field, scale, value in zip(self.fields, made.scales, values, strict=True):
-            field.show_text(shown(scale.quantity, float(value), self._session.style))
+            field.show_text(value_words(scale.quantity, float(value), self._session.style))
         self._show_budget(note, error)
         spoken = (
             f"note {note_label(note, self._session.style)}, {self._session.style.cents(error, sign=True)} cents off"
@@ -265,21 +256,12 @@ class ChainStation(Station):
 
     def _show_budget(self, note: float, error: float) -> None:
         made, style = self.nomogram, self._session.style
-        k = int(np.argmin(np.abs(made.notes - note)))
+        budget = made.budget_at(note)
         self._shares = []
-        limits, square = 0.0, 0.0
-        for share in made.budget:
-            cents, standard = float(share.cents[k]), float(share.standard_cents[k])
-            known = not np.any(share.standard_cents > 0)
-            cure = cure_of(share, made.chain, self._link)
-            self._shares.append(ShareRow(share.label, cents, known, cure.words, cure.station, cure.gap))
-            if not known and np.isfinite(cents):
-                limits, square = limits + abs(cents), square + standard**2
-        told = (
-            f"As drawn {style.cents(error, sign=True)} ct. Its parts may add {style.cents(limits)} ct in the worst "
-            f"case, {style.cents(2.0 * square**0.5)} ct as a root sum of squares (k\u00a0=\u00a02)."
-        )
-        self.bars.show_shares(self._shares, tied(told))
+        for part in budget.shares:
+            cure = cure_of(part.share, made.chain, self._link)
+            self._shares.append(ShareRow(part.share.label, part.cents, part.known, cure.words, cure.station, cure.gap))
+        self.bars.show_shares(self._shares, tied(budget_sentence(budget, error, style)))
 
     # -- what to do --------------------------------------------------------------------------------
 

@@ -18,18 +18,19 @@ from dynamis.electrics.circuits.variation import Counting, varied_in
 from dynamis.electrics.design.behaviour import behaviour, behaviour_words, errors_csv
 from dynamis.electrics.design.kinds import kind_words
 from dynamis.electrics.design.proposal import Proposal
-from dynamis.electrics.design.spread import Spread, budget, spread
+from dynamis.electrics.design.spread import Laid, Spread, budget, spread
 from dynamis.electrics.design.walk import walk
 from dynamis.electrics.design.wish import Wish
+from dynamis.electrics.design.words import budget_words, later_words, spread_words, step_words
+from dynamis.electrics.potentiometer_words import NamedPot, pot_words
 from dynamis.notation.style import tied
 from dynamis.ui.background import Background
 from dynamis.ui.session.session import Session
 from dynamis.ui.theme.palette import Colours
-from dynamis.ui.views.circuit.curve import Pot, PotCurve, pot_words
-from dynamis.ui.views.circuit.histogram import Histogram, Laid
+from dynamis.ui.views.circuit.curve import PotCurve
+from dynamis.ui.views.circuit.histogram import Histogram
 from dynamis.ui.views.circuit.parts_panel import PartsPanel
 from dynamis.ui.views.circuit.saving import Endings
-from dynamis.ui.views.circuit.words import budget_words, later_words, spread_words, step_words
 from dynamis.ui.widgets.panel import Panel, Sentences, holding, rule, scrolling
 from dynamis.ui.widgets.picture import Picture
 from dynamis.ui.widgets.tabs import Tabs
@@ -99,7 +100,7 @@ class ChosenPanel(Panel):
         self.pages.addWidget(curve)
         self.show_pot(None)
 
-    def show_pot(self, pot: Pot | None) -> None:
+    def show_pot(self, pot: NamedPot | None) -> None:
         """The potentiometer at either end of the link, with what loads it; None where there is none."""
         self.pages.buttons[_CURVE].setVisible(pot is not None)
         if pot is None and self.pages.currentIndex() == _CURVE:

@@ -18,6 +18,7 @@ from dynamis.bench.designing.law_change import (
     use_converter,
     usual_from,
 )
+from dynamis.bench.designing.link_ask import spoils
 from dynamis.bench.document.ports import PortRef
 from dynamis.bench.judging.beside import refuse_spoiling
 from dynamis.bench.judging.pairs import trial_link
@@ -30,12 +31,7 @@ from dynamis.electrics.exponential.parts import NAMES, TRIMMERS
 from dynamis.electrics.exponential.schematic import pair_schematic
 from dynamis.electrics.exponential.spice import pair_netlist
 from dynamis.electrics.exponential.wish import LawWish
-from dynamis.electrics.series import SERIES
-from dynamis.errors import InputError
-from dynamis.notation.numbers import parse_quantity
-from dynamis.ui.session.session import Session
-from dynamis.ui.theme.palette import Colours
-from dynamis.ui.views.circuit.converter_words import (
+from dynamis.electrics.exponential.words import (
     WARMER_KELVIN,
     asks_words,
     higher_words,
@@ -43,9 +39,13 @@ from dynamis.ui.views.circuit.converter_words import (
     walk_words,
     warm_words,
 )
+from dynamis.electrics.series import SERIES
+from dynamis.errors import InputError
+from dynamis.notation.numbers import parse_quantity, parse_share
+from dynamis.ui.session.session import Session
+from dynamis.ui.theme.palette import Colours
 from dynamis.ui.views.circuit.left_plot import LeftOver, LeftPlot
 from dynamis.ui.views.circuit.link_page import LinkPage
-from dynamis.ui.views.circuit.linked import spoils
 from dynamis.ui.widgets.form import add_row, choice, form_grid
 from dynamis.ui.widgets.panel import Sentences, label, scrolling, set_text
 from dynamis.ui.widgets.quantity_edit import QuantityEdit
@@ -187,7 +187,7 @@ class ConverterPage(LinkPage):
         self.op_amp.setCurrentIndex(self.op_amp.findData(wish.op_amp.name))
         self.series.setCurrentIndex(self.series.findData(wish.series))
         self.side.values.series = wish.series
-        self.tolerance.show_text(f"{style.typed(round(100 * wish.tolerance, 6))} %")
+        self.tolerance.show_text(style.typed_share(wish.tolerance))
         self.grows.show_text(style.number(wish.base_ppm, 0, sign=bool(wish.base_ppm)))
 
     def _show_chosen(self) -> None:
@@ -255,8 +255,7 @@ class ConverterPage(LinkPage):
 
     def _read_tolerance(self, text: str) -> LawWish:
         comma = self._session.style.decimal_comma
-        value = parse_quantity(text.strip().lstrip("±"), "%", "Resistors ±", decimal_comma=comma)
-        return replace(self._options, tolerance=value / 100.0)
+        return replace(self._options, tolerance=parse_share(text, "Resistors ±", decimal_comma=comma))
 
     def _read_grows(self, text: str) -> LawWish:
         comma = self._session.style.decimal_comma

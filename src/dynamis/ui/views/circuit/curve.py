@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
-from dynamis.electrics.potentiometer import LoadedPot, Straightening, straightened, straightenings
+from dynamis.electrics.potentiometer import straightened
+from dynamis.electrics.potentiometer_words import NamedPot, pot_words
 from dynamis.notation.style import Style
 from dynamis.plotting.axis import Axis
 from dynamis.plotting.ticks import Tick
@@ -21,53 +20,17 @@ _STEPS = 101
 _LINE = 16.0
 
 
-@dataclass(frozen=True)
-class Pot:
-    """A potentiometer as it is loaded, its name and what loads it."""
-
-    made: LoadedPot
-    name: str
-    load: str
-
-    @property
-    def ways(self) -> list[Straightening]:
-        return straightenings(self.made)
-
-
-def pot_words(pot: Pot, style: Style) -> list[str]:
-    """How it bends, and by how much less with each way to straighten it."""
-    travel, bend = pot.made.bend
-    half = style.volts(float(pot.made.volts(0.5)), 2)
-    reach = style.volts(pot.made.reach_volts, 2)
-    told = [
-        f"{pot.name} is loaded by {pot.load}: it reaches {reach} and gives {half} half-way. At "
-        f"{style.percent(100 * travel, 0)} of its travel it is {style.percent(100 * abs(bend), 0)} off a straight line."
-    ]
-    for way in pot.ways:
-        told.append(
-            f"{_way(way, style)}: off by {style.percent(100 * way.bend, 0)} at most, up to "
-            f"{style.volts(way.reach_volts, 2)}, for {style.engineering(way.amperes, 'A')}."
-        )
-    told.append("A buffer ahead of the load, and one ahead of the potentiometer, take the bend out wholly.")
-    return told
-
-
-def _way(way: Straightening, style: Style) -> str:
-    ohms = style.engineering(way.ohms, "Ω")
-    return f"A potentiometer of {ohms}" if way.kind == "lower" else f"{ohms} from the wiper to the fed end"
-
-
 class PotCurve(Picture):
     """Volts at the wiper over its travel: as it is in ink, straight as dashes, straightened in blue and amber."""
 
     def __init__(self, colours: Colours, style: Style) -> None:
         super().__init__("Curve of the potentiometer", colours, style)
-        self.pot: Pot | None = None
+        self.pot: NamedPot | None = None
 
     def sizeHint(self) -> QSize:
         return QSize(320, 240)
 
-    def show_pot(self, pot: Pot | None) -> None:
+    def show_pot(self, pot: NamedPot | None) -> None:
         self.pot = pot
         self.setAccessibleDescription("" if pot is None else " ".join(pot_words(pot, self.number_style)))
         self.update()
@@ -76,9 +39,9 @@ class PotCurve(Picture):
         """Words, colour and volts of each curve over the travel."""
         if self.pot is None:
             return []
-        x, made, c = np.linspace(0.0, 1.0, _STEPS), self.pot.made, self.colours
+        x, made, c = np.linspace(0.0, 1.0, _STEPS), self.pot.loaded, self.colours
         found = [("as it is", c.ink, made.volts(x))]
-        for way, colour in zip(self.pot.ways, (c.blue, c.amber), strict=False):
+        for way, colour in zip(self.pot.straightenings, (c.blue, c.amber), strict=False):
             ohms = self.number_style.engineering(way.ohms, "Ω")
             found.append((ohms if way.kind == "lower" else f"+ {ohms}", colour, straightened(made, way, x)))
         return found
@@ -102,7 +65,7 @@ class PotCurve(Picture):
         for share in (0.0, 0.25, 0.5, 0.75, 1.0):
             p.drawLine(at(share, low), at(share, high))
         p.drawLine(at(0.0, 0.0), at(1.0, 0.0))
-        halves = [Tick(share, style.percent(100 * share, 0)) for share in (0.0, 0.5, 1.0)]
+        halves = [Tick(share, style.share(share, 0)) for share in (0.0, 0.5, 1.0)]
         draw_across(p, box, across, halves, c)
         p.drawText(
             QRectF(box.left(), box.bottom() + 20, box.width(), _LINE), Qt.AlignmentFlag.AlignRight, "of its travel"

@@ -18,6 +18,7 @@ from dynamis.bench.designing.gate_choices import (
     use_stage,
     with_stage,
 )
+from dynamis.bench.designing.gate_words import gate_row, gate_words, joint_words
 from dynamis.bench.document.bench import GateStageRecord, Link
 from dynamis.bench.document.ports import PortRef
 from dynamis.bench.judging.beside import refuse_spoiling
@@ -30,7 +31,6 @@ from dynamis.ui.session.session import Session
 from dynamis.ui.stations import guarded
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.views.circuit.link_page import LinkPage
-from dynamis.ui.views.circuit.words import gate_row, gate_words, joint_words
 from dynamis.ui.widgets.panel import Sentences, holding, scrolling
 from dynamis.ui.widgets.table import Column, Row, Table
 

@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen
 
-from dynamis.electrics.design.spread import Spread
+from dynamis.electrics.design.spread import Laid
 from dynamis.notation.style import Style
 from dynamis.plotting.axis import Axis
 from dynamis.plotting.ticks import number_ticks
@@ -19,14 +17,6 @@ from dynamis.ui.widgets.picture import Picture
 
 _LEFT, _BOTTOM, _TOP = 10, 40, 26
 _BINS = 48
-
-
-@dataclass(frozen=True, eq=False)
-class Laid:
-    """One circuit's samples and their words."""
-
-    spread: Spread
-    words: str
 
 
 class Histogram(Picture):

@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import re
-
-import numpy as np
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
@@ -12,7 +9,6 @@ from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QLineEdit, QP
 from dynamis.electrics.circuits.circuit import Fitted
 from dynamis.electrics.design.preferred import stock
 from dynamis.electrics.design.proposal import Proposal
-from dynamis.notation.numbers import parse_quantity
 from dynamis.notation.style import Style
 from dynamis.ui.widgets.panel import clear, label
 from dynamis.ui.widgets.quantity_edit import QuantityEdit
@@ -122,25 +118,19 @@ class PartsPanel(QWidget):
     def step(self, slot: str, way: int) -> None:
         """The next preferred value up or down, of the resistor alone or the larger of two."""
         wish, fitted = self._proposal.wish, self._proposal.circuit.by_slot[slot]
-        values = stock(wish.series, wish.drawer)
-        largest = int(np.argmax(fitted.ohms))
-        at = fitted.ohms[largest]
-        beyond = values[values > at * (1 + 1e-9)] if way > 0 else values[values < at * (1 - 1e-9)][::-1]
-        if not beyond.size:
+        following = fitted.stepped(stock(wish.series, wish.drawer).tolist(), up=way > 0)
+        if following is None:
             self.refused.emit(f"{slot} stands at the end of its series.")
             return
-        ohms = tuple(float(beyond[0]) if k == largest else one for k, one in enumerate(fitted.ohms))
         self.locks[slot].setChecked(True)
-        self.changed.emit(slot, Fitted(ohms, fitted.joined, fitted.trimmer_ohms))
+        self.changed.emit(slot, following)
 
     def _read(self, slot: str, text: str) -> Fitted:
         kept = self._proposal.circuit.by_slot[slot]
-        parts = re.split(r"\+|\|\||∥|//", text)
-        joined = "parallel" if re.search(r"\|\||∥|//", text) else "series"
         comma = self.style_of_numbers.decimal_comma
-        ohms = tuple(parse_quantity(one, "Ω", slot, decimal_comma=comma) for one in parts)
+        fitted = Fitted.parse(text, slot, trimmer_ohms=kept.trimmer_ohms, decimal_comma=comma)
         self.locks[slot].setChecked(True)
-        return Fitted(ohms, joined, kept.trimmer_ohms)
+        return fitted
 
     def focus(self, slot: str) -> None:
         if slot in self.edits:

@@ -11,8 +11,8 @@ from PySide6.QtWidgets import QPushButton
 
 from dynamis.electrics.design.proposal import Proposal, Proposals
 from dynamis.electrics.design.spread import Spread
+from dynamis.electrics.design.words import proposal_row
 from dynamis.notation.style import Style, plain, tied
-from dynamis.ui.views.circuit.words import proposal_row
 from dynamis.ui.widgets.panel import Panel, label, set_text
 from dynamis.ui.widgets.table import Column, Row, Table
 

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QStackedWidge
 from dynamis.bench.chains.notes_at import note_at_volts, whole_note_volts
 from dynamis.bench.designing.between import RESISTOR_PER_KELVIN, built, op_amp_for, supply_from, use_between
 from dynamis.bench.designing.law_change import law_way
+from dynamis.bench.designing.link_ask import LinkAsk, link_ask, spoils
 from dynamis.bench.document.bench import Rails
 from dynamis.bench.document.ports import SWITCHING, PortRef
 from dynamis.bench.judging.beside import refuse_spoiling
@@ -21,7 +22,7 @@ from dynamis.electrics.circuits.schematic import schematic
 from dynamis.electrics.circuits.supply import OP_AMPS
 from dynamis.electrics.circuits.variation import Counting
 from dynamis.electrics.design.proposal import Proposal, propose, propose_one, with_values
-from dynamis.electrics.design.spread import spread
+from dynamis.electrics.design.spread import Laid, spread
 from dynamis.electrics.design.summer import propose_summer
 from dynamis.electrics.design.wish import Wish
 from dynamis.errors import InputError
@@ -34,8 +35,6 @@ from dynamis.ui.views.circuit.chosen_panel import ChosenPanel
 from dynamis.ui.views.circuit.converter_page import ConverterPage
 from dynamis.ui.views.circuit.drawing import SchematicView
 from dynamis.ui.views.circuit.gate_page import GatePage
-from dynamis.ui.views.circuit.histogram import Laid
-from dynamis.ui.views.circuit.linked import LinkAsk, link_ask, spoils
 from dynamis.ui.views.circuit.proposals_panel import STANDING, Answer, ProposalsPanel
 from dynamis.ui.views.circuit.rails_row import RailsRow
 from dynamis.ui.views.circuit.wish_form import NOTHING, Ask, WishForm

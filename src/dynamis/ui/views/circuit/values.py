@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QGridLayout, QWidget
 
-from dynamis.electrics.series import values_between
+from dynamis.electrics.series import next_in_series, next_value
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_quantity
 from dynamis.notation.style import Style
@@ -71,17 +71,13 @@ class ValueGrid(QWidget):
 
     def step(self, name: str, way: int) -> None:
         """The next preferred value up or down."""
-        ohms = self._shown[name][2]
-        span = (ohms * 1.0001, ohms * 3.0) if way > 0 else (ohms / 3.0, ohms / 1.0001)
-        values = (
-            [one for one in self.sizes[name] if span[0] <= one <= span[1]]
-            if name in self.sizes
-            else (values_between(*span, self.series))
-        )
-        if not values:
+        ohms, up = self._shown[name][2], way > 0
+        sizes = self.sizes.get(name)
+        following = next_in_series(ohms, self.series, up=up) if sizes is None else next_value(ohms, sizes, up=up)
+        if following is None:
             self.refused.emit(f"{name} stands at the end of its sizes.")
             return
-        self._take((name, values[0] if way > 0 else values[-1]))
+        self._take((name, following))
 
     def focus(self, name: str) -> None:
         if name in self.edits:

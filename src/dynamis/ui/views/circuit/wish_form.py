@@ -12,7 +12,7 @@ from dynamis.electrics.circuits.supply import OP_AMPS, Supply
 from dynamis.electrics.design.wish import Wish
 from dynamis.electrics.series import SERIES
 from dynamis.errors import InputError
-from dynamis.notation.numbers import parse_quantities, parse_quantity
+from dynamis.notation.numbers import parse_quantities, parse_quantity, parse_share
 from dynamis.notation.style import MINUS, Style
 from dynamis.ui.widgets.form import add_row, choice, form_grid
 from dynamis.ui.widgets.quantity_edit import QuantityEdit
@@ -77,8 +77,8 @@ _ROWS = (
         "tolerance",
         "Resistors ±",
         "%",
-        lambda ask, s: f"{_number(100 * ask.wish.tolerance, s, 3)} %",
-        _wished("tolerance", 0.01),
+        lambda ask, s: s.typed_share(ask.wish.tolerance),
+        _wished("tolerance"),
     ),
     _Row(
         "ppm",
@@ -91,8 +91,8 @@ _ROWS = (
         "rail",
         "Rails ±",
         "%",
-        lambda ask, s: f"{_number(100 * ask.wish.supply.tolerance, s, 3)} %",
-        lambda ask, value: _with_rails(ask, value / 100.0),
+        lambda ask, s: s.typed_share(ask.wish.supply.tolerance),
+        lambda ask, value: _with_rails(ask, value),
     ),
     _Row(
         "kelvin",
@@ -214,6 +214,8 @@ class WishForm(QWidget):
         comma = self.style_of_numbers.decimal_comma
         if row.key == "law":
             return self._read_law(cleaned, comma)
+        if row.unit == "%":
+            return row.take(self.ask, parse_share(cleaned, row.words, decimal_comma=comma))
         return row.take(self.ask, parse_quantity(cleaned, row.unit, row.words, decimal_comma=comma))
 
     def _read_law(self, text: str, comma: bool) -> Ask:

@@ -16,7 +16,7 @@ from dynamis.bench.document.ports import PortRef
 from dynamis.bench.runs.measured_linearity import measured_linearity
 from dynamis.converter.coding import CODINGS
 from dynamis.errors import InputError
-from dynamis.notation.numbers import parse_quantity
+from dynamis.notation.numbers import parse_quantity, parse_share
 from dynamis.notation.style import Style, plain
 from dynamis.pitch.laws import law_text, parse_law
 from dynamis.pitch.notes import Naming, note_name, parse_note
@@ -26,17 +26,17 @@ from dynamis.ui.session.session import Session
 from dynamis.ui.widgets.panel import Panel, label, rule, scrolling, set_refusal
 from dynamis.ui.widgets.quantity_edit import QuantityEdit
 
-# key, label, unit, factor from shown to stored; an empty text takes the value away where it may be unknown
+# key, label, unit; an empty text takes the value away where it may be unknown
 _FIELDS = (
-    ("bits", "Bits", "bit", 1.0, False),
-    ("low_volts", "Lowest volts", "V", 1.0, False),
-    ("high_volts", "Full-scale volts", "V", 1.0, False),
-    ("gain", "Gain after it", "", 1.0, False),
-    ("offset_volts", "Offset after it", "V", 1.0, False),
-    ("floor_volts", "Buffer's lowest", "V", 1.0, True),
-    ("ceiling_volts", "Buffer's highest", "V", 1.0, True),
-    ("reference_limit", "Reference, ±", "%", 0.01, False),
-    ("inl_limit_lsb", "Linearity, ±", "LSB", 1.0, False),
+    ("bits", "Bits", "bit", False),
+    ("low_volts", "Lowest volts", "V", False),
+    ("high_volts", "Full-scale volts", "V", False),
+    ("gain", "Gain after it", "", False),
+    ("offset_volts", "Offset after it", "V", False),
+    ("floor_volts", "Buffer's lowest", "V", True),
+    ("ceiling_volts", "Buffer's highest", "V", True),
+    ("reference_limit", "Reference, ±", "%", False),
+    ("inl_limit_lsb", "Linearity, ±", "LSB", False),
 )
 
 
@@ -65,8 +65,8 @@ class ConverterFields(Panel):
         form.setContentsMargins(0, 0, 6, 0)
         form.setVerticalSpacing(4)
         self.fields: dict[str, QuantityEdit] = {}
-        for key, text, unit, factor, optional in _FIELDS:
-            self._field(form, key, text, self._reader(unit, factor, optional, text), self._of_dac(key))
+        for key, text, unit, optional in _FIELDS:
+            self._field(form, key, text, self._reader(unit, optional, text), self._of_dac(key))
         self.coding = QComboBox()
         self.coding.setAccessibleName("Coding")
         self.coding.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
@@ -95,7 +95,7 @@ class ConverterFields(Panel):
             form,
             "ohms",
             "Output resistance",
-            self._reader("Ω", 1.0, True, "The output resistance"),
+            self._reader("Ω", True, "The output resistance"),
             lambda b, ref, ohms: set_port(b, ref, ohms=ohms),
         )
         self.law = QPushButton("Change…")
@@ -128,11 +128,14 @@ class ConverterFields(Panel):
         form.addRow(text, field)
         self.fields[key] = field
 
-    def _reader(self, unit: str, factor: float, optional: bool, what: str) -> Callable[[str], float | None]:
+    def _reader(self, unit: str, optional: bool, what: str) -> Callable[[str], float | None]:
         def read(text: str) -> float | None:
             if optional and not text.strip():
                 return None
-            value = parse_quantity(text, unit, what, decimal_comma=self._session.style.decimal_comma) * factor
+            comma = self._session.style.decimal_comma
+            if unit == "%":
+                return parse_share(text, what, decimal_comma=comma)
+            value = parse_quantity(text, unit, what, decimal_comma=comma)
             if unit == "bit":
                 if value != int(value):
                     raise InputError(f"{what} is {self._session.style.typed(value)}; a whole number was expected.")
@@ -251,9 +254,11 @@ class ConverterFields(Panel):
         port, link = session.bench.port(ref), session.bench.link_from(ref)
         stored = converter_of(port)
         values = stored.values if stored else {}
-        for key, _, unit, factor, _ in _FIELDS:
+        for key, _, unit, _ in _FIELDS:
             value = values.get(key, _DEFAULTS.get(key))
-            text = "" if value is None else f"{style.typed(round(value / factor, 12))} {unit}".strip()
+            text = "" if value is None else f"{style.typed(value)} {unit}".strip()
+            if unit == "%" and value is not None:
+                text = style.typed_share(value)
             self.fields[key].show_text(text)
         self.coding.setCurrentIndex(max(0, self.coding.findData(values.get("coding", "straight"))))
         self.supply.setChecked(bool(values.get("reference_is_supply")))

@@ -158,7 +158,7 @@ class DevicesStation(Station):
         self.meter.show_state(devices.meter is not None, devices.meter_trouble, devices.meter_words, busy=devices.busy)
         self.held.set_rows(self._held_rows())
         if devices.sending is not None:
-            set_text(self.difference, f"Sending … {round(devices.sending * 100)} %")
+            set_text(self.difference, f"Sending … {self._session.style.share(devices.sending, 0)}")
         else:
             set_text(self.difference, self._difference())
         self.send.setEnabled(self._course.letter() is not None and not devices.busy)

@@ -101,7 +101,7 @@ class PulsePlot(Picture):
         peak = float(share.max())
         p.drawText(
             QPointF(x(float(at[int(share.argmax())])) + 6, top + tall * (1.0 - peak) + 14),
-            f"peak {self.number_style.percent(100.0 * peak, 0)}",
+            f"peak {self.number_style.share(peak, 0)}",
         )
         return top + tall + 8
 

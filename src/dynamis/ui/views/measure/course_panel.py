@@ -79,7 +79,7 @@ class CoursePanel(Panel):
         set_text(self.go, _BUTTONS.get(course.action, ""))
         told = course.halt or course.sentence
         if devices.sending is not None:
-            told = f"Sending to the board … {round(devices.sending * 100)} %"
+            told = f"Sending to the board … {self._course.style.share(devices.sending, 0)}"
         elif course.action in ("nothing", "adopt") and self._course.difference():
             told = f"{told} {self._course.difference()}"
         set_text(self.words, told)

@@ -346,11 +346,7 @@ class EntryPanel(Panel):
     def _as_typed(self, value: float) -> float:
         """A value in V or Hz in the run's own quantity."""
         judged = self._session.runs.analysis()
-        if judged is None or judged.run.quantity != "cents":
-            return value
-        return float(
-            judged.model.cents(judged.model.measured([value]), judged.model.expected([self._session.selection.note]))[0]
-        )
+        return value if judged is None else judged.as_typed(self._session.selection.note, value)
 
     def _take_typed(self) -> None:
         self.take()

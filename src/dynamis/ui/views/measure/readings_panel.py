@@ -159,7 +159,7 @@ class ReadingsPanel(Panel):
     ) -> Row:
         style = self._session.style
         volts = judged.model.quantity == "volts"
-        decimals = _decimals(judged.meter.resolution_volts) if isinstance(judged.meter, MeterRange) else 4
+        decimals = judged.meter.decimals if isinstance(judged.meter, MeterRange) else 4
         wanted_text = style.volts(wanted, 4) if volts else style.hertz(wanted)
         unit = {"volts": "V", "hertz": "Hz", "cents": "ct"}[judged.run.quantity]
         read = f"{style.number(row.value, decimals if volts else 2)} {unit}"
@@ -209,7 +209,3 @@ class ReadingsPanel(Panel):
             VERDICT_WORDS[judged.verdict].removesuffix(" tolerance") if judged.verdict else "no reading",
         )
         return Row(cells, run.id, "current" if run.id == session.selection.run_id else "", tip=", ".join(cells))
-
-
-def _decimals(resolution: float) -> int:
-    return int(np.clip(math.ceil(-math.log10(resolution) - 1e-9), 0, 7)) if resolution > 0 else 4

@@ -2,19 +2,16 @@
 
 from __future__ import annotations
 
-import math
-
-import msgspec
 from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from dynamis.bench.chains.port_transfers import converter_of
 from dynamis.bench.document.commands import add_gear, add_meter, add_unit
 from dynamis.bench.document.ports import PortRef
 from dynamis.bench.document.records import RunRecord
+from dynamis.bench.runs.beginning import new_run
 from dynamis.errors import InputError
 from dynamis.files.store import now
 from dynamis.notation.numbers import parse_quantity
-from dynamis.pitch.laws import law_text, parse_law
+from dynamis.pitch.laws import parse_law
 from dynamis.pitch.notes import Naming, parse_note_list
 from dynamis.pitch.tolerance import parse_tolerance
 from dynamis.ui.dialogs.board import BoardDialog
@@ -167,58 +164,28 @@ class RunDialog(FormDialog[RunRecord]):
             self._fill_meters(dialog.value.id)
 
     def read(self) -> RunRecord:
-        session, style = self._session, self._session.style
-        ref, serial = self.channel.currentData()
-        port = session.bench.port(ref)
-        title = " ".join(self.title.text().split())
-        if not title:
-            raise InputError("The run needs a title, such as As found.")
-        law = self.law.law()
-        naming = Naming(style.middle_c)
-        plan = tuple(parse_note_list(self.plan.text(), naming))
-        tolerance = parse_tolerance(self.tolerance.text(), naming)
-        if all(math.isnan(cents) for cents in tolerance.cents_at(plan)):
-            raise InputError("The tolerance judges none of the notes to read.")
-        quantity = self.quantity.currentData()
+        session = self._session
+        channel, serial = self.channel.currentData()
+        naming = Naming(session.style.middle_c)
         meter_id = self.meter.currentData()
-        plugged = tuple(sink for box, sink in self.plugs if box.isChecked())
-        ohms = [session.bench.port(sink).ohms for sink in plugged]
-        known = tuple(one for one in ohms if one is not None)
-        adopted = session.runs.in_force((ref, serial))
-        run = RunRecord(
-            session.runs.fresh_id(f"{serial} {title}"),
-            title,
-            ref.gear,
-            serial,
-            ref.port,
-            now(),
-            law_text(law),
-            self._profile(naming),
-            quantity,
-            None if meter_id is None else session.bench.meter(meter_id),
-            self.where.currentData(),
-            plugged,
-            known if len(known) == len(ohms) else (),
-            port.ohms,
-            self._optional(self.celsius.text(), "°C", "The temperature"),
-            self._optional(self.warm.text(), "", "The minutes warmed up"),
-            session.bench.a4_hertz,
-            converter=converter_of(port),
-            trimmers=port.trimmers,
-            plan=plan,
+        return new_run(
+            session.bench,
+            session.runs.in_force((channel, serial)),
+            run_id=session.runs.fresh_id(f"{serial} {self.title.text()}"),
+            title=self.title.text(),
+            created=now(),
+            channel=channel,
+            serial=serial,
+            law=self.law.law(),
+            tolerance=parse_tolerance(self.tolerance.text(), naming),
+            plan=parse_note_list(self.plan.text(), naming),
+            quantity=self.quantity.currentData(),
+            meter=None if meter_id is None else session.bench.meter(meter_id),
+            where=self.where.currentData(),
+            plugged=tuple(sink for box, sink in self.plugs if box.isChecked()),
+            celsius=self._optional(self.celsius.text(), "°C", "The temperature"),
+            warm_minutes=self._optional(self.warm.text(), "", "The minutes warmed up"),
         )
-        if adopted is not None and adopted.head.kind != "nominal":
-            run = msgspec.structs.replace(run, head=adopted.head)
-        if not all(math.isfinite(value) for value in run.model.expected(plan)):
-            raise InputError("Some of the notes to read have no frequency.")
-        return run
-
-    def _profile(self, naming: Naming) -> str:
-        """The tolerance with note numbers, so that it reads the same under any naming."""
-        profile = parse_tolerance(self.tolerance.text(), naming)
-        if len(profile.spans) == 1 and math.isinf(profile.spans[0][0]):
-            return f"{profile.spans[0][2]:g}"
-        return ",".join(f"{low:g}:{high:g}={cents:g}" for low, high, cents in profile.spans)
 
     def _optional(self, text: str, unit: str, what: str) -> float | None:
         if not text.strip():

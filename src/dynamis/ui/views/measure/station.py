@@ -226,7 +226,7 @@ class MeasureStation(Station):
             correction = session.runs.correction
             if overlay is not None:
                 plot.points(
-                    PlotPoints(overlay.notes, overlay.error_cents, "ring", c.blue, 2 * overlay.independent_cents)
+                    PlotPoints(overlay.notes, overlay.error_cents, "ring", c.blue, overlay.independent_expanded_cents)
                 )
                 shown.append(overlay.error_cents)
                 legend.append(f'<span style="color:{c.blue}">○ {_html(overlay.run.title)}</span>')
@@ -235,7 +235,7 @@ class MeasureStation(Station):
                 shown.append(correction.left_cents)
                 words = f"predicted: {correction_title(correction).lower()}"
                 legend.append(f'<span style="color:{c.blue}">◇ {_html(words)}</span>')
-            plot.points(PlotPoints(judged.notes, judged.error_cents, "disc", c.ink, 2 * judged.independent_cents))
+            plot.points(PlotPoints(judged.notes, judged.error_cents, "disc", c.ink, judged.independent_expanded_cents))
             shown.append(judged.error_cents)
             legend.append(f'<span style="color:{c.ink}">● {_html(judged.run.title)}</span>')
         set_text(self._legend, " &nbsp; ".join(legend))
@@ -247,7 +247,7 @@ class MeasureStation(Station):
             return
         notes, first, _, _ = distinct(judged.notes)
         centre = fit.model.cents(fit.line.at(fit.expected), fit.expected)[first]
-        self.plot.band(notes, centre, 2 * judged.common_cents[first])
+        self.plot.band(notes, centre, judged.common_expanded_cents[first])
         ends = slice(None) if fit.model.is_ratio else [0, -1]
         self.plot.line(notes[ends], centre[ends])
 

@@ -4,14 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from dynamis.bench.designing.gate_choices import GateChoice, GateChoices
 from dynamis.electrics.design.later import rail_moves
 from dynamis.electrics.design.proposal import Proposal
-from dynamis.electrics.design.spread import Budget, Spread
+from dynamis.electrics.design.spread import Budget, Laid, Spread
 from dynamis.electrics.design.walk import Walk
-from dynamis.electrics.finding import VERDICT_WORDS
 from dynamis.notation.style import Style
-from dynamis.ui.views.circuit.histogram import Laid
 
 _MOST_SHARES = 8
 _LEAST_CENTS = 0.05
@@ -35,66 +32,6 @@ def proposal_row(made: Proposal, drawn: Spread | None, style: Style) -> tuple[st
     )
 
 
-def gate_row(made: GateChoice, style: Style) -> tuple[str, ...]:
-    """The cells of a circuit for gates."""
-    met, count = made.met, str(len(made.stage.parts))
-    title = made.key[0].upper() + made.key[1:]
-    told = VERDICT_WORDS[made.fit.verdict] + ("" if made.holds is not False else ", not 5 % up")
-    if made.spoils:
-        told += " here only"
-    if met is None:
-        return title, count, "–", "–", "–", "–", told
-    levels = (style.volts(one, 2) for one in (met.low_volts, met.high_volts))
-    spare = (style.volts(one, 2, sign=True) for one in (met.on_margin, met.off_margin))
-    return title, count, *levels, *spare, told
-
-
-def gate_words(found: GateChoices, style: Style) -> list[str]:
-    """How the two meet with nothing between, and whether anything is found that mends it."""
-    met, told = found.met, []
-    if met is not None:
-        low, high = style.volts(met.low_volts, 2), style.volts(met.high_volts, 2)
-        on, off = style.volts(met.on_margin, 2, sign=True), style.volts(met.off_margin, 2, sign=True)
-        told.append(f"With nothing between, {low} and {high} arrive: {on} to spare for on, {off} for off.")
-    told += [one.text for one in found.bare.findings if one.asks]
-    if found.choices:
-        told.append(safety_words(found))
-    if not found.choices:
-        told.append(
-            "Nothing has to stand between."
-            if found.bare.verdict == "fits"
-            else "None of the circuits known here mends that."
-        )
-    return told
-
-
-def safety_words(found: GateChoices) -> str:
-    """What was tried on every circuit before it was offered."""
-    if not found.limited:
-        return "Safe: not tried, since nobody said what the input bears."
-    return (
-        "Safe: with rails and sender 5 % up, parts 1 % off and either rail missing, the input stays within what it "
-        "bears behind each of these."
-    )
-
-
-def joint_words(made: GateChoice, style: Style) -> list[str]:
-    """Which single bad joint would pass a limit, and what guards against it."""
-    if not made.joints:
-        return []
-    lets = [
-        f"{one.part} open lets {style.volts(one.volts, 2)} through, {style.volts(abs(one.over), 2)} beyond what "
-        "the input bears"
-        for one in made.joints
-    ]
-    held = made.guarded
-    added = [] if held is None else [one for one in held.parts if one not in made.stage.parts]
-    cure = "Solder them with care, and measure before you plug it in"
-    if added:
-        cure = f"{' and '.join(f'{one.name}, {one.role}' for one in added)}: that clamp holds it even so"
-    return [f"One bad joint is enough: {'; '.join(lets)}. {cure}."]
-
-
 def step_words(made: Proposal, steps: Walk | None, note_of: Callable[[float], str], style: Style) -> list[str]:
     """How the trimmers are set, one sentence a step."""
     if steps is None:
@@ -114,8 +51,8 @@ def step_words(made: Proposal, steps: Walk | None, note_of: Callable[[float], st
     told.append(f"{again}, also for the worst parts: at most {style.cents(steps.left_cents)} ct are then left.")
     for trim in made.trims:
         scale = trim.role == "scale"
-        reach = style.percent(100 * trim.reach) if scale else style.millivolts(trim.reach)
-        needed = style.percent(100 * trim.needed) if scale else style.millivolts(trim.needed)
+        reach = style.share(trim.reach) if scale else style.millivolts(trim.reach)
+        needed = style.share(trim.needed) if scale else style.millivolts(trim.needed)
         told.append(f"{trim.name} reaches ± {reach}; the parts at their worst need ± {needed}.")
     return told
 
@@ -123,12 +60,12 @@ def step_words(made: Proposal, steps: Walk | None, note_of: Callable[[float], st
 def later_words(made: Proposal, style: Style) -> str:
     """What is left later, and what decides it."""
     later = made.later
-    load = style.percent(100 * made.wish.load_tolerance, 0)
+    load = style.share(made.wish.load_tolerance, 0)
     if made.offset_from is None:
         moved = ""
     else:
         what = "its reference" if made.offset_from == "reference" else "the rail of its offset"
-        moved = f" and {what} ± {style.percent(100 * rail_moves(made.circuit), 1)} off"
+        moved = f" and {what} ± {style.share(rail_moves(made.circuit), 1)} off"
     names = {"load": "the load", "supply": "the rail", "VR1": "the reference VR1"}
     decides = f"; {names.get(later.decides, later.decides)} decides, {style.cents(later.cents)} ct at its limit"
     return (
@@ -164,7 +101,7 @@ def budget_words(made: Budget, style: Style) -> list[str]:
         return []
     told = [
         f"Untrimmed, in the worst case {style.cents(made.worst_cents)} ct; as a root sum of squares "
-        f"{style.cents(2.0 * made.rss_cents)} ct (k\u00a0=\u00a02)."
+        f"{style.cents(made.expanded_cents)} ct (k\u00a0=\u00a02)."
     ]
     told += [
         f"{style.cents(one.cents, sign=True)} ct  {one.label}"

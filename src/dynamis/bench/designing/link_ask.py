@@ -18,8 +18,8 @@ from dynamis.bench.judging.swings import loaded_pots
 from dynamis.electrics.design.proposal import Proposal
 from dynamis.electrics.design.wish import Wish
 from dynamis.electrics.potentiometer import LoadedPot
+from dynamis.electrics.potentiometer_words import NamedPot
 from dynamis.notation.style import Style
-from dynamis.ui.views.circuit.curve import Pot
 
 
 @dataclass(frozen=True)
@@ -30,7 +30,7 @@ class LinkAsk:
     sentence: str
     wish: Wish | None = None
     standing: Proposal | None = None
-    pot: Pot | None = None
+    pot: NamedPot | None = None
 
 
 def link_ask(bench: Bench, link: Link, sink: PortRef, start: Wish, style: Style, *, fresh: bool) -> LinkAsk:
@@ -60,12 +60,12 @@ def own_ohms_words(bench: Bench, output: PortRef, style: Style) -> str:
     )
 
 
-def loaded_pot(bench: Bench, link: Link, sink: PortRef) -> Pot | None:
+def loaded_pot(bench: Bench, link: Link, sink: PortRef) -> NamedPot | None:
     """The potentiometer at either end that bends most, with nothing between."""
     if not all(bench.port(one).ohms for one in link.inputs):
         return None
-    found = [Pot(*one) for one in loaded_pots(bench, replace(link, between=()), sink)]
-    return max(found, key=lambda one: abs(one.made.bend[1]), default=None)
+    found = [NamedPot(*one) for one in loaded_pots(bench, replace(link, between=()), sink)]
+    return max(found, key=lambda one: abs(one.loaded.bend[1]), default=None)
 
 
 def spoils(bench: Bench, output: PortRef, sink: PortRef, use: Callable[[], Change]) -> list[str]:

@@ -8,9 +8,9 @@ from collections.abc import Callable, Iterator
 import numpy as np
 
 from dynamis.bench.chains.nomogram import Scale
-from dynamis.notation.style import Style
+from dynamis.notation.style import Style, decimals_of
 from dynamis.pitch.notes import note_label
-from dynamis.plotting.ticks import Tick, decimals_of, round_steps
+from dynamis.plotting.ticks import Tick, round_steps
 
 _APART = 21.0
 

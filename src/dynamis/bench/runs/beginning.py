@@ -1,0 +1,77 @@
+"""A run as it begins: a copy of everything that it is taken with."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+import msgspec
+import numpy as np
+
+from dynamis.bench.chains.port_transfers import converter_of
+from dynamis.bench.document.bench import Bench
+from dynamis.bench.document.ports import PortRef
+from dynamis.bench.document.records import AdoptionRecord, InstrumentRecord, Quantity, RunRecord, Where
+from dynamis.errors import InputError
+from dynamis.pitch.laws import Law, law_text
+from dynamis.pitch.tolerance import ToleranceProfile
+
+
+def new_run(
+    bench: Bench,
+    adopted: AdoptionRecord | None,
+    *,
+    run_id: str,
+    title: str,
+    created: str,
+    channel: PortRef,
+    serial: str,
+    law: Law,
+    tolerance: ToleranceProfile,
+    plan: Sequence[float],
+    quantity: Quantity,
+    meter: InstrumentRecord | None,
+    where: Where,
+    plugged: tuple[PortRef, ...],
+    celsius: float | None,
+    warm_minutes: float | None,
+) -> RunRecord:
+    """A run of a channel of a unit; raises `InputError` where it could not be judged.
+
+    adopted : the correction in force for the channel.  plan : notes to read, in order.
+    """
+    title = " ".join(title.split())
+    if not title:
+        raise InputError("The run needs a title, such as As found.")
+    if np.all(np.isnan(tolerance.cents_at(plan))):
+        raise InputError("The tolerance judges none of the notes to read.")
+    port = bench.port(channel)
+    ohms = [bench.port(sink).ohms for sink in plugged]
+    known = tuple(one for one in ohms if one is not None)
+    run = RunRecord(
+        run_id,
+        title,
+        channel.gear,
+        serial,
+        channel.port,
+        created,
+        law_text(law),
+        tolerance.text,
+        quantity,
+        meter,
+        where,
+        plugged,
+        known if len(known) == len(ohms) else (),
+        port.ohms,
+        celsius,
+        warm_minutes,
+        bench.a4_hertz,
+        converter=converter_of(port),
+        trimmers=port.trimmers,
+        plan=tuple(plan),
+    )
+    if adopted is not None and adopted.head.kind != "nominal":
+        run = msgspec.structs.replace(run, head=adopted.head)
+    if not all(math.isfinite(value) for value in run.model.expected(plan)):
+        raise InputError("Some of the notes to read have no frequency.")
+    return run
