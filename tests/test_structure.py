@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import ast
+import re
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 
 import dynamis
+from dynamis.ui import stations
 
 ROOT = Path(dynamis.__file__).parent
 UI = ROOT / "ui"
@@ -83,3 +85,16 @@ def test_no_view_computes():
     }
     assert {name: lines for name, lines in found.items() if lines} == {}
     assert all((UI / name).exists() for name in PICTURES)
+
+
+def test_the_core_names_no_station():
+    titles = {entry.title for entry in stations.STATIONS} | {stations.DEVICES.title}
+    named = re.compile(rf"\b[Oo]n ({'|'.join(titles)})\b|^({'|'.join(titles - {'Bench'})})$")
+    found = {
+        f"{path.relative_to(ROOT)}: {node.value}"
+        for path in sorted(ROOT.rglob("*.py"))
+        if UI not in path.parents
+        for node in ast.walk(ast.parse(path.read_text(encoding="utf-8")))
+        if isinstance(node, ast.Constant) and isinstance(node.value, str) and named.search(node.value)
+    }
+    assert found == set()

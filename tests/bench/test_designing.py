@@ -297,10 +297,9 @@ def test_every_share_leads_to_where_it_is_cured(demo_file):
     made = link_chain(one, link)
     notes = np.arange(36.0, 97.0)
     cures = {share.source: cure_of(share, made.chain, link) for share in made.chain.budget(notes, made.true)}
-    stations = {source.rsplit(".", 1)[-1]: cure.station for source, cure in cures.items()}
-    assert stations["design"] == "Bench"
-    assert stations["reference"] == stations["inl"] == "Measure"
-    assert stations["ohms"] == "Bench"
+    kinds = {source.rsplit(".", 1)[-1]: cure.kind for source, cure in cures.items()}
+    assert kinds["design"] == kinds["ohms"] == "joining"
+    assert kinds["reference"] == kinds["inl"] == "measuring"
     gaps = {source: cure.gap for source, cure in cures.items() if cure.gap is not None}
     assert all(0 <= gap < len(made.chain.transfers) for gap in gaps.values())
     circuit = built(
@@ -310,9 +309,9 @@ def test_every_share_leads_to_where_it_is_cured(demo_file):
     chain = link_chain(with_circuit, with_circuit.links[0]).chain
     shares = [share for share in chain.budget(notes) if share.source.startswith(f"{link.id}.")]
     assert shares
-    assert {
-        cure_of(share, chain, with_circuit.links[0]).station for share in shares if "steps" not in share.source
-    } == {"Circuit"}
+    assert {cure_of(share, chain, with_circuit.links[0]).kind for share in shares if "steps" not in share.source} == {
+        "circuit"
+    }
 
 
 def test_the_note_of_some_volts_is_named(demo_file):

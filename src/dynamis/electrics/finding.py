@@ -85,13 +85,16 @@ ASKING: Final = frozenset(
 
 @dataclass(frozen=True)
 class Finding:
-    """One finding.  value : its number in `unit`, None where there is none.  text : what, how much, why, what to do."""
+    """One finding.  value : its number in `unit`, None where there is none.  text : what, how much, why, what to do.
+    about : which value is not known, where that is asked for.
+    """
 
     code: str
     severity: Severity
     text: str
     value: float | None = None
     unit: str = ""
+    about: str = ""
 
     def __post_init__(self) -> None:
         if self.code not in CODES:
@@ -103,9 +106,10 @@ class Finding:
         return self.severity != "note" or self.code in ASKING
 
 
-def cannot_tell(sentence: str) -> Finding:
-    """A value that the verdict hangs on is missing; the sentence says what to measure."""
-    return Finding("unknown-value", "note", sentence)
+def cannot_tell(sentence: str, about: str = "") -> Finding:
+    """A value that the verdict hangs on is missing; the sentence says what to measure.  about : which value, where
+    somebody asks for it."""
+    return Finding("unknown-value", "note", sentence, about=about)
 
 
 def verdict_of(findings: Iterable[Finding]) -> FitVerdict:

@@ -42,8 +42,8 @@ def link_spice(bench: Bench, link: Link, sink: PortRef) -> str:
     made = next((one for one in between if isinstance(one, BuiltCircuit)), None)
     if made is None:
         raise InputError(
-            f"{bench.label(link.output)} > {bench.label(sink)}: what stands between has no parts of its own; design it "
-            "on Circuit first."
+            f"{bench.label(link.output)} > {bench.label(sink)}: what stands between has no parts of its own; have its "
+            "circuit designed first."
         )
     asked = asked_of(bench, link, sink)
     ends = (asked.in_low, asked.in_high) if isinstance(asked, Wish) else _USUAL_VOLTS
@@ -68,4 +68,4 @@ def stage_spice(bench: Bench, link: Link, sink: PortRef, stage: GateStageRecord)
     try:
         return gate_netlist(title, stage.circuit, stage.parts, output, receiver, len(link.inputs))
     except KeyError as error:
-        raise InputError(f"{title} lacks its part {error}; take it out and apply the remedy on Bench anew.") from error
+        raise InputError(f"{title} lacks its part {error}; take it out and apply the remedy anew.") from error

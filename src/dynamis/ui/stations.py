@@ -14,6 +14,7 @@ from typing import ClassVar, Final
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QWidget
 
+from dynamis.bench.chains.shares import CureKind
 from dynamis.bench.document.ports import PortRef
 from dynamis.errors import InputError
 from dynamis.ui.course import CourseRunner
@@ -111,4 +112,11 @@ STATIONS: Final = (
 )
 # A page of its own, reached by its button at the right.
 DEVICES: Final = Entry("Devices", "Ctrl+D", "dynamis.ui.views.devices.station", "DevicesStation")
+# Where a share of the error is cured.
+STATION_OF: Final[dict[CureKind, str]] = {
+    "joining": "Bench",
+    "codes": "Codes",
+    "circuit": "Circuit",
+    "measuring": "Measure",
+}
 EVERY: Final = {one.title: one for one in (*STATIONS, DEVICES)}

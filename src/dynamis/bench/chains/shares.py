@@ -3,17 +3,21 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
 from dynamis.bench.document.bench import Link
 from dynamis.transfer.chain import Chain, Share
 
+# What takes a share of the error out: how things are joined, the converter's codes, a circuit between, measuring.
+CureKind = Literal["joining", "codes", "circuit", "measuring"]
+
 
 @dataclass(frozen=True)
 class Cure:
-    """words : how the share is met.  station : where.  gap : which transfer of the chain it stands in, None for all."""
+    """words : how the share is met.  kind : by what.  gap : which transfer of the chain it stands in, None for all."""
 
     words: str
-    station: str
+    kind: CureKind
     gap: int | None
 
 
@@ -22,20 +26,20 @@ def cure_of(share: Share, chain: Chain, link: Link) -> Cure:
     gap = _gap(share, chain)
     source = share.source
     if source == "design":
-        return Cure("as the link is drawn: laws, loading, what stands between", "Bench", None)
+        return Cure("as the link is drawn: laws, loading, what stands between", "joining", None)
     if source.endswith("/steps"):
-        return Cure("the floor: its codes and limits", "Codes", gap)
+        return Cure("the floor: its codes and limits", "codes", gap)
     if source.startswith(f"{link.id}."):
-        return Cure("of the circuit: its parts, its trimmers", "Circuit", gap)
+        return Cure("of the circuit: its parts, its trimmers", "circuit", gap)
     if source.endswith(("dac.reference", "dac.offset")):
-        return Cure("measuring takes it out", "Measure", gap)
+        return Cure("measuring takes it out", "measuring", gap)
     if source.endswith("dac.inl"):
-        return Cure("a table takes most of it out", "Measure", gap)
+        return Cure("a table takes most of it out", "measuring", gap)
     if source.endswith("/drift"):
-        return Cure("stays: warm up, and calibrate warm", "Bench", gap)
+        return Cure("stays: warm up, and calibrate warm", "joining", gap)
     if source.endswith(".ohms"):
-        return Cure("loading: a buffer, or calibrate loaded", "Bench", gap)
-    return Cure("of the gear: trim it there, or calibrate the pair", "Bench", gap)
+        return Cure("loading: a buffer, or calibrate loaded", "joining", gap)
+    return Cure("of the gear: trim it there, or calibrate the pair", "joining", gap)
 
 
 def _gap(share: Share, chain: Chain) -> int | None:

@@ -235,7 +235,7 @@ GEAR_KINDS: Final = (
             ("Gate output", "gate"),
             ("Modulation output, unipolar", "modulation"),
         ),
-        "For a DAC whose codes are known, begin a run on Measure and put the board on the bench there.",
+        "For a DAC whose codes are known, begin a run and put the board on the bench there.",
     ),
     GearKind(
         "Step sequencer",

@@ -16,6 +16,7 @@ from dynamis.electrics.finding import Finding, cannot_tell
 from dynamis.notation.style import Style
 
 _MUCH_DECIBELS: Final = 6.0
+COUPLING: Final = "coupling"
 
 
 def peak_volts(port: Port) -> float | None:
@@ -53,7 +54,8 @@ def unknown_of(bench: Bench, ref: PortRef, link: Link | None = None) -> list[Fin
     if port.direction == "output" and (port.audio is None or port.audio.coupling == "unknown"):
         found.append(
             cannot_tell(
-                f"Cannot tell until you know whether {bench.label(ref)} holds a voltage: play a step and watch it."
+                f"Cannot tell until you know whether {bench.label(ref)} holds a voltage: play a step and watch it.",
+                COUPLING,
             )
         )
     return found
@@ -122,7 +124,7 @@ def numbering(bench: Bench, link: Link) -> list[Finding]:
 def judge_audio(bench: Bench, link: Link, sink: PortRef, style: Style) -> tuple[list[Finding], float | None]:
     """Findings of one audio input, and its head room in decibels."""
     unknown = unknown_of(bench, link.output, link) + unknown_of(bench, sink)
-    unknown = [one for one in unknown if "holds a voltage" not in one.text]
+    unknown = [one for one in unknown if one.about != COUPLING]
     sends, takes = peak_volts(bench.port(link.output)), peak_volts(bench.port(sink))
     left = left_of_balanced(bench, link)
     if unknown or sends is None or takes is None or left is None:

@@ -21,7 +21,7 @@ from dynamis.pitch.tolerance import parse_tolerance
 from dynamis.transfer.parameter import NOMINAL
 from dynamis.ui.course import CourseRunner
 from dynamis.ui.session.session import Session
-from dynamis.ui.stations import Station, ThreadFields
+from dynamis.ui.stations import STATION_OF, Station, ThreadFields
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.thread import traced_fields
 from dynamis.ui.views.bench.remedy_card import RemedyCard
@@ -260,7 +260,9 @@ class ChainStation(Station):
         self._shares = []
         for part in budget.shares:
             cure = cure_of(part.share, made.chain, self._link)
-            self._shares.append(ShareRow(part.share.label, part.cents, part.known, cure.words, cure.station, cure.gap))
+            self._shares.append(
+                ShareRow(part.share.label, part.cents, part.known, cure.words, STATION_OF[cure.kind], cure.gap)
+            )
         self.bars.show_shares(self._shares, tied(budget_sentence(budget, error, style)))
 
     # -- what to do --------------------------------------------------------------------------------
