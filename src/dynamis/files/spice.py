@@ -61,8 +61,8 @@ def stage_spice(bench: Bench, link: Link, sink: PortRef, stage: GateStageRecord)
     output, receiver = sent_as(bench, ahead)[0], gate_input(bench.port(sink))[0]
     if output is None or receiver is None:
         raise InputError(
-            f"{bench.label(link.output)} > {bench.label(sink)}: its levels or thresholds are not known; enter them on "
-            "Levels first."
+            f"{bench.label(link.output)} > {bench.label(sink)}: its levels or thresholds are not known; enter them "
+            "first."
         )
     title = f"{bench.label(link.output)} > {bench.label(sink)}: {stage.circuit}"
     try:

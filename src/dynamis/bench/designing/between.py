@@ -95,8 +95,8 @@ def _asked_of(bench: Bench, link: Link, sink: PortRef, start: Wish) -> Wish | st
             tolerance_cents=12.0 * MODULATION_PERCENT,
         )
     return (
-        f"{bench.label(sink)} takes a {receiver.role}: what goes between is chosen by its levels, among the circuits for "
-        "gates. Gain and offset are designed for pitch and modulation."
+        f"{bench.label(sink)} takes a {receiver.role}: what goes between is chosen by its levels, among the circuits "
+        "for gates. Gain and offset are designed for pitch and modulation."
     )
 
 
