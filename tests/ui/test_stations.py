@@ -53,7 +53,7 @@ def with_five_more(monkeypatch, tmp_path, demo_file, make_window):
     monkeypatch.setitem(sys.modules, "stations_to_come", module)
     table = (
         *stations.STATIONS,
-        *(Entry(title, f"Alt+{k + 1}", "stations_to_come", title) for k, title in enumerate(COMING)),
+        *(Entry(title, f"Alt+{k + 1}", "stations_to_come", title, "coming") for k, title in enumerate(COMING)),
     )
     every = {one.title: one for one in (*table, stations.DEVICES)}
     for name in ("dynamis.ui.stations", "dynamis.ui.window", "dynamis.ui.actions"):
@@ -61,6 +61,25 @@ def with_five_more(monkeypatch, tmp_path, demo_file, make_window):
     for name in ("dynamis.ui.stations", "dynamis.ui.window"):
         monkeypatch.setattr(f"{name}.EVERY", every)
     return make_window(demo_file), Empty
+
+
+def test_eleven_stations_stand_in_words_at_1280_and_in_a_numbered_menu_at_1024(with_five_more):
+    window, _ = with_five_more
+    for width, folded in ((1280, False), (1024, True), (1280, False)):
+        window.resize(width, 720)
+        window.show_station("Play")
+        settle()
+        bar = window.bar
+        assert (window.width(), bar.folded) == (width, folded)
+        shown = [bar.menu_button] if folded else list(bar.buttons.values())
+        assert all(button.isVisible() and button.width() >= button.sizeHint().width() for button in shown)
+        assert window.safe_button.geometry().right() <= width
+        if folded:
+            bar.menu_button.menu().aboutToShow.emit()
+            texts = [one.text() for one in bar.menu_button.menu().actions() if not one.isSeparator()]
+            assert (len(texts), texts[0].split()[0], bar.menu_button.text()) == (11, "1", "2  Play")
+            next(one for one in bar.menu_button.menu().actions() if "Codes" in one.text()).trigger()
+            assert window.station.title == "Codes"
 
 
 def test_five_more_stations_are_a_class_and_a_line_each(with_five_more, tmp_path):

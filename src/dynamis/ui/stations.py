@@ -5,9 +5,10 @@ A new station is a subclass of `Station` and a line of the table.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from importlib import import_module
+from itertools import groupby
 from pathlib import Path
 from typing import ClassVar, Final
 
@@ -89,12 +90,13 @@ class Station(QWidget):
 
 @dataclass(frozen=True)
 class Entry:
-    """A station that there is; imported when it is first shown."""
+    """A station that there is; imported when it is first shown.  group : by what one does; neighbours share one."""
 
     title: str
     key: str
     module: str
     kind: str
+    group: str = ""
 
     def make(self, session: Session, course: CourseRunner, colours: Colours, points: float) -> Station:
         kind: type[Station] = vars(import_module(self.module))[self.kind]
@@ -103,13 +105,20 @@ class Entry:
 
 # In the order of the work, with the keys that are fixed for them; more come as they are built.
 STATIONS: Final = (
-    Entry("Bench", "Ctrl+1", "dynamis.ui.views.bench.station", "BenchStation"),
-    Entry("Levels", "Ctrl+2", "dynamis.ui.views.levels.station", "LevelsStation"),
-    Entry("Chain", "Ctrl+3", "dynamis.ui.views.chain.station", "ChainStation"),
-    Entry("Circuit", "Ctrl+4", "dynamis.ui.views.circuit.station", "CircuitStation"),
-    Entry("Codes", "Ctrl+5", "dynamis.ui.views.codes.station", "CodesStation"),
-    Entry("Measure", "Ctrl+6", "dynamis.ui.views.measure.station", "MeasureStation"),
+    Entry("Bench", "Ctrl+1", "dynamis.ui.views.bench.station", "BenchStation", "gear"),
+    Entry("Levels", "Ctrl+2", "dynamis.ui.views.levels.station", "LevelsStation", "gear"),
+    Entry("Chain", "Ctrl+3", "dynamis.ui.views.chain.station", "ChainStation", "between"),
+    Entry("Circuit", "Ctrl+4", "dynamis.ui.views.circuit.station", "CircuitStation", "between"),
+    Entry("Codes", "Ctrl+5", "dynamis.ui.views.codes.station", "CodesStation", "measuring"),
+    Entry("Measure", "Ctrl+6", "dynamis.ui.views.measure.station", "MeasureStation", "measuring"),
 )
+
+
+def groups_of(entries: Sequence[Entry]) -> list[list[tuple[str, str]]]:
+    """Titles and keys of the stations, in groups."""
+    return [[(one.title, one.key) for one in group] for _, group in groupby(entries, lambda one: one.group)]
+
+
 # A page of its own, reached by its button at the right.
 DEVICES: Final = Entry("Devices", "Ctrl+D", "dynamis.ui.views.devices.station", "DevicesStation")
 # Where a share of the error is cured.

@@ -11,6 +11,7 @@ from PySide6.QtCore import QSize, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QResizeEvent
 from PySide6.QtWidgets import (
     QApplication,
+    QButtonGroup,
     QFrame,
     QHBoxLayout,
     QMainWindow,
@@ -27,17 +28,21 @@ from dynamis.ui.course import CourseRunner
 from dynamis.ui.devices import Devices
 from dynamis.ui.place import place_of
 from dynamis.ui.session.session import Session
-from dynamis.ui.stations import DEVICES, EVERY, STATIONS, Station, guarded
+from dynamis.ui.stations import DEVICES, EVERY, STATIONS, Station, groups_of, guarded
 from dynamis.ui.theme.style import TEXT_POINTS, apply_theme, colours_for
 from dynamis.ui.theme.verdict import Shape, shape_pixmap
 from dynamis.ui.thread import chain_fields
-from dynamis.ui.widgets.panel import label, rule, set_text
+from dynamis.ui.widgets.panel import Elided, label, rule, set_text
+from dynamis.ui.widgets.station_bar import StationBar, page_button
 from dynamis.ui.widgets.thread_strip import Field, ThreadStrip
 from dynamis.ui.widgets.tips import plain_tip
 
 _SENTENCE_MILLISECONDS = 9000
 _LOOK_MILLISECONDS = 1000
 _JUDGE_MILLISECONDS = 600
+_LEAST_NAMES, _MOST_NAMES = 140, 262
+# Edges and gaps of the top, and the least of the file name.
+_BESIDE_BAR = 76 + 40
 
 
 class MainWindow(QMainWindow):
@@ -90,23 +95,26 @@ class MainWindow(QMainWindow):
         row.setSpacing(6)
         names = QVBoxLayout()
         names.setSpacing(0)
-        self.bench_name, self.link_name = label("", "heading"), label("", "small")
+        self.bench_name, self.link_name = Elided("heading"), Elided("small")
         for one in (self.bench_name, self.link_name):
-            one.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
             names.addWidget(one)
         holder = QWidget()
         holder.setLayout(names)
         names.setContentsMargins(0, 5, 0, 5)
-        holder.setFixedWidth(262)
-        row.addWidget(holder)
-        self.station_buttons: dict[str, QPushButton] = {}
-        for entry in STATIONS:
-            row.addWidget(self._page_button(entry.title, entry.key))
-        row.addStretch(1)
-        self.file_name = label("", "small")
-        row.addWidget(self.file_name)
-        self.devices_button = self._page_button(DEVICES.title, DEVICES.key)
+        holder.setMinimumWidth(_LEAST_NAMES)
+        holder.setMaximumWidth(_MOST_NAMES)
+        holder.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        row.addWidget(holder, 3)
+        self.bar = StationBar(groups_of(STATIONS), self.show_station)
+        row.addWidget(self.bar)
+        self.file_name = Elided("small", right=True)
+        row.addWidget(self.file_name, 2)
+        self.devices_button = page_button(DEVICES.title, DEVICES.key, self.show_station)
         self.devices_button.setText("")
+        self.station_buttons = {**self.bar.buttons, DEVICES.title: self.devices_button}
+        pages = QButtonGroup(self)
+        for button in self.station_buttons.values():
+            pages.addButton(button)
         self.devices_button.setIconSize(QSize(13, 13))
         row.addWidget(self.devices_button)
         self.safe_button = QPushButton("Safe output")
@@ -114,16 +122,6 @@ class MainWindow(QMainWindow):
         self.safe_button.clicked.connect(self.devices.make_safe)
         row.addWidget(self.safe_button)
         return bar
-
-    def _page_button(self, name: str, key: str) -> QPushButton:
-        button = QPushButton(name)
-        button.setProperty("station", True)
-        button.setCheckable(True)
-        button.setAutoExclusive(True)
-        button.setToolTip(f"{name}, {key}")
-        button.clicked.connect(lambda _=False: self.show_station(name))
-        self.station_buttons[name] = button
-        return button
 
     def _make_sentence(self) -> QWidget:
         """One line for what was just done or refused; it takes no room while it has nothing to say."""
@@ -186,6 +184,7 @@ class MainWindow(QMainWindow):
             self.stack.addWidget(made)
         self.stack.setCurrentWidget(self.stations[name])
         self.station_buttons[name].setChecked(True)
+        self.bar.words_changed()
         self.stations[name].focus_first()
         self.show_link_name()
         self.show_thread()
@@ -243,6 +242,7 @@ class MainWindow(QMainWindow):
         self.devices_button.setText("  " + (" + ".join(parts) or "Devices"))
         self.devices_button.setAccessibleName(f"Devices: {' and '.join(parts) or 'none connected'}")
         self.devices_button.setIcon(QIcon(shape_pixmap(shape, colour, 13, self.devicePixelRatioF())))
+        self._fit_bar()
 
     def show_badge(self) -> None:
         """How many findings of joined links ask for something, beside the name of Bench."""
@@ -253,6 +253,7 @@ class MainWindow(QMainWindow):
         )
         button.setAccessibleName(f"Bench{told}")
         button.setToolTip(f"Bench, Ctrl+1{told}")
+        self.bar.words_changed()
 
     def _look_at_file(self) -> None:
         """A read-only bench follows what the other window writes."""
@@ -360,7 +361,12 @@ class MainWindow(QMainWindow):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
-        self.file_name.setVisible(self.width() > 1150)
+        self._fit_bar()
+
+    def _fit_bar(self) -> None:
+        """Give the stations what the names, the devices and Safe output leave."""
+        others = sum(one.sizeHint().width() for one in (self.devices_button, self.safe_button))
+        self.bar.fit(self.width() - _BESIDE_BAR - others - _LEAST_NAMES)
 
     def guarded(self, work: Callable[..., object], *arguments: object) -> None:
         """Do something that may be refused; the sentence is shown."""

@@ -119,6 +119,8 @@ def style_sheet(c: Colours, points: float) -> str:
     QPushButton[primary="true"]:disabled {{ background: {c.rule}; border-color: {c.rule}; color: {c.muted}; }}
     QPushButton[station="true"] {{ border: none; border-bottom: 4px solid transparent; border-radius: 0;
         background: transparent; color: {c.muted}; font-size: {title}pt; padding: 10px 9px 8px 9px; }}
+    QFrame[upright="true"] {{ color: {c.rule}; }}
+    QPushButton[station="true"]::menu-indicator {{ subcontrol-position: right center; width: 9px; }}
     QPushButton[station="true"]:checked {{ color: {c.ink}; font-weight: 600; border-bottom-color: {c.ink}; }}
     QPushButton[station="true"]:focus {{ background: {c.blue_wash}; }}
     QPushButton[tab="true"] {{ border: none; background: transparent; color: {c.muted}; font-size: {title}pt;

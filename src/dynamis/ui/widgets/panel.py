@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Collection
 
-from PySide6.QtCore import QEvent, Qt
+from PySide6.QtCore import QEvent, QSize, Qt
+from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
@@ -58,6 +59,30 @@ class Words(QLabel):
     def changeEvent(self, event: QEvent) -> None:
         self._heights.clear()  # another font, style or size of text
         super().changeEvent(event)
+
+
+class Elided(QLabel):
+    """A label of one line that is cut where there is no room for it: a name at its end, a file in its middle."""
+
+    def __init__(self, role: str = "", *, right: bool = False) -> None:
+        super().__init__()
+        self._mode = Qt.TextElideMode.ElideMiddle if right else Qt.TextElideMode.ElideRight
+        self.setAlignment(
+            Qt.AlignmentFlag.AlignVCenter | (Qt.AlignmentFlag.AlignRight if right else Qt.AlignmentFlag.AlignLeft)
+        )
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        if role:
+            self.setProperty("role", role)
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(30, super().minimumSizeHint().height())
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setPen(self.palette().color(self.foregroundRole()))
+        shown = self.fontMetrics().elidedText(self.text(), self._mode, self.width())
+        painter.drawText(self.rect(), self.alignment(), shown)
 
 
 def label(text: str = "", role: str = "", *, wrap: bool = False, selectable: bool = False) -> QLabel:
