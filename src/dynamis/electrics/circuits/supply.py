@@ -95,6 +95,11 @@ class OpAmp:
     product_hertz: float = 0.0
     slew_volts: float = math.inf
 
+    @property
+    def short_title(self) -> str:
+        """Its title where it is plain that op-amps are spoken of."""
+        return self.title.removesuffix(" op-amp")
+
     def swing(self, supply: Supply) -> tuple[float, float]:
         """The least and the most volts at its output."""
         below, above = self.swing_volts or ((0.05, 0.05) if supply.single else (1.5, 1.5))

@@ -61,6 +61,13 @@ class Words(QLabel):
         super().changeEvent(event)
 
 
+class WrappedColumn(QWidget):
+    """What scrolls and holds wrapped words: as high as they are at its width, and not as at their narrowest."""
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(super().minimumSizeHint().width(), 0)
+
+
 class Elided(QLabel):
     """A label of one line that is cut where there is no room for it: a name at its end, a file in its middle."""
 

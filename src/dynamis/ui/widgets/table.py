@@ -249,14 +249,18 @@ class Table(QTableView):
         if not self.isVisible():
             return
         columns = self.rows_model.columns
-        total = sum(column.stretch for column in columns)
         measure = self.horizontalHeader().fontMetrics()
-        widths = []
+        widths, wanted = [], []
         for k, column in enumerate(columns):
-            cells = [row.cells[k] for row in itertools.islice(self.rows_model.rows, 12)] if column.fits else []
-            least = max(map(measure.horizontalAdvance, (column.heading, *cells)), default=0) + 14
-            widths.append(least)
+            cells = [row.cells[k] for row in itertools.islice(self.rows_model.rows, 12)]
+            whole = max(map(measure.horizontalAdvance, (column.heading, *cells)), default=0) + 14
+            widths.append(whole if column.fits else measure.horizontalAdvance(column.heading) + 14)
+            wanted.append(whole - widths[-1])
         spare = max(0, self.viewport().width() - sum(widths))
+        for k, more in enumerate(wanted):  # what may be elided is shown whole first, as far as there is room
+            given = min(spare, more)
+            widths[k], spare = widths[k] + given, spare - given
+        total = sum(column.stretch for column in columns)
         for k, column in enumerate(columns):
             width = widths[k] + int(spare * column.stretch / total)
             if width != self.columnWidth(k):

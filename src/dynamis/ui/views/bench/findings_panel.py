@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QColor
+from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtGui import QColor, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from dynamis.bench.designing.remedies import remedies_for
@@ -19,7 +19,7 @@ from dynamis.ui.theme.palette import Colours
 from dynamis.ui.theme.verdict import shape_pixmap, verdict_colour, verdict_pixmap
 from dynamis.ui.views.bench.pairs_model import number_text
 from dynamis.ui.views.bench.remedy_card import RemedyCard
-from dynamis.ui.widgets.panel import clear, label, rule, scrolling, set_css, set_text
+from dynamis.ui.widgets.panel import WrappedColumn, clear, label, rule, scrolling, set_css, set_text
 from dynamis.ui.widgets.table import Column, Row, Table
 
 _SIGNS = {
@@ -29,6 +29,8 @@ _SIGNS = {
     "note": ("ring", "grey"),
 }
 _OTHERS = (Column("what could drive it", left=True, stretch=3, fits=False), Column("verdict", left=True), Column(""))
+# What could drive an input: four rows at least.
+_LEAST_OTHERS = 128
 _OPENS = {"calibrate": ("Go to Measure", "Measure")}
 
 
@@ -60,16 +62,31 @@ class FindingsPanel(QWidget):
         row.addWidget(self.wiring)
         row.addWidget(self.join)
         column.addLayout(row)
-        inner = QWidget()
+        inner = WrappedColumn()
         self._told = QVBoxLayout(inner)
         self._told.setContentsMargins(0, 0, 6, 0)
         self._told.setSpacing(8)
-        column.addWidget(scrolling(inner), 1)
+        self._inner, self._over = inner, scrolling(inner)
+        column.addWidget(self._over, 1)
         column.addWidget(rule())
         self.others = Table("What could drive this input", _OTHERS)
-        self.others.setMaximumHeight(150)
         self.others.on_activate = lambda key: session.selection.look_at_pair(*key)
         column.addWidget(self.others)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._share_height()
+
+    def _share_height(self) -> None:
+        """Give the list what the findings do not need, as far as it has rows."""
+        rows = self.others.rows_model.rowCount() * self.others.verticalHeader().defaultSectionSize()
+        wanted = self.others.horizontalHeader().height() + rows + 4
+        both = self._over.height() + self.others.height()
+        width = self._over.viewport().width()
+        needed = (
+            self._inner.heightForWidth(width) if self._inner.hasHeightForWidth() else self._inner.sizeHint().height()
+        )
+        self.others.setFixedHeight(max(_LEAST_OTHERS, min(wanted, both - needed - 8)))
 
     def dress(self, colours: Colours) -> None:
         self.colours = colours
@@ -136,6 +153,7 @@ class FindingsPanel(QWidget):
                 for one in self._session.judge.matrix.could_drive(fit.input)
             ]
         )
+        QTimer.singleShot(0, self, self._share_height)
 
     def _show_verdict(self, fit: PairFit) -> None:
         bench, style = self._session.bench, self._session.style

@@ -13,16 +13,21 @@ _SIGN = 12
 _NUMBER_CHARACTERS = 8
 _MARGIN = 6
 _MOST_KEPT = 4000
+_ALONG_ALPHA = 90
 
 Index = QModelIndex | QPersistentModelIndex
 
 
 class PairCell(QStyledItemDelegate):
-    """Each content is drawn once and kept as a picture: a table of 60 by 60 has to scroll within a frame."""
+    """Each content is drawn once and kept as a picture: a table of 60 by 60 has to scroll within a frame.
+
+    row, column : of the chosen pair, which are followed by a wash; -1 for none.
+    """
 
     def __init__(self, model: PairsModel, colours: Colours) -> None:
         super().__init__()
         self._model = model
+        self.row = self.column = -1
         self._kept: dict[tuple[Cell, int, float], QPixmap] = {}
         self.dress(colours)
 
@@ -30,6 +35,8 @@ class PairCell(QStyledItemDelegate):
         self._kept.clear()
         self._ink, self._muted = QColor(colours.ink), QColor(colours.muted)
         self._wash, self._edge = QColor(colours.thread_wash), QPen(QColor(colours.thread), 1.5)
+        self._along = QColor(colours.thread_wash)
+        self._along.setAlpha(_ALONG_ALPHA)
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         box = option.rect
@@ -39,6 +46,8 @@ class PairCell(QStyledItemDelegate):
             if state & QStyle.StateFlag.State_HasFocus:
                 painter.setPen(self._edge)
                 painter.drawRect(box.adjusted(1, 1, -1, -1))
+        elif index.row() == self.row or index.column() == self.column:
+            painter.fillRect(box, self._along)
         cell = self._model.cell(index.row(), index.column())
         if cell is None:
             return

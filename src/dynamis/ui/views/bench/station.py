@@ -49,6 +49,7 @@ _ROLES = (
 # Beyond this many columns all are as wide as the widest: setting each takes too long.
 _MOST_WIDTHS = 200
 # A long name gives way, so that cells stay in sight.
+_MOST_SIDE, _USUAL_POINTS = 560, 9.75
 _MOST_WIDE = 280
 _TABS = (("Findings", "F2"), ("Link", "F3"), ("Gear", "F4"))
 
@@ -100,7 +101,8 @@ class BenchStation(Station):
         across.setContentsMargins(18, 14, 18, 13)
         across.setSpacing(13)
         across.addWidget(left, 3)
-        across.addWidget(self._make_side(), 2)
+        self._side = self._make_side()
+        across.addWidget(self._side, 2)
         session.bench_changed.connect(self.refresh)
         session.judge.progressed.connect(self._more_is_known)
         session.pair_changed.connect(self._pair_changed)
@@ -125,6 +127,7 @@ class BenchStation(Station):
         )
         pairs.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
         pairs.selectionModel().currentChanged.connect(lambda now, _: self._cell_chosen(now))
+        pairs.selectionModel().currentChanged.connect(lambda now, _: self._follow(now.row(), now.column()))
         pairs.activated.connect(lambda _: self.join_or_part())
         return pairs
 
@@ -159,6 +162,7 @@ class BenchStation(Station):
             one.setPalette(QApplication.palette(self.pairs))
         self.findings.dress(colours)
         self.cell.dress(colours)
+        self._side.setMaximumWidth(int(_MOST_SIDE * max(1.0, points / _USUAL_POINTS)))
         self.refresh()
 
     def focus_first(self) -> None:
@@ -261,6 +265,11 @@ class BenchStation(Station):
             cell = self.model.index(self.model.outputs.index(pair[0]), self.model.inputs.index(pair[1]))
             if cell != self.pairs.currentIndex():
                 self.pairs.selectionModel().setCurrentIndex(cell, QItemSelectionModel.SelectionFlag.ClearAndSelect)
+
+    def _follow(self, row: int, column: int) -> None:
+        """Wash the row and the column of the chosen pair, so that both are found when the table is scrolled."""
+        self.cell.row, self.cell.column = row, column
+        self.pairs.viewport().update()
 
     def choose(self, output: PortRef, sink: PortRef) -> None:
         """Go to a pair."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from itertools import pairwise
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QFont, QMouseEvent, QPainter, QPen, QPolygonF
@@ -16,6 +17,8 @@ _BODY = 1.9
 _HALF = 0.42
 _WORDS_WIDE = 160.0
 _LINE = 16.0
+# A terminal's words stand in so many units above and below it, and have at least so many across.
+_LABEL_UNITS, _LEAST_LABEL = 2.4, 6.2
 # Below so many pixels a square words shrink with the drawing, down to this share.
 _FULL_UNIT, _SMALLEST = 14.0, 0.7
 # Squares are at least so wide, pixels: smaller, words would cover one another.
@@ -137,13 +140,25 @@ class SchematicView(Picture):
         if to != at:
             p.drawLine(QPointF(at.x() + 3.6, at.y()), to)
         right = to == at
-        wide = (8.0 if right else 6.2) * self._unit
+        wide = self.width() - at.x() if right else self._clear_from(symbol)
         for k, words in enumerate(symbol.words):
             x = at.x() + 8 if right else at.x() - 6
             above = at.y() - 1.3 * self._line if k == 0 else at.y() + 6
             p.setPen(QColor(self.colours.ink if k == 0 else self.colours.muted))
             shown = p.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(wide))
             p.drawText(QRectF(x - (8 if right else 0), above, wide, self._line), Qt.AlignmentFlag.AlignLeft, shown)
+
+    def _clear_from(self, symbol: Symbol) -> float:
+        """Pixels from a terminal at the left to what stands next beside it, above or below its own line."""
+        assert self.drawing is not None
+        x, y = symbol.at
+        places = [place for one in self.drawing.symbols if one is not symbol for place in (one.at, one.to)]
+        for wire in self.drawing.wires:
+            for (x1, y1), (x2, y2) in pairwise(wire):
+                if x1 == x2 and min(y1, y2) < y + _LABEL_UNITS and max(y1, y2) > y - _LABEL_UNITS:
+                    places.append((x1, y))
+        beside = [px - x for px, py in places if px > x and abs(py - y) < _LABEL_UNITS]
+        return max(_LEAST_LABEL, min(beside, default=_LEAST_LABEL) - 1.0) * self._unit
 
     def _diode(self, p: QPainter, symbol: Symbol) -> None:
         """Its triangle towards the cathode."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace as with_
 
 from msgspec.structs import replace
-from PySide6.QtGui import QColor, QShowEvent
+from PySide6.QtGui import QColor, QResizeEvent, QShowEvent
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from dynamis.bench.chains.notes_at import note_at_volts, whole_note_volts
@@ -45,6 +45,7 @@ from dynamis.ui.widgets.table import Table
 _START = Wish(1.0, op_amp=OP_AMPS["jfet"], resistor_per_kelvin=RESISTOR_PER_KELVIN)
 _TABLE_SAMPLES = 20_000
 _USUAL_POINTS, _WISH_WIDTH, _SIDE_WIDTH = 9.75, 242, 336
+_USUAL_WIDTH, _MOST_WIDER = 1280, 90
 
 
 class CircuitStation(Station):
@@ -164,10 +165,15 @@ class CircuitStation(Station):
 
     # -- what is asked -----------------------------------------------------------------------------
 
-    def dress(self, colours: Colours, points: float) -> None:
-        super().dress(colours, points)
-        larger = max(1.0, points / _USUAL_POINTS)
-        wish, side = int(_WISH_WIDTH * larger), int(_SIDE_WIDTH * min(larger, 1.15))
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._share_width()
+
+    def _share_width(self) -> None:
+        """The panels at both sides as wide as the size of the text asks, and wider where the window is."""
+        larger, spare = max(1.0, self._points / _USUAL_POINTS), max(0, self.width() - _USUAL_WIDTH)
+        wish = int(_WISH_WIDTH * larger) + min(_MOST_WIDER, spare // 6)
+        side = int(_SIDE_WIDTH * min(larger, 1.15)) + min(2 * _MOST_WIDER, spare // 3)
         for one, width in (
             (self._wish_panel, wish),
             (self.side, side),
@@ -175,6 +181,11 @@ class CircuitStation(Station):
             *self.converter.sides(wish, side),
         ):
             one.setFixedWidth(width)
+
+    def dress(self, colours: Colours, points: float) -> None:
+        super().dress(colours, points)
+        self._points = points
+        self._share_width()
         self.drawing.colours, self.drawing.number_style = colours, self._session.style
         self.side.dress(colours)
         for page in (self.gates, self.converter):

@@ -158,7 +158,7 @@ class WishForm(QWidget):
             grid,
             at + 1,
             "Op-amp",
-            [(one.name, one.title) for one in OP_AMPS.values()],
+            [(one.name, one.short_title) for one in OP_AMPS.values()],
             lambda wish, name: replace(wish, op_amp=OP_AMPS[name]),
         )
         self.reference = self._choice(
