@@ -30,7 +30,7 @@ _SIGNS = {
 }
 _OTHERS = (Column("what could drive it", left=True, stretch=3, fits=False), Column("verdict", left=True), Column(""))
 # What could drive an input: four rows at least.
-_LEAST_OTHERS = 128
+_LEAST_OTHERS = 4
 _OPENS = {"calibrate": ("Go to Measure", "Measure")}
 
 
@@ -79,14 +79,14 @@ class FindingsPanel(QWidget):
 
     def _share_height(self) -> None:
         """Give the list what the findings do not need, as far as it has rows."""
-        rows = self.others.rows_model.rowCount() * self.others.verticalHeader().defaultSectionSize()
-        wanted = self.others.horizontalHeader().height() + rows + 4
+        row, head = self.others.verticalHeader().defaultSectionSize(), self.others.horizontalHeader().height() + 4
         both = self._over.height() + self.others.height()
         width = self._over.viewport().width()
         needed = (
             self._inner.heightForWidth(width) if self._inner.hasHeightForWidth() else self._inner.sizeHint().height()
         )
-        self.others.setFixedHeight(max(_LEAST_OTHERS, min(wanted, both - needed - 8)))
+        shown = max(_LEAST_OTHERS, min(self.others.rows_model.rowCount(), (both - needed - 8 - head) // max(1, row)))
+        self.others.setFixedHeight(head + shown * row)
 
     def dress(self, colours: Colours) -> None:
         self.colours = colours

@@ -88,8 +88,6 @@ class ConverterPage(LinkPage):
         self.supply = self._edit(grid, 0, "Supply", self._read_supply, "12 is ± 12 V, -9:12 two unlike rails")
         kinds = [(one.name, one.short_title) for one in OP_AMPS.values()]
         self.op_amp = self._choice(grid, 1, "Op-amps", kinds, "op_amp")
-            grid, 1, "Op-amps", [(one.name, one.short_title) for one in OP_AMPS.values()], "op_amp"
-        )
         self.series = self._choice(grid, 2, "Series", [(name, name) for name in SERIES], "series")
         self.tolerance = self._edit(grid, 3, "Resistors ±", self._read_tolerance, "Tolerance of the resistors")
         self.grows = self._edit(grid, 4, "R5, ppm/K", self._read_grows, "3300 compensates; 0 is an ordinary resistor")
