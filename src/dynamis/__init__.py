@@ -1,3 +1,3 @@
 """Dynamis: measure, correct and prove pitch and gate signals at the bench."""
 
-__version__ = "0.1.0"
+__version__ = "0.2.0"

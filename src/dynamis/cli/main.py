@@ -22,6 +22,7 @@ _COMMANDS: Final = {
     "check": ("dynamis.cli.check", "check", "Judge every link of a bench."),
     "match": ("dynamis.cli.match", "match", "Judge a gate output against an input, and name what makes them fit."),
     "demo": ("dynamis.cli.demo", "demo", "Write the demo bench, the Lantern House, to a new file."),
+    "desktop": ("dynamis.cli.desktop", "desktop", "Install or remove this user's desktop entry, icon and man page."),
     "export": ("dynamis.cli.export", "export", "Write a channel's correction or readings, or the bench, to a file."),
     "dac": ("dynamis.cli.dac", "dac", "Give the DAC code of each note, its error, and what cannot be reached."),
 }
