@@ -19,6 +19,7 @@ from dynamis.calibration.words import (
     proof_sentences,
     verdict_sentence,
 )
+from dynamis.files.html_page import listed, page
 from dynamis.files.store import BenchFile
 from dynamis.notation.style import Style, plain
 from dynamis.pitch.laws import law_words
@@ -27,15 +28,6 @@ from dynamis.plotting.axis import Axis
 from dynamis.plotting.svg import Svg
 from dynamis.plotting.ticks import note_ticks, number_ticks
 
-_CSS = """
-body { font: 15px/1.45 Inter, "DejaVu Sans", sans-serif; color: #16212b; background: #f8fafc; max-width: 60rem;
-  margin: 2rem auto; padding: 0 1rem; font-variant-numeric: tabular-nums; }
-h1 { font-size: 1.5rem; } h2 { font-size: 1.15rem; border-top: 1px solid #c3ced6; padding-top: 1rem; margin-top: 2rem; }
-p.small, td.small { color: #566573; } li { margin: .2rem 0; }
-table { border-collapse: collapse; } td, th { padding: .15rem .7rem; text-align: right; } th { color: #566573;
-  font-weight: 500; border-bottom: 1px solid #c3ced6; } td.left, th.left { text-align: left; }
-tr.void td { color: #566573; text-decoration: line-through; }
-"""
 _WIDTH, _HEIGHT, _LEFT, _BOTTOM = 760.0, 280.0, 52.0, 28.0
 
 
@@ -54,12 +46,7 @@ def report_html(bench_file: BenchFile, style: Style) -> str:
         f'<p class="small">± is an expanded uncertainty, k = 2; errors are found minus wanted, sharp is '
         f"positive. Dynamis {__version__}.</p>"
     )
-    return (
-        '<!DOCTYPE html>\n<html lang="en"><head><meta charset="utf-8">'
-        f"<title>{escape(bench.name)}</title><style>{_CSS}</style></head>\n<body>\n"
-        + "\n".join(parts)
-        + "\n</body></html>\n"
-    )
+    return page(bench.name, parts)
 
 
 def _run(bench: Bench, judged: RunAnalysis, style: Style) -> str:
@@ -92,7 +79,7 @@ def _run(bench: Bench, judged: RunAnalysis, style: Style) -> str:
         sentences += proof_sentences(judged.proof, style)
     plugging = plugging_sentence(bench, run, style)
     sentences += [plugging] if plugging else []
-    told.append("<ul>" + "".join(f"<li>{escape(one)}</li>" for one in sentences) + "</ul>")
+    told.append(listed(sentences))
     told.append(_ways(judged, style))
     told.append(_readings(judged, style))
     return "\n".join(told)

@@ -15,6 +15,10 @@ from dynamis.files.wiring_html import wiring_html
 from dynamis.files.writing import write_whole
 from dynamis.ui.session.session import Session
 
+_MARGIN = 4.0
+# A page has its edges from the reader of it; here they are the document's.
+_OF_RICH_TEXT = "ul { margin-left: -18px; }"
+
 
 class WiringDialog(QDialog):
     """The card of one pair."""
@@ -27,7 +31,9 @@ class WiringDialog(QDialog):
         self.html = wiring_html(self.card, session.bench.name)
         self.shown = QTextBrowser()
         self.shown.setAccessibleName("Wiring card")
+        self.shown.document().setDefaultStyleSheet(_OF_RICH_TEXT)
         self.shown.setHtml(self.html)
+        self.shown.document().setDocumentMargin(_MARGIN)
         column = QVBoxLayout(self)
         column.setContentsMargins(16, 14, 16, 14)
         column.addWidget(self.shown, 1)
