@@ -126,7 +126,7 @@ def test_remedies_are_computed(one, title, words, verdict):
     assert judge_link(made, made.links[0])[0].verdict == verdict
     assert between_words(made.links[0], Style())
     card = wiring_html(wiring_card(made, P("desk", "out"), P("voice", "in")), "B")
-    assert "<h3>Between</h3>" in card
+    assert "<h2>Between</h2>" in card
 
 
 def test_a_table_plays_the_other_law_as_far_as_the_converter_reaches():

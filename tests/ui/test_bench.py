@@ -274,7 +274,7 @@ def test_a_wiring_card_is_shown_printed_and_kept(station, tmp_path):
         for words in (
             "Fly lever · across → Attic filter · pedal",
             "shorted to the sleeve by the plug",
-            "unsafe",
+            "Unsafe.",
             "Do not plug",
         ):
             assert words in text
