@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import contextlib
+import os
 import sys
 import tempfile
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
-from typing import Final
+from typing import Final, cast
 
 from msgspec.structs import replace
 from PySide6.QtCore import QCoreApplication, QEvent
@@ -16,7 +17,6 @@ from PySide6.QtCore import QCoreApplication, QEvent
 from dynamis.bench.document.bench import Bench
 from dynamis.bench.document.ports import PortRef
 from dynamis.demo.lantern import write_demo
-from dynamis.demo.standins import LanternStandins
 from dynamis.devices.taking import Settling
 from dynamis.errors import InputError
 from dynamis.files.report_html import report_html
@@ -25,6 +25,7 @@ from dynamis.files.writing import write_whole
 from dynamis.ui.session.preferences import Preferences
 from dynamis.ui.session.session import Session
 from dynamis.ui.start import make_app
+from dynamis.ui.views.devices.station import DevicesStation
 from dynamis.ui.widgets.picture import png_bytes
 from dynamis.ui.window import MainWindow
 
@@ -94,8 +95,8 @@ def tour(folder: Path, notes: tuple[float, ...] = _NOTES) -> list[Path]:
         session.selection.look_at_pair(PortRef("workshop-board", "pitch-b"), PortRef("carousel-board", "tone"))
         window.show_station("Codes")
         picture("codes")
-        with contextlib.closing(LanternStandins()) as bench:
-            _prove(window, bench, notes, picture)
+        with _data_in(Path(place)):
+            _prove(window, notes, picture)
         written.append(folder / "report.html")
         write_whole(written[-1], report_html(session.document.file, session.style))
         window.show_station("Measure")
@@ -117,10 +118,22 @@ def _answered(window: MainWindow) -> None:
             raise InputError(f"The circuit was not worked out: {window.station.refusal.text()}")
 
 
-def _prove(
-    window: MainWindow, bench: LanternStandins, notes: tuple[float, ...], picture: Callable[[str], None]
-) -> None:
-    """Connect the simulated bench, and take pitch B from readings as found to its proof by itself."""
+@contextlib.contextmanager
+def _data_in(folder: Path) -> Iterator[None]:
+    """What simulated boards remember is kept there meanwhile, and not with what this user has proved."""
+    before = os.environ.get("XDG_DATA_HOME")
+    os.environ["XDG_DATA_HOME"] = str(folder)
+    try:
+        yield
+    finally:
+        if before is None:
+            del os.environ["XDG_DATA_HOME"]
+        else:
+            os.environ["XDG_DATA_HOME"] = before
+
+
+def _prove(window: MainWindow, notes: tuple[float, ...], picture: Callable[[str], None]) -> None:
+    """Start the simulated bench, and take pitch B from readings as found to its proof by itself."""
     session, devices, course = window.session, window.devices, window.course
     begun = False
 
@@ -133,14 +146,12 @@ def _prove(
             if (halted and not done()) or time.monotonic() > end:
                 raise InputError(f"The course has not come to its end: {window.sentence.text()}")
 
-    bench.do("probe", "B")
     window.show_station("Devices")
-    page = window.stations["Devices"]
-    page.board.line.setText(bench.board.path)
-    page.board.connect_button.click()
-    page.meter.line.setText(bench.meter.address)
-    page.meter.connect_button.click()
+    page = cast(DevicesStation, window.stations["Devices"])
+    page.simulated.start.click()
     until(lambda: devices.ready and not devices.board_trouble)
+    page.bench.do("probe", "B")
+    until(lambda: page.bench.state.get("probe") == "B")
     run = replace(
         session.runs.all[0], id=session.runs.fresh_id("03 pitch B"), port="pitch-b", plan=notes, created=now()
     )
@@ -159,6 +170,7 @@ def _prove(
     devices.disconnect_board()
     devices.disconnect_meter()
     until(lambda: devices.board is None and devices.meter is None)
+    page.bench.stop()
     window.say("", False)
 
 
