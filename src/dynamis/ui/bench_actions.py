@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING
+from functools import partial
+from typing import TYPE_CHECKING, cast
 
 from msgspec.structs import replace
 from PySide6.QtWidgets import QMenu
@@ -12,6 +13,9 @@ from dynamis.bench.document.commands import Change
 
 if TYPE_CHECKING:
     from dynamis.ui.actions import Actions
+    from dynamis.ui.views.bench.gear_panel import GearPanel
+    from dynamis.ui.views.bench.station import BenchStation
+    from dynamis.ui.views.circuit.station import CircuitStation
     from dynamis.ui.window import MainWindow
 
 
@@ -19,17 +23,17 @@ def add_bench_actions(actions: Actions, menu: QMenu) -> None:
     """Put them into a menu; from another station each leads to Bench first, so that nothing unseen is changed."""
     window, session = actions.window, actions.session
 
-    def there(work: Callable[[object], object]) -> Callable[[], None]:
+    def there(work: Callable[[BenchStation], object]) -> Callable[[], None]:
         def done() -> None:
             if window.station.title == "Bench":
-                work(window.station)
+                work(cast("BenchStation", window.station))
             else:
                 window.show_station("Bench")
 
         return done
 
-    def gear(work: Callable[[object], object]) -> Callable[[], None]:
-        def done(station) -> None:
+    def gear(work: Callable[[GearPanel], object]) -> Callable[[], None]:
+        def done(station: BenchStation) -> None:
             station.show_tab(2)
             work(station.gear)
 
@@ -37,7 +41,7 @@ def add_bench_actions(actions: Actions, menu: QMenu) -> None:
 
     def circuit(window: MainWindow) -> None:
         if window.station.title == "Circuit":
-            window.station.use_in_link()
+            cast("CircuitStation", window.station).use_in_link()
         else:
             window.show_station("Circuit")
 
@@ -50,7 +54,7 @@ def add_bench_actions(actions: Actions, menu: QMenu) -> None:
     actions.add(menu, "&Wiring card…", "Ctrl+Shift+W", there(lambda station: station.show_wiring()))
     menu.addSeparator()
     for k, (text, key) in enumerate((("&Findings of the pair", "F2"), ("Its &link", "F3"), ("G&ear", "F4"))):
-        actions.add(menu, text, key, there(lambda station, k=k: station.show_tab(k)))
+        actions.add(menu, text, key, there(partial(_show_tab, k)))
     menu.addSeparator()
     actions.add(menu, "Add &gear…", "Ctrl+Shift+G", gear(lambda panel: panel.new_gear()))
     actions.add(menu, "Add a &port…", "Ctrl+Shift+P", gear(lambda panel: panel.new_port()))
@@ -59,3 +63,7 @@ def add_bench_actions(actions: Actions, menu: QMenu) -> None:
     actions.add(menu, "&Use the circuit in the link", "Ctrl+Shift+I", lambda: circuit(window))
     menu.addSeparator()
     actions.add(menu, "Show all cautions again", "", cautions_again)
+
+
+def _show_tab(index: int, station: BenchStation) -> None:
+    station.show_tab(index)

@@ -13,6 +13,7 @@ from typing import Final, cast
 
 from msgspec.structs import replace
 from PySide6.QtCore import QCoreApplication, QEvent
+from PySide6.QtWidgets import QApplication
 
 from dynamis.bench.document.bench import Bench
 from dynamis.bench.document.ports import PortRef
@@ -25,6 +26,8 @@ from dynamis.files.writing import write_whole
 from dynamis.ui.session.preferences import Preferences
 from dynamis.ui.session.session import Session
 from dynamis.ui.start import make_app
+from dynamis.ui.views.bench.station import BenchStation
+from dynamis.ui.views.circuit.station import CircuitStation
 from dynamis.ui.views.devices.station import DevicesStation
 from dynamis.ui.widgets.picture import png_bytes
 from dynamis.ui.window import MainWindow
@@ -72,8 +75,9 @@ def tour(folder: Path, notes: tuple[float, ...] = _NOTES) -> list[Path]:
             app.processEvents()
         session.selection.look_at_pair(PortRef("workshop-board", "modulation"), PortRef("carousel-board", "tremolo"))
         picture("bench")
-        window.station.show_tab(2)
-        window.station.gear.look_at(PortRef("wardrobe-envelope", "gate"))
+        bench = cast(BenchStation, window.station)
+        bench.show_tab(2)
+        bench.gear.look_at(PortRef("wardrobe-envelope", "gate"))
         picture("bench-gear")
         session.selection.look_at_pair(PortRef("bridge-clock", "clock"), PortRef("wardrobe-envelope", "gate"))
         window.show_station("Levels")
@@ -83,12 +87,13 @@ def tour(folder: Path, notes: tuple[float, ...] = _NOTES) -> list[Path]:
         picture("chain")
         session.selection.look_at_pair(PortRef("workshop-board", "pitch-b"), PortRef("carousel-board", "tone"))
         window.show_station("Circuit")
-        _answered(window)
+        circuit = cast(CircuitStation, window.station)
+        _answered(window.app, circuit)
         picture("circuit")
-        window.station.side.show_tab(2)
+        circuit.side.show_tab(2)
         picture("circuit-spread")
         session.selection.look_at_pair(PortRef("workshop-board", "gate"), PortRef("pit-voice", "trigger"))
-        window.station.gates.look_at("comparator and MOSFET to ground")
+        circuit.gates.look_at("comparator and MOSFET to ground")
         picture("circuit-gate")
         session.selection.look_at_pair(PortRef("foyer-keyboard", "pitch"), PortRef("pit-voice", "pitch"))
         picture("circuit-converter")
@@ -108,14 +113,14 @@ def tour(folder: Path, notes: tuple[float, ...] = _NOTES) -> list[Path]:
     return written
 
 
-def _answered(window: MainWindow) -> None:
+def _answered(app: QApplication, station: CircuitStation) -> None:
     """Until the proposals and the spread of the chosen one have come."""
     end = time.monotonic() + _MOST_SECONDS
-    while window.station.chosen is None or window.station.side.histogram.shown is None:
-        window.app.processEvents()
+    while station.chosen is None or station.side.histogram.shown is None:
+        app.processEvents()
         time.sleep(0.002)
         if time.monotonic() > end:
-            raise InputError(f"The circuit was not worked out: {window.station.refusal.text()}")
+            raise InputError(f"The circuit was not worked out: {station.refusal.text()}")
 
 
 @contextlib.contextmanager

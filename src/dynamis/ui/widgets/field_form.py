@@ -6,6 +6,8 @@ from collections.abc import Callable, Sequence
 
 from PySide6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QWidget
 
+from dynamis.bench.document.bench import Gear, Link
+from dynamis.bench.document.ports import Port
 from dynamis.bench.gear.field_values import value_of
 from dynamis.bench.gear.fields import Field
 from dynamis.errors import InputError
@@ -29,7 +31,7 @@ class FieldForm(QFormLayout):
         self.setVerticalSpacing(4)
         self.setHorizontalSpacing(10)
 
-    def show_record(self, fields: Sequence[Field], record: object, style: Style, name: str) -> None:
+    def show_record(self, fields: Sequence[Field], record: Port | Gear | Link | None, style: Style, name: str) -> None:
         """Show the fields of a record; rows stay where they are the same."""
         self._style = style
         if [one for one, _ in self._rows] != list(fields):
@@ -42,30 +44,30 @@ class FieldForm(QFormLayout):
                 self.addRow(text, editor)
         for field, editor in self._rows:
             editor.setAccessibleName(f"{field.label}, {name}")
-            value = value_of(record, field.path)
+            value = None if record is None else value_of(record, field.path)
             if isinstance(editor, QComboBox):
                 editor.setCurrentIndex(max(0, editor.findData(value)))
             elif isinstance(editor, QCheckBox):
                 editor.setChecked(bool(value))
             elif isinstance(editor, PairRows):
-                editor.show_pairs(value)
+                editor.show_pairs(value or ())
             elif isinstance(editor, LawRow):
                 editor.show_law(value, style)
-            else:
+            elif isinstance(editor, QuantityEdit):
                 editor.setPlaceholderText(field.unknown or "")
                 editor.show_text(field.show(value, style))
 
     def _editor(self, field: Field) -> QWidget:
         if field.kind == "choice":
-            made = QComboBox()
+            box = QComboBox()
             for value, words in field.choices:
-                made.addItem(words or "not known", value)
-            made.activated.connect(lambda _: self._apply(field, made.currentData()))
-            return made
+                box.addItem(words or "not known", value)
+            box.activated.connect(lambda _: self._apply(field, box.currentData()))
+            return box
         if field.kind == "flag":
-            made = QCheckBox()
-            made.clicked.connect(lambda on: self._apply(field, on))
-            return made
+            flag = QCheckBox()
+            flag.clicked.connect(lambda on: self._apply(field, on))
+            return flag
         if field.kind == "law":
             return LawRow(lambda text: self._apply(field, text))
         if field.kind == "pairs" and "=" in (field.unknown or ""):

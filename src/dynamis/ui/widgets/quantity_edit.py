@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Any
 
 from PySide6.QtCore import QEvent, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QKeySequence
@@ -41,7 +42,7 @@ class QuantityEdit(BenchEdit):
 
     refused = Signal(str)
 
-    def __init__(self, name: str, read: Callable[[str], object], take: Callable[[object], None]) -> None:
+    def __init__(self, name: str, read: Callable[[str], Any], take: Callable[[Any], object]) -> None:
         super().__init__()
         self.setAccessibleName(name)
         self._read, self._take = read, take

@@ -7,6 +7,7 @@ import io
 import itertools
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from PySide6.QtCore import QAbstractTableModel, QEvent, QModelIndex, QPersistentModelIndex, QSize, Qt
 from PySide6.QtGui import (
@@ -164,8 +165,8 @@ class Table(QTableView):
         self.horizontalHeader().setMinimumSectionSize(16)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
-        self.on_activate: Callable[[object], None] | None = None
-        self.on_space: Callable[[object], None] | None = None
+        self.on_activate: Callable[[Any], None] | None = None
+        self.on_space: Callable[[Any], None] | None = None
         self.activated.connect(self._activated)
 
     def _activated(self, index: QModelIndex) -> None:

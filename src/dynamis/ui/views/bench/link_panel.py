@@ -66,13 +66,14 @@ class LinkPanel(QWidget):
         self._between.addStretch(1)
 
     def _take(self, field: Field, value: object) -> None:
-        self._session.document.apply(
-            set_link_field(self._session.bench, self._output, field, value, self._session.style)
-        )
+        assert self._output is not None  # there are fields only for a link
+        change = set_link_field(self._session.bench, self._output, field, value, self._session.style)
+        self._session.document.apply(change)
 
     def _take_out(self, index: int, count: int) -> None:
         bench = self._session.bench
-        link = bench.link_from(self._output)
+        link = None if self._output is None else bench.link_from(self._output)
+        assert link is not None  # what stands between is shown only for a link
         if index < count:
             changed = replace(link, between=(*link.between[:index], *link.between[index + 1 :]))
         else:

@@ -23,6 +23,7 @@ from dynamis.electrics.design.walk import walk
 from dynamis.electrics.design.wish import Wish
 from dynamis.electrics.design.words import budget_words, later_words, spread_words, step_words
 from dynamis.electrics.potentiometer_words import NamedPot, pot_words
+from dynamis.errors import InputError
 from dynamis.notation.style import tied
 from dynamis.ui.background import Background
 from dynamis.ui.session.session import Session
@@ -134,8 +135,8 @@ class ChosenPanel(Panel):
             one.setEnabled(made is not None)
         self.as_trimmed.setVisible(made is not None and bool(made.trims))
         if made is None:
-            for told in (self.steps, self.spread_words):
-                told.show_sentences([])
+            for column in (self.steps, self.spread_words):
+                column.show_sentences([])
             self.histogram.show_spread(None)
             self.spice.setPlainText("")
             return
@@ -170,17 +171,23 @@ class ChosenPanel(Panel):
         told += budget_words(budget(circuit, wish, self._counting), style)
         self.spread_words.show_sentences([tied(text) for text in told])
 
+    def _of_proposal(self) -> Proposal:
+        if self.proposal is None:
+            raise InputError("No circuit is chosen.")
+        return self.proposal
+
     # -- giving it away ----------------------------------------------------------------------------
 
     def parts_text(self) -> str:
         """The parts list with its columns of prices, to be filled in."""
-        return parts_csv(parts_list(pieces_of(self.proposal.circuit)), {})
+        return parts_csv(parts_list(pieces_of(self._of_proposal().circuit)), {})
 
     def errors_text(self) -> str:
         """All errors of the circuit, a line each."""
-        circuit, wish = self.proposal.circuit, self.proposal.wish
-        return errors_csv(budget(circuit, wish, self._counting), self.proposal.later, behaviour(circuit, wish))
+        made = self._of_proposal()
+        shares = budget(made.circuit, made.wish, self._counting)
+        return errors_csv(shares, made.later, behaviour(made.circuit, made.wish))
 
     def spice_text(self) -> str:
-        wish = self.proposal.wish
-        return netlist(self.proposal.circuit, wish.in_low, wish.in_high)
+        made = self._of_proposal()
+        return netlist(made.circuit, made.wish.in_low, made.wish.in_high)

@@ -140,6 +140,11 @@ class GatePage(LinkPage):
         self.drawing.show_drawing(drawn, f"{stage.circuit}: {spoken}")
         self.spice.setPlainText(netlist)
 
+    def _of_chosen(self) -> GateChoice:
+        if self.chosen is None:
+            raise InputError("No circuit is chosen.")
+        return self.chosen
+
     # -- changing it -------------------------------------------------------------------------------
 
     def add_clamp(self) -> None:
@@ -149,12 +154,15 @@ class GatePage(LinkPage):
         self._try(self.chosen.guarded)
 
     def _changed(self, name: str, ohms: float) -> None:
-        stage = self.chosen.stage
+        stage = self._of_chosen().stage
         self._try(with_(stage, parts=tuple(with_(one, ohms=ohms) if one.name == name else one for one in stage.parts)))
 
     def _try(self, stage: GateStageRecord) -> None:
+        before = self._of_chosen()
+        assert self._link is not None  # circuits are chosen for a pair with a link
+        assert self._pair is not None
         tried = choice(self._session.bench, self._link, self._pair[1], stage, self._session.style)
-        self.chosen = with_choice(tried, key=self.chosen.key, protection=self.chosen.protection)
+        self.chosen = with_choice(tried, key=before.key, protection=before.protection)
         self.side.refuse("")
         self._show_table()
         self._show_chosen()
@@ -172,7 +180,7 @@ class GatePage(LinkPage):
 
     def parts_text(self) -> str:
         """The parts list with its columns of prices, to be filled in."""
-        return parts_csv(parts_list(pieces_from(self.chosen.stage.parts)), {})
+        return parts_csv(parts_list(pieces_from(self._of_chosen().stage.parts)), {})
 
     def first(self) -> QWidget:
         return self.table

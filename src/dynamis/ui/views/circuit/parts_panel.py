@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
@@ -82,17 +84,19 @@ class PartsPanel(QWidget):
     def _build(self, proposal: Proposal | None, slots: list[str]) -> None:
         clear(self._grid)
         self.edits, self.locks = {}, {}
+        if proposal is None:
+            return
         for k, slot in enumerate(slots):
             role = proposal.circuit.topology.slot(slot).role
             name = label(slot, "heading")
             edit = ValueEdit(
                 f"{slot}, {role}",
-                lambda text, slot=slot: self._read(slot, text),
-                lambda fitted, slot=slot: self.changed.emit(slot, fitted),
+                partial(self._read, slot),
+                partial(self.changed.emit, slot),
             )
             edit.set_hint("10k, 10k + 470, or 22k || 47k; Up and Down step through the series")
             edit.refused.connect(self.refused)
-            edit.stepped.connect(lambda way, slot=slot: self.step(slot, way))
+            edit.stepped.connect(partial(self.step, slot))
             name.setBuddy(edit)
             edit.setMinimumWidth(64)
             lock = QCheckBox("keep")
@@ -117,6 +121,7 @@ class PartsPanel(QWidget):
 
     def step(self, slot: str, way: int) -> None:
         """The next preferred value up or down, of the resistor alone or the larger of two."""
+        assert self._proposal is not None  # the fields are there with a proposal only
         wish, fitted = self._proposal.wish, self._proposal.circuit.by_slot[slot]
         following = fitted.stepped(stock(wish.series, wish.drawer).tolist(), up=way > 0)
         if following is None:
@@ -126,6 +131,7 @@ class PartsPanel(QWidget):
         self.changed.emit(slot, following)
 
     def _read(self, slot: str, text: str) -> Fitted:
+        assert self._proposal is not None
         kept = self._proposal.circuit.by_slot[slot]
         comma = self.style_of_numbers.decimal_comma
         fitted = Fitted.parse(text, slot, trimmer_ohms=kept.trimmer_ohms, decimal_comma=comma)

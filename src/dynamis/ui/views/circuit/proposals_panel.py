@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import QModelIndex, Qt, Signal
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QPushButton
 
@@ -90,7 +90,8 @@ class ProposalsPanel(Panel):
 
     def show_answer(self, answer: Answer | None, standing: Proposal | None, chosen: str, style: Style) -> None:
         """Fill the table; `chosen` is marked."""
-        rows, self._chosen, self._reasons = [], chosen, {}
+        rows: list[Row] = []
+        self._chosen, self._reasons = chosen, {}
 
         def mark(key: str) -> str:
             return "current" if key == chosen else ""
@@ -98,17 +99,22 @@ class ProposalsPanel(Panel):
         if standing is not None:
             cells = proposal_row(standing, None, style)
             rows.append(Row((f"In the link: {cells[0]}", *cells[1:]), STANDING, mark(STANDING)))
-        for one in () if answer is None else answer.proposals.found:
-            told = proposal_row(one, answer.spreads.get(one.key), style)
-            if answer.nothing_does_it:
-                rows.append(Row((*told[:2], *("–",) * 5, "cannot"), one.key, mark(one.key) or "muted", tip=one.title))
-                continue
-            rows.append(Row(told, one.key, mark(one.key), tip=one.title))
-        for one in () if answer is None else answer.proposals.rejected:
-            key = _REJECTED + one.topology.name
-            self._reasons[key] = f"{one.topology.title}: {one.reason}."
-            rows.append(Row((one.topology.title, "–", "–", "–", "–", "–", "–", "cannot"), key, "muted", tip=one.reason))
+        if answer is not None:
+            rows += self._answer_rows(answer, mark, style)
         self.table.set_rows(rows)
+
+    def _answer_rows(self, answer: Answer, mark: Callable[[str], str], style: Style) -> Iterator[Row]:
+        for made in answer.proposals.found:
+            cells = proposal_row(made, answer.spreads.get(made.key), style)
+            if answer.nothing_does_it:
+                cells = (*cells[:2], *("–",) * 5, "cannot")
+                yield Row(cells, made.key, mark(made.key) or "muted", tip=made.title)
+            else:
+                yield Row(cells, made.key, mark(made.key), tip=made.title)
+        for rejected in answer.proposals.rejected:
+            key, title = _REJECTED + rejected.topology.name, rejected.topology.title
+            self._reasons[key] = f"{title}: {rejected.reason}."
+            yield Row((title, "–", "–", "–", "–", "–", "–", "cannot"), key, "muted", tip=rejected.reason)
 
     def warn(self, made: Proposal, style: Style, spoils: Sequence[str] = ()) -> None:
         """Say what moves the chosen one, where its rail does, and which other inputs it would spoil."""
@@ -126,9 +132,9 @@ class ProposalsPanel(Panel):
         else:
             self.looked_at.emit(key)
 
-    def _clicked(self, index) -> None:
+    def _clicked(self, index: QModelIndex) -> None:
         """A click looks at a proposal; with Ctrl it is laid over."""
-        key = self.table.rows_model.rows[index.row()].key
+        key = str(self.table.rows_model.rows[index.row()].key)
         if QGuiApplication.keyboardModifiers() & Qt.KeyboardModifier.ControlModifier:
             self.compared.emit(key)
         else:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import partial
 
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QGridLayout, QWidget
@@ -48,10 +49,10 @@ class ValueGrid(QWidget):
         clear(self._grid)
         self.edits = {}
         for k, (name, role, _) in enumerate(resistors):
-            edit = ValueEdit(f"{name}, {role}", lambda text, name=name: self._read(name, text), self._take)
+            edit = ValueEdit(f"{name}, {role}", partial(self._read, name), self._take)
             edit.set_hint("Up and Down step through the series")
             edit.refused.connect(self.refused)
-            edit.stepped.connect(lambda way, name=name: self.step(name, way))
+            edit.stepped.connect(partial(self.step, name))
             head = label(name, "heading")
             head.setBuddy(edit)
             self._grid.addWidget(head, 2 * k, 0)

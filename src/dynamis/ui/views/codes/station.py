@@ -9,6 +9,7 @@ from PySide6.QtWidgets import (
     QComboBox,
     QGridLayout,
     QHBoxLayout,
+    QLabel,
     QPushButton,
     QSplitter,
     QVBoxLayout,
@@ -91,10 +92,10 @@ class CodesStation(Station):
         self.as_law = QComboBox()
         self.as_law.setAccessibleName("The law that is shown")
         table_panel.head.addWidget(self.as_law)
+        self.codes = Table("Codes", _COLUMNS)
         copy_row = QPushButton("Copy table")
         copy_row.clicked.connect(lambda: self.codes.copy(whole=True))
         table_panel.head.addWidget(copy_row)
-        self.codes = Table("Codes", _COLUMNS)
         table_panel.body.addWidget(self.codes, 1)
         action = QAction("Copy", self.codes)
         action.setShortcut(QKeySequence.StandardKey.Copy)
@@ -116,7 +117,7 @@ class CodesStation(Station):
         self._uses = QGridLayout()
         self._uses.setColumnStretch(1, 1)
         self._uses.setHorizontalSpacing(7)
-        self.uses: list[tuple] = []
+        self.uses: list[tuple[QLabel, QLabel, QLabel]] = []
         column.addLayout(self._uses)
         column.addWidget(rule())
         column.addWidget(label("What the converter gives", "heading"))
