@@ -29,10 +29,11 @@ from dynamis.errors import InputError
 from dynamis.files.bench_json import import_json
 from dynamis.files.linearity_csv import read_linearity
 from dynamis.files.midi_tuning import LENGTH, checksum, read_tuning_dump
+from dynamis.files.opening import DamagedFileError
 from dynamis.files.readings_csv import guess_layout, read_rows, strict_layout
 from dynamis.files.salvage import salvage
 from dynamis.files.scala import read_keymap, read_scale
-from dynamis.files.store import BenchFile, DamagedFileError
+from dynamis.files.store import BenchFile
 from dynamis.files.template import filled
 from dynamis.files.text import read_text
 from dynamis.notation.numbers import parse_quantity

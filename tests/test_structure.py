@@ -19,6 +19,7 @@ PICTURES = {
     "theme/verdict.py",
     "views/bench/pair_cell.py",
     "views/chain/budget.py",
+    "views/chain/lens.py",
     "views/chain/picture.py",
     "views/circuit/curve.py",
     "views/circuit/drawing.py",

@@ -30,11 +30,12 @@ from dynamis.files.c_header import c_header
 from dynamis.files.contents import everything
 from dynamis.files.exports import ChannelExport
 from dynamis.files.midi_tuning import read_tuning_dump
+from dynamis.files.opening import DamagedFileError
 from dynamis.files.readings_csv import read_rows, strict_layout
 from dynamis.files.report_html import report_html
 from dynamis.files.salvage import salvage
 from dynamis.files.spice import link_spice
-from dynamis.files.store import BenchFile, DamagedFileError
+from dynamis.files.store import BenchFile
 from dynamis.files.text import read_text
 from dynamis.notation.safe import ascii_line, comment, csv_row, from_csv_cell, hidden, one_line, terminal
 from dynamis.notation.style import Style

@@ -26,9 +26,11 @@ from dynamis.demo.hidden import shipped
 from dynamis.errors import InputError
 from dynamis.files.bench_json import import_json
 from dynamis.files.contents import everything
+from dynamis.files.opening import DamagedFileError
 from dynamis.files.salvage import salvage
 from dynamis.files.schema import VERSION
-from dynamis.files.store import BenchFile, DamagedFileError, now
+from dynamis.files.store import BenchFile
+from dynamis.files.stored import now
 
 OLD = Path(__file__).parent / "old"
 

@@ -14,7 +14,7 @@ from dynamis.bench.runs.proving import Course, StepKey, course_of, next_run
 from dynamis.converter.firmware import BoardCorrection
 from dynamis.devices.taking import Settling, Taken, job_of
 from dynamis.errors import InputError
-from dynamis.files.store import now
+from dynamis.files.stored import now
 from dynamis.ui.devices import Devices
 
 if TYPE_CHECKING:

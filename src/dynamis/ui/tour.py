@@ -21,7 +21,8 @@ from dynamis.demo.lantern import write_demo
 from dynamis.devices.taking import Settling
 from dynamis.errors import InputError
 from dynamis.files.report_html import report_html
-from dynamis.files.store import BenchFile, now
+from dynamis.files.store import BenchFile
+from dynamis.files.stored import now
 from dynamis.files.writing import write_whole
 from dynamis.ui.session.preferences import Preferences
 from dynamis.ui.session.session import Session

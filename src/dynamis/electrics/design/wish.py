@@ -59,6 +59,22 @@ class Wish:
     load_tolerance: float = 0.05
     offset_from: Literal["", "rail", "reference"] = ""
 
+    @property
+    def of_link(self) -> tuple[object, ...]:
+        """What of it the link decides that asks for it."""
+        return (
+            self.gain,
+            self.offset_volts,
+            self.in_low,
+            self.in_high,
+            self.source_ohms,
+            self.load_ohms,
+            self.tolerance_cents,
+            self.volts_per_octave,
+            self.zero_volts,
+            self.bears,
+        )
+
     def __post_init__(self) -> None:
         numbers = {
             "gain": self.gain,

@@ -19,7 +19,7 @@ from dynamis.bench.document.records import (
 from dynamis.bench.runs.analysis import RunAnalysis, adoption_of, analyse, check_readings, codes_of, withdrawal_of
 from dynamis.calibration.correction_types import Correction
 from dynamis.errors import InputError
-from dynamis.files.store import now
+from dynamis.files.stored import now
 from dynamis.ui.session.document import Document
 from dynamis.ui.session.notices import Notices
 from dynamis.ui.session.selection import Channel, Selection

@@ -12,7 +12,6 @@ from PySide6.QtGui import (
     QKeyEvent,
     QMouseEvent,
     QPainter,
-    QPainterPath,
     QPaintEvent,
     QPen,
     QPixmap,
@@ -23,6 +22,7 @@ from dynamis.bench.chains.nomogram import Nomogram
 from dynamis.bench.chains.nomogram_ticks import ticks_of
 from dynamis.notation.style import Style
 from dynamis.ui.theme.palette import Colours
+from dynamis.ui.views.chain.lens import draw_lens, lens_half
 from dynamis.ui.widgets.picture import Picture, apart
 
 _LEFT, _RIGHT, _TOP, _BOTTOM = 88, 156, 68, 26
@@ -230,40 +230,16 @@ class NomogramPicture(Picture):
 
     def _lens(self, p: QPainter) -> None:
         """What goes wrong in a gap against the note, magnified, with the tolerance to the same scale."""
-        c, style, k = self.colours, self.number_style, self.gap
+        k = self.gap
         left, right = self.x_of(k) + _LENS_ROOM, self.x_of(k + 1) - _TICK_ROOM
-        cents = self.nomogram.gap_cents(k)
-        half = self._lens_half()
         box = QRectF(left, _TOP, right - left, self.height() - _TOP - _BOTTOM)
-        p.fillRect(box, QColor(c.field))
-        middle, unit = box.center().x(), box.width() / 2 / half
         y = self._y(self.nomogram.notes)
-        edge = np.where(np.isfinite(self.allowed), self.allowed, 0.0) * unit
-        edge = np.minimum(edge, box.width() / 2)
-        band = QPainterPath(QPointF(middle - edge[0], y[0]))
-        for x, at in [*zip(middle - edge[1:], y[1:], strict=True), *zip(middle + edge[::-1], y[::-1], strict=True)]:
-            band.lineTo(QPointF(float(x), float(at)))
-        p.fillPath(band, QColor(c.blue_wash))
-        p.setPen(QPen(QColor(c.rule), 1.0))
-        p.drawLine(QPointF(middle, _TOP), QPointF(middle, self.height() - _BOTTOM))
-        p.drawRect(box)
-        p.save()
-        p.setClipRect(box)
-        fine = np.isfinite(cents)
-        points = [QPointF(float(middle + one * unit), float(at)) for one, at in zip(cents[fine], y[fine], strict=True)]
-        p.setPen(QPen(QColor(c.ink), 1.6))
-        p.drawPolyline(points)
-        p.restore()
-        p.setPen(QColor(c.muted))
-        for at, side in ((left + 4, Qt.AlignmentFlag.AlignLeft), (right - 84, Qt.AlignmentFlag.AlignRight)):
-            sign = -half if side == Qt.AlignmentFlag.AlignLeft else half
-            p.drawText(
-                QRectF(at, _TOP + 2, 80, 18), side, f"{style.number(sign, 0 if half >= 10 else 1, sign=True)} ct"
-            )
+        draw_lens(
+            p, box, y, self.nomogram.gap_cents(k), self.allowed, self._lens_half(), self.colours, self.number_style
+        )
 
     def _lens_half(self) -> float:
-        allowed = self.allowed[np.isfinite(self.allowed)]
-        return 1.15 * max(self._worst(self.gap), float(allowed.min()) if allowed.size else 1.0, 0.1)
+        return lens_half(self._worst(self.gap), self.allowed)
 
     def _draw_moving(self, p: QPainter) -> None:
         """The followed note: its line, its points, the wish, and what goes wrong in each gap."""

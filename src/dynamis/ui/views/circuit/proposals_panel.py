@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 
 from PySide6.QtCore import QModelIndex, Qt, Signal
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QPushButton
 
-from dynamis.electrics.design.proposal import Proposal, Proposals
-from dynamis.electrics.design.spread import Spread
+from dynamis.electrics.design.answer import Answer
+from dynamis.electrics.design.proposal import Proposal
 from dynamis.electrics.design.words import proposal_row
-from dynamis.notation.style import Style, plain, tied
+from dynamis.notation.style import Style, tied
 from dynamis.ui.widgets.panel import Panel, label, set_text
 from dynamis.ui.widgets.table import Column, Row, Table
 
@@ -28,38 +27,6 @@ _COLUMNS = (
     Column("mA", stretch=0.3),
     Column("trimmers", left=True, stretch=0.5),
 )
-
-
-@dataclass(frozen=True, eq=False)
-class Answer:
-    """Proposals, and the spread of each by its key."""
-
-    proposals: Proposals
-    spreads: dict[str, Spread]
-
-    def proposal(self, key: str) -> Proposal | None:
-        return next((one for one in self.proposals.found if one.key == key), None)
-
-    @property
-    def best_key(self) -> str:
-        """The smallest whose output hangs neither on its load nor on a rail that moves it too far: the first."""
-        return self.proposals.found[0].key
-
-    @property
-    def nothing_does_it(self) -> bool:
-        """Whether these are only the nearest, and none of them does what was asked."""
-        return not self.proposals.delivered and self.proposals.reached_in_volts is None
-
-    @property
-    def words(self) -> str:
-        made = self.proposals
-        if made.reached_in_volts is not None:
-            low, high = (plain(round(volts, 3)) for volts in made.reached_in_volts)
-            return f"{made.asked.supply.words} keeps gain and offset from {low} to {high} V of the sender only"
-        if not made.delivered:
-            return f"{made.asked.supply.words} cannot deliver it; what comes nearest does not do it"
-        known = {one.circuit.topology.name for one in made.found}
-        return f"{len(known)} of {len(known) + len(made.rejected)} topologies do it; 95 % within"
 
 
 class ProposalsPanel(Panel):

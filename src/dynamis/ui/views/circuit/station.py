@@ -21,9 +21,9 @@ from dynamis.electrics.circuits.parts import pieces_of
 from dynamis.electrics.circuits.schematic import schematic
 from dynamis.electrics.circuits.supply import OP_AMPS
 from dynamis.electrics.circuits.variation import Counting
-from dynamis.electrics.design.proposal import Proposal, propose, propose_one, with_values
-from dynamis.electrics.design.spread import Laid, spread
-from dynamis.electrics.design.summer import propose_summer
+from dynamis.electrics.design.answer import Answer, Ask, answered, rest_anew
+from dynamis.electrics.design.proposal import Proposal, with_values
+from dynamis.electrics.design.spread import Laid
 from dynamis.electrics.design.wish import Wish
 from dynamis.errors import InputError
 from dynamis.ui.background import Background
@@ -35,17 +35,16 @@ from dynamis.ui.views.circuit.chosen_panel import ChosenPanel
 from dynamis.ui.views.circuit.converter_page import ConverterPage
 from dynamis.ui.views.circuit.drawing import SchematicView
 from dynamis.ui.views.circuit.gate_page import GatePage
-from dynamis.ui.views.circuit.proposals_panel import STANDING, Answer, ProposalsPanel
+from dynamis.ui.views.circuit.proposals_panel import STANDING, ProposalsPanel
 from dynamis.ui.views.circuit.rails_row import RailsRow
-from dynamis.ui.views.circuit.wish_form import NOTHING, Ask, WishForm
+from dynamis.ui.views.circuit.wish_form import WishForm
 from dynamis.ui.widgets.panel import Panel, label, scrolling, set_refusal, set_text
 from dynamis.ui.widgets.picture import Picture
 from dynamis.ui.widgets.table import Table
 
 _START = Wish(1.0, op_amp=OP_AMPS["jfet"], resistor_per_kelvin=RESISTOR_PER_KELVIN)
-_TABLE_SAMPLES = 20_000
 _USUAL_POINTS, _WISH_WIDTH, _SIDE_WIDTH = 9.75, 242, 336
-_USUAL_WIDTH, _MOST_WIDER = 1280, 90
+_USUAL_WIDTH, _WISH_WIDER, _SIDE_WIDER = 1280, 90, 180
 
 
 class CircuitStation(Station):
@@ -172,8 +171,8 @@ class CircuitStation(Station):
     def _share_width(self) -> None:
         """The panels at both sides as wide as the size of the text asks, and wider where the window is."""
         larger, spare = max(1.0, self._points / _USUAL_POINTS), max(0, self.width() - _USUAL_WIDTH)
-        wish = int(_WISH_WIDTH * larger) + min(_MOST_WIDER, spare // 6)
-        side = int(_SIDE_WIDTH * min(larger, 1.15)) + min(2 * _MOST_WIDER, spare // 3)
+        wish = int(_WISH_WIDTH * larger) + min(_WISH_WIDER, spare // 6)
+        side = int(_SIDE_WIDTH * min(larger, 1.15)) + min(_SIDE_WIDER, spare // 3)
         for one, width in (
             (self._wish_panel, wish),
             (self.side, side),
@@ -235,7 +234,7 @@ class CircuitStation(Station):
         set_text(self.names, asked.sentence)
         self.side.show_pot(asked.pot)
         self.from_link.setEnabled(wish is not None)
-        same = pair == self._pair and _link_part(wish) == _link_part(self._of_link)
+        same = pair == self._pair and (wish and wish.of_link) == (self._of_link and self._of_link.of_link)
         self._pair, self._of_link, self._standing = pair, wish, asked.standing
         if self.answer is None or anew or not same:
             self._ask(Ask(wish or self.form.ask.wish, self.form.ask.kelvin, self.form.ask.adds))
@@ -252,22 +251,7 @@ class CircuitStation(Station):
     def _ask(self, ask: Ask) -> None:
         """Work out the proposals beside the window."""
         self.form.show_ask(ask, self._session.style)
-        wish, counting = ask.wish, self._counting()
-
-        def work(wanted) -> Answer:
-            found = (
-                propose(wish, Counting(), wanted=wanted)
-                if ask.adds == NOTHING
-                else propose_summer(wish, *ask.adds, Counting())
-            )
-            spreads = {}
-            for one in found.found:
-                if wanted():
-                    spreads[one.key] = spread(one.circuit, one.wish, counting, samples=_TABLE_SAMPLES)
-                    _ = one.later  # worked out here, beside the window
-            return Answer(found, spreads)
-
-        self._design.ask(work)
+        self._design.ask(lambda wanted: answered(ask, wanted))
 
     def _counting(self) -> Counting:
         return Counting(kelvin=self.form.ask.kelvin)
@@ -366,15 +350,8 @@ class CircuitStation(Station):
     def _rest_anew(self) -> None:
         """Work out the other parts round those that are kept, beside the window."""
         made, locked = self.chosen, self.side.parts.locked()
-
-        def work(_) -> Proposal:
-            topology = made.circuit.topology
-            try:
-                return propose_one(topology, made.wish, Counting(), locked)
-            except InputError as error:
-                raise InputError(f"{topology.title}: {error}.") from error
-
-        self._again.ask(work)
+        if made is not None:
+            self._again.ask(lambda _: rest_anew(made, locked))
 
     def _take_again(self, made: Proposal) -> None:
         set_refusal(self.refusal, "")
@@ -398,13 +375,8 @@ class CircuitStation(Station):
             return
         if self.chosen is None or self._pair is None or self._of_link is None:
             raise InputError("There is no pitch or modulation link to put the circuit in; choose a pair on Bench.")
-        if self._chosen_key != STANDING and self.answer is not None and self.answer.nothing_does_it:
-            asked = self.answer.proposals.asked
-            low, high = (self._session.style.volts(volts, 2) for volts in sorted(asked.ends))
-            raise InputError(
-                f"{asked.supply.words} cannot give {low} to {high}, which is asked: ask for less gain or less of the "
-                "input's range, or take other rails."
-            )
+        if self._chosen_key != STANDING and self.answer is not None:
+            self.answer.check_delivered(self._session.style)
         session, title = self._session, self.chosen.circuit.topology.title
         made = built(self.chosen, trimmed=self.side.as_trimmed.isChecked())
         change = use_between(session.bench, *self._pair, made)
@@ -419,21 +391,3 @@ class CircuitStation(Station):
     def table(self) -> Table:
         """The table that Copy and Save CSV work on."""
         return self.proposals if self.page is None else self.page.table
-
-
-def _link_part(wish: Wish | None) -> tuple[object, ...]:
-    """What of a wish a link decides."""
-    if wish is None:
-        return ()
-    return (
-        wish.gain,
-        wish.offset_volts,
-        wish.in_low,
-        wish.in_high,
-        wish.source_ohms,
-        wish.load_ohms,
-        wish.tolerance_cents,
-        wish.volts_per_octave,
-        wish.zero_volts,
-        wish.bears,
-    )

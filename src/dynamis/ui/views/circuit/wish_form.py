@@ -9,6 +9,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QWidget
 
 from dynamis.electrics.circuits.supply import OP_AMPS, Supply
+from dynamis.electrics.design.answer import NOTHING, Adds, Ask
 from dynamis.electrics.design.wish import Wish
 from dynamis.electrics.series import SERIES
 from dynamis.errors import InputError
@@ -16,21 +17,6 @@ from dynamis.notation.numbers import parse_quantities, parse_quantity, parse_sha
 from dynamis.notation.style import MINUS, Style
 from dynamis.ui.widgets.form import add_row, choice, form_grid
 from dynamis.ui.widgets.quantity_edit import QuantityEdit
-
-Adds = tuple[int, float, float]
-NOTHING: Adds = (1, 0.0, 0.0)
-
-
-@dataclass(frozen=True)
-class Ask:
-    """A wish and at what temperature it has to hold.
-
-    kelvin : away from 25 °C.  adds : inputs, and the octaves and semitones that switches add.
-    """
-
-    wish: Wish
-    kelvin: float = 10.0
-    adds: Adds = NOTHING
 
 
 @dataclass(frozen=True)

@@ -9,7 +9,7 @@ from dynamis.bench.document.ports import PortRef
 from dynamis.bench.document.records import RunRecord
 from dynamis.bench.runs.beginning import new_run
 from dynamis.errors import InputError
-from dynamis.files.store import now
+from dynamis.files.stored import now
 from dynamis.notation.numbers import parse_quantity
 from dynamis.pitch.laws import parse_law
 from dynamis.pitch.notes import Naming, parse_note_list
