@@ -62,21 +62,21 @@ def _beyond(beyond: tuple[float, float] | None, style: Style) -> list[str]:
 
 
 def _unproved(correction: Correction, style: Style) -> list[str]:
-    told = []
+    sentences = []
     if correction.supposed and "linearity" in correction.unproved:
-        told.append(
+        sentences.append(
             f"{correction.supposed} whole notes were not read, and how far linearity may take them is not known: "
             "cannot tell before they are read."
         )
     elif correction.supposed:
-        told.append(f"{correction.supposed} whole notes were not read and count with the linearity limit.")
+        sentences.append(f"{correction.supposed} whole notes were not read and count with the linearity limit.")
     if "readings" in correction.unproved:
-        told.append("A line through two notes proves nothing: read a third.")
+        sentences.append("A line through two notes proves nothing: read a third.")
     if "instrument" in correction.unproved:
-        told.append("Nobody gave the accuracy of the instrument, so this proves nothing.")
+        sentences.append("Nobody gave the accuracy of the instrument, so this proves nothing.")
     if "table" in correction.unproved:
-        told.append("Whether a table does what it promises, fresh readings at its codes tell.")
-    return told
+        sentences.append("Whether a table does what it promises, fresh readings at its codes tell.")
+    return sentences
 
 
 def _do(correction: Correction, fit: Fit, style: Style) -> str:
@@ -143,20 +143,20 @@ def proof_sentences(proof: Proof, style: Style) -> list[str]:
             f"Good enough to prove ± {style.cents(proof.allowed_cents)} ct: it is worth {here}, so errors up to "
             f"{style.cents(proof.error_room_cents)} ct there can be proved within."
         ]
-    told = [
+    sentences = [
         f"This meter cannot prove ± {style.cents(proof.allowed_cents)} ct: it is worth {here} "
         f"(± {style.millivolts(proof.worst_expanded_volts)})."
     ]
     if proof.better is not None:
         name, spec = proof.better
-        told.append(
+        sentences.append(
             f"What would: {name} ({spec.words(style)}), worth ± {style.cents(proof.better_expanded_cents)} ct there; "
             f"or a counter or tuner on the oscillator, good to about {style.number(COUNTER_CENTS, 1)} ct, which "
             "tests the whole chain; or a known voltage to compare with."
         )
     else:
-        told.append(
+        sentences.append(
             "What would: a counter or tuner on the oscillator, good to about "
             f"{style.number(COUNTER_CENTS, 1)} ct, which tests the whole chain; or a known voltage to compare with."
         )
-    return told
+    return sentences

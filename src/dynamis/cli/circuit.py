@@ -142,9 +142,9 @@ def _parts(chosen: Proposal) -> list[Piece]:
     return [one for one in pieces_of(chosen.circuit) if one.name not in chosen.circuit.trimmers]
 
 
-def _trim(one: Trim) -> dict[str, Any]:
-    reach = {"range_percent": 100.0 * one.reach} if one.role == "scale" else {"range_volts": one.reach}
-    return {"name": one.name, "role": one.role, **reach, "turns": one.turns, "cents_per_turn": one.cents_per_turn}
+def _trim(trim: Trim) -> dict[str, Any]:
+    reach = {"range_percent": 100.0 * trim.reach} if trim.role == "scale" else {"range_volts": trim.reach}
+    return {"name": trim.name, "role": trim.role, **reach, "turns": trim.turns, "cents_per_turn": trim.cents_per_turn}
 
 
 def _side(side: Side) -> dict[str, Any]:
@@ -173,11 +173,11 @@ def _print(proposals: Proposals, wish: Wish, drawn: Spread, after: Later) -> Non
     )
     for piece in _parts(chosen):
         say(f"  {piece.name:<4} {piece.value:>10}  {piece.role}")
-    for one in chosen.trims:
-        reach = f"± {100 * one.reach:.3g} %" if one.role == "scale" else f"± {style.engineering(one.reach, 'V')}"
+    for trim in chosen.trims:
+        reach = f"± {100 * trim.reach:.3g} %" if trim.role == "scale" else f"± {style.engineering(trim.reach, 'V')}"
         say(
-            f"{one.name}, {one.role}: {style.engineering(one.ohms, 'Ω')}, {reach}, {one.turns:.0f} turns, "
-            f"{style.cents(one.cents_per_turn)} ct a turn."
+            f"{trim.name}, {trim.role}: {style.engineering(trim.ohms, 'Ω')}, {reach}, {trim.turns:.0f} turns, "
+            f"{style.cents(trim.cents_per_turn)} ct a turn."
         )
     for when, side in (("Before trimming", drawn.before), ("After", drawn.after)):
         if when == "Before trimming" or chosen.trims:
@@ -189,5 +189,5 @@ def _print(proposals: Proposals, wish: Wish, drawn: Spread, after: Later) -> Non
         f"Later, 10 °C warmer and with another load: 95 % within {style.size_of_cents(after.p95)} ct, at worst "
         f"{style.cents(after.worst)} ct; {after.decides or 'nothing'} decides."
     )
-    for told in behaviour_words(behaviour(chosen.circuit, proposals.wish), chosen.circuit, proposals.wish, style):
-        say(textwrap.fill(told, 110, subsequent_indent="  "))
+    for name in behaviour_words(behaviour(chosen.circuit, proposals.wish), chosen.circuit, proposals.wish, style):
+        say(textwrap.fill(name, 110, subsequent_indent="  "))

@@ -88,16 +88,16 @@ def export(
     return status
 
 
-def _codes(made: ChannelExport, what: str, form: Path | None) -> str:
+def _codes(channel_export: ChannelExport, what: str, form: Path | None) -> str:
     """A channel's codes in the form that was asked for."""
     from dynamis.files.text import read_text
 
     if what == "c-header":
-        return made.as_c_header()
+        return channel_export.as_c_header()
     if what == "codes-csv":
-        return made.as_codes_csv()
+        return channel_export.as_codes_csv()
     if what == "codes-json":
-        return made.as_codes_json()
+        return channel_export.as_codes_json()
     if form is None:
         raise InputError("--template is missing; --what template needs the file with the placeholders.")
-    return made.as_template(read_text(form, _MOST_BYTES), str(form))
+    return channel_export.as_template(read_text(form, _MOST_BYTES), str(form))

@@ -88,13 +88,13 @@ def judge_uses(bits: int, step_cents: float, inl_lsb: float, tolerance_cents: fl
     )
 
 
-def _bits(bits: int, found: float, bound: float) -> int | None:
+def _bits(bits: int, value: float, bound: float) -> int | None:
     """Bits at which what halves with each comes under a bound; None where no number of them does."""
-    if not bound > 0 or not math.isfinite(found / bound):
+    if not bound > 0 or not math.isfinite(value / bound):
         return None
-    if not found / bound > 0:
+    if not value / bound > 0:
         return bits
-    return bits + max(0, math.ceil(math.log2(found / bound) - 1e-9))
+    return bits + max(0, math.ceil(math.log2(value / bound) - 1e-9))
 
 
 def _least(value: float, good: float, at_most: float) -> UseVerdict:

@@ -108,23 +108,23 @@ def is_untouched(opened: BenchFile) -> bool:
     )
 
 
-def fill(made: BenchFile) -> None:
+def fill(bench_file: BenchFile) -> None:
     """Add the three past runs and the adopted constants."""
     plan = tuple(float(note) for note in range(36, 97, 3))
     found = _run(_RUNS[0], "As found", "03", BENCH_METER, plan, "2026-11-10T18:20:00+00:00", 24.5, 22)
-    _take(made, found, _truth("03"), BENCH_METER, seed=311)
-    judged = analyse(found, made.readings(found.id))
+    _take(bench_file, found, _truth("03"), BENCH_METER, seed=311)
+    judged = analyse(found, bench_file.readings(found.id))
     constants = judged.correction("constants")
     assert constants is not None
     adopted = adoption_of(judged, constants, "2026-11-10T18:41:00+00:00")
-    made.adopt(adopted)
+    bench_file.adopt(adopted)
     after = _run(
         _RUNS[1], "After constants", "03", BENCH_METER, plan, "2026-11-10T18:44:00+00:00", 24.6, 46, adopted.head
     )
-    _take(made, after, _truth("03"), BENCH_METER, seed=312)
+    _take(bench_file, after, _truth("03"), BENCH_METER, seed=312)
     octaves = tuple(float(note) for note in range(36, 97, 12))
     pocket = _run(_RUNS[2], "By the pocket meter", "02", POCKET_METER, octaves, "2026-11-03T16:05:00+00:00", 21.0, 20)
-    _take(made, pocket, _truth("02"), POCKET_METER, seed=210)
+    _take(bench_file, pocket, _truth("02"), POCKET_METER, seed=210)
 
 
 def _run(
@@ -169,17 +169,17 @@ def _truth(unit: str) -> tuple[DacTransfer, World]:
 
 
 def _take(
-    made: BenchFile, run: RunRecord, truth: tuple[DacTransfer, World], meter: InstrumentRecord, seed: int
+    bench_file: BenchFile, run: RunRecord, truth: tuple[DacTransfer, World], meter: InstrumentRecord, seed: int
 ) -> None:
     """Read every note of the plan with a meter that has its own gain and zero error, and its own digits."""
-    made.add_run(run)
+    bench_file.add_run(run)
     converter, world = truth
     notes = np.array(run.plan)
     codes = codes_of(run, DacTransfer("nominal", BOARD_DAC), notes)
     assert codes is not None
     shown = _meter_reads(converter.forward(codes, world), meter, np.random.default_rng(seed))
     rows = [(float(note), float(volts), int(code), 0.0) for note, volts, code in zip(notes, shown, codes, strict=True)]
-    made.add_readings(run.id, rows, [run.created] * len(rows))
+    bench_file.add_readings(run.id, rows, [run.created] * len(rows))
 
 
 def _meter_reads(

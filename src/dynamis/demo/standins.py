@@ -186,26 +186,26 @@ def main() -> int:
     The first line out has the addresses; each line in, `{"do": …, "value": …}`, is answered by one line.
     """
     state = Path(sys.argv[1]) if len(sys.argv) > 1 else None
-    made = LanternStandins(state=state)
+    lantern_standins = LanternStandins(state=state)
     lock = threading.Lock()
 
     def say(answer: dict[str, Any]) -> None:
         with lock:
             print(json.dumps(answer), flush=True)
 
-    say({"board": made.board.path, "meter": made.meter.address, **made.state()})
-    if made.notice:
-        say({"error": made.notice})
+    say({"board": lantern_standins.board.path, "meter": lantern_standins.meter.address, **lantern_standins.state()})
+    if lantern_standins.notice:
+        say({"error": lantern_standins.notice})
     try:
         for line in sys.stdin:
             try:
                 wish = json.loads(line)
-                made.do(wish["do"], wish.get("value"))
-                say(made.state())
+                lantern_standins.do(wish["do"], wish.get("value"))
+                say(lantern_standins.state())
             except (InputError, ValueError, KeyError, TypeError, StopIteration) as error:
                 say({"error": str(error)})
     finally:
-        made.close()
+        lantern_standins.close()
     return 0
 
 

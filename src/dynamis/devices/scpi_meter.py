@@ -93,7 +93,7 @@ class ScpiMeter:
         answers had not yet noticed that the connection before was gone: it is asked once more.
         """
         try:
-            found = self._open_and_ask()
+            text = self._open_and_ask()
         except DeviceError as error:
             if error.trouble not in ("silent", "unplugged") or not self.address.host:
                 raise
@@ -101,17 +101,17 @@ class ScpiMeter:
             reached = self._reach(ask=True)
             if isinstance(reached, OSError) or reached == b"":
                 raise self._diagnosed(error, reached) from error
-            found = self._open_and_ask()
-        shown = shortened(found)
-        if self.identity and one_line(found) != self.identity:
+            text = self._open_and_ask()
+        shown = shortened(text)
+        if self.identity and one_line(text) != self.identity:
             raise DeviceError(
                 "other device",
                 f"At {self.address.shown} answers {shown} instead of {shortened(self.identity)}: connect the meter "
                 "that the run was begun with.",
             )
-        if not found.strip():
+        if not text.strip():
             raise DeviceError("garbage", f"The meter at {self.address.shown} does not say who it is.")
-        self.identity = one_line(found)
+        self.identity = one_line(text)
 
     def _open_and_ask(self) -> str:
         self._open()

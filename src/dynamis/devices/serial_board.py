@@ -232,8 +232,8 @@ class SerialBoard:
                     "A line to the board came damaged there: check the lead and the common ground, then go on.",
                 )
             if fields[1:2] == ["ERR"]:
-                told = " ".join(fields[2:])
-                raise DeviceError("refused", f"The board refuses {verb} with error {told}.")
+                change = " ".join(fields[2:])
+                raise DeviceError("refused", f"The board refuses {verb} with error {change}.")
             raise _nonsense(self.port, " ".join(fields))
 
     # -- what a board does -------------------------------------------------------------------------

@@ -26,17 +26,17 @@ def pot_words(pot: NamedPot, style: Style) -> list[str]:
     travel, bend = pot.loaded.bend
     half = style.volts(float(pot.loaded.volts(0.5)), 2)
     reach = style.volts(pot.loaded.reach_volts, 2)
-    told = [
+    sentences = [
         f"{pot.name} is loaded by {pot.load}: it reaches {reach} and gives {half} half-way. At "
         f"{style.share(travel, 0)} of its travel it is {style.share(abs(bend), 0)} off a straight line."
     ]
     for straightening in pot.straightenings:
-        told.append(
+        sentences.append(
             f"{_straightening_words(straightening, style)}: off by {style.share(straightening.bend, 0)} at most, up to "
             f"{style.volts(straightening.reach_volts, 2)}, for {style.engineering(straightening.amperes, 'A')}."
         )
-    told.append("A buffer ahead of the load, and one ahead of the potentiometer, take the bend out wholly.")
-    return told
+    sentences.append("A buffer ahead of the load, and one ahead of the potentiometer, take the bend out wholly.")
+    return sentences
 
 
 def _straightening_words(straightening: Straightening, style: Style) -> str:

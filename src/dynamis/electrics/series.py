@@ -28,11 +28,11 @@ _WIDEST_STEP: Final = 3.0
 def values_between(low: float, high: float, series: str) -> list[float]:
     """All values of a series from `low` to `high`, both included."""
     decade = math.floor(math.log10(low))
-    found = []
+    values = []
     while 10.0**decade <= high:
-        found += [float(f"{one}e{decade}") for one in SERIES[series]]
+        values += [float(f"{one}e{decade}") for one in SERIES[series]]
         decade += 1
-    return [value for value in found if low <= value <= high]
+    return [value for value in values if low <= value <= high]
 
 
 def next_value(ohms: float, values: Iterable[float], *, up: bool) -> float | None:

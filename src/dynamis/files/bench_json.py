@@ -45,10 +45,10 @@ def export_json(bench_file: BenchFile, path: Path) -> None:
 
 def contents_json(held: Contents) -> bytes:
     """What a bench holds, as its JSON."""
-    made = BenchExport(
+    bench_export = BenchExport(
         FORMAT, VERSION, held.bench, tuple(held.runs), tuple(held.readings), tuple(held.adoptions), tuple(held.sends)
     )
-    return msgspec.json.format(msgspec.json.encode(made), indent=2) + b"\n"
+    return msgspec.json.format(msgspec.json.encode(bench_export), indent=2) + b"\n"
 
 
 def read_json(source: Path) -> Contents:

@@ -43,24 +43,24 @@ def create_filled(path: Path, contents: Contents) -> BenchFile:
     return made
 
 
-def _fill(made: BenchFile, contents: Contents) -> None:
+def _fill(bench_file: BenchFile, contents: Contents) -> None:
     strange = {reading.run for reading in contents.readings} - {run.id for run in contents.runs}
     if strange:
         raise InputError(f"Readings name the run {quoted(min(strange))}, which is not there.")
     for run in contents.runs:
-        made.add_run(run)
+        bench_file.add_run(run)
         rows = [reading for reading in contents.readings if reading.run == run.id]
-        made.add_readings(
+        bench_file.add_readings(
             run.id,
             [(row.note, row.value, row.code, row.own) for row in rows],
             [row.taken for row in rows],
             [row.range_volts for row in rows],
             [row.uid for row in rows],
         )
-        for old, new in zip(rows, made.readings(run.id), strict=True):
+        for old, new in zip(rows, bench_file.readings(run.id), strict=True):
             if old.voided:
-                made.set_void(new.id, True, old.void_reason)
+                bench_file.set_void(new.id, True, old.void_reason)
     for adoption in contents.adoptions:
-        made.adopt(adoption)
+        bench_file.adopt(adoption)
     for sent in contents.sends:
-        made.add_send(sent)
+        bench_file.add_send(sent)

@@ -31,11 +31,11 @@ def copy_database(source: sqlite3.Connection, target: Path) -> None:
     """A whole copy of an open database, also while it is in use; raises `InputError` when it cannot be written."""
     try:
         target.unlink(missing_ok=True)
-        made = sqlite3.connect(target)
+        connection = sqlite3.connect(target)
         try:
-            source.backup(made)
+            source.backup(connection)
         finally:
-            made.close()
+            connection.close()
     except (OSError, sqlite3.Error) as error:
         with contextlib.suppress(OSError):
             target.unlink(missing_ok=True)
@@ -48,12 +48,12 @@ def connect(path: Path) -> sqlite3.Connection:
     It may come from somebody else: nothing that its schema says is trusted, and SQLite's own limits are lowered to what
     a bench needs.
     """
-    made = sqlite3.connect(path, timeout=_BUSY_SECONDS, isolation_level=None, check_same_thread=False)
-    made.execute("PRAGMA trusted_schema = OFF")
-    made.execute("PRAGMA cell_size_check = ON")
+    connection = sqlite3.connect(path, timeout=_BUSY_SECONDS, isolation_level=None, check_same_thread=False)
+    connection.execute("PRAGMA trusted_schema = OFF")
+    connection.execute("PRAGMA cell_size_check = ON")
     for limit, most in _LIMITS:
-        made.setlimit(limit, most)
-    return made
+        connection.setlimit(limit, most)
+    return connection
 
 
 def data_version(connection: sqlite3.Connection) -> int:

@@ -77,23 +77,23 @@ class ChannelExport:
         """What this is, in lines."""
         style, port = Style(), self.bench.port(self.channel)
         law = parse_law(port.law or "")
-        told = [f"{self.bench.label(self.channel)}, unit {self.serial}; bench: {self.bench.name}"]
+        sentences = [f"{self.bench.label(self.channel)}, unit {self.serial}; bench: {self.bench.name}"]
         one = self.adopted
         if one is None:
-            told.append("No correction is adopted for this channel: these are the nominal values of its design.")
+            sentences.append("No correction is adopted for this channel: these are the nominal values of its design.")
         else:
-            told.append(
+            sentences.append(
                 f"{one.kind} adopted {one.adopted} from the run {one.run}; left {style.cents(one.leaves_cents)} "
                 f"± {style.cents(one.expanded_cents)} ct (k = 2)"
             )
-        told.append(
+        sentences.append(
             f"{law_words(law, note_label(law.reference_note, style))}; {tuning_words(self.bench)}; {self.bits} bits"
         )
         if self.bench.tuning is not None:
-            told.append(
+            sentences.append(
                 "A board's constants and table count equal semitones: this tuning is in the codes of each note."
             )
-        return told
+        return sentences
 
     def as_c_header(self) -> str:
         return c_header(self.correction, self.bits, prefix=self._prefix(), told=self.words(), notes=self.notes)

@@ -127,23 +127,23 @@ def _plot(judged: RunAnalysis, style: Style) -> str:
     reach = max(float(np.max(np.abs(errors) + expanded)), float(np.nanmax(judged.allowed_cents, initial=1.0))) * 1.08
 
     across, up = Axis(low, high, _LEFT, _WIDTH - 8.0), Axis(-reach, reach, _HEIGHT - _BOTTOM, 0.0)
-    made = Svg(_WIDTH, _HEIGHT, "Error against note, cents")
+    svg = Svg(_WIDTH, _HEIGHT, "Error against note, cents")
     for first, last, cents in judged.tolerance.spans:
         left, right = max(first - 0.5, low), min(last + 0.5, high)
         if right > left:
             top = up.at(cents)
-            made.rectangle(across.at(left), top, across.at(right) - across.at(left), up.at(-cents) - top, "#dbe7f2")
+            svg.rectangle(across.at(left), top, across.at(right) - across.at(left), up.at(-cents) - top, "#dbe7f2")
     for tick in number_ticks(-reach, reach, 8, style):
         y = up.at(tick.place)
-        made.line([(_LEFT, y), (_WIDTH - 8.0, y)], "#dde3e8")
-        made.text(_LEFT - 8.0, y + 4.0, tick.text, "#566573", "end")
+        svg.line([(_LEFT, y), (_WIDTH - 8.0, y)], "#dde3e8")
+        svg.text(_LEFT - 8.0, y + 4.0, tick.text, "#566573", "end")
     for tick in note_ticks(low, high, across.pixels, style):
-        made.text(across.at(tick.place), _HEIGHT - 8.0, tick.text, "#566573")
+        svg.text(across.at(tick.place), _HEIGHT - 8.0, tick.text, "#566573")
     for note, cents, half in zip(notes, errors, expanded, strict=True):
         x = across.at(float(note))
-        made.line([(x, up.at(float(cents - half))), (x, up.at(float(cents + half)))], "#16212b")
-        made.disc(x, up.at(float(cents)), 3.4, "#16212b")
+        svg.line([(x, up.at(float(cents - half))), (x, up.at(float(cents + half)))], "#16212b")
+        svg.disc(x, up.at(float(cents)), 3.4, "#16212b")
     if correction is not None:
         for note, cents in zip(correction.notes, correction.left_cents, strict=True):
-            made.disc(across.at(float(note)), up.at(float(cents)), 3.4, "#f8fafc", "#0b5cad")
-    return made.whole()
+            svg.disc(across.at(float(note)), up.at(float(cents)), 3.4, "#f8fafc", "#0b5cad")
+    return svg.whole()

@@ -82,38 +82,39 @@ def salvage(path: Path, cancelled: Callable[[], bool] = lambda: False) -> Salvag
         # A question that is still at work is ended too.
         connection.set_progress_handler(lambda: int(cancelled()), _STEPS)
         try:
-            made = _read_all(connection, cancelled)
+            salvaged = _read_all(connection, cancelled)
         finally:
             connection.close()
     if cancelled():
         raise InputError(f"{path}: the salvage was cancelled; nothing was written.")
-    if made.bench is None and not made.runs:
+    if salvaged.bench is None and not salvaged.runs:
         raise InputError(f"{path}: nothing in this file can be read; it was left as it is.")
-    return made
+    return salvaged
 
 
 def _read_all(connection: sqlite3.Connection, cancelled: Callable[[], bool]) -> Salvaged:
-    made = Salvaged(cancelled=cancelled)
-    revisions = [number for number, _ in _rows(connection, "revision", ("label",), made, "states of the bench")]
+    salvaged = Salvaged(cancelled=cancelled)
+    revisions = [number for number, _ in _rows(connection, "revision", ("label",), salvaged, "states of the bench")]
     position = next((row[0] for _, row in _rows(connection, "state", ("value",), Salvaged(), "")), None)
     for number in sorted(revisions, key=lambda one: (str(one) == position, one), reverse=True):
-        made.bench = _checked(_decoded(_state(connection, number), Bench), check_bench)
-        if made.bench is not None:
+        salvaged.bench = _checked(_decoded(_state(connection, number), Bench), check_bench)
+        if salvaged.bench is not None:
             break
     raw_runs: dict[str, dict[str, Any]] = {}
-    for _, (text,) in _rows(connection, "run", ("settings",), made, "runs"):
+    for _, (text,) in _rows(connection, "run", ("settings",), salvaged, "runs"):
         run = _checked(_decoded_with(text, RunRecord, upgrade_run), check_run)
         if run is None:
-            _lose(made, "runs")
+            _lose(salvaged, "runs")
             continue
-        made.runs.append(run)
+        salvaged.runs.append(run)
         raw_runs[run.id] = json.loads(text)
     voids = {
-        row[0]: (row[1], row[2]) for _, row in _rows(connection, "void", ("reading", "voided", "reason"), made, "voids")
+        row[0]: (row[1], row[2])
+        for _, row in _rows(connection, "void", ("reading", "voided", "reason"), salvaged, "voids")
     }
     columns = [name for name in _READING if name in _columns(connection, "reading")]
-    known = {run.id for run in made.runs}
-    for number, row in _rows(connection, "reading", tuple(columns), made, "readings"):
+    known = {run.id for run in salvaged.runs}
+    for number, row in _rows(connection, "reading", tuple(columns), salvaged, "readings"):
         values = dict(zip(columns, row, strict=True))
         voided, reason = voids.get(number, (0, ""))
         try:
@@ -121,27 +122,27 @@ def _read_all(connection: sqlite3.Connection, cancelled: Callable[[], bool]) -> 
                 {**values, "voided": bool(voided), "void_reason": reason if voided else ""}, ReadingRecord, strict=False
             )
         except msgspec.MsgspecError:
-            _lose(made, "readings")
+            _lose(salvaged, "readings")
             continue
         if reading.run in known and _checked(reading, check_reading) is not None:
-            made.readings.append(reading)
+            salvaged.readings.append(reading)
         else:
-            _lose(made, "readings")
-    made.readings.sort(key=lambda one: (one.run, one.number))
-    for _, (text,) in _rows(connection, "adoption", ("content",), made, "adoptions"):
+            _lose(salvaged, "readings")
+    salvaged.readings.sort(key=lambda one: (one.run, one.number))
+    for _, (text,) in _rows(connection, "adoption", ("content",), salvaged, "adoptions"):
         adoption = _decoded_with(text, AdoptionRecord, lambda one: upgrade_adoption(one, raw_runs))
         adoption = _checked(adoption, check_adoption)
         if adoption is not None:
-            made.adoptions.append(adoption)
+            salvaged.adoptions.append(adoption)
         else:
-            _lose(made, "adoptions")
-    for _, (text,) in _rows(connection, "sent", ("content",), made, "sends"):
+            _lose(salvaged, "adoptions")
+    for _, (text,) in _rows(connection, "sent", ("content",), salvaged, "sends"):
         sent = _checked(_decoded(text, SendRecord), check_sent)
         if sent is not None:
-            made.sends.append(sent)
+            salvaged.sends.append(sent)
         else:
-            _lose(made, "sends")
-    return made
+            _lose(salvaged, "sends")
+    return salvaged
 
 
 def _state(connection: sqlite3.Connection, number: int) -> Any:
@@ -178,8 +179,8 @@ def _completed(bench: Bench, runs: list[RunRecord]) -> Bench:
     return replace(bench, gear=tuple(gear.values()), meters=tuple(meters.values()))
 
 
-def _lose(made: Salvaged, kind: str) -> None:
-    made.lost[kind] = made.lost.get(kind, 0) + 1
+def _lose(salvaged: Salvaged, kind: str) -> None:
+    salvaged.lost[kind] = salvaged.lost.get(kind, 0) + 1
 
 
 def _columns(connection: sqlite3.Connection, table: str) -> set[str]:
@@ -193,7 +194,7 @@ def _columns(connection: sqlite3.Connection, table: str) -> set[str]:
 
 
 def _rows(
-    connection: sqlite3.Connection, table: str, columns: tuple[str, ...], made: Salvaged, kind: str
+    connection: sqlite3.Connection, table: str, columns: tuple[str, ...], salvaged: Salvaged, kind: str
 ) -> Iterator[tuple[Any, tuple[Any, ...]]]:
     """Row by row: a page that cannot be read costs its own rows and no others."""
     if not columns or not set(columns) <= _columns(connection, table):
@@ -207,7 +208,7 @@ def _rows(
         return
     wanted = f"SELECT rowid, {', '.join(columns)} FROM {table}"
     after, gap, read, size = 0, 0, 0, 0
-    while gap < _MOST_GAP and not made.cancelled():
+    while gap < _MOST_GAP and not salvaged.cancelled():
         try:
             row = connection.execute(f"{wanted} WHERE rowid > ? ORDER BY rowid LIMIT 1", (after,)).fetchone()
         except sqlite3.DatabaseError:
@@ -225,11 +226,11 @@ def _rows(
         if row[0] <= after:  # a damaged page that leads back to where it came from
             return
         if read >= MOST_ROWS or size > MOST_TEXT:
-            made.lost[kind] = made.lost.get(kind, 0) + _behind(connection, table, after)
+            salvaged.lost[kind] = salvaged.lost.get(kind, 0) + _behind(connection, table, after)
             return
         read += 1
         if gap and kind:  # behind the last row nobody knows how many there were
-            made.lost[kind] = made.lost.get(kind, 0) + gap
+            salvaged.lost[kind] = salvaged.lost.get(kind, 0) + gap
         after, gap = row[0], 0
         yield row[0], row[1:]
 

@@ -56,8 +56,10 @@ class BenchFile(StoredFile):
         if mended:
             self._mends = True
             what = "A name" if mended == 1 else f"{mended} names"
-            told = f"{what} in this bench had several lines, characters that are not seen, or was too long: cut here."
-            self.notice = f"{self.notice} {told}".strip()
+            sentence = (
+                f"{what} in this bench had several lines, characters that are not seen, or was too long: cut here."
+            )
+            self.notice = f"{self.notice} {sentence}".strip()
         try:
             check_bench(self.bench())
             check_records(self.runs(), (), self.adoptions(), self.sends())

@@ -69,8 +69,8 @@ def _each(text: str, values: Mapping[str, str], where: str = "", line: int = 0) 
     def value(found: re.Match[str]) -> str:
         if found[1] not in values:
             at = line + text.count("\n", 0, found.start()) - text.count("\n")
-            told = f"{_shown(found[1])} belongs between {{{{rows}}}} and {{{{/rows}}}}"
-            raise InputError(f"{where}: line {max(1, at)}: {told}.")
+            sentence = f"{_shown(found[1])} belongs between {{{{rows}}}} and {{{{/rows}}}}"
+            raise InputError(f"{where}: line {max(1, at)}: {sentence}.")
         return values[found[1]]
 
     return _PLACE.sub(value, text)

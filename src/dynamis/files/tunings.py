@@ -24,8 +24,10 @@ def read_tuning(path: Path, a4_hertz: float = 440.0, keymap: Path | None = None)
     if path.suffix.lower() != ".scl":
         raise InputError(f"{path.name}: a scale (.scl) or a tuning dump (.syx) was expected.")
     scale = read_scale(path)
-    made = ScaleTuning.on_note_60(scale, a4_hertz) if keymap is None else ScaleTuning(scale, read_keymap(keymap))
-    return TuningRecord(scale.description or path.stem, KeyTuning.of(made).of_keys)
+    scale_tuning = (
+        ScaleTuning.on_note_60(scale, a4_hertz) if keymap is None else ScaleTuning(scale, read_keymap(keymap))
+    )
+    return TuningRecord(scale.description or path.stem, KeyTuning.of(scale_tuning).of_keys)
 
 
 def write_tuning(path: Path, record: TuningRecord | None, a4_hertz: float = 440.0) -> list[str]:

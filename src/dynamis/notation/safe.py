@@ -127,6 +127,6 @@ def escaped_json(text: str) -> str:
     return "".join(one if one == "\n" or unicodedata.category(one) not in _UNSEEN else _escape(one) for one in text)
 
 
-def _escape(one: str) -> str:
-    units = one.encode("utf-16-be", "surrogatepass")
+def _escape(text: str) -> str:
+    units = text.encode("utf-16-be", "surrogatepass")
     return "".join(f"\\u{int.from_bytes(units[k : k + 2], 'big'):04x}" for k in range(0, len(units), 2))

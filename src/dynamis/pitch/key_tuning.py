@@ -25,10 +25,10 @@ class KeyTuning:
     def __post_init__(self) -> None:
         if len(self.of_keys) != KEYS:
             raise InputError(f"A tuning by keys has {len(self.of_keys)} frequencies; {KEYS} were expected.")
-        for note, one in enumerate(self.of_keys):
-            if one is not None and not (np.isfinite(one) and one > 0):
-                raise InputError(f"Note {note} is tuned to {one} Hz; more than 0 was expected.")
-        if all(one is None for one in self.of_keys):
+        for note, hertz in enumerate(self.of_keys):
+            if hertz is not None and not (np.isfinite(hertz) and hertz > 0):
+                raise InputError(f"Note {note} is tuned to {hertz} Hz; more than 0 was expected.")
+        if all(hertz is None for hertz in self.of_keys):
             raise InputError("A tuning by keys tunes no key at all.")
 
     @classmethod

@@ -106,16 +106,16 @@ class PitchModel:
         with np.errstate(divide="ignore", invalid="ignore"):
             return self.law.volts(np.log2(values / self.reference_hertz))
 
-    def cents(self, found: ArrayLike, line: ArrayLike) -> FloatArray:
+    def cents(self, values: ArrayLike, line: ArrayLike) -> FloatArray:
         """Cents from the line up to what was found, both in the line's quantity.
 
         Any shapes that broadcast; NaN where a ratio cannot be formed.
         Source: the contract of `fit`; derived from c = 1200*log2(f2/f1) and the law.
         """
-        found, line = np.asarray(found, float), np.asarray(line, float)
+        values, line = np.asarray(values, float), np.asarray(line, float)
         if not self.is_ratio:
-            return (found - line) * self._cents_per_unit
-        over, under = found - self.zero, line - self.zero
+            return (values - line) * self._cents_per_unit
+        over, under = values - self.zero, line - self.zero
         with np.errstate(divide="ignore", invalid="ignore"):
             return np.where((over > 0) & (under > 0), 1200.0 * np.log2(over / under), np.nan)
 

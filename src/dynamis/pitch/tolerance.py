@@ -51,8 +51,8 @@ class ToleranceProfile:
         """`±5 ct`, or each span with its notes: `±10 ct 36–47, ±5 ct 48–84`."""
         if len(self.spans) == 1 and math.isinf(self.spans[0][0]):
             return f"±{plain(self.spans[0][2])} ct"
-        told = [f"±{plain(cents)} ct {plain(low)}–{plain(high)}" for low, high, cents in self.spans]
-        text = ", ".join(told)
+        sentences = [f"±{plain(cents)} ct {plain(low)}–{plain(high)}" for low, high, cents in self.spans]
+        text = ", ".join(sentences)
         return text.replace(".", ",") if style.decimal_comma else text
 
 

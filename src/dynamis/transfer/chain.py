@@ -141,11 +141,11 @@ class Chain:
             value = transfer.forward(value, world) if transfer.id == stepping else transfer.exact(value, world)
         return value
 
-    def _cents(self, found: FloatArray, wanted: FloatArray, world: World) -> FloatArray:
+    def _cents(self, values: FloatArray, wanted: FloatArray, world: World) -> FloatArray:
         if self.law is not None:
             # What volts mean in pitch is the wish, so it is read nominally whatever the world.
-            found, wanted = self.law.forward(found, NOMINAL), self.law.forward(wanted, NOMINAL)
-        return 1200.0 * (found - wanted)
+            values, wanted = self.law.forward(values, NOMINAL), self.law.forward(wanted, NOMINAL)
+        return 1200.0 * (values - wanted)
 
 
 def run(transfers: Sequence[Transfer], value: FloatArray, world: World) -> FloatArray:

@@ -35,9 +35,9 @@ if TYPE_CHECKING:
 _BENCHES = "Benches (*.dynamis)"
 
 
-def _same_file(one: Path, other: Path) -> bool:
+def _same_file(path: Path, other: Path) -> bool:
     """Whether two names lead to one file, also through a link."""
-    return os.path.realpath(one) == os.path.realpath(other) or (one.exists() and one.samefile(other))
+    return os.path.realpath(path) == os.path.realpath(other) or (path.exists() and path.samefile(other))
 
 
 class Actions:
@@ -217,14 +217,14 @@ class Actions:
         cancelled = threading.Event()
 
         def work() -> tuple[Salvaged, BenchFile]:
-            found = salvage(path, cancelled.is_set)
-            return found, found.into(target)
+            salvaged = salvage(path, cancelled.is_set)
+            return salvaged, salvaged.into(target)
 
         done = in_background(self.window, "Reading what can be read …", work, cancelled)
         if done is not None:
-            found, made = done
+            salvaged, made = done
             self._go_over_to(made)
-            self.session.said.emit(f"Salvaged into {target.name}: {found.sentence()}", bool(found.lost))
+            self.session.said.emit(f"Salvaged into {target.name}: {salvaged.sentence()}", bool(salvaged.lost))
 
     def write_here(self) -> None:
         """Try again to open a bench for writing that could only be looked at."""

@@ -122,10 +122,10 @@ class Devices(QObject):
         def ask() -> Callable[[], None]:
             from dynamis.devices.serial_board import SerialBoard
 
-            made = self._opened["board"] = SerialBoard(port)
-            held = {channel: made.held(channel) for channel in made.identity.channels}
-            words = _board_words(made)
-            return lambda: self._board_is(made, held, words)
+            serial_board = self._opened["board"] = SerialBoard(port)
+            held = {channel: serial_board.held(channel) for channel in serial_board.identity.channels}
+            words = _board_words(serial_board)
+            return lambda: self._board_is(serial_board, held, words)
 
         self._connect("board", port, ask, self._board_says, lambda told: self._board_is(None, {}, told))
 
@@ -135,8 +135,8 @@ class Devices(QObject):
         def ask() -> Callable[[], None]:
             from dynamis.devices.scpi_meter import ScpiMeter
 
-            made = self._opened["meter"] = ScpiMeter(address)
-            return lambda: self._meter_is(made, made.identity)
+            scpi_meter = self._opened["meter"] = ScpiMeter(address)
+            return lambda: self._meter_is(scpi_meter, scpi_meter.identity)
 
         self._connect("meter", address, ask, self._meter_says, lambda told: self._meter_is(None, told))
 

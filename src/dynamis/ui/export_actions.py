@@ -75,8 +75,10 @@ def _channel(actions: Actions, title: str, ending: str, write: Callable[[Channel
 def export_readings(actions: Actions) -> None:
     from dynamis.files.exports import readings_csv
 
-    def write(made: ChannelExport, held: Contents) -> str:
-        mine = [run for run in held.runs if (run.channel, run.serial) == (made.channel, made.serial)]
+    def write(channel_export: ChannelExport, held: Contents) -> str:
+        mine = [
+            run for run in held.runs if (run.channel, run.serial) == (channel_export.channel, channel_export.serial)
+        ]
         return readings_csv(mine, held.readings)
 
     _channel(actions, "Export the readings", ".csv", write)

@@ -16,14 +16,14 @@ from dynamis.transfer.quantity import Quantity
 from dynamis.ui.widgets.thread_strip import Field
 
 
-def chain_fields(made: LinkChain, note: float, style: Style) -> tuple[list[Field], Field | None]:
+def chain_fields(link_chain: LinkChain, note: float, style: Style) -> tuple[list[Field], Field | None]:
     """The note's value at every scale of a chain, the wish, and how far off it ends."""
-    if made.chain is None:
-        return [Field("note", note_label(note, style)), Field("this link", made.sentence)], None
-    chain = made.chain
-    values = [float(one[0]) for one in chain.trace(np.array([note]), made.true, NOMINAL)]
+    if link_chain.chain is None:
+        return [Field("note", note_label(note, style)), Field("this link", link_chain.sentence)], None
+    chain = link_chain.chain
+    values = [float(one[0]) for one in chain.trace(np.array([note]), link_chain.true, NOMINAL)]
     wanted = float(chain.wanted.forward(np.array([note]), NOMINAL)[0])
-    return traced_fields(chain, values, wanted, float(chain.error_cents(np.array([note]), made.true)[0]), style)
+    return traced_fields(chain, values, wanted, float(chain.error_cents(np.array([note]), link_chain.true)[0]), style)
 
 
 def traced_fields(

@@ -174,14 +174,14 @@ class MainWindow(QMainWindow):
     def show_station(self, name: str) -> None:
         """Show a station; it is made when it is first wanted."""
         if name not in self.stations:
-            made = EVERY[name].make(self.session, self.course, self.colours, self._points())
-            made.dress(self.colours, self._points())
-            made.station_wanted.connect(self.show_station)
-            made.demo_wanted.connect(lambda: self.guarded(self.actions_made.open_demo))
-            made.bench_wanted.connect(lambda: self.guarded(self.actions_made.open))
-            made.thread_wanted.connect(lambda: self._thread_of(made))
-            self.stations[name] = made
-            self.stack.addWidget(made)
+            transfer = EVERY[name].make(self.session, self.course, self.colours, self._points())
+            transfer.dress(self.colours, self._points())
+            transfer.station_wanted.connect(self.show_station)
+            transfer.demo_wanted.connect(lambda: self.guarded(self.actions_made.open_demo))
+            transfer.bench_wanted.connect(lambda: self.guarded(self.actions_made.open))
+            transfer.thread_wanted.connect(lambda: self._thread_of(transfer))
+            self.stations[name] = transfer
+            self.stack.addWidget(transfer)
         self.stack.setCurrentWidget(self.stations[name])
         self.station_buttons[name].setChecked(True)
         self.bar.words_changed()
@@ -248,11 +248,11 @@ class MainWindow(QMainWindow):
         """How many findings of joined links ask for something, beside the name of Bench."""
         asked, button = self.session.judge.asked, self.station_buttons["Bench"]
         set_text(button, f"Bench {superscript(asked)}" if asked else "Bench")
-        told = (
+        sentence = (
             "" if asked is None else f": {asked} findings of joined links ask for something" if asked else ": all fits"
         )
-        button.setAccessibleName(f"Bench{told}")
-        button.setToolTip(f"Bench, Ctrl+1{told}")
+        button.setAccessibleName(f"Bench{sentence}")
+        button.setToolTip(f"Bench, Ctrl+1{sentence}")
         self.bar.words_changed()
 
     def _look_at_file(self) -> None:
@@ -273,16 +273,16 @@ class MainWindow(QMainWindow):
         if told is None:
             followed = self.station.pair()
             plays = followed is None or session.bench.port(followed[1]).role == "pitch"
-            made = None if not plays else session.chain() if followed is None else session.chain_of(*followed)
-            if made is None and not plays and followed is not None:
+            link_chain = None if not plays else session.chain() if followed is None else session.chain_of(*followed)
+            if link_chain is None and not plays and followed is not None:
                 ends = zip(("output", "input"), followed, strict=True)
                 told = [Field(name, session.bench.label(ref)) for name, ref in ends], None
-            elif made is None:
+            elif link_chain is None:
                 from dynamis.pitch.notes import note_label
 
                 told = [Field("note", note_label(session.selection.note, session.style))], None
             else:
-                told = chain_fields(made, session.selection.note, session.style)
+                told = chain_fields(link_chain, session.selection.note, session.style)
         self.thread_strip.show_fields(*told, self.colours.thread)
 
     def say(self, sentence: str, refusal: bool) -> None:

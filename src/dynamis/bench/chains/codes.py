@@ -120,10 +120,8 @@ def use_words(use: Use, style: Style) -> str:
     if use.name == "stepped notes" and not np.isfinite(use.bound):
         return f"{style.cents(use.value)} ct at most with rounding and linearity; the tolerance judges no note used."
     if use.name == "stepped notes":
-        found = (
-            f"{style.cents(use.value)} ct at most with rounding and linearity, {style.cents(use.bound)} are allowed."
-        )
-        return found + (" A table of measured notes brings it within." if use.after_table else more)
+        text = f"{style.cents(use.value)} ct at most with rounding and linearity, {style.cents(use.bound)} are allowed."
+        return text + (" A table of measured notes brings it within." if use.after_table else more)
     if use.name == "glide":
         return f"A step is {style.number(use.value, 2)} ct; under {style.number(use.bound, 0)} it is not heard.{more}"
     what = "in ± 25 ct" if use.name == "vibrato" else "over the volts used"
@@ -135,11 +133,11 @@ def supply_words(codes: ChannelCodes, style: Style) -> str:
     made = codes.converter
     if not made.reference_is_supply:
         return ""
-    told = "Its supply is its reference: the pitch moves with it and with what loads it."
+    sentence = "Its supply is its reference: the pitch moves with it and with what loads it."
     if made.reference_limit and isinstance(codes.model.law, ExponentialLaw):
         cents = 1200.0 * made.reference_limit
-        told += f" ± {style.share(made.reference_limit, 1)} is {style.cents(cents)} ct an octave."
-    return told
+        sentence += f" ± {style.share(made.reference_limit, 1)} is {style.cents(cents)} ct an octave."
+    return sentence
 
 
 def second_converter_words(codes: ChannelCodes, style: Style) -> str:
@@ -173,7 +171,7 @@ def codes_sentences(codes: ChannelCodes, style: Style) -> list[str]:
     """What the converter gives: range, step, floor, reach, and what that means."""
     dac, table = codes.converter.dac, codes.table
     low, high = dac.reach_volts
-    told = [
+    sentences = [
         f"{dac.bits} bits reach {style.volts(low)} to {style.volts(high)} at the jack; one LSB is "
         f"{style.millivolts(dac.lsb_volts, 3)}"
         + (f", {style.number(table.lsb_cents, 2)} ct." if table.lsb_cents is not None else ".")
@@ -182,29 +180,31 @@ def codes_sentences(codes: ChannelCodes, style: Style) -> list[str]:
     inl = codes.converter.inl_limit_lsb
     if inl:
         lsb = 2.0 * codes.floor_cents
-        told.append(
+        sentences.append(
             f"{bound}; linearity of ± {style.number(inl, 1)} LSB may add {style.number(inl * lsb, 1)} ct, which "
             "only a table of measured notes takes out."
         )
     else:
-        told.append(f"{bound}; what linearity adds is not known until it is measured.")
+        sentences.append(f"{bound}; what linearity adds is not known until it is measured.")
     if isinstance(codes.model.law, ExponentialLaw):
-        told.append(f"A semitone has {style.number(codes.semitone_codes, 1)} codes.")
+        sentences.append(f"A semitone has {style.number(codes.semitone_codes, 1)} codes.")
     else:
-        told.append(f"The lowest semitone has {style.number(codes.semitone_codes, 1)} codes; higher ones have more.")
-    told.append(_reach(codes, style))
-    told += [text for text in (supply_words(codes, style), second_converter_words(codes, style)) if text]
+        sentences.append(
+            f"The lowest semitone has {style.number(codes.semitone_codes, 1)} codes; higher ones have more."
+        )
+    sentences.append(_reach(codes, style))
+    sentences += [text for text in (supply_words(codes, style), second_converter_words(codes, style)) if text]
     lost = [("clipped", table.clipped), ("in the buffer's dead band", table.dead)]
     for word, which in lost:
         if np.any(which):
             notes = table.notes[which]
             ends = note_ranges(notes, style)
-            told.append(f"{notes.size} of the notes used {'is' if notes.size == 1 else 'are'} {word}: {ends}.")
+            sentences.append(f"{notes.size} of the notes used {'is' if notes.size == 1 else 'are'} {word}: {ends}.")
     if codes.head.kind == "constants":
-        told.append("The constants in force are counted in; volts and errors are what they count on.")
+        sentences.append("The constants in force are counted in; volts and errors are what they count on.")
     elif codes.head.kind == "table":
-        told.append("The table in force is counted in; volts and errors are what it counts on.")
-    return told
+        sentences.append("The table in force is counted in; volts and errors are what it counts on.")
+    return sentences
 
 
 def note_ranges(notes: FloatArray, style: Style) -> str:

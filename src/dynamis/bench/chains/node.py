@@ -31,7 +31,7 @@ class Driven(Transfer, Protocol):
 
 def between_of(bench: Bench, link: Link) -> tuple[Transfer, ...] | None:
     """What stands between, each circuit with what it hangs on the one before; None while that cannot be told."""
-    made: list[Transfer] = []
+    transfers: list[Transfer] = []
     port = bench.port(link.output)
     ohms, limit = 0.0 if port.ohms is None and port.pot is not None else port.ohms, port.ohms_limit
     source = f"{link.output.gear}.{link.output.port}"
@@ -49,10 +49,10 @@ def between_of(bench: Bench, link: Link) -> tuple[Transfer, ...] | None:
                 return None
             before = Terminal(f"{link.id}.{k}.before", "the output", ohms, True, limit)
             after = Terminal(f"{link.id}.{k}.in", "the circuit", transfer.in_ohms, False)
-            made.append(Net(f"{link.id}.{k}.node", (before, after)).transfer(before.id, after.id))
+            transfers.append(Net(f"{link.id}.{k}.node", (before, after)).transfer(before.id, after.id))
             ohms, limit = transfer.out_ohms, 0.0
-        made.append(transfer)
-    return tuple(made)
+        transfers.append(transfer)
+    return tuple(transfers)
 
 
 def driving(bench: Bench, link: Link) -> Terminal | None:

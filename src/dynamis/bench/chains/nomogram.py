@@ -179,16 +179,18 @@ class Nomogram:
         return float(self.notes[int(np.nanargmin(off))])
 
 
-def nomogram(bench: Bench, link: Link, made: LinkChain, notes: FloatArray, sink: PortRef | None = None) -> Nomogram:
+def nomogram(
+    bench: Bench, link: Link, link_chain: LinkChain, notes: FloatArray, sink: PortRef | None = None
+) -> Nomogram:
     """The nomogram of a link's chain; notes (N,) in rising order.  Raises `InputError` with its sentence where the
     chain is broken."""
-    if made.chain is None:
-        raise InputError(made.sentence)
-    chain = made.chain
+    if link_chain.chain is None:
+        raise InputError(link_chain.sentence)
+    chain = link_chain.chain
     sent = next((k for k, one in enumerate(chain.transfers) if not one.believes), 0) + 1
     output = bench.port(link.output)
     with np.errstate(all="ignore"):
-        found = chain.trace(notes, made.true)
+        traced = chain.trace(notes, link_chain.true)
         wanted = chain.wanted.forward(notes, NOMINAL)
         intended: list[FloatArray] = [notes]
         for transfer in chain.transfers[: sent - 1]:
@@ -197,30 +199,30 @@ def nomogram(bench: Bench, link: Link, made: LinkChain, notes: FloatArray, sink:
             law, tuning = parse_law(output.law), tuning_of(bench)
             intended.append(np.asarray(law.volts(tuning.octaves(notes, law.reference_note))))
         else:
-            intended.append(found[sent])
+            intended.append(traced[sent])
         needed = [wanted]
         for transfer in reversed(chain.transfers[sent + 1 :]):
             needed.append(transfer.backward(needed[-1], NOMINAL).x)
         intended += reversed(needed)
-        error = chain.error_cents(notes, made.true)
+        error = chain.error_cents(notes, link_chain.true)
     scales = tuple(
-        Scale(quantity, values, np.asarray(was, float), notes, _unreached(chain, k, made.true, bench, sink))
-        for k, (quantity, values, was) in enumerate(zip(chain.scales, intended, found, strict=True))
+        Scale(quantity, values, np.asarray(was, float), notes, _unreached(chain, k, link_chain.true, bench, sink))
+        for k, (quantity, values, was) in enumerate(zip(chain.scales, intended, traced, strict=True))
     )
-    return Nomogram(chain, made.true, notes, scales, wanted, error)
+    return Nomogram(chain, link_chain.true, notes, scales, wanted, error)
 
 
 def _unreached(chain: Chain, k: int, true: World, bench: Bench, sink: PortRef | None) -> tuple[OutOfReach, ...]:
     """What scale k cannot come to: beyond the limits of the transfer before it, and where its input falls silent."""
-    found = []
+    out_of_reaches = []
     if k:
         low, high = (float(np.asarray(one).flat[0]) for one in chain.transfers[k - 1].limits(true))
         if np.isfinite(low):
-            found.append(OutOfReach(-np.inf, low, "out of reach"))
+            out_of_reaches.append(OutOfReach(-np.inf, low, "out of reach"))
         if np.isfinite(high):
-            found.append(OutOfReach(high, np.inf, "out of reach"))
+            out_of_reaches.append(OutOfReach(high, np.inf, "out of reach"))
     if sink is not None and k == len(chain.transfers) - 1 and chain.scales[k].kind == "volts":
         silent = bench.port(sink).silent_below_volts
         if silent is not None:
-            found.append(OutOfReach(-np.inf, silent, "silent below"))
-    return tuple(found)
+            out_of_reaches.append(OutOfReach(-np.inf, silent, "silent below"))
+    return tuple(out_of_reaches)

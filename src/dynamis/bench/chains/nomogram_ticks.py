@@ -50,20 +50,20 @@ def _steps(span: float, binary: bool) -> Iterator[float]:
 
 
 def _doubling(most: float, placed: Callable[[float], float], pixels: float, style: Style, low: float) -> list[Tick]:
-    found: list[Tick] = []
+    ticks: list[Tick] = []
     value = 2.0 ** math.floor(math.log2(most)) if most > 0 else 0.0
     last = math.inf
-    while value > 1e-3 and len(found) < 14:
+    while value > 1e-3 and len(ticks) < 14:
         place = placed(value)
         if place < low:
             break
         if (last - place) * pixels >= _APART:
-            found.append(
+            ticks.append(
                 Tick(place, style.number(value, max(0, 2 - math.floor(math.log10(value)))).rstrip("0").rstrip(".,"))
             )
             last = place
         value /= 2.0
-    return found
+    return ticks
 
 
 def _text(value: float, step: float, kind: str, style: Style) -> str:

@@ -29,10 +29,10 @@ def converter_of(port: Port) -> StoredTransfer | None:
 
 def make_dac(transfer_id: str, stored: StoredTransfer) -> DacTransfer:
     """The DAC of a stored transfer; raises `InputError` where it is none."""
-    made = REGISTRY.make(transfer_id, stored)
-    if not isinstance(made, DacTransfer):
+    transfer = REGISTRY.make(transfer_id, stored)
+    if not isinstance(transfer, DacTransfer):
         raise InputError(f"{transfer_id} is stored as {stored.kind!r}; a DAC was expected.")
-    return made
+    return transfer
 
 
 def dac_if_known(transfer_id: str, stored: StoredTransfer | None) -> DacTransfer | None:
@@ -46,9 +46,9 @@ def source_of(transfer_id: str, port: Port, tuning: Tuning) -> PitchSource:
     The port's own law holds, also where one was stored beside the limits.
     """
     stored = next((one for one in port.transfers if one.kind == "pitch-source"), None)
-    made = None if stored is None else REGISTRY.make(transfer_id, stored)
-    if isinstance(made, PitchSource):
-        return replace(made, tuning=tuning, law=made.law if port.law is None else parse_law(port.law))
+    transfer = None if stored is None else REGISTRY.make(transfer_id, stored)
+    if isinstance(transfer, PitchSource):
+        return replace(transfer, tuning=tuning, law=transfer.law if port.law is None else parse_law(port.law))
     if port.law is None:
         raise InputError(f"{port.name} has no pitch law.")
     return PitchSource(transfer_id, parse_law(port.law), tuning)
@@ -57,10 +57,10 @@ def source_of(transfer_id: str, port: Port, tuning: Tuning) -> PitchSource:
 def heard_by(transfer_id: str, port: Port, tuning: Tuning) -> Oscillator | None:
     """What an input makes of volts: its oscillator, or its law alone; None where neither is known."""
     stored = next((one for one in port.transfers if one.kind == "oscillator"), None)
-    made = None if stored is None else REGISTRY.make(transfer_id, stored)
-    if isinstance(made, Oscillator):
-        law = made.law if port.law is None else parse_law(port.law)
-        return replace(made, tuning=tuning, label="sounds", law=law)
+    transfer = None if stored is None else REGISTRY.make(transfer_id, stored)
+    if isinstance(transfer, Oscillator):
+        law = transfer.law if port.law is None else parse_law(port.law)
+        return replace(transfer, tuning=tuning, label="sounds", law=law)
     return None if port.law is None else Oscillator(transfer_id, parse_law(port.law), tuning)
 
 

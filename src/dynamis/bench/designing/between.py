@@ -207,8 +207,8 @@ def standing(circuit: BuiltCircuit, wish: Wish) -> Proposal:
 
 def circuit_of(link: Link) -> BuiltCircuit | None:
     """The designed circuit that stands in a link, None where there is none."""
-    made = made_of(link, (KIND,))
-    return made if isinstance(made, BuiltCircuit) else None
+    transfer = made_of(link, (KIND,))
+    return transfer if isinstance(transfer, BuiltCircuit) else None
 
 
 def made_of(link: Link, kinds: Sequence[str]) -> Transfer | None:
@@ -257,14 +257,14 @@ def circuit_for(bench: Bench, link: Link, sink: PortRef) -> Chosen | None:
     part = _borne_part(wish)
     if part is None:
         return None
-    made = _resistors(part, bool(rails)) if len(link.inputs or (sink,)) == 1 else None
-    if made is None and rails:
-        made = smallest_with_op_amp(part)
-    if made is not None and part is wish:
-        return Chosen(made, wish)
-    if made is not None:
+    proposal = _resistors(part, bool(rails)) if len(link.inputs or (sink,)) == 1 else None
+    if proposal is None and rails:
+        proposal = smallest_with_op_amp(part)
+    if proposal is not None and part is wish:
+        return Chosen(proposal, wish)
+    if proposal is not None:
         notes = _notes_within(bench, link, part.in_low, part.in_high)
-        return None if notes is None else Chosen(made, wish, notes)
+        return None if notes is None else Chosen(proposal, wish, notes)
     return _as_far_as(bench, link, part) if rails else None
 
 
@@ -280,20 +280,27 @@ def _borne_part(wish: Wish) -> Wish | None:
     return replace_wish(wish, in_low=first, in_high=last) if last - first > _SLACK_VOLTS else None
 
 
-def _does(found: Proposal) -> bool:
+def _does(proposal: Proposal) -> bool:
     """Whether a circuit's values come near enough: to its wish, or of single values to a part of what is allowed."""
-    return not found.misses or (not found.wish.pairs and found.nominal_cents <= _NEAR * found.wish.tolerance_cents)
+    return not proposal.misses or (
+        not proposal.wish.pairs and proposal.nominal_cents <= _NEAR * proposal.wish.tolerance_cents
+    )
 
 
 @lru_cache(maxsize=64)
 def _resistors(wish: Wish, supplied: bool) -> Proposal | None:
     """Resistors alone, where neither the load nor the rail of an offset decides too much; None else."""
     try:
-        found = propose_one(TOPOLOGIES["resistors"], wish, Counting(op_amps=False))
+        proposal = propose_one(TOPOLOGIES["resistors"], wish, Counting(op_amps=False))
     except InputError:
         return None
-    unfit = not _does(found) or found.is_soft or found.wanders or (found.circuit.uses_reference and not supplied)
-    return None if unfit else found
+    unfit = (
+        not _does(proposal)
+        or proposal.is_soft
+        or proposal.wanders
+        or (proposal.circuit.uses_reference and not supplied)
+    )
+    return None if unfit else proposal
 
 
 def _as_far_as(bench: Bench, link: Link, wish: Wish) -> Chosen | None:
@@ -331,11 +338,11 @@ def smallest_with_op_amp(wish: Wish) -> Proposal | None:
     Resistors alone hang on their load: unplugging one of several inputs would retune the others.  The kind of op-amp
     is that which leaves least, where another leaves much less than the one asked for.
     """
-    found = _smallest(wish)
-    if found is None:
+    proposal = _smallest(wish)
+    if proposal is None:
         return None
-    kind = best_kind(found.circuit, found.wish)
-    return found if kind is wish.op_amp else _smallest(replace_wish(wish, op_amp=kind)) or found
+    kind = best_kind(proposal.circuit, proposal.wish)
+    return proposal if kind is wish.op_amp else _smallest(replace_wish(wish, op_amp=kind)) or proposal
 
 
 def _smallest(wish: Wish) -> Proposal | None:
@@ -343,18 +350,18 @@ def _smallest(wish: Wish) -> Proposal | None:
         if not TOPOLOGIES[name].amplifiers:
             continue
         try:
-            found = propose_one(TOPOLOGIES[name], wish, Counting(op_amps=True))
+            proposal = propose_one(TOPOLOGIES[name], wish, Counting(op_amps=True))
         except InputError:
             continue
-        if _does(found):
-            return found
+        if _does(proposal):
+            return proposal
     return None
 
 
 def suited_kind(wish: Wish) -> OpAmp:
     """The kind of op-amp that leaves least in the smallest circuit for a wish; its own where none does better."""
-    made = smallest_with_op_amp(wish)
-    return wish.op_amp if made is None else made.circuit.op_amp
+    proposal = smallest_with_op_amp(wish)
+    return wish.op_amp if proposal is None else proposal.circuit.op_amp
 
 
 def op_amp_for(supply: Supply) -> OpAmp:

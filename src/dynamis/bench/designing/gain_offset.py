@@ -39,9 +39,9 @@ def designed(bench: Bench, link: Link, sink: PortRef, why: str, style: Style) ->
     for the notes that it reaches."""
     chosen = circuit_for(bench, link, sink)
     if chosen is None:
-        told = why_none(bench, link, sink)
-        if told:
-            yield Remedy("advice", "Not from the rails at hand", told)
+        sentence = why_none(bench, link, sink)
+        if sentence:
+            yield Remedy("advice", "Not from the rails at hand", sentence)
         return
     made, wish = chosen.proposal, chosen.asked
     if abs(wish.gain - 1.0) < _NOTHING_GAIN and abs(wish.offset_volts) < _NOTHING_VOLTS:

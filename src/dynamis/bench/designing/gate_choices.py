@@ -68,11 +68,11 @@ def gate_choices(bench: Bench, link: Link, sink: PortRef, style: Style = Style()
     """What stands between and what could, for an input of a gate, trigger or clock link."""
     empty = replace(link, gate_stages=())
     bare = judge_pair(bench, empty, sink, (), style)
-    found = [choice(bench, link, sink, stage, style, stands=True) for stage in link.gate_stages]
-    for made in fitting_circuits(bench, empty, sink):
-        stage = GateStageRecord(made.name, made.parts)
+    choices = [choice(bench, link, sink, stage, style, stands=True) for stage in link.gate_stages]
+    for gate_circuit in fitting_circuits(bench, empty, sink):
+        stage = GateStageRecord(gate_circuit.name, gate_circuit.parts)
         tried = choice(bench, link, sink, stage, style)
-        found.append(with_(tried, holds=made.holds, protection=made.protection))
+        choices.append(with_(tried, holds=gate_circuit.holds, protection=gate_circuit.protection))
     gate = bench.port(sink).gate
     if (
         gate is not None
@@ -80,8 +80,8 @@ def gate_choices(bench: Bench, link: Link, sink: PortRef, style: Style = Style()
         and any(one.code == "pulse-too-short" for one in bare.findings)
     ):
         longer = stretcher(bench, link, sink)
-        found += [] if longer is None else [choice(bench, link, sink, longer, style)]
-    return GateChoices(bare, _met(bench, empty, sink), tuple(found), bench.port(sink).bears != VoltSpan())
+        choices += [] if longer is None else [choice(bench, link, sink, longer, style)]
+    return GateChoices(bare, _met(bench, empty, sink), tuple(choices), bench.port(sink).bears != VoltSpan())
 
 
 def stretcher(bench: Bench, link: Link, sink: PortRef) -> GateStageRecord | None:
@@ -92,10 +92,10 @@ def stretcher(bench: Bench, link: Link, sink: PortRef) -> GateStageRecord | None
     if made is None or taken is None or gate is None or gate.min_seconds is None:
         return None
     seconds = STRETCH * gate.min_seconds
-    found = stretching(
+    gate_circuit = stretching(
         made, taken, len(link.inputs), seconds, pulse_seconds(bench, ahead), bench.rails_for(link), battery=True
     )
-    return None if found is None else GateStageRecord(STRETCHER, found.parts, seconds)
+    return None if gate_circuit is None else GateStageRecord(STRETCHER, gate_circuit.parts, seconds)
 
 
 def choice(
@@ -108,14 +108,16 @@ def choice(
     tried = with_stage(link, stage)
     key = f"in the link: {stage.circuit}" if stands else stage.circuit
     spoils = () if stands else tuple(spoiled(bench, tried, sink))
-    made = GateChoice(key, stage, judge_pair(bench, tried, sink, (), style), _met(bench, tried, sink), None, spoils)
+    gate_choice = GateChoice(
+        key, stage, judge_pair(bench, tried, sink, (), style), _met(bench, tried, sink), None, spoils
+    )
     ahead = replace(tried, gate_stages=tried.gate_stages[: tried.gate_stages.index(stage)])
     output, taken, count = sent_as(bench, ahead)[0], input_of(bench, sink)[0], len(link.inputs)
     if output is None or taken is None or stage != tried.gate_stages[-1]:
-        return made
+        return gate_choice
     joints = tuple(bad_joints(stage.circuit, stage.parts, output, taken, count))
     held = guarded(stage.circuit, stage.parts, output, taken, count, bench.rails_for(link))
-    return with_(made, joints=joints, guarded=None if held is None else replace(stage, parts=held))
+    return with_(gate_choice, joints=joints, guarded=None if held is None else replace(stage, parts=held))
 
 
 def with_stage(link: Link, stage: GateStageRecord) -> Link:
@@ -151,11 +153,13 @@ def unpowered_words(bench: Bench, link: Link, sink: PortRef, style: Style = Styl
     if amperes is None:
         return []
     gear = bench.gear_by(sink.gear).name
-    told = f"While {gear} is off and the sender on, {style.engineering(amperes, 'A')} flow into it through its pin"
+    sentence = f"While {gear} is off and the sender on, {style.engineering(amperes, 'A')} flow into it through its pin"
     if amperes <= PIN_AMPERES:
-        return [f"{told}, which a pin bears."]
+        return [f"{sentence}, which a pin bears."]
     most = style.engineering(PIN_AMPERES, "A")
-    return [f"{told}, more than the {most} that a pin bears: switch it on first, or put a resistor ahead of the pin."]
+    return [
+        f"{sentence}, more than the {most} that a pin bears: switch it on first, or put a resistor ahead of the pin."
+    ]
 
 
 def meets_words(bench: Bench, link: Link, sink: PortRef, style: Style = Style()) -> list[str]:
@@ -180,13 +184,13 @@ def _takes(bench: Bench, ref: PortRef, style: Style) -> str:
     ohms, on, off = style.engineering(made.ohms, "Ω"), style.volts(made.on_volts, 2), style.volts(made.off_volts, 2)
     if made.kind == "shorting":
         pulled = style.volts(made.pullup_volts, 1)
-        told = f"{label} is pulled up to {pulled} by {ohms}, goes on below {on} and off above {off}"
+        sentence = f"{label} is pulled up to {pulled} by {ohms}, goes on below {on} and off above {off}"
     else:
-        told = f"{label} goes on above {on} and off below {off}, with {ohms} to ground"
+        sentence = f"{label} goes on above {on} and off below {off}, with {ohms} to ground"
     low, high = made.bears.low, made.bears.high
     ends = [style.volts(one, 1, sign=True) for one in (low, high) if one is not None]
     bears = f"; it bears {' to '.join(ends)}" if len(ends) == 2 else ""
-    return f"{told}{bears}."
+    return f"{sentence}{bears}."
 
 
 def _beside(bench: Bench, link: Link, sink: PortRef) -> list[str]:

@@ -126,5 +126,5 @@ def use_converter(
 
 def converter_of_link(link: Link) -> Converter | None:
     """The converter that stands in a link, None where there is none."""
-    made = made_of(link, KINDS)
-    return made if isinstance(made, Converter) else None
+    transfer = made_of(link, KINDS)
+    return transfer if isinstance(transfer, Converter) else None

@@ -64,8 +64,8 @@ def loaded_pot(bench: Bench, link: Link, sink: PortRef) -> NamedPot | None:
     """The potentiometer at either end that bends most, with nothing between."""
     if not all(bench.port(one).ohms for one in link.inputs):
         return None
-    found = [NamedPot(*one) for one in loaded_pots(bench, replace(link, between=()), sink)]
-    return max(found, key=lambda one: abs(one.loaded.bend[1]), default=None)
+    named_pot = [NamedPot(*one) for one in loaded_pots(bench, replace(link, between=()), sink)]
+    return max(named_pot, key=lambda one: abs(one.loaded.bend[1]), default=None)
 
 
 def spoils(bench: Bench, output: PortRef, sink: PortRef, use: Callable[[], Change]) -> list[str]:

@@ -63,25 +63,26 @@ def _converter(bench: Bench, link: Link, sink: PortRef, way: Way, style: Style) 
         start = usual_from(bench.rails_for(link))
         link, notes = in_reach(bench, link, sink, start), link.high_note
         wish = converter_asked(bench, link, sink, start)
-        made = None if isinstance(wish, str) else chosen_for(wish)
+        converter = None if isinstance(wish, str) else chosen_for(wish)
     except InputError as error:
         yield Remedy("advice", name, str(error))
         return
-    if made is None or isinstance(wish, str):
+    if converter is None or isinstance(wish, str):
         yield Remedy("advice", name, str(wish))
         return
-    parts = ", ".join(f"{one.name} {one.value}" for one in made.parts.pieces(style) if one.ohms is not None)
-    moves = style.cents(drift(made, wish, 1.0)[1], sign=True)
+    parts = ", ".join(f"{one.name} {one.value}" for one in converter.parts.pieces(style) if one.ohms is not None)
+    moves = style.cents(drift(converter, wish, 1.0)[1], sign=True)
     warm = f"the highest note moves {moves} ct per °C"
-    if made.parts.base_ppm:
-        ordinary = with_(made, parts=with_(made.parts, base_ppm=0.0))
+    if converter.parts.base_ppm:
+        ordinary = with_(converter, parts=with_(converter.parts, base_ppm=0.0))
         warm = (
-            f"R5 has to grow by {style.number(made.parts.base_ppm, 0, sign=True)} ppm/K and touch the pair: {warm}, "
+            f"R5 has to grow by {style.number(converter.parts.base_ppm, 0, sign=True)} ppm/K and touch the pair: "
+            f"{warm}, "
             f"with an ordinary resistor {style.cents(drift(ordinary, wish, 1.0)[1], sign=True)}"
         )
     text = (
         f"A matched pair {_DOES[way].format(style.volts(wish.volts_per_octave, 3))}: {parts}. Trimmed, "
-        f"{style.cents(left(with_(made, trimmed=True), wish).most)} ct are left at most; {warm}. From "
+        f"{style.cents(left(with_(converter, trimmed=True), wish).most)} ct are left at most; {warm}. From "
         f"{wish.supply.words}."
     )
     title = name
@@ -89,6 +90,6 @@ def _converter(bench: Bench, link: Link, sink: PortRef, way: Way, style: Style) 
         ends = " to ".join(note_label(one, style) for one in (link.low_note, link.high_note))
         title = f"{name}, {ends}"
         text += f" Higher notes want more than the {style.volts(wish.reach_volts, 1)} that {wish.supply.words} gives."
-    stored = with_(made, trimmed=True).stored()
+    stored = with_(converter, trimmed=True).stored()
     deed = changed_link(link, f"put a converter between, {way}", between=(stored,), high_note=link.high_note)
     yield Remedy("circuit", title, text, deed, circuit=way)

@@ -47,25 +47,25 @@ def remedies_for(
     """What can be done about a pair, joined or not, the best first: those that make it fit, then the others."""
     link = trial_link(bench.link_from(fit.output), fit.output, fit.input)
     codes = {one.code for one in fit.findings}
-    found: list[Remedy] = []
+    remedies: list[Remedy] = []
     stored = (*bench.port(fit.output).transfers, *link.between, *bench.port(fit.input).transfers)
     if not all(REGISTRY.knows(one) for one in stored):
-        return found  # of what a newer program wrote nothing can be told
+        return remedies  # of what a newer program wrote nothing can be told
     for one in _proposed(bench, link, fit, codes, style):
         if one.deed is None:
-            found.append(one)
+            remedies.append(one)
             continue
         changed, output = one.deed(bench).bench, one.by or fit.output
         now = trial_link(changed.link_from(output), output, fit.input)
         leaves = judge_pair(changed, now, fit.input, adoptions, style)
-        moved = "swing-short" in codes and "swing-short" not in {found.code for found in leaves.findings}
+        moved = "swing-short" in codes and "swing-short" not in {finding.code for finding in leaves.findings}
         if _helps(fit, leaves) or (moved and leaves.verdict == "fits"):
             harm = spoiled(bench, now, fit.input) if one.kind == "circuit" else []
             if harm:
-                found.append(with_(one, kind="advice", deed=None, text=" ".join([one.text, *harm])))
+                remedies.append(with_(one, kind="advice", deed=None, text=" ".join([one.text, *harm])))
                 continue
-            found.append(with_(one, leaves=leaves))
-    return sorted(found, key=lambda one: (9, 0) if one.leaves is None else _asked(one.leaves))
+            remedies.append(with_(one, leaves=leaves))
+    return sorted(remedies, key=lambda one: (9, 0) if one.leaves is None else _asked(one.leaves))
 
 
 def _helps(before: PairFit, after: PairFit) -> bool:
@@ -154,16 +154,16 @@ def _fewer_notes(bench: Bench, link: Link, sink: PortRef, style: Style) -> Itera
 
 
 def _gates(bench: Bench, link: Link, fit: PairFit, codes: set[str], style: Style) -> Iterator[Remedy]:
-    found = fitting_circuit(bench, link, fit.input)
-    if found is not None:
-        parts = parts_words(found.parts, style)
-        stage = GateStageRecord(found.name, found.parts)
-        title = found.name[0].upper() + found.name[1:]
-        yield Remedy("circuit", title, f"Of {parts}.", _add_stage(link, stage, found.name))
+    gate_circuit = fitting_circuit(bench, link, fit.input)
+    if gate_circuit is not None:
+        parts = parts_words(gate_circuit.parts, style)
+        stage = GateStageRecord(gate_circuit.name, gate_circuit.parts)
+        title = gate_circuit.name[0].upper() + gate_circuit.name[1:]
+        yield Remedy("circuit", title, f"Of {parts}.", _add_stage(link, stage, gate_circuit.name))
     elif not link.gate_stages and codes & _LEVELS and fit.verdict in ("needs-circuit", "unsafe"):
-        told = why_no_circuit(bench, link, fit.input, style)
-        if told:
-            yield Remedy("advice", "Not from the rails at hand", told)
+        sentence = why_no_circuit(bench, link, fit.input, style)
+        if sentence:
+            yield Remedy("advice", "Not from the rails at hand", sentence)
     gate = bench.port(fit.input).gate
     if "pulse-too-short" in codes and gate is not None and gate.min_seconds is not None:
         longer = stretcher(bench, link, fit.input)
@@ -174,17 +174,17 @@ def _gates(bench: Bench, link: Link, fit: PairFit, codes: set[str], style: Style
             )
             yield Remedy("circuit", "A pulse stretcher", text, _add_stage(link, longer, "a stretcher"))
     if "on-level" in codes or "trigger-kind" in codes:
-        for one in workarounds(bench, link, fit.input, style):
-            yield Remedy("patch", one.title, one.text, one.deed, by=one.by)
+        for workaround in workarounds(bench, link, fit.input, style):
+            yield Remedy("patch", workaround.title, workaround.text, workaround.deed, by=workaround.by)
 
 
 def parts_words(parts: Sequence[Part], style: Style) -> str:
     """Parts by name with their values; what has none with what it is."""
-    told = []
+    sentences = []
     for one in parts:
         value = value_words(one, style)
-        told.append(f"{one.name} {value}" if value else f"{one.name} ({one.role})")
-    return ", ".join(told)
+        sentences.append(f"{one.name} {value}" if value else f"{one.name} ({one.role})")
+    return ", ".join(sentences)
 
 
 def _add_stage(link: Link, stage: GateStageRecord, words: str) -> Deed:

@@ -241,12 +241,12 @@ def sharing(bench: Bench, other: Bench) -> Bench:
     return msgspec.structs.replace(bench, gear=other.gear if same else kept, links=links)
 
 
-def _shared_gear(one: Gear, other: Gear) -> Gear:
-    if one == other:
+def _shared_gear(gear: Gear, other: Gear) -> Gear:
+    if gear == other:
         return other
     ports = {port.id: port for port in other.ports}
-    kept = tuple(ports[port.id] if ports.get(port.id) == port else port for port in one.ports)
-    return msgspec.structs.replace(one, ports=kept)
+    kept = tuple(ports[port.id] if ports.get(port.id) == port else port for port in gear.ports)
+    return msgspec.structs.replace(gear, ports=kept)
 
 
 @dataclass(frozen=True)
@@ -299,7 +299,7 @@ def _by_id(items: tuple[Any, ...]) -> dict[str, Any]:
 
 
 def _one(items: tuple[Item, ...], key: str, what: str) -> Item:
-    found: Item | None = _kept(items, _by_id).get(key)
-    if found is None:
+    item: Item | None = _kept(items, _by_id).get(key)
+    if item is None:
         raise InputError(f"There is no {what} with the id {key!r} on this bench.")
-    return found
+    return item

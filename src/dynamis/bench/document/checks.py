@@ -156,8 +156,10 @@ def _check_stage(stage: GateStageRecord) -> None:
                 becomes(stage.circuit, stage.parts, output)
     except KeyError as error:
         what = error.args[0]
-        told = f"{what!r} is not known here" if stage.circuit not in CIRCUITS else f"the {stage.circuit} has no {what}"
-        raise InputError(f"What stands between cannot be worked out: {told}.") from error
+        sentence = (
+            f"{what!r} is not known here" if stage.circuit not in CIRCUITS else f"the {stage.circuit} has no {what}"
+        )
+        raise InputError(f"What stands between cannot be worked out: {sentence}.") from error
     if stage.seconds is not None and not 0 < stage.seconds < math.inf:
         raise InputError(f"The {stage.circuit} makes pulses of {plain(stage.seconds)} s; more than 0 was expected.")
 

@@ -60,23 +60,23 @@ def check_a4(hertz: float) -> None:
     within("A4", hertz, *A4_HERTZ, "Hz")
 
 
-def check_instrument(one: InstrumentRecord) -> None:
+def check_instrument(instrument: InstrumentRecord) -> None:
     """Refuse an instrument whose data sheet has numbers that none has."""
     for name in ("percent", "percent_of_range"):
-        within(f"{name.replace('_', ' ')} of {one.name}", getattr(one, name), 0.0, 100.0, "%")
+        within(f"{name.replace('_', ' ')} of {instrument.name}", getattr(instrument, name), 0.0, 100.0, "%")
     for name in ("counts", "ppm"):
-        within(f"{name} of {one.name}", getattr(one, name), 0.0, 1e6)
+        within(f"{name} of {instrument.name}", getattr(instrument, name), 0.0, 1e6)
     for name in ("resolution_volts", "resolution_hertz", "cents", "resolution_cents"):
-        within(f"{name.split('_')[0]} of {one.name}", getattr(one, name), 0.0, 1e5)
-    within(f"The input resistance of {one.name}", one.input_ohms, 1.0, MOST_OHMS * 1e3, "Ω")
-    if one.full_scale_volts is not None:
-        within(f"The full scale of {one.name}", one.full_scale_volts, 1e-9, MOST_VOLTS, "V")
+        within(f"{name.split('_')[0]} of {instrument.name}", getattr(instrument, name), 0.0, 1e5)
+    within(f"The input resistance of {instrument.name}", instrument.input_ohms, 1.0, MOST_OHMS * 1e3, "Ω")
+    if instrument.full_scale_volts is not None:
+        within(f"The full scale of {instrument.name}", instrument.full_scale_volts, 1e-9, MOST_VOLTS, "V")
 
 
 def check_instruments(meters: Sequence[InstrumentRecord]) -> None:
     counted("instruments", len(meters), MOST_METERS)
-    for one in meters:
-        check_instrument(one)
+    for meter in meters:
+        check_instrument(meter)
 
 
 def check_run(run: RunRecord) -> None:
@@ -104,18 +104,18 @@ def check_run(run: RunRecord) -> None:
         raise InputError(f"The run {run.id!r}: {error}") from error
 
 
-def check_reading(one: ReadingRecord) -> None:
+def check_reading(reading: ReadingRecord) -> None:
     """Refuse a reading that could not be, naming its run and number."""
     try:
-        within("its note", one.note, 0.0, HIGHEST_NOTE)
-        within("its value", one.value, -MOST_HERTZ, MOST_HERTZ)
-        within("its own uncertainty", one.own, 0.0, MOST_HERTZ)
-        if one.code is not None:
-            within("its code", one.code, 0, MOST_CODE)
-        if one.range_volts is not None:
-            within("its range", one.range_volts, 0.0, MOST_VOLTS, "V")
+        within("its note", reading.note, 0.0, HIGHEST_NOTE)
+        within("its value", reading.value, -MOST_HERTZ, MOST_HERTZ)
+        within("its own uncertainty", reading.own, 0.0, MOST_HERTZ)
+        if reading.code is not None:
+            within("its code", reading.code, 0, MOST_CODE)
+        if reading.range_volts is not None:
+            within("its range", reading.range_volts, 0.0, MOST_VOLTS, "V")
     except InputError as error:
-        raise InputError(f"Reading {one.number} of the run {one.run!r}: {error}") from error
+        raise InputError(f"Reading {reading.number} of the run {reading.run!r}: {error}") from error
 
 
 def check_head(head: HeadRecord) -> None:
@@ -125,27 +125,29 @@ def check_head(head: HeadRecord) -> None:
     within("The first note of the table", head.first_note, 0, 127)
     if head.first_note + len(head.sixteenths) > 128:
         raise InputError(f"The table has {len(head.sixteenths)} notes from {head.first_note} on; they end at 127.")
-    for one in head.sixteenths:
-        within("An entry of the table", one, -MOST_SIXTEENTHS, MOST_SIXTEENTHS)
+    for sixteenth in head.sixteenths:
+        within("An entry of the table", sixteenth, -MOST_SIXTEENTHS, MOST_SIXTEENTHS)
 
 
-def check_adoption(one: AdoptionRecord) -> None:
+def check_adoption(adoption: AdoptionRecord) -> None:
     try:
-        check_head(one.head)
-        for cents in (one.leaves_cents, one.expanded_cents):
+        check_head(adoption.head)
+        for cents in (adoption.leaves_cents, adoption.expanded_cents):
             within("What it leaves", cents, 0.0, 1e9, "ct")
     except InputError as error:
-        raise InputError(f"The adoption for {one.gear} / {one.port}, unit {one.serial}: {error}") from error
+        raise InputError(
+            f"The adoption for {adoption.gear} / {adoption.port}, unit {adoption.serial}: {error}"
+        ) from error
 
 
-def check_sent(one: SendRecord) -> None:
+def check_sent(send: SendRecord) -> None:
     try:
-        for held in (one.before, one.after):
+        for held in (send.before, send.after):
             _ = held.correction
-        if one.head is not None:
-            check_head(one.head)
+        if send.head is not None:
+            check_head(send.head)
     except InputError as error:
-        raise InputError(f"What was sent to {one.gear} / {one.port}, unit {one.serial}: {error}") from error
+        raise InputError(f"What was sent to {send.gear} / {send.port}, unit {send.serial}: {error}") from error
 
 
 def check_records(

@@ -178,8 +178,14 @@ class HeldRecord(Record, frozen=True):
         return BoardCorrection(self.law, self.base, self.scale, self.first_note, self.sixteenths)
 
     @classmethod
-    def of(cls, one: BoardCorrection) -> HeldRecord:
-        return cls(one.law, one.base, one.scale, one.first_note, one.sixteenths)
+    def of(cls, board_correction: BoardCorrection) -> HeldRecord:
+        return cls(
+            board_correction.law,
+            board_correction.base,
+            board_correction.scale,
+            board_correction.first_note,
+            board_correction.sixteenths,
+        )
 
 
 class SendRecord(Record, frozen=True):

@@ -109,8 +109,8 @@ def dismiss(bench: Bench, caution: str, dismissed: bool = True) -> Change:
 
 def copy_port(bench: Bench, ref: PortRef) -> Change:
     """Another port like one, on the same gear."""
-    made = add_port(bench, ref.gear, replace(bench.port(ref)))
-    return Change(f"copy {bench.label(ref)}", made.bench)
+    change = add_port(bench, ref.gear, replace(bench.port(ref)))
+    return Change(f"copy {bench.label(ref)}", change.bench)
 
 
 def fields_of(bench: Bench, ref: PortRef) -> list[Field]:

@@ -125,8 +125,8 @@ def _with_transfer(port: Port, first: str, key: str, value: Any) -> tuple[Stored
             raise InputError(f"{port.name} has no law yet; give it one first.")
         stored = StoredTransfer(kind, 1, {"law": port.law})
     values = {name: one for name, one in {**stored.values, key: value}.items() if one is not None}
-    made = StoredTransfer(kind, stored.version, values)
-    return (*(one for one in port.transfers if one.kind != kind), made)
+    stored_transfer = StoredTransfer(kind, stored.version, values)
+    return (*(one for one in port.transfers if one.kind != kind), stored_transfer)
 
 
 def _with_normal(normal: Normal | None, key: str, value: Any) -> Normal | None:

@@ -65,8 +65,8 @@ def _positive(on: float | None = 2.0, off: float | None = 0.8, **more: object) -
 
 
 def _source(limit: float) -> Port:
-    made = PitchSource("source", parse_law(_VOCT), scale_limit=limit, low_volts=0.0, high_volts=5.0)
-    return _out("pitch", law=_VOCT, transfers=(made.stored(),))
+    pitch_source = PitchSource("source", parse_law(_VOCT), scale_limit=limit, low_volts=0.0, high_volts=5.0)
+    return _out("pitch", law=_VOCT, transfers=(pitch_source.stored(),))
 
 
 _PORTS: Final[tuple[tuple[str, Port, str], ...]] = (

@@ -109,14 +109,15 @@ def numbering(bench: Bench, link: Link) -> list[Finding]:
     channel, panel = port.audio.channel, port.audio.panel
     if link.program_channel is None and panel == str(channel):
         return []
-    told = (
+    sentence = (
         f"the program sends on {link.program_channel}"
         if link.program_channel is not None
         else "nothing says which channel the program sends on"
     )
     text = (
         f"{bench.label(link.output)} is channel {channel} in programs"
-        f"{f', {panel} on the panel' if panel else ''}; {told}. Set it to {channel}, and test one channel at a time."
+        f"{f', {panel} on the panel' if panel else ''}; {sentence}. Set it to {channel}, and test one "
+        "channel at a time."
     )
     return [Finding("channel-map", "note", text, float(channel), "channel")]
 

@@ -90,14 +90,16 @@ def levels_of(bench: Bench, link: Link, sink: PortRef) -> Levels | list[Finding]
     )
 
 
-def _bands(output: Port, made: GateOutput, port: Port, taken: GateInput, others: Sequence[Port]) -> tuple[Band, Band]:
+def _bands(
+    output: Port, gate_output: GateOutput, port: Port, taken: GateInput, others: Sequence[Port]
+) -> tuple[Band, Band]:
     """Levels with resistances and the sender's levels at their limits, all or none of the other inputs plugged in."""
     lows, highs = [], []
     moved = 0.0 if output.gate is None else output.gate.level_limit
     for first, second, third, plugged in itertools.product((-1.0, 1.0), (-1.0, 1.0), (-1.0, 1.0), (True, False)):
         beside = [loading_of(one) for one in others] if plugged else []
-        up, ohms = 1.0 + third * moved, made.ohms * (1.0 + first * output.ohms_limit)
-        sender = GateOutput(made.kind, made.low_volts * up, made.high_volts * up, ohms)
+        up, ohms = 1.0 + third * moved, gate_output.ohms * (1.0 + first * output.ohms_limit)
+        sender = GateOutput(gate_output.kind, gate_output.low_volts * up, gate_output.high_volts * up, ohms)
         sink_ohms = taken.ohms * (1.0 + second * port.ohms_limit)
         sink = GateInput(taken.on_volts, taken.off_volts, taken.kind, sink_ohms, taken.pullup_volts)
         low, high = levels_at(sender, sink, 1, [one for one in beside if one is not None])
@@ -117,25 +119,25 @@ def pulse_of(levels: Levels, held_seconds: float = 0.2) -> Breakpoints:
     )
 
 
-def envelope_of(made: EnvelopeRecord, starts: float, ends: float) -> Breakpoints:
+def envelope_of(envelope: EnvelopeRecord, starts: float, ends: float) -> Breakpoints:
     """What a pulse between two instants starts, as a share of its peak.
 
     It rises for its attack, falls to its sustain in its decay and to nothing in its release, each to a hundredth.
     A pulse that ends before the peak lets it fall from where it is.
     """
     rows = [(0.0, 0.0, Course.HELD, 0.0, 1.0)] if starts > 0 else []
-    attack, length = made.attack_seconds, ends - starts
+    attack, length = envelope.attack_seconds, ends - starts
     peak = starts + attack
     level = min(1.0, length / attack) if attack > 0 else 1.0
     if attack > 0:
         rows.append((starts, 0.0, Course.RAMPED, 0.0, 1.0))
     if attack <= 0 or length > attack:
-        falls = made.decay_seconds > 0 and made.sustain < 1.0
-        tau = made.decay_seconds / _RELEASE_SHARE if falls else 1.0
-        rows.append((peak, 1.0, Course.DECAYING if falls else Course.HELD, made.sustain, tau))
+        falls = envelope.decay_seconds > 0 and envelope.sustain < 1.0
+        tau = envelope.decay_seconds / _RELEASE_SHARE if falls else 1.0
+        rows.append((peak, 1.0, Course.DECAYING if falls else Course.HELD, envelope.sustain, tau))
         if falls:
-            level = made.sustain + (1.0 - made.sustain) * float(np.exp(-(ends - peak) / tau))
-    release = made.release_seconds / _RELEASE_SHARE
+            level = envelope.sustain + (1.0 - envelope.sustain) * float(np.exp(-(ends - peak) / tau))
+    release = envelope.release_seconds / _RELEASE_SHARE
     rows.append(
         (ends, level if release > 0 else 0.0, Course.DECAYING if release > 0 else Course.HELD, 0.0, release or 1.0)
     )

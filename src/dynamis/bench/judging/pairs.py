@@ -125,14 +125,14 @@ def _meant(bench: Bench, link: Link, fit: PairFit, style: Style) -> Finding:
     """What becomes of a voltage that was made for something else."""
     output, sends = bench.port(link.output), sent_volts(bench, link)
     goes = "" if sends is None else f", which goes from {style.volts(sends[0], 2)} to {style.volts(sends[1], 2)}"
-    told = "it is judged by what the input does with it"
+    sentence = "it is judged by what the input does with it"
     if fit.value is not None and fit.unit == "V":
-        told = f"{style.volts(fit.value, 2, sign=True)} decides"
+        sentence = f"{style.volts(fit.value, 2, sign=True)} decides"
     elif fit.value is not None and fit.unit == "%":
-        told = f"{style.percent(fit.value, 0)} of it acts"
+        sentence = f"{style.percent(fit.value, 0)} of it acts"
     elif fit.value is not None and fit.unit == "ct":
-        told = f"the note that decides is {style.cents(fit.value, sign=True)} ct off"
-    text = f"{bench.label(link.output)} is meant for {output.role}{goes}; as {fit.role} {told}."
+        sentence = f"the note that decides is {style.cents(fit.value, sign=True)} ct off"
+    text = f"{bench.label(link.output)} is meant for {output.role}{goes}; as {fit.role} {sentence}."
     return Finding("roles-differ", "note", text)
 
 

@@ -28,17 +28,17 @@ _SHARED_AMPERES: Final = 0.02
 def judge_patch(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Finding]:
     """Findings about one input of a link that hold for every role."""
     output, receiver = bench.port(link.output), bench.port(sink)
-    found = _contending(bench, link, style)
+    findings = _contending(bench, link, style)
     if output.poles or receiver.poles or output.audio is not None:
-        found += _plugs(bench, link, sink, style)
-        found += _return(bench, link, sink)
-        found += numbering(bench, link)
+        findings += _plugs(bench, link, sink, style)
+        findings += _return(bench, link, sink)
+        findings += numbering(bench, link)
     if output.needs or receiver.needs:
-        found += _settings(bench, link, sink)
-    found += _missing(bench, link, sink)
+        findings += _settings(bench, link, sink)
+    findings += _missing(bench, link, sink)
     if output.normal is not None or receiver.normal is not None or receiver.clock is not None:
-        found += _taken(bench, link, sink, style)
-    return found
+        findings += _taken(bench, link, sink, style)
+    return findings
 
 
 # -- outputs that share a node ---------------------------------------------------------------------
@@ -227,7 +227,7 @@ def needs_of(bench: Bench, ref: PortRef) -> Iterator[tuple[str, str, str]]:
 
 
 def _settings(bench: Bench, link: Link, sink: PortRef) -> list[Finding]:
-    found = []
+    findings = []
     for ref in (link.output, sink):
         name = bench.gear_by(ref.gear).name
         for setting, wanted, now in needs_of(bench, ref):
@@ -236,14 +236,14 @@ def _settings(bench: Bench, link: Link, sink: PortRef) -> list[Finding]:
                     f"Cannot tell until you look at {name}: {setting} has to stand at {wanted} for "
                     f"{bench.port(ref).name}."
                 )
-                found.append(cannot_tell(text))
+                findings.append(cannot_tell(text))
             elif now != wanted:
                 text = (
                     f"{setting} of {name} stands at {now}; {bench.port(ref).name} needs {wanted}. Set it before you "
                     "join them."
                 )
-                found.append(Finding("setting-otherwise", "fault", text))
-    return found
+                findings.append(Finding("setting-otherwise", "fault", text))
+    return findings
 
 
 def missing_trigger(bench: Bench, sink: PortRef) -> PortRef | None:
@@ -317,18 +317,18 @@ def unplugged_volts(port: Port) -> float | None:
 
 def _taken(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Finding]:
     """What is cut off, or means nothing any more, once both plugs are in."""
-    found = []
+    findings = []
     for ref in (link.output, sink):
         normal = bench.port(ref).normal
         if normal is not None:
             source = f" ({bench.label(normal.source)})" if normal.source is not None else ""
             stood = unplugged_volts(bench.port(ref))
-            told = "" if stood is None else f": it stood at {style.volts(stood, 2)}"
-            text = f"Plugging into {bench.label(ref)} cuts off {normal.what}{source}{told}."
-            found.append(Finding("source-used", "note", text))
+            sentence = "" if stood is None else f": it stood at {style.volts(stood, 2)}"
+            text = f"Plugging into {bench.label(ref)} cuts off {normal.what}{source}{sentence}."
+            findings.append(Finding("source-used", "note", text))
     clock, gear = bench.port(sink).clock, bench.gear_by(sink.gear)
     if clock is not None and clock.voids:
         names = [next((one.name for one in gear.settings if one.id == key), key) for key in clock.voids]
         text = f"Under this clock {' and '.join(names)} of {gear.name} {'mean' if len(names) > 1 else 'means'} nothing."
-        found.append(Finding("settings-void", "note", text))
-    return found
+        findings.append(Finding("settings-void", "note", text))
+    return findings

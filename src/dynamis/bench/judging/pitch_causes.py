@@ -105,9 +105,9 @@ class Causes:
         """Under Hz/V on both sides another scale is a shift; another zero bends the low notes most."""
         ends = heard.octaves(self.sender.volts[[0, -1]], strict=False)
         low, top = (float(one) for one in 1200.0 * (self.receiver.octaves + ends - self.sender.wanted[[0, -1]]))
-        found = self._shifts(top) if math.isfinite(top) else []
+        findings = self._shifts(top) if math.isfinite(top) else []
         if not math.isfinite(top) or abs(low - top) <= _LEAST_CENTS:
-            return found
+            return findings
         style = self.style
         zeros = [style.volts(law.offset_volts, 3) for law in (self.sender.law, heard) if isinstance(law, LinearLaw)]
         sounds = f"sounds {style.cents(low, sign=True)} ct off" if math.isfinite(low) else "is silent"
@@ -117,8 +117,8 @@ class Causes:
             "zero, makes them one."
         )
         if not math.isfinite(low):
-            return [*found, Finding("zero-hertz", "fault", text)]
-        return [*found, Finding("zero-hertz", self._severity(low - top), text, low - top, "ct")]
+            return [*findings, Finding("zero-hertz", "fault", text)]
+        return [*findings, Finding("zero-hertz", self._severity(low - top), text, low - top, "ct")]
 
     def _shifts(self, cents: float) -> list[Finding]:
         """A constant error as whole semitones and what is left of one."""
@@ -128,15 +128,15 @@ class Causes:
         way = "an offset between, or tune, has to take it out"
         if curable:
             way = f"the tune knob of {self.receiver.label} takes it out"
-        found = []
+        findings = []
         if semitones:
             text = f"All notes sound {abs(semitones)} semitones {'up' if semitones > 0 else 'down'}: {way}."
             severity = "note" if curable else self._severity(cents)
-            found.append(Finding("transposition", severity, text, float(semitones), "semitones"))
+            findings.append(Finding("transposition", severity, text, float(semitones), "semitones"))
         if abs(rest) > _LEAST_CENTS:
             text = f"All notes sound {self.style.cents(rest, sign=True)} ct off: {way}."
-            found.append(Finding("offset", "note" if curable else self._severity(rest), text, rest, "ct"))
-        return found
+            findings.append(Finding("offset", "note" if curable else self._severity(rest), text, rest, "ct"))
+        return findings
 
     def _law_mismatch(self) -> list[Finding]:
         """Two intervals that would sound, at the bottom and at the top."""
@@ -159,15 +159,15 @@ class Causes:
             return []
         style, severity = self.style, self._severity(per_octave * self._octaves)
         whole = style.cents(-per_octave * self._octaves)
-        told = f"{style.cents(-per_octave)} ct from every octave, {whole} over the notes used"
+        sentence = f"{style.cents(-per_octave)} ct from every octave, {whole} over the notes used"
         if not isinstance(self.receiver.heard.law, ExponentialLaw):
-            told, severity = (
+            sentence, severity = (
                 f"{style.share(1.0 - self.errors.share)} of the volts, which tune takes out",
                 "note",
             )
         what = f"{self.count} inputs take" if self.count > 1 else "The input takes"
         cure = "" if severity == "note" else ": a buffer, or calibrate with all of them plugged in and leave them so"
-        text = f"{what} {told}{cure}."
+        text = f"{what} {sentence}{cure}."
         return [Finding("loading", severity, text, per_octave, "ct/octave")]
 
     def _range(self) -> list[Finding]:
@@ -183,10 +183,10 @@ class Causes:
     def _volts(self) -> list[Finding]:
         """What the input's volts do to it: the notes used, and all that the output may send by mistake."""
         port = self.receiver.port
-        found: list[Finding] = []
+        findings: list[Finding] = []
         sender = self.sender.port.bears
         if port.silent_below_volts is None and sender == port.bears == port.works == VoltSpan():
-            return found
+            return findings
         share, bias = self.errors.share, self.errors.bias_volts
         at_input = share * self.sender.volts + bias
         if port.silent_below_volts is not None:
@@ -196,14 +196,14 @@ class Causes:
                     f"{silent.size} of the notes used fall under {self.style.volts(port.silent_below_volts, 2)}, where "
                     f"{self.receiver.label} falls silent: {self._ends(silent)}. Add an offset, or begin higher."
                 )
-                found.append(Finding("below-cut-off", "fault", text, float(silent.size), "notes"))
-            found += self._never_silent(port.silent_below_volts)
+                findings.append(Finding("below-cut-off", "fault", text, float(silent.size), "notes"))
+            findings += self._never_silent(port.silent_below_volts)
         reach, names = np.concatenate([at_input, share * self.sender.reach + bias]), (self.receiver, self.sender)
         for one, bears, side in ((names[0], port.bears, "input"), (names[1], sender, "output")):
             codes = f"{side}-over-limit", f"{side}-under-limit"
-            found += self._beyond(one.label, bears, reach, "danger", codes, "bears")
+            findings += self._beyond(one.label, bears, reach, "danger", codes, "bears")
         working = ("outside-working-range",) * 2
-        return found + self._beyond(self.receiver.label, port.works, at_input, "fault", working, "works with")
+        return findings + self._beyond(self.receiver.label, port.works, at_input, "fault", working, "works with")
 
     def _never_silent(self, below: float) -> list[Finding]:
         """A voice that only its pitch silences, and volts that stay above that while no key is held."""
@@ -227,7 +227,7 @@ class Causes:
         self, name: str, span: VoltSpan, volts: FloatArray, severity: Severity, codes: tuple[str, str], word: str
     ) -> list[Finding]:
         """Findings of volts above or below a span; shape (N,)."""
-        found = []
+        findings = []
         for code, limits, meets in (
             (codes[0], Span(None, span.high), float(np.max(volts))),
             (codes[1], Span(span.low, None), float(np.min(volts))),
@@ -239,8 +239,8 @@ class Causes:
                     f"{name} may get {self.style.volts(meets, 2)} and {word} {bound}: divide or clamp before they are "
                     "joined."
                 )
-                found.append(Finding(code, severity, text, over, "V"))
-        return found
+                findings.append(Finding(code, severity, text, over, "V"))
+        return findings
 
     def _ends(self, notes: FloatArray) -> str:
         first = note_label(float(notes[0]), self.style)

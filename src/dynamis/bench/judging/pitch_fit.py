@@ -149,11 +149,11 @@ def _shares(sender: Sender, inputs: Sequence[Port]) -> list[tuple[float, float]]
     has a limit at it."""
     rests = [port.rest_volts for port in inputs]
     ohms = [(sender.ohms, sender.ohms_limit), *((port.ohms or 0.0, port.ohms_limit) for port in inputs)]
-    values = [one for one, _ in ohms]
+    values = [ohm for ohm, _ in ohms]
     found = [_share(values, rests)]
-    for k, (one, limit) in enumerate(ohms):
-        if limit and one:
-            found.append(_share([*values[:k], one * (1.0 + limit), *values[k + 1 :]], rests))
+    for k, (ohm, limit) in enumerate(ohms):
+        if limit and ohm:
+            found.append(_share([*values[:k], ohm * (1.0 + limit), *values[k + 1 :]], rests))
     return found
 
 
@@ -164,7 +164,7 @@ def _share(ohms: Sequence[float], rests: Sequence[float]) -> tuple[float, float]
 
 def _unknown(bench: Bench, link: Link, sink: PortRef, port: Port, receiver: Receiver | None) -> list[Finding]:
     lawless = [ref for ref, known in ((link.output, port.law), (sink, receiver)) if known is None]
-    found = [
+    findings = [
         cannot_tell(
             f"Cannot tell until you measure the pitch law of {bench.label(ref)}: three pairs of volts and hertz do."
         )
@@ -173,8 +173,8 @@ def _unknown(bench: Bench, link: Link, sink: PortRef, port: Port, receiver: Rece
     for ref in (link.output, *link.inputs):
         if bench.port(ref).ohms is None:
             how = "an open and a loaded reading give it" if ref == link.output else "a series resistor gives it"
-            found.append(cannot_tell(f"Cannot tell until you measure the resistance of {bench.label(ref)}: {how}."))
-    return found
+            findings.append(cannot_tell(f"Cannot tell until you measure the resistance of {bench.label(ref)}: {how}."))
+    return findings
 
 
 def on_supply(port: Port) -> bool:

@@ -128,13 +128,13 @@ def sender_of(bench: Bench, link: Link, head: HeadRecord, notes: FloatArray, por
     if sending.sentence or port.law is None or driven is None:
         return sending.sentence
     tuning, law = tuning_of(bench), parse_law(port.law)
-    for one in sending.transfers:
-        law = _law_after(law, one)
-    first, tail = sending.transfers[0], [one for one in sending.transfers if not one.believes]
+    for transfer in sending.transfers:
+        law = _law_after(law, transfer)
+    first, tail = sending.transfers[0], [transfer for transfer in sending.transfers if not transfer.believes]
     codes = first.forward(notes, NOMINAL) if first.believes else notes
     every = list(varied(tail, codes, sending.true))
     out, after = (tail[0], tail[1:])
-    ends = np.array([float(one) for one in out.limits(NOMINAL)])
+    ends = np.array([float(limit) for limit in out.limits(NOMINAL)])
     moved = np.array([values for _, _, _, values in every]) if every else np.zeros((0, notes.size))
     return Sender(
         port,
@@ -206,17 +206,17 @@ def _clipped(tail: Sequence[Transfer], codes: FloatArray, true: World) -> NDArra
     return clipped
 
 
-def _law_after(law: Law, one: Transfer) -> Law:
+def _law_after(law: Law, transfer: Transfer) -> Law:
     """The law that stands behind a circuit between, or behind the node ahead of it."""
-    if isinstance(one, ExponentialConverter) and isinstance(law, ExponentialLaw):
-        return LinearLaw(law.reference_note, float(one.exact(law.reference_volts, NOMINAL)))
-    if isinstance(one, LogarithmicConverter) and isinstance(law, LinearLaw):
-        below, above = (float(one.exact(times * law.reference_volts, NOMINAL)) for times in (0.5, 1.0))
+    if isinstance(transfer, ExponentialConverter) and isinstance(law, ExponentialLaw):
+        return LinearLaw(law.reference_note, float(transfer.exact(law.reference_volts, NOMINAL)))
+    if isinstance(transfer, LogarithmicConverter) and isinstance(law, LinearLaw):
+        below, above = (float(transfer.exact(times * law.reference_volts, NOMINAL)) for times in (0.5, 1.0))
         return ExponentialLaw(above - below, law.reference_note, above) if above > below else law
-    if isinstance(one, Loading):
-        gain, offset = (float(value) for value in one.net.share(one.source, NOMINAL))
-    elif isinstance(one, Stage | BuiltCircuit) and one.gain > 0:
-        gain, offset = one.gain, one.offset_volts
+    if isinstance(transfer, Loading):
+        gain, offset = (float(value) for value in transfer.net.share(transfer.source, NOMINAL))
+    elif isinstance(transfer, Stage | BuiltCircuit) and transfer.gain > 0:
+        gain, offset = transfer.gain, transfer.offset_volts
     else:
         return law
     if isinstance(law, ExponentialLaw):

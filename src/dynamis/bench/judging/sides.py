@@ -159,17 +159,17 @@ def sent_as(bench: Bench, link: Link, end: float = 0.0) -> tuple[GateOutput | No
 
     end : from -1 to 1, which end of the tolerance of its levels it stands at.
     """
-    made, lacks = gate_output(bench, link)
-    if made is None:
+    output, lacks = gate_output(bench, link)
+    if output is None:
         return None, lacks
     gate = bench.port(link.output).gate
     if end and gate is not None and gate.level_limit:
-        made = moved(made, 1.0 + end * gate.level_limit)
+        output = moved(output, 1.0 + end * gate.level_limit)
     inputs = [gate_input(bench.port(ref))[0] for ref in link.inputs]
     carried = sum(one.pullup_volts / one.ohms for one in inputs if one is not None and one.kind == "shorting")
     for stage in link.gate_stages:
-        made = becomes(stage.circuit, stage.parts, made, carried)
-    return made, []
+        output = becomes(stage.circuit, stage.parts, output, carried)
+    return output, []
 
 
 # -- the input -------------------------------------------------------------------------------------

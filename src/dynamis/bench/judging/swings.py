@@ -114,7 +114,7 @@ def judge_swing(bench: Bench, link: Link, sink: PortRef, style: Style) -> tuple[
 
 def _limits(bench: Bench, link: Link, sink: PortRef, swing: Swing, style: Style) -> list[Finding]:
     """Beyond what the input bears, or the output where nothing stands between."""
-    found = []
+    findings = []
     sides = [("input", sink)] if link.between else [("input", sink), ("output", link.output)]
     for side, ref in sides:
         bears = bench.port(ref).bears
@@ -126,8 +126,8 @@ def _limits(bench: Bench, link: Link, sink: PortRef, swing: Swing, style: Style)
                     "divide "
                     "or clamp before they are joined."
                 )
-                found.append(Finding(f"{side}-{'over' if over > 0 else 'under'}-limit", "danger", text, over, "V"))
-    return found
+                findings.append(Finding(f"{side}-{'over' if over > 0 else 'under'}-limit", "danger", text, over, "V"))
+    return findings
 
 
 def _loading(bench: Bench, link: Link, sink: PortRef, swing: Swing, style: Style) -> list[Finding]:

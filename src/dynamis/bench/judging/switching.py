@@ -230,7 +230,7 @@ def _edges(bench: Bench, link: Link, sink: PortRef) -> list[Finding]:
 
 def _rates(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Finding]:
     sends, takes = bench.port(link.output).clock or ClockRecord(), bench.port(sink).clock or ClockRecord()
-    found = []
+    findings = []
     rate = sends.per_quarter
     if sends.signal == takes.signal == "clock" and rate and takes.per_quarter and rate != takes.per_quarter:
         ratio = rate / takes.per_quarter
@@ -245,7 +245,7 @@ def _rates(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Findin
             "side "
             "to the other's."
         )
-        found.append(Finding("clock-rate", "fault", text, ratio, ""))
+        findings.append(Finding("clock-rate", "fault", text, ratio, ""))
     most = takes.most_hertz
     if rate and most and rate * 2.0 > most:  # two quarter notes a second: 120 bpm
         fastest = 60.0 * most / rate
@@ -254,8 +254,8 @@ def _rates(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Findin
             f"{style.engineering(rate, '').strip()} "
             f"a quarter note that is {style.number(fastest, 0)} quarter notes a minute at most."
         )
-        found.append(Finding("clock-rate", "marginal", text, fastest, "bpm"))
-    return found
+        findings.append(Finding("clock-rate", "marginal", text, fastest, "bpm"))
+    return findings
 
 
 def _milliseconds(seconds: float) -> str:

@@ -79,26 +79,27 @@ def between_words(link: Link, style: Style) -> list[str]:
         if not REGISTRY.knows(stored):
             said.append(f"{stored.kind}, which this program does not know")
             continue
-        made = REGISTRY.make(f"{link.id}.{k}", stored)
-        if isinstance(made, BuiltCircuit):
-            circuit = made.circuit
+        transfer = REGISTRY.make(f"{link.id}.{k}", stored)
+        if isinstance(transfer, BuiltCircuit):
+            circuit = transfer.circuit
             each = ", ".join(
                 f"{one.name} {one.value}" + (f" ({one.role})" if one.kind == "diode" else "")
                 for one in pieces_of(circuit, style)
                 if one.kind != "op-amp"
             )
             said.append(
-                f"{circuit.topology.title[0].lower()}{circuit.topology.title[1:]}, gain {style.number(made.gain, 4)}, "
-                f"offset {style.volts(made.offset_volts, 3, sign=True)}: {each or 'the op-amp alone'}"
+                f"{circuit.topology.title[0].lower()}{circuit.topology.title[1:]}, "
+                f"gain {style.number(transfer.gain, 4)}, "
+                f"offset {style.volts(transfer.offset_volts, 3, sign=True)}: {each or 'the op-amp alone'}"
             )
-        elif isinstance(made, Converter):
-            each = ", ".join(f"{one.name} {one.value}" for one in made.parts.pieces(style) if one.kind != "op-amp")
-            said.append(f"{made.kind} converter, {_LAWS[made.parts.way]}: {each}")
-        elif isinstance(made, Stage):
+        elif isinstance(transfer, Converter):
+            each = ", ".join(f"{one.name} {one.value}" for one in transfer.parts.pieces(style) if one.kind != "op-amp")
+            said.append(f"{transfer.kind} converter, {_LAWS[transfer.parts.way]}: {each}")
+        elif isinstance(transfer, Stage):
             said.append(
-                f"{'buffer' if made.gain == 1 and not made.offset_volts else 'amplifier'}: gain "
-                f"{style.number(made.gain, 4)}, offset {style.volts(made.offset_volts, 3, sign=True)}, input "
-                f"{style.engineering(made.in_ohms, 'Ω')}"
+                f"{'buffer' if transfer.gain == 1 and not transfer.offset_volts else 'amplifier'}: gain "
+                f"{style.number(transfer.gain, 4)}, offset {style.volts(transfer.offset_volts, 3, sign=True)}, input "
+                f"{style.engineering(transfer.in_ohms, 'Ω')}"
             )
         else:
             said.append(stored.kind)
@@ -116,8 +117,8 @@ def _checks(bench: Bench, link: Link, sink: PortRef) -> list[str]:
     for ref in (link.output, sink):
         gear = bench.gear_by(ref.gear)
         for name, wanted, now in needs_of(bench, ref):
-            told = "as it stands" if now == wanted else f"it stands at {now}" if now else "look where it stands"
-            said.append(f"{gear.name}: {name} at {wanted} ({told})")
+            sentence = "as it stands" if now == wanted else f"it stands at {now}" if now else "look where it stands"
+            said.append(f"{gear.name}: {name} at {wanted} ({sentence})")
         for knob in gear.port_by(ref.port).knobs:
             proved = "proved" if knob.proved else "to be proved by a reading"
             said.append(f"{gear.name}: {knob.name} at {knob.mark or 'its mark'} ({proved})")

@@ -60,31 +60,32 @@ def belongs_sentence(bench: Bench, run: RunRecord, adoptions: Sequence[AdoptionR
     """To what a correction belongs, and what other channels needed."""
     mine = f"unit {run.serial}, {bench.port(run.channel).name}"
     latest: dict[tuple[str, str], AdoptionRecord] = {}
-    for one in adoptions:
-        if one.gear == run.gear:
-            latest[one.serial, one.port] = one
+    for adoption in adoptions:
+        if adoption.gear == run.gear:
+            latest[adoption.serial, adoption.port] = adoption
     latest.pop((run.serial, run.port), None)
     others = [
-        f"unit {one.serial}, {bench.port(run.channel).name if one.port == run.port else one.port} needed "
-        f"{style.percent((one.head.gain - 1) * 100, 2, sign=True)}"
-        for one in latest.values()
-        if one.kind == "constants"
+        f"unit {adoption.serial}, {bench.port(run.channel).name if adoption.port == run.port else adoption.port} "
+        "needed "
+        f"{style.percent((adoption.head.gain - 1) * 100, 2, sign=True)}"
+        for adoption in latest.values()
+        if adoption.kind == "constants"
     ]
-    told = f"A correction belongs to {mine}, not to the design"
-    return f"{told}; {', '.join(others)}." if others else f"{told}."
+    sentence = f"A correction belongs to {mine}, not to the design"
+    return f"{sentence}; {', '.join(others)}." if others else f"{sentence}."
 
 
 def comparison_sentence(judged: RunAnalysis, other: RunAnalysis, style: Style) -> str:
     """A run laid over another: the worst errors side by side, and how far the scale moved against the codes."""
-    told = f"“{other.run.title}” against “{judged.run.title}”: worst {_worst(other, style)}"
-    told += f" instead of {_worst(judged, style)}"
+    sentence = f"“{other.run.title}” against “{judged.run.title}”: worst {_worst(other, style)}"
+    sentence += f" instead of {_worst(judged, style)}"
     here, there = judged.correction("constants"), other.correction("constants")
     if judged.model.kind != other.model.kind or here is None or there is None:
-        return told + "."
+        return sentence + "."
     moved = (there.gain / here.gain - 1.0) * 100.0
     same = (judged.run.channel, judged.run.serial) == (other.run.channel, other.run.serial)
     what = "the channel's own scale moved by" if same else "the scales differ by"
-    return f"{told}; {what} {style.percent(moved, 3, sign=True)}."
+    return f"{sentence}; {what} {style.percent(moved, 3, sign=True)}."
 
 
 def _worst(judged: RunAnalysis, style: Style) -> str:

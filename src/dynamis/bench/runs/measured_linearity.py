@@ -47,32 +47,33 @@ class MeasuredLinearity:
         return [round(float(one), 6) for one in np.interp(np.arange(2**bits), self.codes, self.inl_lsb)]
 
 
-def measured_linearity(made: RunAnalysis | None) -> MeasuredLinearity | str:
+def measured_linearity(run_analysis: RunAnalysis | None) -> MeasuredLinearity | str:
     """The linearity that a run shows, or the sentence that says why it shows none."""
-    if made is None:
+    if run_analysis is None:
         return "No run has been read yet that could show the linearity."
-    if made.model.kind != "volts":
+    if run_analysis.model.kind != "volts":
         return (
-            f"{made.run.title} was read in hertz: what the oscillator adds would be taken for the converter's. Read "
+            f"{run_analysis.run.title} was read in hertz: what the oscillator adds would be taken for the "
+            "converter's. Read "
             "volts at the jack."
         )
-    if made.converter is None or made.shape is None:
-        return made.why_no_fit or f"The converter of {made.run.title} is not known."
-    dac = made.converter.dac
-    every = np.asarray(codes_of(made.run, made.converter, made.notes), float)
-    used = made.shape.fit.used & np.isfinite(every) & np.isfinite(made.values)
-    codes, notes, volts = every[used], made.notes[used], made.values[used]
+    if run_analysis.converter is None or run_analysis.shape is None:
+        return run_analysis.why_no_fit or f"The converter of {run_analysis.run.title} is not known."
+    dac = run_analysis.converter.dac
+    every = np.asarray(codes_of(run_analysis.run, run_analysis.converter, run_analysis.notes), float)
+    used = run_analysis.shape.fit.used & np.isfinite(every) & np.isfinite(run_analysis.values)
+    codes, notes, volts = every[used], run_analysis.notes[used], run_analysis.values[used]
     if distinct(codes).values.size < _FEWEST:
-        return f"{made.run.title} has fewer than three codes; a line says nothing of their linearity yet."
+        return f"{run_analysis.run.title} has fewer than three codes; a line says nothing of their linearity yet."
     nominal = dac.nominal_volts(codes)
     slope, offset = np.polyfit(nominal, volts, 1)
     lsb = slope * dac.lsb_volts
     off = (volts - offset - slope * nominal) / lsb
-    own = made.independent_cents[used] / np.abs(made.model.law.cents_per_volt(volts)) / abs(lsb)
+    own = run_analysis.independent_cents[used] / np.abs(run_analysis.model.law.cents_per_volt(volts)) / abs(lsb)
     order = distinct(codes).values
     rows = [codes == one for one in order]
     return MeasuredLinearity(
-        made.run.title,
+        run_analysis.run.title,
         np.array([notes[row][0] for row in rows]),
         order,
         np.array([off[row].mean() for row in rows]),

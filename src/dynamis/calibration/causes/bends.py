@@ -107,8 +107,8 @@ def find_left(places: Places, taken: tuple[Left, ...] = ()) -> Left | None:
     least = max(places.series.half_lsb_cents, 3.0 * float(np.max(places.own)))
     if not places.series.half_lsb_cents:  # rounding to codes that nobody knows makes steps of its own
         least = max(least, LEAST_OFF_CENTS if places.count >= _ENOUGH_UNCODED else _MOST_ROUNDING_CENTS)
-    found = Left(every[best], size, expanded, tuple(every[k] for k in alike))
-    return found if abs(size) > max(expanded, least) else None
+    left = Left(every[best], size, expanded, tuple(every[k] for k in alike))
+    return left if abs(size) > max(expanded, least) else None
 
 
 def _by_jump(places: Places, base: FloatArray, every: list[Form], shares: FloatArray) -> int | None:

@@ -230,18 +230,18 @@ def _joint(places: Places, forms: tuple[Left, ...], drift: float = 0.0) -> _Line
     return _Line(places, fitted, forms, tuple(others), drift)
 
 
-def _form_term(places: Places, one: Left, k: int, codes: FloatArray | None) -> Term:
-    first, last = one.form.first, one.form.last
+def _form_term(places: Places, left: Left, k: int, codes: FloatArray | None) -> Term:
+    first, last = left.form.first, left.form.last
     notes = (float(places.notes[first]), float(places.notes[last]))
     between: tuple[int, ...] = ()
     carry = None
-    if one.form.kind == "step" and codes is not None:
+    if left.form.kind == "step" and codes is not None:
         ends = [codes[places.members[k][0]] for k in (first, last)]
         if np.all(np.isfinite(ends)):
             low, high = sorted(int(code) for code in ends)
             between = (low, high)
             carry = carry_between(low, high, int(np.nanmax(codes)))
-    return Term(one.form.kind, one.cents, one.expanded, "cents", one.cents, one.expanded, notes, between, carry)
+    return Term(left.form.kind, left.cents, left.expanded, "cents", left.cents, left.expanded, notes, between, carry)
 
 
 def carry_between(low: int, high: int, largest: int) -> int | None:
@@ -335,8 +335,8 @@ def _lever(places: Places) -> float:
 def _common(fit: Fit, places: Places) -> tuple[FloatArray, FloatArray]:
     """The meter's gain and zero at the places, cents: each moves all of them together."""
     first = np.array([int(one[0]) for one in places.members])
-    made: ReadingUncertainty = fit.uncertainty
-    return made.gain[first], made.zero[first]
+    uncertainty: ReadingUncertainty = fit.uncertainty
+    return uncertainty.gain[first], uncertainty.zero[first]
 
 
 def _whole(line: _Line, row: FloatArray, common: tuple[FloatArray, FloatArray]) -> float | None:

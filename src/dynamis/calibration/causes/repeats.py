@@ -55,7 +55,7 @@ def judge_repeats(series: Series) -> Repeats:
         return Repeats(none, ())
     noise = _noise(places)
     pairs = [_pair(places, k) for k in range(places.count) if places.members[k].size > 1]
-    pairs = [one for one in pairs if one.seconds > 0]
+    pairs = [pair for pair in pairs if pair.seconds > 0]
     if not pairs:
         drift = _by_time(places)
         return Repeats(none, ()) if drift is None else Repeats(none, (_drift_term(places, *drift),), *drift)
@@ -64,17 +64,17 @@ def judge_repeats(series: Series) -> Repeats:
     if drift is not None:
         terms.append(_drift_term(places, *drift))
         places = replace(series, measured=undrifted(series, drift[0])).places
-        pairs = [_pair(places, one.place) for one in pairs]
+        pairs = [_pair(places, pair.place) for pair in pairs]
     slips, open_notes = none.copy(), []
-    for one in pairs:
-        slip, is_open = _contradicted(places, one, noise, drift is not None)
+    for pair in pairs:
+        slip, is_open = _contradicted(places, pair, noise, drift is not None)
         if slip is not None:
             slips[slip] = True
-            own = np.delete(places.members[one.place], np.flatnonzero(places.members[one.place] == slip))
+            own = np.delete(places.members[pair.place], np.flatnonzero(places.members[pair.place] == slip))
             cents = float(places.each[slip] - np.mean(places.each[own]))
             terms.append(slip_term(series, slip, cents, noise))
         elif is_open:
-            open_notes.append(float(places.notes[one.place]))
+            open_notes.append(float(places.notes[pair.place]))
     return Repeats(slips, tuple(terms), *(drift or (0.0, 0.0)), tuple(open_notes))
 
 

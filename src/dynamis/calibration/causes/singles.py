@@ -64,11 +64,11 @@ class Jump:
 
 def find_slips(places: Places) -> list[int]:
     """Places of one reading that both neighbours contradict, the worst first."""
-    found: list[int] = []
+    counts: list[int] = []
     kept = np.arange(places.count)
     lone = np.array([one.size == 1 for one in places.members])
     newest = places.series.last_taken
-    while kept.size >= 5 and len(found) <= _MOST_SLIPS * places.count:
+    while kept.size >= 5 and len(counts) <= _MOST_SLIPS * places.count:
         off = places.off[kept]
         excess = slip_excess(off)
         excess[~lone[kept]] = 0.0
@@ -80,9 +80,9 @@ def find_slips(places: Places) -> list[int]:
             break
         if newest in places.members[kept[k]]:
             break
-        found.append(int(kept[k]))
+        counts.append(int(kept[k]))
         kept = np.delete(kept, k)
-    return found
+    return counts
 
 
 def find_jumps(places: Places, off: FloatArray, share: float = RARE_JUMP) -> list[Jump]:
@@ -94,10 +94,10 @@ def find_jumps(places: Places, off: FloatArray, share: float = RARE_JUMP) -> lis
         return []
     steps, scale = _scaled(off)
     limit = float(scale[0]) * _rare(positions_of(_spread(places.position)), "jump", share)
-    found = [
+    jumps = [
         Jump(int(k), float(steps[k])) for k in range(steps.size) if abs(steps[k]) > max(limit, places.least(k, k + 1))
     ]
-    return sorted(found, key=lambda one: -abs(one.cents))
+    return sorted(jumps, key=lambda one: -abs(one.cents))
 
 
 def _spread(position: FloatArray) -> FloatArray:

@@ -17,14 +17,14 @@ from dynamis.pitch.notes import note_label
 
 def shape_sentences(shape: Shape, style: Style, loading_factor: float | None = None) -> list[str]:
     """What the readings say, one sentence or two for each cause found."""
-    told = []
+    sentences = []
     for term in shape.terms:
-        told.append(cause_text(term, shape, style))
+        sentences.append(cause_text(term, shape, style))
         if term.cause == "scale":
-            told.append(_alike(shape.fit, style, loading_factor))
+            sentences.append(_alike(shape.fit, style, loading_factor))
     if all(term.cause == "rounding" for term in shape.terms):
-        told.insert(0, nothing_exceeds(shape.fit, style))
-    return told
+        sentences.insert(0, nothing_exceeds(shape.fit, style))
+    return sentences
 
 
 def nothing_exceeds(fit: Fit, style: Style) -> str:
@@ -73,14 +73,16 @@ def _flat_end(term: Term, fit: Fit, style: Style) -> str:
     stays = f"{style.number(level, 4)} V" if fit.model.quantity == "volts" else style.hertz(level)
     where = _range(term, style)
     end = term.notes[0] if term.cause == "dead-band" else term.notes[1]
-    told = f"{where[0].upper()}{where[1:]} no longer move: they stay at {stays}, {_cents(term, style)} at " + (
+    sentence = f"{where[0].upper()}{where[1:]} no longer move: they stay at {stays}, {_cents(term, style)} at " + (
         f"{note_label(end, style)}"
     )
     if term.cause == "dead-band":
-        return f"{told}. The output reaches no lower: begin higher, or give its buffer a negative supply."
+        return f"{sentence}. The output reaches no lower: begin higher, or give its buffer a negative supply."
     if fit.model.quantity == "hertz":
-        return f"{told}. The control voltage or the oscillator ends there: read the volts at the input to tell which."
-    return f"{told}. The output ends there: keep the highest note lower, or give it more supply."
+        return (
+            f"{sentence}. The control voltage or the oscillator ends there: read the volts at the input to tell which."
+        )
+    return f"{sentence}. The output ends there: keep the highest note lower, or give it more supply."
 
 
 def _slip(term: Term, fit: Fit, style: Style) -> str:
@@ -109,13 +111,13 @@ def _undecided(term: Term, fit: Fit, style: Style) -> str:
             "it is no slip; whether it is one step of the converter or its linearity at large, they do not tell. "
             "A table takes it out."
         )
-    told = f"Not yet: {where} {'lies' if term.notes[0] == term.notes[1] else 'lie'} about {off} off the rest"
+    sentence = f"Not yet: {where} {'lies' if term.notes[0] == term.notes[1] else 'lie'} about {off} off the rest"
     why = "that may be a slip, or where a step, a bend or an end of the range begins"
     if not term.asks:
-        return f"{told}; {why}, and these notes alone do not tell."
+        return f"{sentence}; {why}, and these notes alone do not tell."
     names = [note_label(note, style) for note in term.asks]
     count = {1: "One more reading decides", 2: "Two more readings decide"}.get(len(names), "Three more readings decide")
-    return f"{told}; {why}. {count}: {', '.join(names)}."
+    return f"{sentence}; {why}. {count}: {', '.join(names)}."
 
 
 def _scale(term: Term, fit: Fit, style: Style) -> str:
@@ -156,8 +158,8 @@ def _offset(term: Term, fit: Fit, style: Style) -> str:
     else:
         size = style.plus_minus(term.value * factor, term.expanded * factor, unit, sign=True)
     if fit.model.is_ratio:
-        told = f"An offset of {size}, {_cents(term, style)} at {at}"
-        return f"{told} and half of that an octave up: trim it at the bottom."
+        sentence = f"An offset of {size}, {_cents(term, style)} at {at}"
+        return f"{sentence} and half of that an octave up: trim it at the bottom."
     if unit == "ct":
         return f"A flat shift of {size} at the law's reference note: an offset, or the tune knob."
     return f"A flat shift of {size}, {_cents(term, style)} on every note: an offset, or the tune knob."
@@ -168,26 +170,26 @@ def _step(term: Term, fit: Fit, style: Style) -> str:
     where = f"between {low} and {high}"
     if term.codes:
         where += f" (codes {term.codes[0]} and {term.codes[1]})"
-    told = f"A step of {_cents(term, style)} {where}"
+    sentence = f"A step of {_cents(term, style)} {where}"
     if term.carry is not None:
-        return f"{told}: the carry at code {term.carry} is the likely place; a table takes it out."
-    return f"{told}: the converter's linearity, or something changed while measuring; a table takes the first out."
+        return f"{sentence}: the carry at code {term.carry} is the likely place; a table takes it out."
+    return f"{sentence}: the converter's linearity, or something changed while measuring; a table takes the first out."
 
 
 def _bend(term: Term, fit: Fit, style: Style) -> str:
     first, last = (note_label(note, style) for note in term.notes)
     lowest = float(np.min(fit.notes))
     if term.notes[0] == lowest:
-        told = f"Below {last} it bends away, {_cents(term, style)} at {first}"
+        sentence = f"Below {last} it bends away, {_cents(term, style)} at {first}"
         if fit.model.quantity == "volts":
-            return f"{told}: as an output does that comes near the lower end of its reach. Two constants leave it."
-        return f"{told}: an offset under a linear law, or a control voltage near the end of its reach."
-    told = f"From {first} on it bends away, {_cents(term, style)} at {last}"
+            return f"{sentence}: as an output does that comes near the lower end of its reach. Two constants leave it."
+        return f"{sentence}: an offset under a linear law, or a control voltage near the end of its reach."
+    sentence = f"From {first} on it bends away, {_cents(term, style)} at {last}"
     if fit.model.quantity == "volts":
-        return f"{told}: as an output does that comes near the upper end of its reach. Two constants leave it."
+        return f"{sentence}: as an output does that comes near the upper end of its reach. Two constants leave it."
     if term.cents < 0:
-        return f"{told}: as an oscillator does whose reset takes time; trim the high end last, or take a table."
-    return f"{told}: a high-frequency trim that is set too far does so; trim it last, or take a table."
+        return f"{sentence}: as an oscillator does whose reset takes time; trim the high end last, or take a table."
+    return f"{sentence}: a high-frequency trim that is set too far does so; trim it last, or take a table."
 
 
 def _rounding(term: Term, fit: Fit, style: Style) -> str:

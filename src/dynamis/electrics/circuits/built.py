@@ -60,21 +60,21 @@ class BuiltCircuit:
     def _parameters(self) -> dict[str, Parameter]:
         """By the name that the circuit's values have for it."""
         found: dict[str, Parameter] = {}
-        for one in varied_in(self.circuit, Counting(kelvin=1.0)):
-            kept = not self.takes_out or (one.key in _adds_only(self.circuit) and "offset" not in self.takes_out)
-            limit, key = one.limit if kept else 0.0, f"{self.id}.{one.key}"
-            if not (limit or one.drift):
+        for varied in varied_in(self.circuit, Counting(kelvin=1.0)):
+            kept = not self.takes_out or (varied.key in _adds_only(self.circuit) and "offset" not in self.takes_out)
+            limit, key = varied.limit if kept else 0.0, f"{self.id}.{varied.key}"
+            if not (limit or varied.drift):
                 continue
-            found[one.key] = Parameter(
+            found[varied.key] = Parameter(
                 key,
-                one.label,
+                varied.label,
                 "",
-                one.nominal,
+                varied.nominal,
                 limit,
                 False,
                 "uniform",
                 key,
-                per_kelvin_limit=one.drift,
+                per_kelvin_limit=varied.drift,
             )
         for name in self.circuit.trimmers if self.trimmed else ():
             key = f"{self.id}.{name}"
@@ -198,12 +198,12 @@ def _adds_only(circuit: Circuit) -> frozenset[str]:
     return frozenset(key for one in circuit.topology.amplifiers for key in (one.name, f"{one.name}.bias"))
 
 
-def _stored_slot(one: Fitted) -> dict[str, Any]:
-    made: dict[str, Any] = {"ohms": list(one.ohms)}
-    if len(one.ohms) > 1:
-        made["joined"] = one.joined
-    if one.trimmer_ohms:
-        made["trimmer_ohms"] = one.trimmer_ohms
+def _stored_slot(fitted: Fitted) -> dict[str, Any]:
+    made: dict[str, Any] = {"ohms": list(fitted.ohms)}
+    if len(fitted.ohms) > 1:
+        made["joined"] = fitted.joined
+    if fitted.trimmer_ohms:
+        made["trimmer_ohms"] = fitted.trimmer_ohms
     return made
 
 
@@ -236,9 +236,9 @@ def _make(transfer_id: str, values: dict[str, Any]) -> BuiltCircuit:
     if unknown:
         raise InputError(f"{circuit.topology.title} has no place {unknown[0]}.")
     travel = tuple((name, float(one)) for name, one in values.get("travel", {}).items())
-    made = BuiltCircuit(transfer_id, circuit.fitting(**slots), travel, bool(values.get("trimmed", False)))
-    made.circuit.line(node=OUT)  # refused here where a node hangs in the air
-    return made
+    built_circuit = BuiltCircuit(transfer_id, circuit.fitting(**slots), travel, bool(values.get("trimmed", False)))
+    built_circuit.circuit.line(node=OUT)  # refused here where a node hangs in the air
+    return built_circuit
 
 
 REGISTRY.register(KIND, 1, _make)

@@ -208,9 +208,9 @@ class Circuit:
         """(volts at the output for an ampere across it, its ohms) of every resistance, sender and load included."""
         network, ohms, _ = self._asked({}, True)
         found = []
-        for one in network.branches:
-            own = ohms[one.name] + ohms[one.behind] if one.behind else ohms[one.name]
-            found.append((float(network.impedance(OUT, one, ohms, INPUT)), float(own)))
+        for branch in network.branches:
+            own = ohms[branch.name] + ohms[branch.behind] if branch.behind else ohms[branch.name]
+            found.append((float(network.impedance(OUT, branch, ohms, INPUT)), float(own)))
         return found
 
     def _asked(self, values: Mapping[str, Value], loaded: bool) -> tuple[Network, dict[str, Value], Held]:

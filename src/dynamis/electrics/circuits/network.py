@@ -149,12 +149,12 @@ class Network:
         self, driven: str, ohms: Mapping[str, Value], held: Held
     ) -> tuple[list[dict[int, Value]], list[list[Value]]]:
         """Rows of coefficients by column, and the right-hand sides: of the input at 1 V, and of all else."""
-        index, outs = self._index, {one.out: one for one in self.amplifiers}
+        index, outs = self._index, {amplifier.out: amplifier for amplifier in self.amplifiers}
         rows: list[dict[int, Value]] = [{} for _ in index]
         right: list[list[Value]] = [[0.0, 0.0] for _ in index]
-        for one in self.branches:
-            conductance = 1.0 / (ohms[one.name] + ohms[one.behind] if one.behind else ohms[one.name])
-            for here, there in ((one.a, one.b), (one.b, one.a)):
+        for branch in self.branches:
+            conductance = 1.0 / (ohms[branch.name] + ohms[branch.behind] if branch.behind else ohms[branch.name])
+            for here, there in ((branch.a, branch.b), (branch.b, branch.a)):
                 if here not in index or here in outs:
                     continue
                 k = index[here]

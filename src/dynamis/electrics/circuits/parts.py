@@ -42,39 +42,39 @@ class Row:
 def pieces_of(circuit: Circuit, style: Style = Style()) -> list[Piece]:
     """All parts, trimmers and decoupling included, in the order in which they are placed."""
     tolerance = f"±{plain(round(100 * circuit.resistor_tolerance, 6))} %"
-    found = [
+    pieces = [
         Piece(name, f"resistor {tolerance}", style.engineering(ohms, "Ω"), role, ohms)
         for name, ohms, role in circuit.resistors
     ]
     for name, ohms in circuit.trimmers.items():
-        found.append(Piece(name, "trimmer, 25 turns", style.engineering(ohms, "Ω"), f"in series with R{name[2:]}"))
+        pieces.append(Piece(name, "trimmer, 25 turns", style.engineering(ohms, "Ω"), f"in series with R{name[2:]}"))
     amplifiers = circuit.topology.amplifiers
-    for one in amplifiers:
-        found.append(Piece(one.name, "op-amp", circuit.op_amp.title, f"from {circuit.supply.words}"))
+    for amplifier in amplifiers:
+        pieces.append(Piece(amplifier.name, "op-amp", circuit.op_amp.title, f"from {circuit.supply.words}"))
     if amplifiers:
-        found += decoupling(1, ["+ rail"] if circuit.supply.single else ["+ rail", "− rail"])
+        pieces += decoupling(1, ["+ rail"] if circuit.supply.single else ["+ rail", "− rail"])
     switched = [name for name, _ in circuit.slots if circuit.topology.slot(name).switched]
     for k, name in enumerate(switched):
-        found.append(Piece(f"S{k + 1}", "switch", "one pole, on and off", f"to {name}"))
-    found += clamp_pieces(circuit.clamp, circuit.loop_ohms, circuit.resistor_tolerance, style)
+        pieces.append(Piece(f"S{k + 1}", "switch", "one pole, on and off", f"to {name}"))
+    pieces += clamp_pieces(circuit.clamp, circuit.loop_ohms, circuit.resistor_tolerance, style)
     if circuit.uses_reference and circuit.reference.node == "ref":
         volts, within = circuit.reference.volts, plain(round(100 * circuit.reference.tolerance, 6))
         kind, role = f"voltage reference ±{within} %", "the offset is taken from it"
-        found.append(Piece("VR1", kind, style.volts(volts, 3), role))
-    return found
+        pieces.append(Piece("VR1", kind, style.volts(volts, 3), role))
+    return pieces
 
 
 def clamp_pieces(clamp: Clamp, loop_ohms: float, tolerance: float, style: Style = Style()) -> list[Piece]:
     """The diodes of a clamp, and its resistor inside the loop where there is one."""
-    found = []
+    pieces = []
     if loop_ohms:
         kind, value = f"resistor ±{plain(round(100 * tolerance, 6))} %", style.engineering(loop_ohms, "Ω")
-        found.append(Piece(LOOP_NAME, kind, value, "behind the op-amp, inside the loop"))
+        pieces.append(Piece(LOOP_NAME, kind, value, "behind the op-amp, inside the loop"))
     for diode in clamp.diodes:
         rail = style.volts(diode.rail_volts, 2, sign=True) if diode.rail_volts else "ground"
         role = f"from the output to {rail}" if diode.side == "high" else f"from {rail} to the output"
-        found.append(Piece(diode.name, "diode", "small Schottky diode", f"{role}: the clamp"))
-    return found
+        pieces.append(Piece(diode.name, "diode", "small Schottky diode", f"{role}: the clamp"))
+    return pieces
 
 
 def decoupling(first: int, rails: Sequence[str]) -> list[Piece]:
@@ -87,29 +87,29 @@ def decoupling(first: int, rails: Sequence[str]) -> list[Piece]:
 
 def pieces_from(parts: Sequence[Part], style: Style = Style()) -> list[Piece]:
     """The parts of a circuit for gates, decoupling included.  Their names tell their kinds: R, C, D, Q, U."""
-    found = []
-    for one in parts:
-        what, _, role = one.role.partition(", ")
-        if one.ohms is not None:
-            found.append(Piece(one.name, "resistor", value_words(one, style), one.role, one.ohms))
-        elif one.farads:
-            found.append(Piece(one.name, "film capacitor", value_words(one, style), one.role))
+    pieces = []
+    for part in parts:
+        what, _, role = part.role.partition(", ")
+        if part.ohms is not None:
+            pieces.append(Piece(part.name, "resistor", value_words(part, style), part.role, part.ohms))
+        elif part.farads:
+            pieces.append(Piece(part.name, "film capacitor", value_words(part, style), part.role))
         else:
-            found.append(Piece(one.name, _KINDS.get(one.name[:1], "part"), what, role))
-    powered = [one for one in parts if one.name.startswith("U")]
+            pieces.append(Piece(part.name, _KINDS.get(part.name[:1], "part"), what, role))
+    powered = [part for part in parts if part.name.startswith("U")]
     if powered:
-        single = all(one.rail_volts and not one.volts for one in powered)
-        found += decoupling(11, ("+ rail",) if single else ("+ rail", "− rail"))
-    return found
+        single = all(part.rail_volts and not part.volts for part in powered)
+        pieces += decoupling(11, ("+ rail",) if single else ("+ rail", "− rail"))
+    return pieces
 
 
 def parts_list(pieces: Iterable[Piece]) -> list[Row]:
     """Equal parts together, in the order in which they first appear."""
     grouped: dict[tuple[str, str], list[Piece]] = {}
-    for one in pieces:
-        grouped.setdefault((one.kind, one.value), []).append(one)
+    for piece in pieces:
+        grouped.setdefault((piece.kind, piece.value), []).append(piece)
     return [
-        Row(len(ones), kind, value, tuple(one.name for one in ones), tuple(one.role for one in ones))
+        Row(len(ones), kind, value, tuple(piece.name for piece in ones), tuple(piece.role for piece in ones))
         for (kind, value), ones in grouped.items()
     ]
 

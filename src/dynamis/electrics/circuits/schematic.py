@@ -54,7 +54,7 @@ def schematic(
     """The drawing of a circuit between a sender and a receiver."""
     pen, cells = Pen(), max(1, len(circuit.topology.amplifiers))
     for k in range(cells):
-        slots = [one for one in circuit.topology.slots if one.stage == k]
+        slots = [slot for slot in circuit.topology.slots if slot.stage == k]
         if circuit.topology.amplifiers:
             _amplifier(pen, circuit, k, slots, style)
         else:
@@ -67,8 +67,8 @@ def schematic(
     hangs = last[0] + (_CLAMP if circuit.topology.amplifiers else _CLAMP + 3.0)
     end = (hangs + 1.8 if circuit.clamp.diodes else last[0] + 1.5, 0.0)
     pen.wire(last, end)
-    for one in circuit.clamp.diodes:
-        clamp_diode(pen, one, hangs, style)
+    for diode in circuit.clamp.diodes:
+        clamp_diode(pen, diode, hangs, style)
     pen.receiver(end, (receiver, f"{load} in all"))
     notes = []
     if circuit.topology.amplifiers:

@@ -53,13 +53,13 @@ def netlist(
         lines.append(f"{LOAD} {OUT} 0 {plain(circuit.load_ohms)}")
     if circuit.topology.amplifiers or circuit.uses_reference:
         lines += _rails(circuit)
-    for one in circuit.topology.amplifiers:
-        plus, minus, out = (_named(circuit, node, jack) for node in (one.plus, one.minus, one.out))
-        if one.out == OUT and circuit.loop_ohms:
+    for amplifier in circuit.topology.amplifiers:
+        plus, minus, out = (_named(circuit, node, jack) for node in (amplifier.plus, amplifier.minus, amplifier.out))
+        if amplifier.out == OUT and circuit.loop_ohms:
             lines.append(f"{LOOP_NAME} {BEHIND} {OUT} {plain(circuit.loop_ohms)}")
             out = BEHIND
-        more = (disturbed or {}).get(one.name, "")
-        lines.append(f"X{one.name} {plus} {minus} {out} vp vn opamp {more}".rstrip())
+        more = (disturbed or {}).get(amplifier.name, "")
+        lines.append(f"X{amplifier.name} {plus} {minus} {out} vp vn opamp {more}".rstrip())
     if circuit.topology.amplifiers:
         lines += op_amp_lines(circuit.op_amp)
     lines += clamp_lines(circuit.clamp)
@@ -83,12 +83,14 @@ def op_amp_lines(op_amp: OpAmp) -> list[str]:
 def clamp_lines(clamp: Clamp) -> list[str]:
     """The diodes of a clamp with what they are tied to."""
     lines = []
-    for one in clamp.diodes:
+    for diode in clamp.diodes:
         rail = GROUND
-        if one.rail_volts:
-            rail = f"v{one.name.lower()}"
-            lines.append(f"V{one.name} {rail} 0 DC {plain(one.rail_volts)}")
-        lines.append(f"{one.name} {rail} {OUT} schottky" if one.side == "low" else f"{one.name} {OUT} {rail} schottky")
+        if diode.rail_volts:
+            rail = f"v{diode.name.lower()}"
+            lines.append(f"V{diode.name} {rail} 0 DC {plain(diode.rail_volts)}")
+        lines.append(
+            f"{diode.name} {rail} {OUT} schottky" if diode.side == "low" else f"{diode.name} {OUT} {rail} schottky"
+        )
     return [*lines, _SCHOTTKY] if lines else []
 
 

@@ -44,7 +44,7 @@ class Counting:
 
 def varied_in(circuit: Circuit, counting: Counting = Counting()) -> list[Varied]:
     """All that varies in a circuit, the parts first."""
-    found = [
+    sources = [
         Varied(name, f"{name}, {role}", ohms, circuit.resistor_tolerance * ohms, circuit.resistor_per_kelvin * ohms)
         for name, ohms, role in circuit.resistors
         if name.rstrip("ab") in circuit.connected
@@ -54,14 +54,20 @@ def varied_in(circuit: Circuit, counting: Counting = Counting()) -> list[Varied]
         tolerance = reference.tolerance if reference.node == "ref" else circuit.supply.tolerance
         label = "The reference of the offset" if reference.node == "ref" else "The rail that the offset is taken from"
         limit, drift = abs(reference.volts) * tolerance, abs(reference.volts) * reference.per_kelvin
-        found.append(Varied(reference.node, label, reference.volts, limit, drift))
+        sources.append(Varied(reference.node, label, reference.volts, limit, drift))
     if counting.op_amps:
         amp = circuit.op_amp
-        for one in circuit.topology.amplifiers:
-            found.append(Varied(one.name, f"Offset of {one.name}", 0.0, amp.offset_limit_volts, amp.offset_per_kelvin))
+        for amplifier in circuit.topology.amplifiers:
+            sources.append(
+                Varied(
+                    amplifier.name, f"Offset of {amplifier.name}", 0.0, amp.offset_limit_volts, amp.offset_per_kelvin
+                )
+            )
             if amp.bias_amperes:
-                found.append(Varied(f"{one.name}.bias", f"Bias current of {one.name}", 0.0, amp.bias_amperes))
-    return [one for one in found if one.limit or (one.drift and counting.kelvin)]
+                sources.append(
+                    Varied(f"{amplifier.name}.bias", f"Bias current of {amplifier.name}", 0.0, amp.bias_amperes)
+                )
+    return [source for source in sources if source.limit or (source.drift and counting.kelvin)]
 
 
 def at(

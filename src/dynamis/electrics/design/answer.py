@@ -78,17 +78,17 @@ class Answer:
 def answered(ask: Ask, wanted: Callable[[], bool]) -> Answer:
     """The proposals for a wish and the spread of each.  wanted : whether to go on; else what there is is given."""
     counting = Counting(kelvin=ask.kelvin)
-    found = (
+    proposals = (
         propose(ask.wish, Counting(), wanted=wanted)
         if ask.adds == NOTHING
         else propose_summer(ask.wish, *ask.adds, Counting())
     )
     spreads = {}
-    for one in found.found:
+    for one in proposals.found:
         if wanted():
             spreads[one.key] = spread(one.circuit, one.wish, counting, samples=_TABLE_SAMPLES)
             _ = one.later  # worked out here, and kept
-    return Answer(found, spreads)
+    return Answer(proposals, spreads)
 
 
 def rest_anew(proposal: Proposal, locked: Mapping[str, Fitted]) -> Proposal:

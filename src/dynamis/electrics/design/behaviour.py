@@ -79,8 +79,8 @@ def noise_volts(circuit: Circuit) -> float:
     total = sum(impedance**2 * 4.0 * _BOLTZMANN * _KELVIN / ohms * band for impedance, ohms in circuit.noise_paths())
     amp = circuit.op_amp
     flicker = band + amp.noise_corner_hertz * math.log(BAND_HERTZ[1] / BAND_HERTZ[0])
-    for one in circuit.topology.amplifiers:
-        total += (noise_gain(circuit, one.name) * amp.noise_volts) ** 2 * flicker
+    for amplifier in circuit.topology.amplifiers:
+        total += (noise_gain(circuit, amplifier.name) * amp.noise_volts) ** 2 * flicker
     return math.sqrt(total)
 
 
@@ -145,17 +145,17 @@ def _power_up(circuit: Circuit, wish: Wish) -> tuple[float, float]:
 
 def behaviour_words(made: Behaviour, circuit: Circuit, wish: Wish, style: Style = Style()) -> list[str]:
     """A sentence for each."""
-    told = [
+    sentences = [
         f"Noise {style.number(made.noise_cents, 3)} ct rms, {style.number(1e6 * made.noise_volts, 1)} µV from "
         f"{plain(BAND_HERTZ[0])} Hz to {plain(BAND_HERTZ[1] / 1e3)} kHz."
     ]
     cable = style.engineering(CABLE_FARADS, "F")
     if circuit.topology.amplifiers:
-        told.append(f"An octave settles to a cent in {style.engineering(made.settle_seconds, 's')}.")
+        sentences.append(f"An octave settles to a cent in {style.engineering(made.settle_seconds, 's')}.")
     if made.rings and made.cure_ohms is not None:
         taken = 0.0 if not wish.load_ohms else 1200.0 * made.cure_ohms / wish.load_ohms
         lost = f"; outside the loop it would take {style.cents(taken)} ct an octave" if taken else ""
-        told.append(
+        sentences.append(
             f"A cable of {plain(CABLE_METRES)} m, {cable}, makes the op-amp ring: it drives "
             f"{style.engineering(circuit.op_amp.lead_farads, 'F')}. "
             f"{style.engineering(made.cure_ohms, 'Ω')} at its output, inside the feedback loop, cures it{lost}."
@@ -163,13 +163,13 @@ def behaviour_words(made: Behaviour, circuit: Circuit, wish: Wish, style: Style 
     else:
         why = f", behind its {LOOP_NAME}" if circuit.loop_ohms else ""
         adds = f" and adds {style.engineering(made.cable_seconds, 's')}" if made.cable_seconds >= 1e-6 else ""
-        told.append(f"A cable of {plain(CABLE_METRES)} m, {cable}, does not make it ring{why}{adds}.")
-    told += [
+        sentences.append(f"A cable of {plain(CABLE_METRES)} m, {cable}, does not make it ring{why}{adds}.")
+    sentences += [
         f"{name} by itself drifts by {style.size_of_cents(cents)} ct in 10 °C, at 100 ppm/K."
         for name, cents in made.trimmers
     ]
     if not (circuit.topology.amplifiers or circuit.uses_reference):
-        return told
+        return sentences
     low, high = (style.volts(volts, 1, sign=True) for volts in made.power_up)
     held = ", where its diodes hold it" if circuit.clamp.diodes else ""
     over = [
@@ -177,10 +177,10 @@ def behaviour_words(made: Behaviour, circuit: Circuit, wish: Wish, style: Style 
         wish.bears.high is not None and made.power_up[1] > wish.bears.high + 0.05,
     ]
     beyond = ": more than the input bears; switch the rails on first" if any(over) else ""
-    told.append(
+    sentences.append(
         f"While its rails come up, in either order, the output may stand between {low} and {high}{held}{beyond}."
     )
-    return told
+    return sentences
 
 
 def errors_csv(parts: Budget, after: Later, made: Behaviour) -> str:

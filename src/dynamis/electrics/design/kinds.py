@@ -26,12 +26,12 @@ def own_cents(circuit: Circuit, wish: Wish, kind: OpAmp) -> float:
     here = circuit.line()
     weigh = max(wish.cents_per_volt(volts) for volts in (wish.in_low, wish.in_high))
     volts = 0.0
-    for one in circuit.topology.amplifiers:
+    for amplifier in circuit.topology.amplifiers:
         offset = KELVIN * kind.offset_per_kelvin + (0.0 if trimmed else kind.offset_limit_volts)
-        moved = circuit.line({one.name: offset})
+        moved = circuit.line({amplifier.name: offset})
         volts += abs(float(moved.offset) - float(here.offset))
         if not trimmed and kind.bias_amperes:
-            drawn = circuit.line({f"{one.name}.bias": kind.bias_amperes})
+            drawn = circuit.line({f"{amplifier.name}.bias": kind.bias_amperes})
             volts += abs(float(drawn.offset) - float(here.offset))
     return volts * weigh
 

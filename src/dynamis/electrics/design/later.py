@@ -89,13 +89,13 @@ def _moved(
 
 def _decides(bench: Bench, changes: list[tuple[str, Varied]]) -> tuple[str, float]:
     """The change that moves the nominal circuit most at its limit, and by how many cents."""
-    found = [(name, moved_cents(bench.circuit, bench.wish, one)) for name, one in changes]
-    return max(found, key=lambda pair: pair[1], default=("", 0.0))
+    names = [(name, moved_cents(bench.circuit, bench.wish, one)) for name, one in changes]
+    return max(names, key=lambda pair: pair[1], default=("", 0.0))
 
 
-def moved_cents(circuit: Circuit, wish: Wish, one: Varied) -> float:
+def moved_cents(circuit: Circuit, wish: Wish, varied: Varied) -> float:
     """Cents that one thing at either end of its limit moves the output from where it nominally is."""
-    first, last = (circuit.line({one.key: one.nominal + side * one.limit}) for side in (-1.0, 1.0))
+    first, last = (circuit.line({varied.key: varied.nominal + side * varied.limit}) for side in (-1.0, 1.0))
     here = circuit.line()
     ends = [
         abs(float((moved.gain - here.gain) * volts + moved.offset - here.offset)) * wish.cents_per_volt(volts)

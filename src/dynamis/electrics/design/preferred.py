@@ -39,12 +39,12 @@ def choices(ohms: float, values: FloatArray, pairs: bool) -> list[Fitted]:
     """What may stand for a wanted resistance; none outside 10 Ω to 10 MΩ, or of two in series 20 MΩ."""
     if not LEAST_OHMS <= ohms <= MOST_OHMS * (2.0 if pairs else 1.0) or not values.size:
         return []
-    found = [Fitted((one,)) for one in near(ohms, values)]
-    if abs(found[0].total / ohms - 1.0) < _EXACT:
-        return found[:1]
+    fillings = [Fitted((one,)) for one in near(ohms, values)]
+    if abs(fillings[0].total / ohms - 1.0) < _EXACT:
+        return fillings[:1]
     if pairs:
-        found += [*_series(ohms, values), *_parallel(ohms, values)]
-    return found
+        fillings += [*_series(ohms, values), *_parallel(ohms, values)]
+    return fillings
 
 
 def _series(ohms: float, values: FloatArray) -> list[Fitted]:
@@ -60,9 +60,9 @@ def _parallel(ohms: float, values: FloatArray) -> list[Fitted]:
     return [Fitted((float(low[k]), float(high[k])), "parallel") for k in _closest(total, ohms)]
 
 
-def _closest(found: FloatArray, wanted: float) -> list[int]:
+def _closest(values: FloatArray, wanted: float) -> list[int]:
     """The nearest from below and from above."""
-    off = found - wanted
+    off = values - wanted
     sides = (np.where(off <= 0, -off, np.inf), np.where(off > 0, off, np.inf)) if off.size else ()
     return [int(one.argmin()) for one in sides if np.isfinite(one.min())]
 

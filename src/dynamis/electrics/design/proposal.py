@@ -206,25 +206,25 @@ def propose(
 def _tried(
     wish: Wish, counting: Counting, smallest: bool, wanted: Callable[[], bool]
 ) -> tuple[tuple[Proposal, ...], tuple[Rejected, ...]]:
-    found: list[Proposal] = []
+    proposals: list[Proposal] = []
     rejected: list[Rejected] = []
     for topology in (TOPOLOGIES[name] for name in ORDER):
         if not wanted():
             raise InputError("Something else was asked meanwhile.")
-        stiff = [one for one in found if not one.misses and not one.is_soft]
-        if smallest and any(len(one.circuit.topology.amplifiers) < len(topology.amplifiers) for one in stiff):
+        stiff = [proposal for proposal in proposals if not proposal.misses and not proposal.is_soft]
+        if smallest and any(len(proposal.circuit.topology.amplifiers) < len(topology.amplifiers) for proposal in stiff):
             break
         try:
-            one = propose_one(topology, wish, counting)
+            proposal = propose_one(topology, wish, counting)
         except InputError as error:
             rejected.append(Rejected(topology, str(error)))
             continue
-        steady = _from_reference(one, wish, counting)
+        steady = _from_reference(proposal, wish, counting)
         if steady is not None:
-            found.append(steady)
+            proposals.append(steady)
         if steady is None or (wish.offset_from != "reference" and not smallest):
-            found.append(one)
-    return tuple(sorted(found, key=lambda one: one.size)), tuple(rejected)
+            proposals.append(proposal)
+    return tuple(sorted(proposals, key=lambda proposal: proposal.size)), tuple(rejected)
 
 
 def _from_reference(one: Proposal, wish: Wish, counting: Counting) -> Proposal | None:
@@ -235,11 +235,11 @@ def _from_reference(one: Proposal, wish: Wish, counting: Counting) -> Proposal |
         return None
     for volts in reversed([volts for volts in _REFERENCES if volts <= wish.supply.high - _REFERENCE_ROOM]):
         try:
-            found = propose_one(one.circuit.topology, replace(wish, reference_volts=volts), counting)
+            proposal = propose_one(one.circuit.topology, replace(wish, reference_volts=volts), counting)
         except InputError:
             continue
-        if not found.misses or one.misses:
-            return replace(found, wish=wish)
+        if not proposal.misses or one.misses:
+            return replace(proposal, wish=wish)
     return None
 
 
@@ -249,18 +249,18 @@ def _least_hopeless(rejected: Sequence[Rejected]) -> str:
 
 def _parts_reached(wish: Wish) -> list[Wish]:
     """The wish over the part of its input range that stays within reach, as op-amps and as resistors."""
-    found = []
+    parts = []
     for low, high in (wish.reach(), wish.bears.within(wish.supply.low, wish.supply.high)):
         first, last = sorted((end - wish.offset_volts) / wish.gain for end in (low, high))
         first, last = max(first, wish.in_low), min(last, wish.in_high)
         if last - first >= _LEAST_PART * (wish.in_high - wish.in_low):
-            found.append(replace(wish, in_low=first, in_high=last))
-    return list(dict.fromkeys(found))
+            parts.append(replace(wish, in_low=first, in_high=last))
+    return list(dict.fromkeys(parts))
 
 
 def _nearest(wish: Wish) -> list[Wish]:
     """Lines that stay within reach, the least worst error over the input range first as op-amps, then as resistors."""
-    found = []
+    parts = []
     for low, high in (wish.reach(), wish.bears.within(wish.supply.low, wish.supply.high)):
         first, last = (float(np.clip(one, low, high)) for one in wish.ends)
         worst = max(abs(a - b) for a, b in zip((first, last), wish.ends, strict=True))
@@ -273,10 +273,10 @@ def _nearest(wish: Wish) -> list[Wish]:
             first, last = (other, last) if nearer else (first, other)
             worst = max(worst, abs(other - wish.ends[0 if nearer else 1]))
         if first != last:
-            found.append((worst, wish.line(first, last)))
+            parts.append((worst, wish.line(first, last)))
     if wish.offset_volts:  # too slight for any resistor from this rail
-        found.append((abs(wish.offset_volts), replace(wish, offset_volts=0.0)))
-    return [one for _, one in sorted(found, key=lambda pair: pair[0])]
+        parts.append((abs(wish.offset_volts), replace(wish, offset_volts=0.0)))
+    return [one for _, one in sorted(parts, key=lambda pair: pair[0])]
 
 
 def propose_one(
@@ -295,9 +295,9 @@ def propose_one(
         return Proposal(plain_one, wish, ())
     for slots in ((topology.offset_slot, topology.scale_slot), (topology.scale_slot,)):
         here = [slot for slot in slots if slot in plain_one.by_slot]
-        found = _with_trimmers(plain_one, wish, here, counting, locked) if here else None
-        if found is not None:
-            return found
+        proposal = _with_trimmers(plain_one, wish, here, counting, locked) if here else None
+        if proposal is not None:
+            return proposal
     return Proposal(plain_one, wish, ())
 
 

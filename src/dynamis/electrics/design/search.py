@@ -83,12 +83,12 @@ def _chosen(
     first = _choose(topology, wish, built, trimmers, locked, near_ohms, wide=False)
     if first is not None and not first[1]:
         return first[0]
-    found = [
+    circuit = [
         one for one in (first, _choose(topology, wish, built, trimmers, locked, None, wide=True)) if one is not None
     ]
-    if not found:
+    if not circuit:
         raise InputError("no preferred values come near what it needs")
-    return min(found, key=lambda one: one[1])[0]
+    return min(circuit, key=lambda one: one[1])[0]
 
 
 def _choose(
@@ -144,9 +144,9 @@ def _locked_seeds(topology: Topology, wish: Wish, trimmers: Mapping[str, float],
     for slot, fitted in locked.items():
         wanted = replace(fitted, trimmer_ohms=trimmers.get(slot, 0.0)).total
         tried = np.geomspace(*_WIDE_OHMS, 400)
-        made = [one.ohms.get(slot, np.nan) for one in equations_for(topology.name)(wish, list(tried))]
-        if len(made) == tried.size and np.isfinite(made).all():
-            off = np.log(np.array(made) / wanted)
+        values = [one.ohms.get(slot, np.nan) for one in equations_for(topology.name)(wish, list(tried))]
+        if len(values) == tried.size and np.isfinite(values).all():
+            off = np.log(np.array(values) / wanted)
             cross = np.flatnonzero(np.sign(off[:-1]) != np.sign(off[1:]))
             if cross.size:
                 k = int(cross[0])

@@ -147,7 +147,7 @@ def _in_streams(draw: Callable[[int, np.random.Generator], None], seed: int, tro
 
     There are as many on every machine, each with its own generator, so that a seed gives the same everywhere.
     """
-    generators = [np.random.default_rng(one) for one in np.random.SeedSequence(seed).spawn(_STREAMS)]
+    generators = [np.random.default_rng(stream_seed) for stream_seed in np.random.SeedSequence(seed).spawn(_STREAMS)]
 
     def run(stream: int) -> None:
         try:
@@ -156,11 +156,11 @@ def _in_streams(draw: Callable[[int, np.random.Generator], None], seed: int, tro
             trouble.append(error)
 
     threads = [threading.Thread(target=run, args=(k,), name="spread") for k in range(1, _STREAMS)]
-    for one in threads:
-        one.start()
+    for thread in threads:
+        thread.start()
     run(0)
-    for one in threads:
-        one.join()
+    for thread in threads:
+        thread.join()
 
 
 def cents_off(bench: Bench, values: dict[str, Value]) -> FloatArray:
@@ -234,6 +234,6 @@ def budget(circuit: Circuit, wish: Wish, counting: Counting = Counting(), shape:
     return Budget(tuple(ranked), float(np.max(worst)), float(joined.max()))
 
 
-def _at_limit(one: Varied, counting: Counting) -> dict[str, Value]:
-    ones: dict[str, Value] = {one.key: 1.0}
-    return at([one], ones, counting.kelvin, ones)
+def _at_limit(varied: Varied, counting: Counting) -> dict[str, Value]:
+    ones: dict[str, Value] = {varied.key: 1.0}
+    return at([varied], ones, counting.kelvin, ones)

@@ -85,10 +85,10 @@ def summer(wish: Wish, inputs: int = 2, octaves: float = 0.0, semitones: float =
 
 
 def _nearest(slot: str, ohms: float, wish: Wish) -> Fitted:
-    found = choices(ohms, stock(wish.series, wish.drawer), wish.pairs)
-    if not found:
+    fillings = choices(ohms, stock(wish.series, wish.drawer), wish.pairs)
+    if not fillings:
         raise InputError(f"{slot} would be {plain(round(ohms, 1))} Ω, which no values at hand make.")
-    return min(found, key=lambda one: abs(one.total - ohms))
+    return min(fillings, key=lambda one: abs(one.total - ohms))
 
 
 def propose_summer(

@@ -14,58 +14,58 @@ _MOST_SHARES = 8
 _LEAST_CENTS = 0.05
 
 
-def proposal_row(made: Proposal, drawn: Spread | None, style: Style) -> tuple[str, ...]:
+def proposal_row(proposal: Proposal, drawn: Spread | None, style: Style) -> tuple[str, ...]:
     """The cells of a proposal."""
     sides = () if drawn is None else (drawn.before, drawn.after)
     before, after = (f"{style.cents(side.p95)} ct" for side in sides) if sides else ("–", "–")
-    later = f"{style.cents(made.later.p95)} ct"
-    trims = " + ".join(style.engineering(one.ohms, "Ω") for one in made.trims) or "none"
+    later = f"{style.cents(proposal.later.p95)} ct"
+    trims = " + ".join(style.engineering(one.ohms, "Ω") for one in proposal.trims) or "none"
     return (
-        made.title,
-        str(made.count),
-        f"{style.cents(made.nominal_cents)} ct",
+        proposal.title,
+        str(proposal.count),
+        f"{style.cents(proposal.nominal_cents)} ct",
         before,
         after,
         later,
-        style.number(1e3 * made.supply_amperes, 1),
+        style.number(1e3 * proposal.supply_amperes, 1),
         trims,
     )
 
 
-def step_words(made: Proposal, steps: Walk | None, note_of: Callable[[float], str], style: Style) -> list[str]:
+def step_words(proposal: Proposal, steps: Walk | None, note_of: Callable[[float], str], style: Style) -> list[str]:
     """How the trimmers are set, one sentence a step."""
     if steps is None:
         return ["There is nothing to trim: the parts' tolerance is within what is allowed."]
-    told = ["Let it warm up. Measure at the receiver, with everything plugged in that will be."]
+    sentences = ["Let it warm up. Measure at the receiver, with everything plugged in that will be."]
     for k, step in enumerate(steps.steps):
         note = note_of(step.send_volts)
         where = f" (note {note})" if note else ""
         why = ", where the scale trimmer moves next to nothing" if step.at_pivot else ""
         a_turn = style.millivolts(abs(step.volts_per_turn))
-        told.append(
+        sentences.append(
             f"{k + 1}. Send {style.volts(step.send_volts, 3)}{where}{why}. Turn {step.trim.name}, the "
             f"{step.trim.role}, until you read {style.volts(step.read_volts, 4, sign=True)}. A turn moves it by "
-            f"{a_turn}, {style.cents(abs(step.volts_per_turn) * made.wish.cents_per_volt(step.send_volts))} ct."
+            f"{a_turn}, {style.cents(abs(step.volts_per_turn) * proposal.wish.cents_per_volt(step.send_volts))} ct."
         )
     again = "Once is enough" if steps.rounds == 1 else f"Go through it {steps.rounds} times"
-    told.append(f"{again}, also for the worst parts: at most {style.cents(steps.left_cents)} ct are then left.")
-    for trim in made.trims:
+    sentences.append(f"{again}, also for the worst parts: at most {style.cents(steps.left_cents)} ct are then left.")
+    for trim in proposal.trims:
         scale = trim.role == "scale"
         reach = style.share(trim.reach) if scale else style.millivolts(trim.reach)
         needed = style.share(trim.needed) if scale else style.millivolts(trim.needed)
-        told.append(f"{trim.name} reaches ± {reach}; the parts at their worst need ± {needed}.")
-    return told
+        sentences.append(f"{trim.name} reaches ± {reach}; the parts at their worst need ± {needed}.")
+    return sentences
 
 
-def later_words(made: Proposal, style: Style) -> str:
+def later_words(proposal: Proposal, style: Style) -> str:
     """What is left later, and what decides it."""
-    later = made.later
-    load = style.share(made.wish.load_tolerance, 0)
-    if made.offset_from is None:
+    later = proposal.later
+    load = style.share(proposal.wish.load_tolerance, 0)
+    if proposal.offset_from is None:
         moved = ""
     else:
-        what = "its reference" if made.offset_from == "reference" else "the rail of its offset"
-        moved = f" and {what} ± {style.share(rail_moves(made.circuit), 1)} off"
+        what = "its reference" if proposal.offset_from == "reference" else "the rail of its offset"
+        moved = f" and {what} ± {style.share(rail_moves(proposal.circuit), 1)} off"
     names = {"load": "the load", "supply": "the rail", "VR1": "the reference VR1"}
     decides = f"; {names.get(later.decides, later.decides)} decides, {style.cents(later.cents)} ct at its limit"
     return (
@@ -77,35 +77,35 @@ def later_words(made: Proposal, style: Style) -> str:
 def spread_words(drawn: Spread, compared: Laid | None, name: str, style: Style) -> list[str]:
     """Yield before and after trimming."""
     allowed = style.number(drawn.before.tolerance_cents, 1)
-    told = [
+    sentences = [
         f"Of {drawn.samples} circuits {drawn.before.within_words(style)} are within ± {allowed} ct as "
         f"built; 95 % within {style.size_of_cents(drawn.before.p95)} ct."
     ]
     if drawn.after is not drawn.before:
-        told.append(
+        sentences.append(
             f"Trimmed at 25 °C, {drawn.after.within_words(style)} are; 95 % are within "
             f"{style.cents(drawn.after.p95)} ct, the worst {style.cents(drawn.after.worst)}."
         )
     if compared is not None:
         other = compared.spread.after
-        told.append(
+        sentences.append(
             f"Laid over: {compared.words}, {other.within_words(style)} within, 95 % within "
             f"{style.cents(other.p95)} ct, against {style.cents(drawn.after.p95)} ct of {name}."
         )
-    return told
+    return sentences
 
 
-def budget_words(made: Budget, style: Style) -> list[str]:
+def budget_words(budget: Budget, style: Style) -> list[str]:
     """What each part adds before trimming."""
-    if not made.parts:
+    if not budget.parts:
         return []
-    told = [
-        f"Untrimmed, in the worst case {style.cents(made.worst_cents)} ct; as a root sum of squares "
-        f"{style.cents(made.expanded_cents)} ct (k\u00a0=\u00a02)."
+    sentences = [
+        f"Untrimmed, in the worst case {style.cents(budget.worst_cents)} ct; as a root sum of squares "
+        f"{style.cents(budget.expanded_cents)} ct (k\u00a0=\u00a02)."
     ]
-    told += [
+    sentences += [
         f"{style.cents(one.cents, sign=True)} ct  {one.label}"
-        for one in made.parts[:_MOST_SHARES]
+        for one in budget.parts[:_MOST_SHARES]
         if abs(one.cents) >= _LEAST_CENTS
     ]
-    return told
+    return sentences

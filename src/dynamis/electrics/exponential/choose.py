@@ -108,10 +108,10 @@ def _made(wish: LawWish, top: float, reach: _Reach) -> Converter | None:
     return trim(CONVERTERS[wish.way]("between", parts, source_ohms=wish.source_ohms), wish)
 
 
-def _sized(wish: LawWish, top: float, made: Converter) -> Converter:
+def _sized(wish: LawWish, top: float, converter: Converter) -> Converter:
     """The same with trimmers that reach what the worst of its parts need."""
     for _ in range(_SIZINGS):
-        level, scale = steps(made, wish)
+        level, scale = steps(converter, wish)
         octaves = abs(float(wish.octaves_in(scale.send_volts) - wish.octaves_in(level.send_volts)))
         reach = _Reach(
             _MARGIN * scale.needed_cents / (1200.0 * octaves) + _ROUNDING[wish.series],
@@ -119,8 +119,8 @@ def _sized(wish: LawWish, top: float, made: Converter) -> Converter:
         )
         again = _made(wish, top, reach)
         assert again is not None  # its output reaches as far as before
-        made = again
-    return made
+        converter = again
+    return converter
 
 
 def _parts(wish: LawWish, top: float, reach: _Reach) -> PairParts:

@@ -150,9 +150,9 @@ class LawWish:
         """Input volts over the notes, shape (49,), from note to note alike."""
         return self.sends(np.linspace(0.0, self.octaves, _POINTS))
 
-    def off(self, found: ArrayLike, volts: ArrayLike) -> FloatArray:
+    def off(self, values: ArrayLike, volts: ArrayLike) -> FloatArray:
         """How far what is found at the output is off at input volts, cents."""
-        return np.asarray(1200.0 * (self.octaves_out(found) - self.octaves_in(volts)))
+        return np.asarray(1200.0 * (self.octaves_out(values) - self.octaves_in(volts)))
 
     def cents(self, converter: Converter, volts: ArrayLike, world: World = NOMINAL) -> FloatArray:
         """How far a converter is off at input volts, cents."""

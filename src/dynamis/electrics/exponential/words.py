@@ -39,27 +39,27 @@ def higher_words(wish: LawWish, high_note: float, style: Style) -> str:
     )
 
 
-def walk_words(found: Walk, note_of: Callable[[float], str], style: Style) -> list[str]:
+def walk_words(walk: Walk, note_of: Callable[[float], str], style: Style) -> list[str]:
     """How the trimmers are set, one sentence a step."""
-    told = ["Let it warm up. Measure at the input, with everything plugged in that will be."]
-    for k, step in enumerate(found.steps):
+    sentences = ["Let it warm up. Measure at the input, with everything plugged in that will be."]
+    for k, step in enumerate(walk.steps):
         note = note_of(step.send_volts)
         where = f" (note {note})" if note else ""
         level = step.trimmer == LEVEL_TRIMMER
         why = ", where the scale does least" if level else ""
-        told.append(
+        sentences.append(
             f"{k + 1}. Send {style.volts(step.send_volts, 3)}{where}{why}. Turn {step.trimmer}, the "
             f"{'level' if level else 'scale'}, until you read {style.volts(step.read_volts, 4, sign=True)}. A turn "
             f"moves it by {style.millivolts(abs(step.volts_per_turn))}, {style.cents(abs(step.cents_per_turn))} ct."
         )
-    again = "Once is enough" if found.rounds == 1 else f"Go through it {found.rounds} times"
-    told.append(f"{again}, also for the worst parts: at most {style.cents(found.left_cents)} ct are then left.")
-    told += [
+    again = "Once is enough" if walk.rounds == 1 else f"Go through it {walk.rounds} times"
+    sentences.append(f"{again}, also for the worst parts: at most {style.cents(walk.left_cents)} ct are then left.")
+    sentences += [
         f"{step.trimmer} reaches ± {style.cents(step.reach_cents)} ct; the parts at their worst need ± "
         f"{style.cents(step.needed_cents)} ct."
-        for step in found.steps
+        for step in walk.steps
     ]
-    return told
+    return sentences
 
 
 def left_words(untrimmed: Left, trimmed: Left, style: Style) -> list[str]:
@@ -73,21 +73,23 @@ def left_words(untrimmed: Left, trimmed: Left, style: Style) -> list[str]:
     ]
 
 
-def _share_words(made: Left, style: Style) -> list[str]:
-    shares = made.shares[:_MOST_SHARES]
+def _share_words(left: Left, style: Style) -> list[str]:
+    shares = left.shares[:_MOST_SHARES]
     return [f"{style.cents(cents, sign=True)} ct  {label}" for label, cents in shares if abs(cents) >= _LEAST_CENTS]
 
 
-def warm_words(made: Converter, wish: LawWish, style: Style) -> list[str]:
+def warm_words(converter: Converter, wish: LawWish, style: Style) -> list[str]:
     """What temperature does, with R5 as it is and with an ordinary one, and what R5 would have to grow by."""
 
     def moved(one: Converter) -> str:
         low, high = (style.cents(cents, sign=True) for cents in drift(one, wish, WARMER_KELVIN))
         return f"{low} ct and the highest by {high} ct"
 
-    exact = exact_ppm(made)
-    told = [f"{style.number(WARMER_KELVIN, 0)} °C warmer the lowest note moves by {moved(made)}."]
-    if made.parts.base_ppm:
-        told.append(f"With an ordinary R5 by {moved(ordinary(made))}.")
-    told.append(f"R5 that grows by {style.number(exact, 0, sign=True)} ppm/K, close to the pair, takes it out wholly.")
-    return told
+    exact = exact_ppm(converter)
+    sentences = [f"{style.number(WARMER_KELVIN, 0)} °C warmer the lowest note moves by {moved(converter)}."]
+    if converter.parts.base_ppm:
+        sentences.append(f"With an ordinary R5 by {moved(ordinary(converter))}.")
+    sentences.append(
+        f"R5 that grows by {style.number(exact, 0, sign=True)} ppm/K, close to the pair, takes it out wholly."
+    )
+    return sentences

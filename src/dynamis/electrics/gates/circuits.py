@@ -93,20 +93,20 @@ def _circuits(
 ) -> tuple[GateCircuit, ...]:
     best: dict[str, GateCircuit] = {}
     sent = [output, *(moved(output, 1.0 + end) for end in (-limit, limit) if limit)]
-    if all(judge_gate(one, sink, count).verdict == "fits" for one in sent) or hurts_itself(output):
+    if all(judge_gate(candidate, sink, count).verdict == "fits" for candidate in sent) or hurts_itself(output):
         return ()
-    for one in candidates(output, sink, count, supplies):
-        known = best.get(one.name)
-        if known is not None and (known.size < one.size or (known.holds and known.size == one.size)):
+    for candidate in candidates(output, sink, count, supplies):
+        known = best.get(candidate.name)
+        if known is not None and (known.size < candidate.size or (known.holds and known.size == candidate.size)):
             continue
-        found = fitting(one, output, sink, count, sent[1:], battery=battery)
-        if found is not None and (known is None or found.holds or one.size < known.size):
-            best[one.name] = found
-    return tuple(sorted(best.values(), key=lambda one: (one.size, not one.holds)))
+        found = fitting(candidate, output, sink, count, sent[1:], battery=battery)
+        if found is not None and (known is None or found.holds or candidate.size < known.size):
+            best[candidate.name] = found
+    return tuple(sorted(best.values(), key=lambda candidate: (candidate.size, not candidate.holds)))
 
 
 def fitting(
-    one: Candidate,
+    candidate: Candidate,
     output: GateOutput,
     sink: GateInput,
     count: int,
@@ -117,20 +117,30 @@ def fitting(
     """A circuit where it fits, also with the output as each of `others` and from a battery that is new or worn, and
     stays safe; else None."""
     carried = sink.pullup_volts * count / sink.ohms if sink.kind == "shorting" else 0.0
-    made = becomes(one.name, one.parts, output, carried)
-    leaves = judge_gate(made, sink, count)
-    if leaves.verdict != "fits" or not _safe(one, output, sink, count, carried):
+    gate_output = becomes(candidate.name, candidate.parts, output, carried)
+    leaves = judge_gate(gate_output, sink, count)
+    if leaves.verdict != "fits" or not _safe(candidate, output, sink, count, carried):
         return None
     for end in others:
-        if judge_gate(becomes(one.name, one.parts, end, carried), sink, count).verdict != "fits":
+        if judge_gate(becomes(candidate.name, candidate.parts, end, carried), sink, count).verdict != "fits":
             return None
-    if battery and one.rails == BATTERY:
+    if battery and candidate.rails == BATTERY:
         for volts in (BATTERY_WORN, BATTERY_NEW):
-            at = becomes(one.name, one.parts, output, carried, Stress(rails=volts / BATTERY[1]))
+            at = becomes(candidate.name, candidate.parts, output, carried, Stress(rails=volts / BATTERY[1]))
             if judge_gate(at, sink, count).verdict != "fits":
                 return None
-    up = judge_gate(becomes(one.name, one.parts, output, carried, Stress(UP, UP)), _moved(sink, UP), count).verdict
-    return GateCircuit(one.name, one.parts, made, leaves, up == "fits", one.rails, protection_of(one, output))
+    up = judge_gate(
+        becomes(candidate.name, candidate.parts, output, carried, Stress(UP, UP)), _moved(sink, UP), count
+    ).verdict
+    return GateCircuit(
+        candidate.name,
+        candidate.parts,
+        gate_output,
+        leaves,
+        up == "fits",
+        candidate.rails,
+        protection_of(candidate, output),
+    )
 
 
 def hurts_itself(output: GateOutput) -> bool:
@@ -140,29 +150,29 @@ def hurts_itself(output: GateOutput) -> bool:
     )
 
 
-def _safe(one: Candidate, output: GateOutput, sink: GateInput, count: int, carried: float) -> bool:
+def _safe(candidate: Candidate, output: GateOutput, sink: GateInput, count: int, carried: float) -> bool:
     """Whether the input stays within what it bears whatever the rails, the sender and the parts do."""
     bears = sink.bears
     if bears == Span():
         return True
-    stands_behind = any(part.ohms is not None and part.ohms >= CLAMP_OHMS for part in one.parts) and any(
-        part.name in ("D1", "D2", "Z1") for part in one.parts
+    stands_behind = any(part.ohms is not None and part.ohms >= CLAMP_OHMS for part in candidate.parts) and any(
+        part.name in ("D1", "D2", "Z1") for part in candidate.parts
     )
-    for stress in _stresses(one):
-        made = becomes(one.name, one.parts, output, carried, stress)
-        if made.kind == "switch":
+    for stress in _stresses(candidate):
+        gate_output = becomes(candidate.name, candidate.parts, output, carried, stress)
+        if gate_output.kind == "switch":
             continue
         here = _moved(sink, stress.rails)
         for number in {1, count}:
-            for volts in levels_at(made, here, number):
-                if here.bears.outside(volts) and not (stands_behind and _held(made, here)):
+            for volts in levels_at(gate_output, here, number):
+                if here.bears.outside(volts) and not (stands_behind and _held(gate_output, here)):
                     return False
     return True
 
 
-def _held(made: GateOutput, sink: GateInput) -> bool:
+def _held(gate_output: GateOutput, sink: GateInput) -> bool:
     """Whether the diodes at the node keep it within what the input bears."""
-    ends = [volts for volts in (made.clamp.low, made.clamp.high) if volts is not None]
+    ends = [volts for volts in (gate_output.clamp.low, gate_output.clamp.high) if volts is not None]
     return bool(ends) and not any(sink.bears.outside(volts) for volts in ends)
 
 
@@ -175,29 +185,29 @@ def _moved(sink: GateInput, rails: float) -> GateInput:
     return replace(sink, bears=Span(sink.bears.low, sink.bears.high + more), works=works)
 
 
-def _stresses(one: Candidate) -> Iterator[Stress]:
+def _stresses(candidate: Candidate) -> Iterator[Stress]:
     yield CALM
-    resistors = [part.name for part in one.parts if part.ohms is not None][:6]
+    resistors = [part.name for part in candidate.parts if part.ohms is not None][:6]
     corners = [
         dict(zip(resistors, signs, strict=True))
         for signs in itertools.product((1.0 - _OFF, 1.0 + _OFF), repeat=len(resistors))
     ]
     for rails, sender in ((UP, 1.0), (1.0, UP)):
         yield from (Stress(rails, sender, parts=corner) for corner in corners)
-    if one.rails is not None:
+    if candidate.rails is not None:
         yield Stress(missing="upper")
-        if one.rails[0] < 0:
+        if candidate.rails[0] < 0:
             yield Stress(missing="lower")
 
 
-def protection_of(one: Candidate, output: GateOutput) -> tuple[Part, ...]:
+def protection_of(candidate: Candidate, output: GateOutput) -> tuple[Part, ...]:
     """What a builder puts at the circuit's own input jack: it counts for nothing in the choice.
 
     The resistor to ground must not load a sender of a high resistance.
     """
-    if not any(part.is_active for part in one.parts) or one.name in ("transistor", "transistor to ground"):
+    if not any(part.is_active for part in candidate.parts) or candidate.name in ("transistor", "transistor to ground"):
         return ()
-    if any(part.name in ("R11", "R8", "C1") for part in one.parts):
+    if any(part.name in ("R11", "R8", "C1") for part in candidate.parts):
         return ()  # a divider, a pull-up or what charges a capacitor is there already
     down = 100e3 if output.ohms <= _MOST_FOR_100K else 1e6
     return (Part("P1", 1e3, "in series with the input jack"), Part("P2", down, "from the input jack to ground"))

@@ -44,19 +44,21 @@ def bad_joints(
     circuit: str, parts: tuple[Part, ...], output: GateOutput, sink: GateInput, count: int
 ) -> list[BadJoint]:
     """The parts whose open joint would pass a limit of the input; empty where none does, or no limit is known."""
-    found = []
+    joints = []
     for name, opened, stress in _opened(parts):
         try:
-            made = becomes(circuit, opened, output, _carried(sink, count), stress)
+            gate_output = becomes(circuit, opened, output, _carried(sink, count), stress)
         except KeyError:  # the circuit is nothing without that part, and passes nothing on
             continue
-        if made.kind == "switch":
+        if gate_output.kind == "switch":
             continue
-        worst = max((volts for volts in levels_at(made, sink, count)), key=lambda volts: abs(sink.bears.outside(volts)))
+        worst = max(
+            (volts for volts in levels_at(gate_output, sink, count)), key=lambda volts: abs(sink.bears.outside(volts))
+        )
         over = sink.bears.outside(worst)
         if over:
-            found.append(BadJoint(name, worst, over))
-    return found
+            joints.append(BadJoint(name, worst, over))
+    return joints
 
 
 def _opened(parts: tuple[Part, ...]) -> Iterator[tuple[str, tuple[Part, ...], Stress]]:
@@ -90,11 +92,11 @@ def guarded(
     low, high = min(joint.volts for joint in bad), max(joint.volts for joint in bad)
     for diodes in diode_sets(min(low, 0.0), high, sink, supplies):
         tried = (*parts, *diodes)
-        if len({one.name for one in tried}) < len(tried):
+        if len({candidate.name for candidate in tried}) < len(tried):
             continue
         held = bad_joints(circuit, tuple(tried), output, sink, count)
-        if all(joint.part in {one.name for one in diodes} for joint in held):
-            one = Candidate(circuit, tried, None)
-            if fitting(one, output, sink, count) is not None:
+        if all(joint.part in {candidate.name for candidate in diodes} for joint in held):
+            candidate = Candidate(circuit, tried, None)
+            if fitting(candidate, output, sink, count) is not None:
                 return tried
     return None

@@ -202,7 +202,7 @@ def _unknown(
     lifted = [volts for volts, mine in pairs if contact or volts > mine + 1e-9]
     pulled = [volts for volts, mine in pairs if contact or volts < mine - 1e-9]
     sides = (("input", sink.bears, every, every), ("output", output.bears, lifted, [v for v in pulled if v < min(own)]))
-    found = []
+    findings = []
     for side, bears, above, below in sides:
         high, low = max(above, default=0.0), min(below, default=0.0)
         over = [high] if bears.high is None and high > USUAL_HIGH_VOLTS else []
@@ -220,24 +220,24 @@ def _unknown(
                 f"{starts} {style.volts(volts, 2)}: its limit is not known here, and {pins}. Look it up before you "
                 "join them."
             )
-            found.append(Finding("unknown-limit", "note", text, volts, "V"))
-    return found
+            findings.append(Finding("unknown-limit", "note", text, volts, "V"))
+    return findings
 
 
 def _kind(output: GateOutput, sink: GateInput) -> list[Finding]:
     if (output.kind, sink.kind) == ("driven", "shorting"):
-        told = (
+        sentence = (
             "A positive gate meets a shorting input: it would sound while keys are up. A transistor to ground turns it "
             "round."
         )
     elif (output.kind, sink.kind) == ("switch", "positive"):
-        told = (
+        sentence = (
             "A contact to ground meets an input without a pull-up: it never goes on. It needs a pull-up and something "
             "that turns it round."
         )
     else:
         return []
-    return [Finding("trigger-kind", "fault", told)]
+    return [Finding("trigger-kind", "fault", sentence)]
 
 
 def _working(sink: GateInput, levels: tuple[float, float], style: Style) -> list[Finding]:
@@ -247,11 +247,11 @@ def _working(sink: GateInput, levels: tuple[float, float], style: Style) -> list
     volts = next(one for one in levels if sink.works.outside(one) == worst)
     limit = sink.works.high if worst > 0 else sink.works.low
     way, bound = "up" if worst > 0 else "down", style.volts(limit, 2)
-    told = (
+    sentence = (
         f"The input gets {style.volts(volts, 2)} and works {way} to {bound}: it may survive and still misbehave. "
         "Divide or clamp the level."
     )
-    return [Finding("outside-working-range", "fault", told, worst, "V")]
+    return [Finding("outside-working-range", "fault", sentence, worst, "V")]
 
 
 def _margins(
@@ -263,7 +263,7 @@ def _margins(
     style: Style,
 ) -> list[Finding]:
     low, high = levels
-    found = []
+    findings = []
     loaded = "" if count == 1 else f" with {count} inputs on the output"
     for code, margin, threshold, word in (
         ("on-level", on_margin, sink.on_volts, "on"),
@@ -280,8 +280,8 @@ def _margins(
             continue
         meets, gets = style.volts(threshold, 2), style.volts(level, 2)
         text = f"The input goes {word} {side} {meets} and gets {gets}{loaded}: {told}."
-        found.append(Finding(code, severity, text, margin, "V"))
-    return found
+        findings.append(Finding(code, severity, text, margin, "V"))
+    return findings
 
 
 def _check_sizes(volts: tuple[float | None, ...], ohms: float) -> None:

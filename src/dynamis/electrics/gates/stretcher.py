@@ -45,8 +45,8 @@ def stretching(
 
     pulse_seconds : of the sender, None where it stays up as long as a key is held.
     """
-    for one in _candidates(output, sink, seconds, pulse_seconds, supplies):
-        found = fitting(one, output, sink, count, battery=battery)
+    for candidate in _candidates(output, sink, seconds, pulse_seconds, supplies):
+        found = fitting(candidate, output, sink, count, battery=battery)
         if found is not None:
             return found
     return None

@@ -66,22 +66,22 @@ class Extreme:
         return out.signal()
 
 
-def _where_they_cross(one: Piece, two: Piece) -> list[tuple[float, float]]:
+def _where_they_cross(piece: Piece, two: Piece) -> list[tuple[float, float]]:
     """Spans between two pieces' crossings, found by halving."""
-    end = one.end
-    reach = end if math.isfinite(end) else one.start + 40.0 * max(one.tau, two.tau)
-    if one.kind is Course.HELD and two.kind is Course.HELD:
-        return [(one.start, end)]
-    places = np.linspace(one.start, reach, _CUTS + 1)
-    apart = [one.at(at) - two.at(at) for at in places]
-    edges = [one.start]
+    end = piece.end
+    reach = end if math.isfinite(end) else piece.start + 40.0 * max(piece.tau, two.tau)
+    if piece.kind is Course.HELD and two.kind is Course.HELD:
+        return [(piece.start, end)]
+    places = np.linspace(piece.start, reach, _CUTS + 1)
+    apart = [piece.at(at) - two.at(at) for at in places]
+    edges = [piece.start]
     for k in range(_CUTS):
         if (apart[k] > 0) != (apart[k + 1] > 0):
             low, high = float(places[k]), float(places[k + 1])
             above = apart[k] > 0
             for _ in range(60):
                 middle = (low + high) / 2.0
-                if (one.at(middle) > two.at(middle)) == above:
+                if (piece.at(middle) > two.at(middle)) == above:
                     low = middle
                 else:
                     high = middle

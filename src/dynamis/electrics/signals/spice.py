@@ -32,8 +32,8 @@ def driven(name: str, node: str, signal: Breakpoints, seconds: float) -> str:
             points.append((max(0.0, one.start), one.value))
         cuts = _DECAY_CUTS if one.kind is Course.DECAYING else 1
         points += [(at, one.at(at)) for at in np.linspace(one.start, end, cuts + 1)[1:].tolist()]
-    told = " ".join(f"{plain(at)} {plain(volts)}" for at, volts in points)
-    return f"V{name} {node} 0 PWL({told})"
+    change = " ".join(f"{plain(at)} {plain(volts)}" for at, volts in points)
+    return f"V{name} {node} 0 PWL({change})"
 
 
 def text(title: str, lines: Iterable[str], seconds: float, step: float, node: str = "out") -> str:

@@ -191,19 +191,21 @@ class SampleHold:
         return left
 
 
-def _steps(one: Piece, tau: float) -> list[Piece]:
+def _steps(piece: Piece, tau: float) -> list[Piece]:
     """A piece as held steps that are short against a time constant; a held one stays one."""
-    if one.kind is Course.HELD:
-        return [one]
-    end = one.end if math.isfinite(one.end) else one.start + 20.0 * one.tau
-    count = max(1, min(2000, math.ceil(10.0 * (end - one.start) / tau)))
-    wide = (end - one.start) / count
+    if piece.kind is Course.HELD:
+        return [piece]
+    end = piece.end if math.isfinite(piece.end) else piece.start + 20.0 * piece.tau
+    count = max(1, min(2000, math.ceil(10.0 * (end - piece.start) / tau)))
+    wide = (end - piece.start) / count
     made = [
-        Piece(one.start + k * wide, one.start + (k + 1) * wide, one.at(one.start + (k + 0.5) * wide), Course.HELD)
+        Piece(
+            piece.start + k * wide, piece.start + (k + 1) * wide, piece.at(piece.start + (k + 0.5) * wide), Course.HELD
+        )
         for k in range(count)
     ]
-    if math.isinf(one.end):
-        made.append(Piece(end, math.inf, one.last, Course.HELD))
+    if math.isinf(piece.end):
+        made.append(Piece(end, math.inf, piece.last, Course.HELD))
     return made
 
 

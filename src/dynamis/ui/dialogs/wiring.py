@@ -78,6 +78,6 @@ class WiringDialog(QDialog):
         self._session.said.emit(f"Saved {path.name}.", False)
 
     def _document(self) -> QTextDocument:
-        made = QTextDocument()
-        made.setHtml(self.html)
-        return made
+        document = QTextDocument()
+        document.setHtml(self.html)
+        return document

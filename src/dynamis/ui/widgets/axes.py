@@ -41,10 +41,10 @@ def draw_across(p: QPainter, box: QRectF, across: Axis, ticks: Sequence[Tick], c
 def polygon(x: NDArray[np.float64], y: NDArray[np.float64]) -> QPolygonF:
     """Pixels as a polygon, made at once: point by point a thousand take longer than their painting."""
     pairs = np.clip(np.column_stack([x, y]), -_FAR_PIXELS, _FAR_PIXELS).astype(">f8")
-    made = QPolygonF()
+    polygon_f = QPolygonF()
     stream = QDataStream(QByteArray(len(pairs).to_bytes(4, "big") + pairs.tobytes()))
-    stream >> made
-    return made
+    stream >> polygon_f
+    return polygon_f
 
 
 def places(x: NDArray[np.float64], y: NDArray[np.float64]) -> list[QPointF]:

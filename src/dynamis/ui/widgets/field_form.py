@@ -73,11 +73,11 @@ class FieldForm(QFormLayout):
         if field.kind == "pairs" and "=" in (field.unknown or ""):
             name, _, value = (field.unknown or "").partition(" = ")
             return PairRows((name, value), lambda pairs: self._take(field, pairs), self._said)
-        made = QuantityEdit(
+        quantity_edit = QuantityEdit(
             field.label, lambda text: field.read(text, self._style), lambda value: self._take(field, value)
         )
-        made.refused.connect(self._said)
-        return made
+        quantity_edit.refused.connect(self._said)
+        return quantity_edit
 
     def _apply(self, field: Field, value: object) -> None:
         try:

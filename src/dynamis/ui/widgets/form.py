@@ -28,10 +28,10 @@ def add_row(grid: QGridLayout, row: int, words: str, edit: QWidget) -> None:
 
 def choice(words: str, choices: Iterable[tuple[object, str]]) -> QComboBox:
     """A box of values with what is shown for each, as narrow as its form."""
-    made = QComboBox()
-    made.setAccessibleName(words)
-    made.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-    made.setMinimumContentsLength(4)
+    box = QComboBox()
+    box.setAccessibleName(words)
+    box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+    box.setMinimumContentsLength(4)
     for value, shown in choices:
-        made.addItem(shown, value)
-    return made
+        box.addItem(shown, value)
+    return box

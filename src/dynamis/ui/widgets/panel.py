@@ -94,26 +94,26 @@ class Elided(QLabel):
 
 def label(text: str = "", role: str = "", *, wrap: bool = False, selectable: bool = False) -> QLabel:
     """A label in one of the roles of the style sheet."""
-    made = Words(tied(text)) if wrap else QLabel(text)
-    made.setTextFormat(Qt.TextFormat.PlainText)
+    words = Words(tied(text)) if wrap else QLabel(text)
+    words.setTextFormat(Qt.TextFormat.PlainText)
     if role:
-        made.setProperty("role", role)
+        words.setProperty("role", role)
     if wrap:
-        made.setWordWrap(True)
-        made.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Minimum)
+        words.setWordWrap(True)
+        words.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Minimum)
     if selectable:
-        made.setTextInteractionFlags(
+        words.setTextInteractionFlags(
             Qt.TextInteractionFlag.TextSelectableByMouse | Qt.TextInteractionFlag.TextSelectableByKeyboard
         )
-    return made
+    return words
 
 
 def rule() -> QFrame:
     """A thin line across."""
-    made = QFrame()
-    made.setProperty("rule", True)
-    made.setFixedHeight(1)
-    return made
+    frame = QFrame()
+    frame.setProperty("rule", True)
+    frame.setFixedHeight(1)
+    return frame
 
 
 def scrolling(inner: QWidget, *, across: bool = False) -> QScrollArea:

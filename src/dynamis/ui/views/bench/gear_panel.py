@@ -71,8 +71,8 @@ class GearPanel(QWidget):
 
     def _row(self, *widgets: QWidget) -> QHBoxLayout:
         row = QHBoxLayout()
-        for k, one in enumerate(widgets):
-            row.addWidget(one, 1 if k == 0 else 0)
+        for k, widget in enumerate(widgets):
+            row.addWidget(widget, 1 if k == 0 else 0)
         return row
 
     # -- what is shown -----------------------------------------------------------------------------

@@ -46,8 +46,8 @@ class LinkPanel(QWidget):
         self.heading.setVisible(link is not None)
         if link is None:
             self.form.show_record([], None, style, "")
-            told = "No pair is looked at." if output is None else f"{bench.label(output)} is joined to nothing yet."
-            set_text(self.names, told)
+            sentence = "No pair is looked at." if output is None else f"{bench.label(output)} is joined to nothing yet."
+            set_text(self.names, sentence)
             return
         into = ", ".join(bench.label(ref) for ref in link.inputs) or "nothing"
         set_text(self.names, f"{bench.label(link.output)} → {into}")

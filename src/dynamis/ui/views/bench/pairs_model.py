@@ -116,11 +116,11 @@ class PairsModel(QAbstractTableModel):
 
     def flags(self, index: Index) -> Qt.ItemFlag:
         place = index.row(), index.column()  # asked hundreds of times for each repaint
-        made = self._flags.get(place)
-        if made is None:
-            made = super().flags(index) if self.pair_at(index) is not None else Qt.ItemFlag.NoItemFlags
-            self._flags[place] = made
-        return made
+        flags = self._flags.get(place)
+        if flags is None:
+            flags = super().flags(index) if self.pair_at(index) is not None else Qt.ItemFlag.NoItemFlags
+            self._flags[place] = flags
+        return flags
 
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         if role not in _ROLES:
@@ -130,8 +130,8 @@ class PairsModel(QAbstractTableModel):
             return None if cell is None else cell[0]
         plugged = "joined, " if self.joined(fit) else ""
         names = f"{self._bench.label(fit.output)} into {self._bench.label(fit.input)}"
-        told = f"{names}: {plugged}{VERDICT_WORDS[fit.verdict]}, {number_text(fit, self.style)}"
-        return plain_tip(told) if role == Qt.ItemDataRole.ToolTipRole else told
+        sentence = f"{names}: {plugged}{VERDICT_WORDS[fit.verdict]}, {number_text(fit, self.style)}"
+        return plain_tip(sentence) if role == Qt.ItemDataRole.ToolTipRole else sentence
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         if role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):

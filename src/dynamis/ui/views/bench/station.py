@@ -346,8 +346,8 @@ class BenchStation(Station):
             return None
         link = trial_link(session.bench.link_from(fit.output), fit.output, fit.input)
         if fit.role == "pitch" and session.bench.port(fit.output).role == "pitch":
-            made = link_chain(session.bench, link, session.runs.head((fit.output, fit.serial)), fit.input)
-            return chain_fields(made, session.selection.note, session.style)
+            chain = link_chain(session.bench, link, session.runs.head((fit.output, fit.serial)), fit.input)
+            return chain_fields(chain, session.selection.note, session.style)
         bench = session.bench
         return [
             Field("output", bench.label(fit.output)),

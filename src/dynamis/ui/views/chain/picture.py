@@ -247,7 +247,7 @@ class NomogramPicture(Picture):
         p.setFont(self.font())
         nomogram, c = self.nomogram, self.colours
         values, error = nomogram.traced(self.note)
-        places = [float(one.place(value)) for one, value in zip(nomogram.scales, values, strict=True)]
+        places = [float(point.place(value)) for point, value in zip(nomogram.scales, values, strict=True)]
         area = QRectF(0, _TOP - 6, self.width(), self.height() - _TOP - _BOTTOM + 12)
         if self.lit is not None and self.lit < len(places) - 1:
             wash = QColor(c.blue_wash)
@@ -263,8 +263,8 @@ class NomogramPicture(Picture):
             if not (self.lens and k == self.gap):
                 p.drawLine(points[k], points[k + 1])
         p.setBrush(QColor(c.thread))
-        for one in points:
-            p.drawEllipse(one, 4.6, 4.6)
+        for point in points:
+            p.drawEllipse(point, 4.6, 4.6)
         p.setBrush(Qt.BrushStyle.NoBrush)
         self._wish(p, error)
         p.restore()

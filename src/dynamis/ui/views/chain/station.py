@@ -177,13 +177,13 @@ class ChainStation(Station):
         session, (output, sink) = self._session, self._now
         bench = session.bench
         link = trial_link(bench.link_from(output), output, sink)
-        made = session.chain_of(output, sink)
+        link_chain = session.chain_of(output, sink)
         notes = link.whole_notes
         if notes.size < 2:
             raise InputError("Fewer than two whole notes are used on this link; give it a lowest and a highest note.")
         self._link = link
         self._allowed = link.allowed_cents(notes)
-        return nomogram(bench, link, made, notes, sink)
+        return nomogram(bench, link, link_chain, notes, sink)
 
     def _show_chain(self) -> None:
         made, style = self.nomogram, self._session.style
@@ -204,23 +204,23 @@ class ChainStation(Station):
     def _make_fields(self) -> None:
         """One field on each scale: the followed note's value there, and where to type another."""
         count = 0 if self.nomogram is None else len(self.nomogram.scales)
-        labels = [] if self.nomogram is None else [one.quantity for one in self.nomogram.scales]
-        if [one.quantity for one in self.fields] != labels:
-            for one in self.fields:
-                one.hide()
-                one.deleteLater()
+        labels = [] if self.nomogram is None else [scale.quantity for scale in self.nomogram.scales]
+        if [field.quantity for field in self.fields] != labels:
+            for field in self.fields:
+                field.hide()
+                field.deleteLater()
             self.fields = []
             for k in range(count):
-                made = QuantityEdit(
+                quantity_edit = QuantityEdit(
                     f"{labels[k].label}, of the followed note",
                     lambda text, k=k: self._read(k, text),
                     lambda value, k=k: self._go(k, value),
                 )
-                made.quantity = labels[k]
-                made.setParent(self.picture)
-                made.refused.connect(lambda text: set_refusal(self.refusal, text))
-                made.show()
-                self.fields.append(made)
+                quantity_edit.quantity = labels[k]
+                quantity_edit.setParent(self.picture)
+                quantity_edit.refused.connect(lambda text: set_refusal(self.refusal, text))
+                quantity_edit.show()
+                self.fields.append(quantity_edit)
         self._place_fields()
 
     def _place_fields(self) -> None:
@@ -273,8 +273,8 @@ class ChainStation(Station):
         if self._now is not None and self.isVisible():
             link = trial_link(session.bench.link_from(self._now[0]), *self._now)
             fit = judge_pair(session.bench, link, self._now[1], session.runs.adoptions, session.style)
-            found = remedies_for(session.bench, fit, session.runs.adoptions, session.style)
-            remedy = next(iter(found), None)
+            remedies = remedies_for(session.bench, fit, session.runs.adoptions, session.style)
+            remedy = next(iter(remedies), None)
             if remedy is None:
                 words = "Nothing: it fits." if fit.verdict == "fits" else "Its findings on Bench say what is known."
                 self._first.addWidget(label(words, "muted", wrap=True))

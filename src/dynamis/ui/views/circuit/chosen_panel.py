@@ -124,27 +124,31 @@ class ChosenPanel(Panel):
     def stop(self) -> None:
         self._sampling.drop()
 
-    def show_proposal(self, made: Proposal | None, counting: Counting) -> None:
+    def show_proposal(self, proposal: Proposal | None, counting: Counting) -> None:
         """Show a proposal; its spread is drawn beside the window."""
-        self.proposal, self._counting, self._spread = made, counting, None
+        self.proposal, self._counting, self._spread = proposal, counting, None
         style = self._session.style
-        pieces = [] if made is None else pieces_of(made.circuit, style)
+        pieces = [] if proposal is None else pieces_of(proposal.circuit, style)
         others = [f"{one.name}  {one.value}, {one.role}" for one in pieces if one.ohms is None]
-        self.parts.show_proposal(made, others, style)
+        self.parts.show_proposal(proposal, others, style)
         for one in self.endings.saving:
-            one.setEnabled(made is not None)
-        self.as_trimmed.setVisible(made is not None and bool(made.trims))
-        if made is None:
+            one.setEnabled(proposal is not None)
+        self.as_trimmed.setVisible(proposal is not None and bool(proposal.trims))
+        if proposal is None:
             for column in (self.steps, self.spread_words):
                 column.show_sentences([])
             self.histogram.show_spread(None)
             self.spice.setPlainText("")
             return
-        varied = varied_in(made.circuit, counting)
-        told = step_words(made, walk(made, varied, lambda volts: self._played(volts, made.wish)), self._note_of, style)
-        self.steps.show_sentences([tied(text) for text in told])
+        varied = varied_in(proposal.circuit, counting)
+        sentences = step_words(
+            proposal, walk(proposal, varied, lambda volts: self._played(volts, proposal.wish)), self._note_of, style
+        )
+        self.steps.show_sentences([tied(text) for text in sentences])
         self.spice.setPlainText(self.spice_text())
-        self._sampling.ask(lambda wanted: spread(made.circuit, made.wish, counting, progress=lambda _: wanted()))
+        self._sampling.ask(
+            lambda wanted: spread(proposal.circuit, proposal.wish, counting, progress=lambda _: wanted())
+        )
         self._show_spread()
 
     def compare(self, other: Laid | None) -> None:
@@ -162,14 +166,14 @@ class ChosenPanel(Panel):
         style, name = self._session.style, self.proposal.circuit.topology.title
         laid = None if self._spread is None else Laid(self._spread, name)
         self.histogram.show_spread(laid, self._compared)
-        told = [] if self._spread is None else spread_words(self._spread, self._compared, name, style)
-        if told and self.proposal is not None:
-            told.append(later_words(self.proposal, style))
+        sentences = [] if self._spread is None else spread_words(self._spread, self._compared, name, style)
+        if sentences and self.proposal is not None:
+            sentences.append(later_words(self.proposal, style))
         circuit, wish = self.proposal.circuit, self.proposal.wish
-        told += [text for text in (kind_words(circuit, wish, style),) if text]
-        told += behaviour_words(behaviour(circuit, wish), circuit, wish, style)
-        told += budget_words(budget(circuit, wish, self._counting), style)
-        self.spread_words.show_sentences([tied(text) for text in told])
+        sentences += [text for text in (kind_words(circuit, wish, style),) if text]
+        sentences += behaviour_words(behaviour(circuit, wish), circuit, wish, style)
+        sentences += budget_words(budget(circuit, wish, self._counting), style)
+        self.spread_words.show_sentences([tied(text) for text in sentences])
 
     def _of_proposal(self) -> Proposal:
         if self.proposal is None:
@@ -184,10 +188,10 @@ class ChosenPanel(Panel):
 
     def errors_text(self) -> str:
         """All errors of the circuit, a line each."""
-        made = self._of_proposal()
-        shares = budget(made.circuit, made.wish, self._counting)
-        return errors_csv(shares, made.later, behaviour(made.circuit, made.wish))
+        proposal = self._of_proposal()
+        shares = budget(proposal.circuit, proposal.wish, self._counting)
+        return errors_csv(shares, proposal.later, behaviour(proposal.circuit, proposal.wish))
 
     def spice_text(self) -> str:
-        made = self._of_proposal()
-        return netlist(made.circuit, made.wish.in_low, made.wish.in_high)
+        proposal = self._of_proposal()
+        return netlist(proposal.circuit, proposal.wish.in_low, proposal.wish.in_high)

@@ -102,12 +102,12 @@ class ConverterPage(LinkPage):
         self.wish_panel.body.addWidget(self.anew)
 
     def _edit(self, grid: QGridLayout, row: int, words: str, read, hint: str) -> QuantityEdit:
-        made = QuantityEdit(words, read, self._take)
-        made.set_hint(hint)
-        made.setMinimumWidth(60)
-        made.refused.connect(lambda text: self.side.refuse(text))
-        add_row(grid, row, words, made)
-        return made
+        quantity_edit = QuantityEdit(words, read, self._take)
+        quantity_edit.set_hint(hint)
+        quantity_edit.setMinimumWidth(60)
+        quantity_edit.refused.connect(lambda text: self.side.refuse(text))
+        add_row(grid, row, words, quantity_edit)
+        return quantity_edit
 
     def _choice(self, grid: QGridLayout, row: int, words: str, choices, field: str) -> QComboBox:
         made = choice(words, choices)
@@ -152,7 +152,7 @@ class ConverterPage(LinkPage):
                 tolerance=parts.tolerance,
                 base_ppm=parts.base_ppm,
             )
-        told, wish, rails = [], None, session.bench.rails_for(link)
+        sentences, wish, rails = [], None, session.bench.rails_for(link)
         try:
             if there is None and (rails, output, sink) != self._asked_from:
                 self._options = replace(self._options, supply=usual_from(rails).supply)
@@ -160,7 +160,7 @@ class ConverterPage(LinkPage):
             link, highest = in_reach(session.bench, link, sink, self._options), link.high_note
             asked = converter_asked(session.bench, link, sink, self._options)
             wish = None if isinstance(asked, str) else asked
-            told = (
+            sentences = (
                 [asked]
                 if isinstance(asked, str)
                 else (asks_words(asked, (session.bench.label(output), session.bench.label(sink)), session.style))
@@ -169,7 +169,7 @@ class ConverterPage(LinkPage):
                 fits = there is not None and there.parts.way == wish.way
                 self.chosen = replace(there, source_ohms=wish.source_ohms) if fits else chosen_for(wish)
             if wish is not None and link.high_note < highest:
-                told.append(higher_words(wish, link.high_note, session.style))
+                sentences.append(higher_words(wish, link.high_note, session.style))
             self._high_note = link.high_note
             self.side.refuse("")
         except InputError as error:
@@ -178,7 +178,7 @@ class ConverterPage(LinkPage):
         self._pair, self.wish = (output, sink), wish
         if wish is None:
             self.chosen = None
-        self.asks.show_sentences(told)
+        self.asks.show_sentences(sentences)
         self._show_options()
         self._show_chosen()
 
@@ -216,24 +216,24 @@ class ConverterPage(LinkPage):
         ]
         self.side.words.show_sentences([*harm, *others])
         trimmed = left(replace(made, trimmed=True), wish)
-        told = left_words(left(replace(made, trimmed=False), wish), trimmed, style)
+        sentences = left_words(left(replace(made, trimmed=False), wish), trimmed, style)
         self.side.told[0].show_sentences(walk_words(walk(made, wish), self._note_of, style))
-        self.side.told[1].show_sentences([*told, *warm_words(made, wish, style)])
+        self.side.told[1].show_sentences([*sentences, *warm_words(made, wish, style)])
         self.table.set_rows([Row((name, style.cents(abs(cents))), name, tip=name) for name, cents in trimmed.shares])
         self.drawing.show_drawing(
             pair_schematic(parts, style, *names), ", ".join(f"{one.name} {one.value}" for one in pieces)
         )
-        self._show_left(made, wish, trimmed, f"{told[0]} {told[-1]}")
+        self._show_left(made, wish, trimmed, f"{sentences[0]} {sentences[-1]}")
         self.spice.setPlainText(pair_netlist(made, wish.in_low, wish.in_high, f"{names[0]} > {names[1]}", _ROOM))
         where = "in the link" if self._stands() else "not in the link yet"
         set_text(self.state, f"trimmed {style.cents(trimmed.most)} ct at most, {where}")
 
-    def _show_left(self, made: Converter, wish: LawWish, trimmed, words: str) -> None:
+    def _show_left(self, converter: Converter, wish: LawWish, trimmed, words: str) -> None:
         style = self._session.style
         volts, warm = wish.volts(), warmer(WARMER_KELVIN)
-        lines = [(f"{style.number(WARMER_KELVIN, 0)} °C warmer", wish.cents(made, volts, warm))]
-        if made.parts.base_ppm:
-            lines.append(("ordinary R5", wish.cents(ordinary(made), volts, warm)))
+        lines = [(f"{style.number(WARMER_KELVIN, 0)} °C warmer", wish.cents(converter, volts, warm))]
+        if converter.parts.base_ppm:
+            lines.append(("ordinary R5", wish.cents(ordinary(converter), volts, warm)))
         ends = tuple(self._tick(float(one)) for one in (volts[0], volts[volts.size // 2], volts[-1]))
         shown = LeftOver(trimmed.nominal, trimmed.worst, tuple(lines), wish.tolerance_cents, ends)
         self.left.show_left(shown, words)

@@ -80,13 +80,13 @@ class GatePage(LinkPage):
         """Show what could stand between; what was changed by hand stays while the pair is the same."""
         session, style = self._session, self._session.style
         link = trial_link(session.bench.link_from(output), output, sink)
-        found = gate_choices(session.bench, link, sink, style)
+        choices = gate_choices(session.bench, link, sink, style)
         tried = self.chosen if (output, sink) == self._pair and link == self._link else None
         self._pair, self._link = (output, sink), link
-        self._choices = {one.key: one for one in found.choices}
-        told = [*meets_words(session.bench, link, sink, style), *gate_words(found, style)]
-        self.meets.show_sentences(told)
-        self.chosen = tried if tried is not None else next(iter(found.choices), None)
+        self._choices = {one.key: one for one in choices.choices}
+        sentences = [*meets_words(session.bench, link, sink, style), *gate_words(choices, style)]
+        self.meets.show_sentences(sentences)
+        self.chosen = tried if tried is not None else next(iter(choices.choices), None)
         self._show_table()
         self._show_chosen()
 
@@ -119,11 +119,11 @@ class GatePage(LinkPage):
         resistors = [(one.name, one.role, one.ohms) for one in stage.parts if one.ohms is not None]
         self.side.values.show_values(resistors, style)
         others = [one for one in pieces_from(stage.parts, style) if one.ohms is None]
-        told = [f"{one.name}  {one.value}, {one.role}".rstrip(", ") for one in others]
+        sentences = [f"{one.name}  {one.value}, {one.role}".rstrip(", ") for one in others]
         guards = [f"{style.engineering(one.ohms, 'Ω')} {one.role}" for one in made.protection]
-        told += [f"For its own protection: {', '.join(guards)}."] if guards else []
-        told += joint_words(made, style)
-        told += unpowered_words(bench, with_stage(self._link, stage), self._pair[1], style)
+        sentences += [f"For its own protection: {', '.join(guards)}."] if guards else []
+        sentences += joint_words(made, style)
+        sentences += unpowered_words(bench, with_stage(self._link, stage), self._pair[1], style)
         self.clamp.setVisible(made.guarded is not None)
         output, sink = self._pair
         ends = [bench.label(output)], [bench.label(sink)]
@@ -134,8 +134,8 @@ class GatePage(LinkPage):
             drawn = gate_schematic(stage.circuit, stage.parts, style, contact=contact, sender=ends[0], receiver=ends[1])
             netlist = stage_spice(bench, with_stage(self._link, stage), sink, stage)
         except KeyError as lacking:  # a circuit of an older version
-            told.append(f"It was kept without its part {lacking}: take it out, and choose it anew.")
-        self.words.show_sentences([*told, *made.spoils])
+            sentences.append(f"It was kept without its part {lacking}: take it out, and choose it anew.")
+        self.words.show_sentences([*sentences, *made.spoils])
         spoken = ", ".join(f"{one.name} {one.value}" for one in pieces_from(stage.parts, style))
         self.drawing.show_drawing(drawn, f"{stage.circuit}: {spoken}")
         self.spice.setPlainText(netlist)

@@ -86,24 +86,29 @@ class LeftPlot(Picture):
         draw_across(p, box, across, ticks if box.width() > _THREE_TICKS else ticks[::2], c)
         p.drawText(QRectF(0, 3, _LEFT + 40, _LINE), Qt.AlignmentFlag.AlignLeft, "cents off")
 
-    def _curves(self, p: QPainter, made: LeftOver, across: Axis, up: Axis) -> None:
-        c, x = self.colours, across.at(np.linspace(0.0, 1.0, made.worst.size))
-        over, under = places(x, up.at(made.worst)), places(x, up.at(-made.worst))[::-1]
+    def _curves(self, p: QPainter, left_over: LeftOver, across: Axis, up: Axis) -> None:
+        c, x = self.colours, across.at(np.linspace(0.0, 1.0, left_over.worst.size))
+        over, under = places(x, up.at(left_over.worst)), places(x, up.at(-left_over.worst))[::-1]
         band = QColor(c.grey)
         band.setAlpha(70)
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(band)
         p.drawPolygon(QPolygonF([*over, *under]))
         p.setBrush(Qt.BrushStyle.NoBrush)
-        for k, (_, cents) in enumerate(made.lines):
+        for k, (_, cents) in enumerate(left_over.lines):
             pen = QPen(QColor(c.amber), 1.6, Qt.PenStyle.SolidLine if k == 0 else Qt.PenStyle.DashLine)
             draw_line(p, x, up.at(cents), pen)
-        draw_line(p, x, up.at(made.nominal), QPen(QColor(c.ink), 1.8))
+        draw_line(p, x, up.at(left_over.nominal), QPen(QColor(c.ink), 1.8))
         p.setClipping(False)
         right = across.end
-        told = [("as trimmed", c.ink, made.nominal), *((words, c.amber, cents) for words, cents in made.lines)]
-        high = [float(np.clip(up.at(float(cents[-1])), _TOP + 6, self.height() - _BOTTOM - 6)) for _, _, cents in told]
-        for (words, colour, _), y in zip(told, apart(high, _LINE), strict=True):
+        sentences = [
+            ("as trimmed", c.ink, left_over.nominal),
+            *((words, c.amber, cents) for words, cents in left_over.lines),
+        ]
+        high = [
+            float(np.clip(up.at(float(cents[-1])), _TOP + 6, self.height() - _BOTTOM - 6)) for _, _, cents in sentences
+        ]
+        for (words, colour, _), y in zip(sentences, apart(high, _LINE), strict=True):
             p.setPen(QColor(colour))
             place = QRectF(right + 6, y - 8, _RIGHT - 6, _LINE)
             p.drawText(place, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words)

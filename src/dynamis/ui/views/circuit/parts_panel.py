@@ -111,13 +111,13 @@ class PartsPanel(QWidget):
         self.again.setVisible(bool(slots))
 
     def _stepper(self, text: str, slot: str, way: int) -> QPushButton:
-        made = QPushButton(text)
-        made.setFixedWidth(27)
-        made.setProperty("narrow", True)
-        made.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        made.setAccessibleName(f"{slot} {'up' if way > 0 else 'down'} the series")
-        made.clicked.connect(lambda _=False: self.step(slot, way))
-        return made
+        button = QPushButton(text)
+        button.setFixedWidth(27)
+        button.setProperty("narrow", True)
+        button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        button.setAccessibleName(f"{slot} {'up' if way > 0 else 'down'} the series")
+        button.clicked.connect(lambda _=False: self.step(slot, way))
+        return button
 
     def step(self, slot: str, way: int) -> None:
         """The next preferred value up or down, of the resistor alone or the larger of two."""

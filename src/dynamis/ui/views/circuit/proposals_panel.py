@@ -83,12 +83,13 @@ class ProposalsPanel(Panel):
             self._reasons[key] = f"{title}: {rejected.reason}."
             yield Row((title, "–", "–", "–", "–", "–", "–", "cannot"), key, "muted", tip=rejected.reason)
 
-    def warn(self, made: Proposal, style: Style, spoils: Sequence[str] = ()) -> None:
+    def warn(self, proposal: Proposal, style: Style, spoils: Sequence[str] = ()) -> None:
         """Say what moves the chosen one, where its rail does, and which other inputs it would spoil."""
         told = list(spoils)
-        if made.rail_cents > made.wish.tolerance_cents and not made.takes_reference:
+        if proposal.rail_cents > proposal.wish.tolerance_cents and not proposal.takes_reference:
             told.append(
-                f"The rail that its offset is taken from may move it by {style.cents(made.rail_cents)} ct within its "
+                f"The rail that its offset is taken from may move it by {style.cents(proposal.rail_cents)} ct "
+                "within its "
                 "tolerance: take the offset from a reference."
             )
         set_text(self.why_not, tied(" ".join(told)))

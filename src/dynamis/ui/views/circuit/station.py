@@ -287,15 +287,15 @@ class CircuitStation(Station):
         """Look at a proposal, or at what stands in the link."""
         if self.answer is None:
             return
-        found = self._standing if key == STANDING else self.answer.proposal(key)
-        if found is None:
+        proposal = self._standing if key == STANDING else self.answer.proposal(key)
+        if proposal is None:
             return
-        self._chosen_key, self.chosen = key, found
+        self._chosen_key, self.chosen = key, proposal
         self._show_table()
         self._show_chosen()
         linked, bench = self._pair is not None and self._of_link is not None, self._session.bench
-        harm = spoils(bench, *self._pair, lambda: use_between(bench, *self._pair, built(found))) if linked else []
-        self.panel.warn(found, self._session.style, harm)
+        harm = spoils(bench, *self._pair, lambda: use_between(bench, *self._pair, built(proposal))) if linked else []
+        self.panel.warn(proposal, self._session.style, harm)
 
     def compare(self, key: str) -> None:
         """Lay the spread of another proposal over the one looked at, or no longer."""
@@ -353,9 +353,9 @@ class CircuitStation(Station):
         if made is not None:
             self._again.ask(lambda _: rest_anew(made, locked))
 
-    def _take_again(self, made: Proposal) -> None:
+    def _take_again(self, proposal: Proposal) -> None:
         set_refusal(self.refusal, "")
-        self.chosen = made
+        self.chosen = proposal
         self._show_chosen()
 
     def _slot_chosen(self, slot: str) -> None:
@@ -378,8 +378,8 @@ class CircuitStation(Station):
         if self._chosen_key != STANDING and self.answer is not None:
             self.answer.check_delivered(self._session.style)
         session, title = self._session, self.chosen.circuit.topology.title
-        made = built(self.chosen, trimmed=self.side.as_trimmed.isChecked())
-        change = use_between(session.bench, *self._pair, made)
+        built_circuit = built(self.chosen, trimmed=self.side.as_trimmed.isChecked())
+        change = use_between(session.bench, *self._pair, built_circuit)
         refuse_spoiling(session.bench, change.bench.link_from(self._pair[0]), self._pair[1])
         self._chosen_key = STANDING
         session.document.apply(change)

@@ -174,9 +174,9 @@ class DevicesStation(Station):
         set_text(self.range_words, held)
 
     def _difference(self) -> str:
-        told = self._course.difference()
-        if told is not None or self._course.held() is None or self._session.selection.channel is None:
-            return told or ""
+        sentence = self._course.difference()
+        if sentence is not None or self._course.held() is None or self._session.selection.channel is None:
+            return sentence or ""
         return f"{self._session.bench.label(self._session.selection.channel[0])}: board and bench agree."
 
     def _held_rows(self) -> list[Row]:

@@ -74,8 +74,8 @@ class PulsePlot(Picture):
         below = _TOP + tall + 12
         if made is not None:
             below = self._envelope(p, envelope_of(made, starts, ends), at, x, tall)
-        told = style.engineering(levels.seconds, "s") if levels.seconds else "as long as a key is held"
-        self._dimension(p, x(starts), x(ends), below + 4, c.ink, told)
+        sentence = style.engineering(levels.seconds, "s") if levels.seconds else "as long as a key is held"
+        self._dimension(p, x(starts), x(ends), below + 4, c.ink, sentence)
         sent = levels.seconds
         for seconds, words, wrong in (
             (levels.min_seconds, "at least", sent is not None and sent < (levels.min_seconds or 0.0)),
@@ -83,8 +83,8 @@ class PulsePlot(Picture):
         ):
             if seconds is not None:
                 colour = c.vermilion if wrong else c.muted
-                told = f"{words} {style.engineering(seconds, 's')}"
-                self._dimension(p, x(starts), x(starts + seconds), below + 24, colour, told)
+                sentence = f"{words} {style.engineering(seconds, 's')}"
+                self._dimension(p, x(starts), x(starts + seconds), below + 24, colour, sentence)
 
     def _envelope(
         self, p: QPainter, envelope: Breakpoints, at: NDArray[np.float64], x: Callable[[float], float], tall: float

@@ -124,8 +124,8 @@ class LevelScale(Picture):
             p.setPen(QPen(QColor(c.blue), 2.0))
             p.drawLine(QPointF(takes, y), QPointF(takes + band, y))
             above = (words == "on") != levels.shorting
-            told = f"{words} {'above' if above else 'below'} {self.number_style.volts(volts, 2)}"
-            self._labels.append((y, told, c.blue))
+            sentence = f"{words} {'above' if above else 'below'} {self.number_style.volts(volts, 2)}"
+            self._labels.append((y, sentence, c.blue))
         between = sorted((self._y(levels.on_volts), self._y(levels.off_volts)))
         p.fillRect(
             QRectF(takes, between[0], band, between[1] - between[0]), QBrush(QColor(c.grey), Qt.BrushStyle.BDiagPattern)

@@ -131,9 +131,9 @@ class LevelsStation(Station):
 
     def _link_row(self, pair: tuple[PortRef, PortRef]) -> Row:
         bench, fit = self._session.bench, self.judge.matrix.known(*pair)
-        told = "…" if fit is None else f"{VERDICT_WORDS[fit.verdict]}, {number_text(fit, self._session.style)}"
+        sentence = "…" if fit is None else f"{VERDICT_WORDS[fit.verdict]}, {number_text(fit, self._session.style)}"
         mark = "current" if pair == self._now else ""
-        return Row((f"{bench.label(pair[0])} → {bench.label(pair[1])}", told), pair, mark)
+        return Row((f"{bench.label(pair[0])} → {bench.label(pair[1])}", sentence), pair, mark)
 
     def _show(self, bench) -> None:
         """The picture and the verdict, of the bench as it is or as it would be while something is dragged."""
@@ -173,8 +173,8 @@ class LevelsStation(Station):
         words = VERDICT_WORDS[fit.verdict]
         met = levels.fit if isinstance(levels, Levels) else None
         margin = met is not None and fit.value == min(met.on_margin, met.off_margin)
-        told = "at the smaller margin" if margin else "decides"
-        number = "" if fit.value is None else f": {number_text(fit, self._session.style)} {told}"
+        sentence = "at the smaller margin" if margin else "decides"
+        number = "" if fit.value is None else f": {number_text(fit, self._session.style)} {sentence}"
         set_text(self.verdict, f"{words[0].upper()}{words[1:]}{number}.")
         set_css(self.verdict, f"color: {verdict_colour(fit.verdict, self.colours)}; font-weight: 600;")
         self.sign.setPixmap(verdict_pixmap(fit.verdict, self.colours, 14, self.devicePixelRatioF()))
@@ -194,19 +194,19 @@ class LevelsStation(Station):
 
     def _handles(self, bench, levels: Levels) -> list[Handle]:
         """What can be moved: the sender's levels where it has some and nothing stands between, and the thresholds."""
-        found = []
+        handles = []
         link, port = bench.link_from(self._now[0]), bench.port(self._now[0])
         bare = link is None or not link.gate_stages
         if port.gate is not None and port.gate.kind == "driven" and bare:
-            found += [
+            handles += [
                 Handle("output", "high_volts", "high level", levels.fit.high_volts),
                 Handle("output", "low_volts", "low level", levels.fit.low_volts),
             ]
-        found += [
+        handles += [
             Handle("input", "on_volts", "on threshold", levels.on_volts),
             Handle("input", "off_volts", "off threshold", levels.off_volts),
         ]
-        return found
+        return handles
 
     # -- changing ----------------------------------------------------------------------------------
 

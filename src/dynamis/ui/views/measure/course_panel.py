@@ -77,12 +77,12 @@ class CoursePanel(Panel):
         self.by_itself.setVisible(course.action in _BUTTONS)
         self.go.setEnabled(not devices.busy)
         set_text(self.go, _BUTTONS.get(course.action, ""))
-        told = course.halt or course.sentence
+        sentence = course.halt or course.sentence
         if devices.sending is not None:
-            told = f"Sending to the board … {self._course.style.share(devices.sending, 0)}"
+            sentence = f"Sending to the board … {self._course.style.share(devices.sending, 0)}"
         elif course.action in ("nothing", "adopt") and self._course.difference():
-            told = f"{told} {self._course.difference()}"
-        set_text(self.words, told)
+            sentence = f"{sentence} {self._course.difference()}"
+        set_text(self.words, sentence)
         colour = verdict_colour(course.verdict, self.colours)
         set_css(self.words, f"color: {colour};" + (" font-weight: 600;" if course.verdict else ""))
 
@@ -98,9 +98,9 @@ class StepLine(QWidget):
 
     def show_course(self, course: Course, colours: Colours) -> None:
         self._course, self._colours = course, colours
-        told = ", ".join(f"{text}: {course.state(key)}" for key, text in STEPS)
-        self.setAccessibleName(told)
-        self.setToolTip(told)
+        change = ", ".join(f"{text}: {course.state(key)}" for key, text in STEPS)
+        self.setAccessibleName(change)
+        self.setToolTip(change)
         self.update()
 
     def sizeHint(self) -> QSize:

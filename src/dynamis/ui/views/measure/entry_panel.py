@@ -191,8 +191,8 @@ class EntryPanel(Panel):
         style = self._session.style
         wanted = float(judged.model.expected_shown(note))
         if judged.run.quantity == "volts":
-            told = f"Wanted {style.volts(wanted)}"
-            return f"{told}, expect about {style.volts(judged.expect(note), 3)}." if judged.fit else f"{told}."
+            sentence = f"Wanted {style.volts(wanted)}"
+            return f"{sentence}, expect about {style.volts(judged.expect(note), 3)}." if judged.fit else f"{sentence}."
         if judged.run.quantity == "hertz":
             return f"Wanted {style.hertz(wanted)}, expect about {style.hertz(judged.expect(note))}."
         return f"Wanted {style.hertz(wanted)}; type how many cents off it is, sharp is positive."

@@ -195,8 +195,8 @@ class RunDialog(FormDialog[RunRecord]):
 
 def _beside(box: QComboBox, *buttons: tuple[str, object]) -> QWidget:
     """A choice with what adds to it."""
-    made = QWidget()
-    row = QHBoxLayout(made)
+    widget = QWidget()
+    row = QHBoxLayout(widget)
     row.setContentsMargins(0, 0, 0, 0)
     row.addWidget(box, 1)
     for text, slot in buttons:
@@ -204,4 +204,4 @@ def _beside(box: QComboBox, *buttons: tuple[str, object]) -> QWidget:
         button.setAutoDefault(False)
         button.clicked.connect(slot)
         row.addWidget(button)
-    return made
+    return widget

@@ -173,9 +173,9 @@ class WordsPanel(Panel):
         if judged.shape is None:
             return [judged.why_no_fit]
         style, overlaid = self._session.style, self._session.selection.overlay_id
-        told = shape_sentences(judged.shape, style, judged.loading_factor)
+        words = shape_sentences(judged.shape, style, judged.loading_factor)
         other = self._session.runs.analysis(overlaid) if overlaid else None
-        return [*told, comparison_sentence(judged, other, style)] if other is not None else told
+        return [*words, comparison_sentence(judged, other, style)] if other is not None else words
 
     def _open(self, judged: RunAnalysis | None) -> list[str]:
         """Those sentences that no reading has decided yet."""
@@ -186,13 +186,13 @@ class WordsPanel(Panel):
 
     def cautions(self, judged: RunAnalysis) -> list[str]:
         session = self._session
-        told = (
+        sentences = (
             [belongs_sentence(session.bench, judged.run, session.runs.adoptions, session.style)]
             if judged.corrections
             else []
         )
         plugging = plugging_sentence(session.bench, judged.run, session.style)
-        return ([plugging] if plugging else []) + told
+        return ([plugging] if plugging else []) + sentences
 
     def _caution(self, sentence: str) -> None:
         row = QHBoxLayout()
