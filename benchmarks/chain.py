@@ -18,9 +18,9 @@ from dynamis.demo.lantern import write_demo
 from dynamis.electrics.circuits.supply import OP_AMPS, Supply
 from dynamis.electrics.circuits.variation import Counting
 from dynamis.electrics.design.proposal import propose
-from dynamis.electrics.design.wish import Wish
+from dynamis.electrics.design.requirement import Requirement
 from dynamis.electrics.exponential.choose import choose
-from dynamis.electrics.exponential.wish import LawWish
+from dynamis.electrics.exponential.requirement import LawRequirement
 from dynamis.files.store import BenchFile
 from dynamis.ui.session.preferences import Preferences
 from dynamis.ui.session.session import Session
@@ -70,7 +70,9 @@ def main() -> None:
         told("dragging, frames of a chain of five scales", drag(window, app))
         session.selection.look_at_pair(PortRef("workshop-board", "pitch-b"), PortRef("carousel-board", "tone"))
         fit = session.judge.fit()
-        session.document.apply(next(one for one in remedies_for(session.bench, fit) if one.circuit).deed(session.bench))
+        session.document.apply(
+            next(one for one in remedies_for(session.bench, fit) if one.circuit).command(session.bench)
+        )
         while not session.judge.work(1.0):
             app.processEvents()
         for _ in range(20):
@@ -88,14 +90,14 @@ def main() -> None:
         (0.45, 1.1, Supply(-15, 15)),
     ):
         for series in ("E12", "E24", "E96"):
-            wish = Wish(gain, offset, supply=supply, series=series, op_amp=OP_AMPS["jfet"])
+            requirement = Requirement(gain, offset, supply=supply, series=series, op_amp=OP_AMPS["jfet"])
             start = time.perf_counter()
-            propose(wish, Counting())
+            propose(requirement, Counting())
             spent.append(1e3 * (time.perf_counter() - start))
     told("synthesis, all topologies with trimmers", spent)
     spent = []
     for k in range(24):
-        asked = LawWish(0.1 * k - 1.0, 0.1 * k + 4.0, 0.25, 8.0, series=("E12", "E24", "E96")[k % 3])
+        asked = LawRequirement(0.1 * k - 1.0, 0.1 * k + 4.0, 0.25, 8.0, series=("E12", "E24", "E96")[k % 3])
         start = time.perf_counter()
         choose(asked)
         spent.append(1e3 * (time.perf_counter() - start))

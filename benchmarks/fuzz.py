@@ -16,8 +16,8 @@ from collections import Counter
 from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
-from tests.bench.deeds import everything
 from tests.bench.forms import random_bench
+from tests.bench.random_work import everything
 from tests.fuzzing import (
     arguments,
     bench_targets,

@@ -68,27 +68,27 @@ def _window(path: Path, pipe: int, seed: int) -> None:
 
     def append() -> None:
         number, file = chance.randrange(10**9), session.document.file
-        deed = chance.choice(("adopted", "sent", "copied"))
-        if deed == "adopted":
+        command = chance.choice(("adopted", "sent", "copied"))
+        if command == "adopted":
             file.adopt(msgspec.structs.replace(file.adoptions()[0], run=str(number), uid=""))
-        elif deed == "sent":
+        elif command == "sent":
             held = HeldRecord("E", number, 1)
             file.add_send(SendRecord(0, "workshop-board", "03", "pitch-a", str(number), held, held))
         else:
             file.copy_to(path.with_name(f"copy {path.stem}.dynamis"))
-        os.write(pipe, f"{deed}\t{number}\n".encode())
+        os.write(pipe, f"{command}\t{number}\n".encode())
 
     def edit() -> None:
         if chance.random() < 0.4:
             append()
             return
-        deed, name = chance.choice(("rename", "rename", "undo", "redo")), f"Bench {chance.randrange(10**9)}"
-        os.write(pipe, f"about\t{name if deed == 'rename' else ''}\n".encode())
-        if deed == "rename":
+        command, name = chance.choice(("rename", "rename", "undo", "redo")), f"Bench {chance.randrange(10**9)}"
+        os.write(pipe, f"about\t{name if command == 'rename' else ''}\n".encode())
+        if command == "rename":
             session.document.apply(rename(session.bench, name))
-        elif deed == "undo" and session.document.file.undo_label():
+        elif command == "undo" and session.document.file.undo_label():
             session.document.undo()
-        elif deed == "redo" and session.document.file.redo_label():
+        elif command == "redo" and session.document.file.redo_label():
             session.document.redo()
         os.write(pipe, f"name\t{session.bench.name}\n".encode())
 
@@ -151,13 +151,13 @@ def _lost(path: Path, heard: list[list[str]]) -> list[str]:
             opened.redo()
         if opened.bench().name != name:
             lost.append("an undo cannot be redone")
-        for deed, there in (
+        for command, there in (
             ("adopted", {one.run for one in opened.adoptions()}),
             ("sent", {one.at for one in opened.sends()}),
         ):
-            gone = {line[1] for line in heard if line[0] == deed} - there
+            gone = {line[1] for line in heard if line[0] == command} - there
             if gone:
-                lost.append(f"what was {deed} is gone: {sorted(gone)}")
+                lost.append(f"what was {command} is gone: {sorted(gone)}")
     copy = path.with_name(f"copy {path.stem}.dynamis")
     if copy.exists():
         with BenchFile.open(copy) as opened:

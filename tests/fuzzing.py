@@ -152,21 +152,21 @@ def mangled(data: bytes, chance: random.Random) -> bytes:
     made = bytearray(data)
     for _ in range(chance.choice((1, 1, 2, 3, 8))):
         at = chance.randrange(len(made) + 1)
-        deed = chance.randrange(7)
-        if deed == 0 and made:
+        command = chance.randrange(7)
+        if command == 0 and made:
             made[min(at, len(made) - 1)] = chance.randrange(256)
-        elif deed == 1:
+        elif command == 1:
             made[at:at] = chance.choice(TOKENS).encode("utf-8", "surrogatepass")
-        elif deed == 2:
+        elif command == 2:
             del made[at : at + chance.choice((1, 2, 10, 100))]
-        elif deed == 3:
+        elif command == 3:
             part = bytes(made[at : at + chance.choice((1, 5, 40))])
             made[at:at] = part * chance.choice((1, 2, 50))
-        elif deed == 4:
+        elif command == 4:
             lines = bytes(made).split(b"\n")
             chance.shuffle(lines)
             made[:] = b"\n".join(lines)
-        elif deed == 5:
+        elif command == 5:
             digits = [k for k, byte in enumerate(made) if chr(byte).isdigit()]
             if digits:
                 k = chance.choice(digits)
@@ -412,14 +412,14 @@ def arguments(chance: random.Random, files: dict[str, str]) -> list[str]:
     words = chance.choice(COMMANDS).format(**files).split()
     for _ in range(chance.choice((1, 1, 2, 3))):
         at = chance.randrange(len(words))
-        deed = chance.randrange(5)
-        if deed == 0:
+        command = chance.randrange(5)
+        if command == 0:
             words[at] = chance.choice(TOKENS).replace("\x00", "")
-        elif deed == 1:
+        elif command == 1:
             words[at] = str(chance.choice(NUMBERS))
-        elif deed == 2 and len(words) > 2:
+        elif command == 2 and len(words) > 2:
             del words[at]
-        elif deed == 3:
+        elif command == 3:
             words.insert(at, words[at])
         else:
             words[at] = mangled(words[at].encode(), chance).decode("utf-8", "replace").replace("\x00", "")

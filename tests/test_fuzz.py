@@ -10,8 +10,8 @@ import warnings
 from pathlib import Path
 
 import pytest
-from tests.bench.deeds import everything
 from tests.bench.forms import random_bench
+from tests.bench.random_work import everything
 from tests.fuzzing import (
     arguments,
     bench_targets,

@@ -134,7 +134,7 @@ def random_bench(seed: int) -> Bench:
             bench = add_unit(bench, made.id, "01").bench
     bench = edited(bench, random, int(random.integers(0, 25)))
     every = [(PortRef(gear.id, port.id), port.direction) for gear in bench.gear for port in gear.ports]
-    outputs, inputs = ([ref for ref, way in every if way == one] for one in ("output", "input"))
+    outputs, inputs = ([ref for ref, direction in every if direction == one] for one in ("output", "input"))
     for _ in range(int(random.integers(1, 8)) if outputs and inputs else 0):
         output, sink = outputs[random.integers(len(outputs))], inputs[random.integers(len(inputs))]
         same = {bench.port(output).role, bench.port(sink).role}

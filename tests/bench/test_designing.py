@@ -36,9 +36,9 @@ from dynamis.electrics.circuits.supply import OP_AMPS, Supply
 from dynamis.electrics.circuits.topology import TOPOLOGIES
 from dynamis.electrics.circuits.variation import Counting
 from dynamis.electrics.design.proposal import propose_one
+from dynamis.electrics.design.requirement import Requirement
 from dynamis.electrics.design.spread import cents_off, spread
 from dynamis.electrics.design.trims import Bench as TrimBench
-from dynamis.electrics.design.wish import Wish
 from dynamis.errors import InputError
 from dynamis.files.spice import link_spice
 from dynamis.notation.style import Style
@@ -65,11 +65,15 @@ def asked(*ports, **more):
 
 def test_a_pitch_link_asks_for_the_gain_and_offset_of_its_laws():
     """FACTS of the trade: 1 V/oct from 0.2 V into 0.37 V/oct from 1.75 V: gain 0.37, offset 1.676 V."""
-    wish = asked(SENDS, TONE)
-    assert (wish.gain, wish.offset_volts) == (pytest.approx(0.37), pytest.approx(1.676))
-    assert (wish.source_ohms, wish.load_ohms, wish.volts_per_octave) == (1000.0, pytest.approx(220e3), 1.0)
+    requirement = asked(SENDS, TONE)
+    assert (requirement.gain, requirement.offset_volts) == (pytest.approx(0.37), pytest.approx(1.676))
+    assert (requirement.source_ohms, requirement.load_ohms, requirement.volts_per_octave) == (
+        1000.0,
+        pytest.approx(220e3),
+        1.0,
+    )
     one = bench(SENDS, TONE)
-    assert (wish.in_low, wish.in_high) == (
+    assert (requirement.in_low, requirement.in_high) == (
         pytest.approx(0.2 + (one.links[0].low_note - 36) / 12),
         pytest.approx(0.2 + (one.links[0].high_note - 36) / 12),
     )
@@ -82,9 +86,9 @@ def test_a_pitch_link_asks_for_the_gain_and_offset_of_its_laws():
 
 def test_a_modulation_link_asks_for_its_swing_whole():
     """±5 V into 0.02 … 3.22 V: gain 0.32 and 1.62 V at the input."""
-    wish = asked(LFO, swing(0.02, 3.22, 1.62))
-    assert wish.out(wish.in_low) == pytest.approx(0.02, abs=1e-6)
-    assert wish.out(wish.in_high) == pytest.approx(3.22, abs=1e-6)
+    requirement = asked(LFO, swing(0.02, 3.22, 1.62))
+    assert requirement.out(requirement.in_low) == pytest.approx(0.02, abs=1e-6)
+    assert requirement.out(requirement.in_high) == pytest.approx(3.22, abs=1e-6)
 
 
 @pytest.mark.parametrize(
@@ -121,8 +125,8 @@ def test_a_circuit_is_judged_with_its_parts_until_it_is_trimmed():
     assert len(again.links[0].between) == 1  # in the place of the one before
     kept = circuit_of(again.links[0])
     assert kept.circuit.slots == made.circuit.slots
-    wish = asked_of(again, again.links[0], link.inputs[0])
-    assert standing(kept, wish).nominal_cents == pytest.approx(made.nominal_cents)
+    requirement = asked_of(again, again.links[0], link.inputs[0])
+    assert standing(kept, requirement).nominal_cents == pytest.approx(made.nominal_cents)
     told = between_words(again.links[0], Style())
     assert "RV1" in told[0]
     assert "gain 0.37" in told[0]
@@ -136,23 +140,29 @@ def test_hertz_per_volt_on_both_sides_asks_for_a_gain_and_the_zero():
     """By the definition of hertz per volt: 0.5 V at note 36 is 1 V at note 48, where 0.6 V above 0.12 V are wanted."""
     one = bench(HZV_OUT, HZV_IN)
     link = one.links[0]
-    wish = asked_of(one, link, link.inputs[0])
-    assert (wish.gain, wish.offset_volts, wish.zero_volts) == (pytest.approx(0.6), pytest.approx(0.12), 0.12)
-    assert (wish.in_low, wish.in_high) == (0.5, pytest.approx(8.0))
-    assert wish.cents(0.003, 0.5) == pytest.approx(1200 * np.log2(0.303 / 0.3))
-    assert np.isneginf(wish.cents(-0.4, 0.5))
+    requirement = asked_of(one, link, link.inputs[0])
+    assert (requirement.gain, requirement.offset_volts, requirement.zero_volts) == (
+        pytest.approx(0.6),
+        pytest.approx(0.12),
+        0.12,
+    )
+    assert (requirement.in_low, requirement.in_high) == (0.5, pytest.approx(8.0))
+    assert requirement.cents(0.003, 0.5) == pytest.approx(1200 * np.log2(0.303 / 0.3))
+    assert np.isneginf(requirement.cents(-0.4, 0.5))
     before = judge_link(one, link)[0]
     assert {"zero-hertz"} <= {finding.code for finding in before.findings}
     remedy = next(r for r in remedies_for(one, before) if r.circuit)
     assert remedy.leaves.verdict == "fits"
     assert remedy.title.startswith("Gain 0.600, offset +0.12")
-    made = smallest_with_op_amp(wish)
-    drawn = spread(made.circuit, wish, Counting(), samples=4000)
+    made = smallest_with_op_amp(requirement)
+    drawn = spread(made.circuit, requirement, Counting(), samples=4000)
     # Where the note is lowest a millivolt weighs most: a sample's cents are those of its law at both ends, exactly.
     line = made.circuit.line({"R1": 1.01 * made.circuit.by_slot["R1"].ohms[0]})
-    ends = np.array([wish.in_low, wish.in_high])
-    heard = 1200 * np.log2((line.gain * ends + line.offset - 0.12) / (wish.gain * ends + wish.offset_volts - 0.12))
-    found = cents_off(TrimBench(made.circuit, wish), {"R1": 1.01 * made.circuit.by_slot["R1"].ohms[0]})
+    ends = np.array([requirement.in_low, requirement.in_high])
+    heard = 1200 * np.log2(
+        (line.gain * ends + line.offset - 0.12) / (requirement.gain * ends + requirement.offset_volts - 0.12)
+    )
+    found = cents_off(TrimBench(made.circuit, requirement), {"R1": 1.01 * made.circuit.by_slot["R1"].ohms[0]})
     assert found == pytest.approx(np.abs(heard).max())
     assert drawn.after.p95 < 0.3 * drawn.before.p95
     assert all(one.cents_per_turn > 0 for one in made.trims)
@@ -160,7 +170,7 @@ def test_hertz_per_volt_on_both_sides_asks_for_a_gain_and_the_zero():
 
 def test_under_hertz_per_volt_every_note_lies_above_the_zero():
     with pytest.raises(InputError, match="every note lies above"):
-        Wish(1.0, 0.0, 0.0, 5.0, zero_volts=0.0)
+        Requirement(1.0, 0.0, 0.0, 5.0, zero_volts=0.0)
 
 
 def test_using_a_circuit_joins_what_was_not_joined():
@@ -179,16 +189,16 @@ def test_a_circuit_is_clamped_to_what_all_inputs_bear_and_keeps_that():
     other = twice(one)
     ref = other.links[0].inputs[1]
     other = set_port(other, ref, bears=VoltSpan(None, 3.6)).bench
-    wish = asked_of(other, other.links[0], ref)
-    assert wish.bears == Clamp(-0.3, 3.6)
-    made = smallest_with_op_amp(wish)
+    requirement = asked_of(other, other.links[0], ref)
+    assert requirement.absolute_limits == Clamp(-0.3, 3.6)
+    made = smallest_with_op_amp(requirement)
     assert made.circuit.clamp == Clamp(-0.3, 3.6)
     changed = use_between(other, other.links[0].output, ref, built(made)).bench
     kept = circuit_of(changed.links[0])
     assert kept.circuit.clamp == Clamp(-0.3, 3.6)
     assert [float(end) for end in kept.limits(NOMINAL)] == [-0.3, 3.6]
     assert any("D2" in text for text in between_words(changed.links[0], Style()))
-    from_five = replace(wish, supply=Supply(0.0, 5.0), op_amp=OP_AMPS["rail-to-rail"], bears=Clamp(-0.3, 5.3))
+    from_five = replace(requirement, supply=Supply(0.0, 5.0), op_amp=OP_AMPS["rail-to-rail"], bears=Clamp(-0.3, 5.3))
     assert smallest_with_op_amp(from_five).circuit.clamp == Clamp()
     crossed = set_port(other, ref, bears=VoltSpan(7.0, None)).bench
     assert borne_by(crossed, crossed.links[0], ref) == Clamp()
@@ -198,8 +208,8 @@ def test_resistors_between_hang_on_all_that_is_plugged():
     """Behind a divider the load counts: its Thevenin resistance is the inputs' driving one."""
     one = twice(bench(SENDS, TONE))
     link = one.links[0]
-    wish = Wish(0.37, 1.676, 0.2, 5.2, load_ohms=110e3, op_amp=OP_AMPS["ideal"])
-    made = propose_one(TOPOLOGIES["resistors"], wish)
+    requirement = Requirement(0.37, 1.676, 0.2, 5.2, load_ohms=110e3, op_amp=OP_AMPS["ideal"])
+    made = propose_one(TOPOLOGIES["resistors"], requirement)
     changed = use_between(one, link.output, link.inputs[0], built(made)).bench
     terminal = driving(changed, changed.links[0])
     assert terminal.ohms == pytest.approx(float(made.circuit.out_ohms()), rel=0.05)
@@ -246,7 +256,7 @@ def test_the_remedy_of_a_circuit_is_what_circuit_would_design():
     remedy = next(two for two in remedies_for(one, fit) if two.circuit)
     made = smallest_with_op_amp(asked_of(one, one.links[0], one.links[0].inputs[0]))
     assert remedy.circuit == made.circuit.topology.name
-    after = remedy.deed(one).bench
+    after = remedy.command(one).bench
     assert circuit_of(after.links[0]).circuit.slots == made.circuit.slots
 
 
@@ -303,7 +313,7 @@ def test_every_share_leads_to_where_it_is_cured(demo_file):
     gaps = {source: cure.gap for source, cure in cures.items() if cure.gap is not None}
     assert all(0 <= gap < len(made.chain.transfers) for gap in gaps.values())
     circuit = built(
-        smallest_with_op_amp(Wish(1.1, 0.1, 0.2, 5.2, load_ohms=50e3, op_amp=OP_AMPS["jfet"])), trimmed=False
+        smallest_with_op_amp(Requirement(1.1, 0.1, 0.2, 5.2, load_ohms=50e3, op_amp=OP_AMPS["jfet"])), trimmed=False
     )
     with_circuit = use_between(one, link.output, link.inputs[0], circuit).bench
     chain = link_chain(with_circuit, with_circuit.links[0]).chain
@@ -364,17 +374,21 @@ def test_a_converter_is_asked_for_the_volts_of_both_laws_and_ends_where_the_supp
     """By hand: 0.2 V and 1 V an octave from note 36; 0.25 V there and twice that with every octave."""
     one = bench(SENDS, HERTZ)
     link = one.links[0]
-    wish = converter_asked(one, link, link.inputs[0])
+    requirement = converter_asked(one, link, link.inputs[0])
     octaves = (link.high_note - 36.0) / 12.0
-    assert (wish.in_low, wish.in_high) == pytest.approx((0.2, 0.2 + octaves))
-    assert (wish.out_low, wish.out_high) == pytest.approx((0.25, 0.25 * 2.0**octaves))
+    assert (requirement.in_low, requirement.in_high) == pytest.approx((0.2, 0.2 + octaves))
+    assert (requirement.out_low, requirement.out_high) == pytest.approx((0.25, 0.25 * 2.0**octaves))
     assert in_reach(one, link, link.inputs[0]) is link
     higher = with_(link, high_note=108.0)  # 16 V; 10.5 V are 5.39 octaves up
     assert in_reach(one, higher, link.inputs[0]).high_note == 100.0
     louder = bench(SENDS, with_(HERTZ, law="hzv:note=36,volts=6"))
     back = bench(with_(SENDS, law="hzv:note=36,volts=0.25"), with_(PITCH_IN, law="voct:scale=1,note=36,volts=0.2"))
     other = converter_asked(back, back.links[0], link.inputs[0])
-    assert (other.way, other.in_high, other.out_high) == ("logarithmic", wish.out_high, wish.in_high)
+    assert (other.direction, other.in_high, other.out_high) == (
+        "logarithmic",
+        requirement.out_high,
+        requirement.in_high,
+    )
     steep = with_(PITCH_IN, law="voct:scale=3,note=36,volts=0.2")  # 12.2 V; 10.5 V are 3.43 octaves up
     steeper = bench(with_(SENDS, law="hzv:note=36,volts=0.25"), steep)
     assert in_reach(steeper, steeper.links[0], link.inputs[0]).high_note == 77.0

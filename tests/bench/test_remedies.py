@@ -39,7 +39,7 @@ def test_a_circuit_is_chosen_for_levels_at_their_tolerance():
     fit, remedy = remedies(one, "Divider")
     assert (fit.verdict, remedy.leaves.verdict) == ("unsafe", "fits")
     for volts in (4.75, 5.25):
-        changed = remedy.deed(
+        changed = remedy.command(
             bench(with_(sends, gate=GateRecord("driven", 0.0, volts)), with_(GATE_IN, bears=VoltSpan(-0.3, 5.1)))
         ).bench
         assert judge_link(changed, changed.links[0])[0].verdict == "fits"
@@ -52,9 +52,9 @@ def test_each_remedy_leaves_what_it_says_on_the_demo_bench():
             for remedy in remedies_for(demo, fit):
                 assert remedy.title
                 assert remedy.text.endswith(".")
-                if remedy.deed is None:
+                if remedy.command is None:
                     continue
-                after = remedy.deed(demo).bench
+                after = remedy.command(demo).bench
                 link = after.link_from(remedy.by or fit.output)
                 joined = link is not None and fit.input in link.inputs
                 assert joined or remedy.title.startswith(("Join", "Part", "Set"))
@@ -122,7 +122,7 @@ def test_remedies_are_computed(one, title, words, verdict):
     fit, remedy = remedies(one, title)
     assert words in remedy.text
     assert (remedy.leaves.verdict, fit.verdict) == (verdict, "needs-circuit")
-    made = remedy.deed(one).bench
+    made = remedy.command(one).bench
     assert judge_link(made, made.links[0])[0].verdict == verdict
     assert between_words(made.links[0], Style())
     card = wiring_html(wiring_card(made, P("desk", "out"), P("voice", "in")), "B")
@@ -139,7 +139,7 @@ def test_a_table_plays_the_other_law_as_far_as_the_converter_reaches():
     remedy = next(one for one in remedies_for(demo, fit) if one.kind == "table")
     # 0.5 V at note 36 doubles with each octave; 5.53 V are log2(11.06) = 3.46 octaves up: note 77.
     assert "42 of 61 notes, 36 C2 to 77 F5" in remedy.text
-    after = remedy.deed(demo).bench
+    after = remedy.command(demo).bench
     assert after.port(P("workshop-board", "pitch-b")).law.startswith("hzv")
     assert after.link_from(P("workshop-board", "pitch-b")).high_note == 77.0
 
@@ -149,7 +149,7 @@ def test_what_stands_between_is_part_of_the_law_that_is_judged():
     fit = next(row[tone] for output, row in Matrix().judge(demo).items() if output == board)
     assert {"scale-mismatch", "transposition"} <= {one.code for one in fit.findings}
     remedy = remedies_for(demo, fit)[0]
-    after = remedy.deed(demo).bench
+    after = remedy.command(demo).bench
     link = after.link_from(board)
     again = judge_pair(after, link, tone)
     assert {"scale-mismatch", "transposition", "offset", "law-mismatch", "range-not-covered"}.isdisjoint(
@@ -170,7 +170,7 @@ def test_an_envelope_among_the_gear_at_hand_is_a_workaround():
     sustain, tail = 3.9 / (8.0 / 1.01), 0.03 / math.log(100.0) * math.log(3.9)
     assert f"a sustain of {100 * sustain:.0f} % on" in remedy.text
     assert f"adds {1000 * tail:.3g} ms" in remedy.text
-    after = remedy.deed(demo).bench
+    after = remedy.command(demo).bench
     assert drum in after.link_from(remedy.by).inputs
     assert after.links_into(drum) == (after.link_from(remedy.by),)
 
@@ -245,7 +245,7 @@ def test_circuits_for_a_gate_are_judged_with_what_hangs_beside():
     remedy = next(
         r for r in remedies_for(one, judge_pair(one, link, sink)) if "gate in on the same link fits now" in r.text
     )
-    assert (remedy.kind, remedy.deed) == ("advice", None)  # until the link branches
+    assert (remedy.kind, remedy.command) == ("advice", None)  # until the link branches
     used = use_stage(one, output, sink, found.choices[0].stage)
     assert used.label.endswith("put a transistor to ground between")
     now = used.bench.link_from(output)

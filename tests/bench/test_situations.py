@@ -143,7 +143,7 @@ def test_what_goes_between_is_what_a_builder_takes_and_does_it(case, tmp_path):
     remedy = remedies_for(one, fit)[0]
     assert remedy.title.startswith(title), remedy.title
     assert (remedy.circuit, remedy.leaves.verdict) == (topology, "fits")
-    after = remedy.deed(one).bench
+    after = remedy.command(one).bench
     netlist = link_spice(after, after.links[0], IN)
     assert sum(line.startswith("XU") for line in netlist.splitlines()) == amplifiers
     volts = swept(netlist, tmp_path)
@@ -168,7 +168,7 @@ def test_a_long_fan_out_tells_what_arrives_and_a_buffer_mends_it(count, ohms, ar
         if fit.verdict != "fits":
             mended = next(remedy for remedy in remedies_for(one, fit) if remedy.title == "A buffer")
             assert mended.leaves.verdict == "fits"
-            assert driving(mended.deed(one).bench, mended.deed(one).bench.links[0]).ohms < 1.0
+            assert driving(mended.command(one).bench, mended.command(one).bench.links[0]).ohms < 1.0
 
 
 @pytest.mark.parametrize(
@@ -212,5 +212,5 @@ def test_one_gate_into_five_inputs_of_which_one_is_shorting():
     assert fits[0].value == pytest.approx(0.8 - low, abs=1e-9)
     # A transistor would turn all of them round; nothing is put there that spoils the others.
     offered = remedies_for(one, fits[-1])
-    assert all(remedy.deed is None for remedy in offered if remedy.kind in ("circuit", "advice"))
+    assert all(remedy.command is None for remedy in offered if remedy.kind in ("circuit", "advice"))
     assert any("fits now and would not then" in remedy.text for remedy in offered)

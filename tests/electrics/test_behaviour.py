@@ -23,27 +23,27 @@ from dynamis.electrics.design.behaviour import behaviour, behaviour_words, error
 from dynamis.electrics.design.kinds import kind_words, own_cents
 from dynamis.electrics.design.later import later
 from dynamis.electrics.design.proposal import propose_one
+from dynamis.electrics.design.requirement import Requirement
 from dynamis.electrics.design.spread import budget
-from dynamis.electrics.design.wish import Wish
 
 needs_ngspice = pytest.mark.skipif(shutil.which("ngspice") is None, reason="ngspice not installed")
 CASES = {
-    "resistors": Wish(0.37, source_ohms=1e3, load_ohms=1e5),
-    "follower": Wish(1.0, source_ohms=1e4, load_ohms=1e5, op_amp=OP_AMPS["precision"]),
-    "non-inverting": Wish(2.0, source_ohms=1e3, load_ohms=2e4, op_amp=OP_AMPS["jfet"]),
-    "difference": Wish(0.37, 1.676, source_ohms=1e3, load_ohms=1e5, op_amp=OP_AMPS["jfet"]),
-    "inverting-pair": Wish(1.5, source_ohms=1e3, load_ohms=1e5, op_amp=OP_AMPS["precision"]),
+    "resistors": Requirement(0.37, source_ohms=1e3, load_ohms=1e5),
+    "follower": Requirement(1.0, source_ohms=1e4, load_ohms=1e5, op_amp=OP_AMPS["precision"]),
+    "non-inverting": Requirement(2.0, source_ohms=1e3, load_ohms=2e4, op_amp=OP_AMPS["jfet"]),
+    "difference": Requirement(0.37, 1.676, source_ohms=1e3, load_ohms=1e5, op_amp=OP_AMPS["jfet"]),
+    "inverting-pair": Requirement(1.5, source_ohms=1e3, load_ohms=1e5, op_amp=OP_AMPS["precision"]),
 }
 
 
 def made(name: str):
-    wish = CASES[name]
-    return propose_one(TOPOLOGIES[name], wish, Counting(op_amps=False)), wish
+    requirement = CASES[name]
+    return propose_one(TOPOLOGIES[name], requirement, Counting(op_amps=False)), requirement
 
 
-def deck(circuit, wish: Wish) -> list[str]:
+def deck(circuit, requirement: Requirement) -> list[str]:
     """The netlist without its sweep."""
-    lines = netlist(circuit, wish.in_low, wish.in_high).splitlines()[1:]
+    lines = netlist(circuit, requirement.in_low, requirement.in_high).splitlines()[1:]
     return [line for line in lines if not line.startswith((".dc", ".print", ".end\n")) and line != ".end"]
 
 
@@ -51,10 +51,10 @@ def deck(circuit, wish: Wish) -> list[str]:
 @pytest.mark.parametrize("name", CASES)
 def test_noise_is_that_of_ngspice(name, tmp_path):
     """Resistors at 25 °C (ngspice's own 27 °C are a third of a per cent more), the op-amps quiet."""
-    proposal, wish = made(name)
+    proposal, requirement = made(name)
     circuit = proposal.circuit
     quiet = replace(circuit, op_amp=replace(circuit.op_amp, noise_volts=0.0))
-    lines = [line.replace("DC", "AC 1 DC") if line.startswith("Vin ") else line for line in deck(circuit, wish)]
+    lines = [line.replace("DC", "AC 1 DC") if line.startswith("Vin ") else line for line in deck(circuit, requirement)]
     commands = ["noise v(out) Vin dec 100 10 10k", "setplot noise2", "print onoise_total"]
     assert noise_volts(quiet) == pytest.approx(
         asked(lines, commands, r"onoise_total = ([-+0-9.e]+)", tmp_path), rel=0.01
@@ -71,14 +71,16 @@ def test_noise_is_that_of_ngspice(name, tmp_path):
 @pytest.mark.parametrize("name", ["follower", "non-inverting", "difference"])
 def test_an_octave_settles_to_a_cent_when_it_is_said_to(name, tmp_path):
     """A step of an octave into op-amps of one pole: a tenth before it is still off, a tenth after it is there."""
-    proposal, wish = made(name)
+    proposal, requirement = made(name)
     amp = replace(proposal.circuit.op_amp, slew_volts=math.inf)
     circuit = replace(proposal.circuit, op_amp=amp)
-    seconds = behaviour(circuit, wish).settle_seconds
+    seconds = behaviour(circuit, requirement).settle_seconds
     farads = amp.gain / (2.0 * math.pi * amp.product_hertz * 1e6)
-    lines = [line if not line.startswith("Rx ") else f"{line}\nCx x 0 {farads}" for line in deck(circuit, wish)]
+    lines = [line if not line.startswith("Rx ") else f"{line}\nCx x 0 {farads}" for line in deck(circuit, requirement)]
     lines = [
-        f"Vin in 0 PULSE({wish.in_low} {wish.in_low + 1} 1u 1n 1n 1 2)" if line.startswith("Vin ") else line
+        f"Vin in 0 PULSE({requirement.in_low} {requirement.in_low + 1} 1u 1n 1n 1 2)"
+        if line.startswith("Vin ")
+        else line
         for line in lines
     ]
     gain, step = float(circuit.line().gain), 1e-9
@@ -96,11 +98,11 @@ def test_an_octave_settles_to_a_cent_when_it_is_said_to(name, tmp_path):
 
 
 def test_slewing_adds_to_it_and_resistors_settle_at_once():
-    proposal, wish = made("non-inverting")
+    proposal, requirement = made("non-inverting")
     slow = replace(proposal.circuit, op_amp=replace(proposal.circuit.op_amp, slew_volts=1e4))
-    assert behaviour(slow, wish).settle_seconds - behaviour(proposal.circuit, wish).settle_seconds == pytest.approx(
-        2 / 1e4, rel=1e-2
-    )
+    assert behaviour(slow, requirement).settle_seconds - behaviour(
+        proposal.circuit, requirement
+    ).settle_seconds == pytest.approx(2 / 1e4, rel=1e-2)
     divider, asked_for = made("resistors")
     told = behaviour(divider.circuit, asked_for)
     assert (told.settle_seconds, told.rings, told.cure_ohms) == (0.0, False, None)
@@ -110,34 +112,35 @@ def test_slewing_adds_to_it_and_resistors_settle_at_once():
 
 
 def test_a_long_cable_rings_unless_a_resistor_stands_in_the_loop():
-    proposal, wish = made("non-inverting")
-    told = behaviour(proposal.circuit, wish)
+    proposal, requirement = made("non-inverting")
+    told = behaviour(proposal.circuit, requirement)
     assert told.rings
     # The corner of the resistor with 500 pF lies at or below the loop's crossover, 3 MHz over a gain of 2.
     assert 1.0 / (2 * math.pi * told.cure_ohms * 500e-12) <= 3e6 / 2.0 * 1.001
-    words = " ".join(behaviour_words(told, proposal.circuit, wish))
+    words = " ".join(behaviour_words(told, proposal.circuit, requirement))
     assert f"{told.cure_ohms:.0f} Ω at its output" in words
     assert f"{1200 * told.cure_ohms / 2e4:.1f} ct an octave" in words
-    clamped = replace(wish, bears=replace(wish.bears, low=-0.3, high=5.5))
+    clamped = replace(requirement, absolute_limits=replace(requirement.absolute_limits, low=-0.3, high=5.5))
     held = propose_one(TOPOLOGIES["non-inverting"], replace(clamped, in_high=2.0), Counting(op_amps=False))
     assert held.circuit.loop_ohms
     assert not behaviour(held.circuit, clamped).rings
 
 
 def test_power_up_a_trimmer_s_drift_and_the_csv_of_all_errors():
-    proposal, wish = made("difference")
-    told = behaviour(proposal.circuit, wish)
+    proposal, requirement = made("difference")
+    told = behaviour(proposal.circuit, requirement)
     assert told.power_up == (-12.0, 12.0)
     assert {name for name, _ in told.trimmers} == set(proposal.circuit.trimmers)
     # 0.1 % of half a trimmer, as a change of its travel.
     for name, cents in told.trimmers:
         moved, here = proposal.circuit.line({name: 0.5005}), proposal.circuit.line()
         ends = [
-            abs(float((moved.gain - here.gain) * volts + moved.offset - here.offset)) * wish.cents_per_volt(volts)
+            abs(float((moved.gain - here.gain) * volts + moved.offset - here.offset))
+            * requirement.cents_per_volt(volts)
             for volts in (0.0, 5.0)
         ]
         assert cents == pytest.approx(max(ends), rel=0.01)
-    text = errors_csv(budget(proposal.circuit, wish), later(proposal.circuit, wish, 2000), told)
+    text = errors_csv(budget(proposal.circuit, requirement), later(proposal.circuit, requirement, 2000), told)
     rows = list(csv.DictReader(io.StringIO(text)))
     assert {row["unit"] for row in rows} == {"ct", "ms", "V", "ohm"}
     assert float(next(row["value"] for row in rows if row["what"] == "noise, rms")) == pytest.approx(
@@ -156,19 +159,20 @@ def test_power_up_a_trimmer_s_drift_and_the_csv_of_all_errors():
     ],
 )
 def test_the_kind_of_op_amp_is_that_which_leaves_least_and_says_so(tolerance, allowed, kind, jfet, precision):
-    wish = Wish(
+    requirement = Requirement(
         0.26, 0.5, source_ohms=1e3, load_ohms=1e5, op_amp=OP_AMPS["jfet"], tolerance=tolerance, tolerance_cents=allowed
     )
-    found = smallest_with_op_amp(wish)
+    found = smallest_with_op_amp(requirement)
     circuit = found.circuit
     assert circuit.op_amp.name == kind
     gain = sum(noise_gain(circuit, one.name) for one in circuit.topology.amplifiers)
     left = {
-        name: own_cents(replace(circuit, op_amp=OP_AMPS[name]), wish, OP_AMPS[name]) for name in ("jfet", "precision")
+        name: own_cents(replace(circuit, op_amp=OP_AMPS[name]), requirement, OP_AMPS[name])
+        for name in ("jfet", "precision")
     }
     for name, volts in (("jfet", jfet), ("precision", precision)):
         bias = 0.0 if found.trims else OP_AMPS[name].bias_amperes * 1e5
         assert left[name] == pytest.approx(volts * gain * 1200.0 / 0.26, rel=0.02, abs=bias * gain * 1200 / 0.26)
-    words = kind_words(circuit, wish)
+    words = kind_words(circuit, requirement)
     assert words.startswith(circuit.op_amp.title[0].upper())
     assert f"{left[kind]:.1f} ct" in words

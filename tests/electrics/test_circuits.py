@@ -22,9 +22,9 @@ from dynamis.electrics.circuits.variation import Counting, at, varied_in
 from dynamis.electrics.design.later import load_cents
 from dynamis.electrics.design.preferred import choices, stock
 from dynamis.electrics.design.proposal import ORDER, propose, propose_one
+from dynamis.electrics.design.requirement import Requirement
 from dynamis.electrics.design.spread import budget, spread
 from dynamis.electrics.design.trims import Bench, corner_values
-from dynamis.electrics.design.wish import Wish
 from dynamis.electrics.series import SERIES, nearest
 from dynamis.errors import InputError
 
@@ -123,15 +123,17 @@ def test_an_op_amp_of_a_kind_stays_within_the_error_stated_for_it(name, kind, tm
     """A macro-model with open-loop gain, offset and bias current at their limits against the stated worst case."""
     op_amp = OP_AMPS[kind]
     circuit = replace(SPECIMENS[name], source_ohms=1e3, load_ohms=47e3, op_amp=op_amp, resistor_tolerance=0.0)
-    wish = Wish(float(circuit.line().gain), float(circuit.line().offset), -2.0, 3.0)
-    stated = budget(circuit, wish, Counting(op_amps=True))
+    requirement = Requirement(float(circuit.line().gain), float(circuit.line().offset), -2.0, 3.0)
+    stated = budget(circuit, requirement, Counting(op_amps=True))
     disturbed = {
         one.name: f"vos={op_amp.offset_limit_volts} ib={op_amp.bias_amperes}" for one in circuit.topology.amplifiers
     }
 
     volts = swept(netlist(circuit, -2.0, 3.0, disturbed=disturbed), tmp_path)
 
-    off = np.abs(wish.gain * volts[:, 0] + wish.offset_volts - volts[:, 1]) * wish.cents_per_volt(0.0)
+    off = np.abs(requirement.gain * volts[:, 0] + requirement.offset_volts - volts[:, 1]) * requirement.cents_per_volt(
+        0.0
+    )
     assert 0 < np.max(off) <= stated.worst_cents * 1.001 + 0.01
 
 
@@ -192,7 +194,7 @@ def test_what_cannot_be_answered_names_its_option_in_one_line(arguments, option,
 
 
 WISHES = st.builds(
-    Wish,
+    Requirement,
     gain=st.floats(0.1, 8.0).map(lambda one: round(one, 4)),
     offset_volts=st.floats(-4.0, 4.0).map(lambda one: round(one, 3)),
     in_low=st.sampled_from([0.0, -5.0]),
@@ -206,19 +208,19 @@ WISHES = st.builds(
 
 
 @settings(max_examples=60, deadline=None)
-@given(wish=WISHES, turned=st.booleans())
-def test_the_smallest_circuit_keeps_to_the_wish_or_to_what_the_supply_can_do(wish, turned):
-    wish = replace(wish, gain=-wish.gain) if turned else wish
-    proposals = propose(wish, smallest=True)
+@given(requirement=WISHES, turned=st.booleans())
+def test_the_smallest_circuit_keeps_to_the_wish_or_to_what_the_supply_can_do(requirement, turned):
+    requirement = replace(requirement, gain=-requirement.gain) if turned else requirement
+    proposals = propose(requirement, smallest=True)
     made = proposals.found[0]
 
-    low, high = wish.supply.low, wish.supply.high
-    assert proposals.delivered or not (low + 1.5 < min(wish.ends) and max(wish.ends) < high - 1.5)
-    assert low - 1e-3 <= min(proposals.wish.ends) <= max(proposals.wish.ends) <= high + 1e-3
+    low, high = requirement.supply.low, requirement.supply.high
+    assert proposals.delivered or not (low + 1.5 < min(requirement.ends) and max(requirement.ends) < high - 1.5)
+    assert low - 1e-3 <= min(proposals.requirement.ends) <= max(proposals.requirement.ends) <= high + 1e-3
     assume(not made.misses)  # twelve values a decade cannot always
     assert abs(made.gain_error) <= 1e-3
     assert abs(made.offset_error_volts) <= 1e-3
-    values = stock(wish.series)
+    values = stock(requirement.series)
     assert all(np.isclose(values, ohms, rtol=1e-9).any() for _, ohms, _ in made.circuit.resistors)
 
 
@@ -244,8 +246,8 @@ def test_two_resistors_come_nearer_than_one():
 )
 def test_trimmers_reach_every_corner_and_ngspice_agrees_after_trimming(name, tmp_path):
     """A circuit with parts at random limits, its trimmers set by readings, then measured by ngspice."""
-    wish = Wish(0.37, 1.676) if name != "biased-non-inverting" else Wish(1.2, 2.0)
-    made = propose_one(TOPOLOGIES[name], wish)
+    requirement = Requirement(0.37, 1.676) if name != "biased-non-inverting" else Requirement(1.2, 2.0)
+    made = propose_one(TOPOLOGIES[name], requirement)
     assert {one.role for one in made.trims} == {"scale", "offset"}
     assert all(one.reach >= one.needed > 0 for one in made.trims)
     rng = np.random.default_rng(7)
@@ -253,21 +255,23 @@ def test_trimmers_reach_every_corner_and_ngspice_agrees_after_trimming(name, tmp
         one.key: one.nominal + one.limit * rng.choice([-1.0, 1.0])
         for one in varied_in(made.circuit, Counting(op_amps=False))
     }
-    travel = {key: float(one) for key, one in Bench(made.circuit, wish).set(values).items()}
+    travel = {key: float(one) for key, one in Bench(made.circuit, requirement).set(values).items()}
     real = made.circuit.fitting(
         **{slot: replace(one, ohms=tuple(values[part] for part in one.names(slot))) for slot, one in made.circuit.slots}
     )
 
-    volts = swept(netlist(real, wish.in_low, wish.in_high, travel=travel), tmp_path)
+    volts = swept(netlist(real, requirement.in_low, requirement.in_high, travel=travel), tmp_path)
 
-    worst = spread(made.circuit, wish, samples=20_000).after.worst
-    off = np.abs(wish.gain * volts[:, 0] + wish.offset_volts - volts[:, 1]) * wish.cents_per_volt(0.0)
+    worst = spread(made.circuit, requirement, samples=20_000).after.worst
+    off = np.abs(requirement.gain * volts[:, 0] + requirement.offset_volts - volts[:, 1]) * requirement.cents_per_volt(
+        0.0
+    )
     assert np.max(off) <= worst * 1.2 + 0.05
 
 
 def test_the_pivot_is_where_the_scale_trimmer_moves_nothing():
     """Of a divider with a bias, it is where the output equals the input: 1.676/(1 − 0.37) V."""
-    made = propose_one(TOPOLOGIES["attenuator-follower"], Wish(0.37, 1.676))
+    made = propose_one(TOPOLOGIES["attenuator-follower"], Requirement(0.37, 1.676))
     scale = next(one for one in made.trims if one.role == "scale")
 
     assert scale.pivot_volts == pytest.approx(1.676 / 0.63, abs=0.02)
@@ -278,7 +282,7 @@ def test_the_pivot_is_where_the_scale_trimmer_moves_nothing():
 
 def test_samples_are_what_single_circuits_would_be():
     """A million at once equal one after another, and the worst case bounds them all."""
-    made = propose_one(TOPOLOGIES["inverting-pair"], Wish(0.8, 0.2, tolerance=0.001))
+    made = propose_one(TOPOLOGIES["inverting-pair"], Requirement(0.8, 0.2, tolerance=0.001))
     rng = np.random.default_rng(3)
     many = {
         one.key: one.nominal + one.limit * rng.uniform(-1, 1, 40)
@@ -289,21 +293,23 @@ def test_samples_are_what_single_circuits_would_be():
     single = [made.circuit.line({key: float(row[k]) for key, row in many.items()}) for k in range(40)]
 
     assert line.gain == pytest.approx([float(one.gain) for one in single], rel=1e-12)
-    drawn = spread(made.circuit, made.wish, samples=20_000)
-    stated = budget(made.circuit, made.wish, Counting(op_amps=False))
+    drawn = spread(made.circuit, made.requirement, samples=20_000)
+    stated = budget(made.circuit, made.requirement, Counting(op_amps=False))
     assert drawn.before.worst <= stated.worst_cents + 1e-6
     assert (
         0.5 * stated.rss_cents < np.sqrt(np.mean(drawn.before.cents**2)) < 1.6 * stated.rss_cents + made.nominal_cents
     )
-    again = spread(made.circuit, made.wish, samples=20_000)
+    again = spread(made.circuit, made.requirement, samples=20_000)
     assert np.array_equal(again.before.cents, drawn.before.cents)
-    assert not np.array_equal(spread(made.circuit, made.wish, samples=20_000, seed=2).before.cents, drawn.before.cents)
+    assert not np.array_equal(
+        spread(made.circuit, made.requirement, samples=20_000, seed=2).before.cents, drawn.before.cents
+    )
 
 
 def test_the_yield_falls_as_the_tolerance_of_the_parts_widens():
-    made = propose_one(TOPOLOGIES["non-inverting"], Wish(2.0, tolerance=0.001))
+    made = propose_one(TOPOLOGIES["non-inverting"], Requirement(2.0, tolerance=0.001))
     yields = [
-        spread(replace(made.circuit, resistor_tolerance=one), made.wish, samples=20_000).before.within
+        spread(replace(made.circuit, resistor_tolerance=one), made.requirement, samples=20_000).before.within
         for one in (0.0005, 0.001, 0.002, 0.005, 0.01)
     ]
 
@@ -313,7 +319,7 @@ def test_the_yield_falls_as_the_tolerance_of_the_parts_widens():
 
 def test_the_rail_an_offset_hangs_on_moves_the_pitch_and_a_reference_does_not():
     """5 % of a rail behind 1.676 V is 84 mV, 272 cents at 0.37 V/oct; a 0.2 % reference a twenty-fifth of that."""
-    rail = Wish(0.37, 1.676, supply=Supply(-12, 12, 0.05), tolerance=1e-6, tolerance_cents=1e6)
+    rail = Requirement(0.37, 1.676, supply=Supply(-12, 12, 0.05), tolerance=1e-6, tolerance_cents=1e6)
     held = replace(rail, reference_volts=5.0)
     by_rail, by_reference = (
         budget(propose_one(TOPOLOGIES["attenuator-follower"], one).circuit, one, Counting(op_amps=False))
@@ -325,10 +331,11 @@ def test_the_rail_an_offset_hangs_on_moves_the_pitch_and_a_reference_does_not():
 
 
 def test_drift_is_what_trimming_leaves():
-    wish = Wish(0.37, 1.676, resistor_per_kelvin=50e-6)
-    made = propose_one(TOPOLOGIES["attenuator-follower"], wish)
+    requirement = Requirement(0.37, 1.676, resistor_per_kelvin=50e-6)
+    made = propose_one(TOPOLOGIES["attenuator-follower"], requirement)
     cold, warm = (
-        spread(made.circuit, wish, Counting(op_amps=False, kelvin=one), samples=10_000).after for one in (0.0, 10.0)
+        spread(made.circuit, requirement, Counting(op_amps=False, kelvin=one), samples=10_000).after
+        for one in (0.0, 10.0)
     )
 
     assert cold.p95 < 0.5 < warm.p95
@@ -341,7 +348,7 @@ def test_a_node_in_the_air_is_refused():
 
 
 def test_the_parts_list_counts_equal_parts_and_prices_them():
-    made = propose_one(TOPOLOGIES["inverting-pair"], Wish(2.0, -5.0))
+    made = propose_one(TOPOLOGIES["inverting-pair"], Requirement(2.0, -5.0))
     rows = parts_list(pieces_of(made.circuit))
 
     assert sum(row.quantity for row in rows) == len(made.circuit.resistors) + 2 + 2 + 2  # trimmers, op-amps, decoupling
@@ -356,7 +363,7 @@ def test_the_parts_list_counts_equal_parts_and_prices_them():
 @pytest.mark.parametrize(("gain", "source"), [(1.0, 1e4), (-0.3, 1e4), (0.5, 1e3), (-1.0, 100.0), (2.0, 0.0)])
 def test_a_slight_offset_from_a_high_rail_is_made_too(gain, source, offset):
     """By a stage of fewer ohms, two resistors in series, or left out where it is within what counts as done."""
-    proposals = propose(Wish(gain, offset, 0.2, 5.0, source_ohms=source, supply=Supply(-15, 15)), smallest=True)
+    proposals = propose(Requirement(gain, offset, 0.2, 5.0, source_ohms=source, supply=Supply(-15, 15)), smallest=True)
     made = proposals.found[0]
     assert proposals.delivered
     assert abs(made.gain_error) <= 1e-3
@@ -395,16 +402,16 @@ def test_the_worst_corner_is_the_worst_of_all_samples(name):
     ],
 )
 def test_what_is_kept_stays_and_the_rest_is_worked_out_round_it(name, slot, factor):
-    wish = Wish(0.37, 1.676, op_amp=OP_AMPS["jfet"])
-    free = propose_one(TOPOLOGIES[name], wish)
+    requirement = Requirement(0.37, 1.676, op_amp=OP_AMPS["jfet"])
+    free = propose_one(TOPOLOGIES[name], requirement)
     kept = Fitted((nearest(factor * free.circuit.by_slot[slot].ohms[0], "E24"),))
-    made = propose_one(TOPOLOGIES[name], wish, locked={slot: kept})
+    made = propose_one(TOPOLOGIES[name], requirement, locked={slot: kept})
     assert made.circuit.by_slot[slot].ohms == kept.ohms
     line = made.circuit.line()
     assert float(line.gain) == pytest.approx(0.37, rel=0.02)
     assert float(line.offset) == pytest.approx(1.676, rel=0.02)
     assert all(one.reach >= one.needed for one in made.trims)
-    assert spread(made.circuit, made.wish, samples=2000).after.p95 < 12.0
+    assert spread(made.circuit, made.requirement, samples=2000).after.p95 < 12.0
 
 
 @pytest.mark.parametrize(
@@ -432,20 +439,22 @@ def test_the_command_prints_for_people(arguments, words, dynamis):
 
 def test_later_is_what_the_changes_alone_make_of_a_trimmed_circuit():
     """Each change at its limit by hand: the load through Kirchhoff's law, the parts as a divider, the rail as offset."""
-    wish = Wish(0.5, in_high=10.0, source_ohms=0.0, load_ohms=100e3, tolerance=0.0)
-    soft = propose_one(TOPOLOGIES["resistors"], wish)
+    requirement = Requirement(0.5, in_high=10.0, source_ohms=0.0, load_ohms=100e3, tolerance=0.0)
+    soft = propose_one(TOPOLOGIES["resistors"], requirement)
     lower = 1.0 / (1.0 / soft.circuit.by_slot["R2"].total + 1e-5)
     upper = soft.circuit.by_slot["R1"].total
     moved = [
         lower_of / (lower_of + upper)
         for lower_of in (lower, 1.0 / (1.0 / soft.circuit.by_slot["R2"].total + 1e-5 / 0.95))
     ]
-    assert load_cents(soft.circuit, wish) == pytest.approx(10.0 * abs(moved[1] - moved[0]) * 2400, rel=1e-6)
+    assert load_cents(soft.circuit, requirement) == pytest.approx(10.0 * abs(moved[1] - moved[0]) * 2400, rel=1e-6)
     assert soft.is_soft
     assert soft.later.decides == "load"
-    assert soft.later.worst <= load_cents(soft.circuit, wish) + 10.0 * 2400 * 2 * 5e-4 * 0.25 * 2 + 1.0
-    assert propose(wish, smallest=True).found[0].circuit.topology.amplifiers  # the stiff one comes first
-    assert propose(replace(wish, load_tolerance=0.0), smallest=True).found[0].circuit.topology.name == "resistors"
+    assert soft.later.worst <= load_cents(soft.circuit, requirement) + 10.0 * 2400 * 2 * 5e-4 * 0.25 * 2 + 1.0
+    assert propose(requirement, smallest=True).found[0].circuit.topology.amplifiers  # the stiff one comes first
+    assert (
+        propose(replace(requirement, load_tolerance=0.0), smallest=True).found[0].circuit.topology.name == "resistors"
+    )
 
 
 @pytest.mark.parametrize(
@@ -462,7 +471,7 @@ def test_later_is_what_the_changes_alone_make_of_a_trimmed_circuit():
 def test_an_offset_that_sets_pitch_comes_from_a_reference_and_the_supplys_end_keeps_gain(
     values, topology, taken, reached
 ):
-    found = propose(Wish(**values), smallest=True)
+    found = propose(Requirement(**values), smallest=True)
     assert found.found[0].offset_from == taken
     assert topology in (None, found.found[0].circuit.topology.name)
     assert found.reached_in_volts == (reached if reached is None else pytest.approx(reached))

@@ -19,7 +19,7 @@ from dynamis.electrics.circuits.spice import netlist
 from dynamis.electrics.circuits.supply import OP_AMPS, Supply
 from dynamis.electrics.circuits.topology import TOPOLOGIES
 from dynamis.electrics.design.proposal import propose_one
-from dynamis.electrics.design.wish import Wish
+from dynamis.electrics.design.requirement import Requirement
 from dynamis.errors import InputError
 from dynamis.transfer.parameter import NOMINAL
 
@@ -44,7 +44,7 @@ def test_a_clamp_holds_in_ngspice_and_costs_nothing_before(name, tmp_path):
 
 
 @pytest.mark.parametrize(
-    ("bears", "supply", "names"),
+    ("absolute_limits", "supply", "names"),
     [
         (Clamp(), Supply(), []),
         (Clamp(-20, 20), Supply(), []),
@@ -55,9 +55,12 @@ def test_a_clamp_holds_in_ngspice_and_costs_nothing_before(name, tmp_path):
         (Clamp(-0.3, 4.0), Supply(0, 5), ["RC", "D2"]),
     ],
 )
-def test_only_what_the_supply_could_pass_is_clamped(bears, supply, names):
+def test_only_what_the_supply_could_pass_is_clamped(absolute_limits, supply, names):
     kind = OP_AMPS["rail-to-rail" if supply.single else "ideal"]
-    made = propose_one(TOPOLOGIES["follower"], Wish(1.0, 0, 0.2, 3.0, supply=supply, op_amp=kind, bears=bears))
+    made = propose_one(
+        TOPOLOGIES["follower"],
+        Requirement(1.0, 0, 0.2, 3.0, supply=supply, op_amp=kind, absolute_limits=absolute_limits),
+    )
     found = [one.name for one in pieces_of(made.circuit) if one.kind == "diode" or one.name == "RC"]
     assert found == names
     assert made.count == 1 + len(names)
@@ -67,8 +70,8 @@ def test_only_what_the_supply_could_pass_is_clamped(bears, supply, names):
 
 def test_resistors_are_clamped_only_where_their_sender_could_pass():
     passive = TOPOLOGIES["resistors"]
-    inside = propose_one(passive, Wish(0.5, 0, 0, 5, bears=Clamp(-0.3, 3.6))).circuit
-    beyond = propose_one(passive, Wish(0.5, 0, 0, 5, bears=Clamp(-0.3, 2.6))).circuit
+    inside = propose_one(passive, Requirement(0.5, 0, 0, 5, absolute_limits=Clamp(-0.3, 3.6))).circuit
+    beyond = propose_one(passive, Requirement(0.5, 0, 0, 5, absolute_limits=Clamp(-0.3, 2.6))).circuit
     assert (inside.clamp, beyond.clamp, beyond.loop_ohms) == (Clamp(), Clamp(None, 2.6), 0.0)
 
 
@@ -105,8 +108,8 @@ def test_behind_resistors_a_diode_bends_the_volts_from_its_rail_on(tmp_path):
     high = 2.6
     found = {}
     for name in ("resistors", "attenuator-follower"):
-        wish = Wish(0.5, 0.0, 0.0, 5.2, load_ohms=None, bears=Clamp(None, high))
-        circuit = propose_one(TOPOLOGIES[name], replace(wish, source_ohms=0.0)).circuit
+        requirement = Requirement(0.5, 0.0, 0.0, 5.2, load_ohms=None, absolute_limits=Clamp(None, high))
+        circuit = propose_one(TOPOLOGIES[name], replace(requirement, source_ohms=0.0)).circuit
         assert circuit.clamp.high == high
         volts = swept(netlist(circuit, 0.0, 5.2), tmp_path)
         found[name] = np.interp([high - 0.31, high - 0.1], 0.5 * volts[:, 0], volts[:, 1] - 0.5 * volts[:, 0])

@@ -20,10 +20,10 @@ from dynamis.electrics.circuits.topology import INPUT, JACK, OUT, RAIL, TOPOLOGI
 from dynamis.electrics.circuits.variation import Counting, varied_in
 from dynamis.electrics.design.later import rail_cents
 from dynamis.electrics.design.proposal import ORDER, Proposal, propose, propose_one, with_values
+from dynamis.electrics.design.requirement import Requirement
 from dynamis.electrics.design.summer import propose_summer, summer, with_switches
 from dynamis.electrics.design.trims import corner_values
 from dynamis.electrics.design.walk import walk
-from dynamis.electrics.design.wish import Wish
 from dynamis.electrics.potentiometer import LoadedPot, straightenings
 from dynamis.errors import InputError
 from dynamis.transfer.registry import REGISTRY
@@ -114,8 +114,8 @@ def test_what_is_drawn_is_what_is_solved(name):
 @pytest.mark.parametrize("name", ["attenuator-follower", "inverting-pair", "difference", "resistors"])
 def test_the_walk_sets_the_worst_parts_as_it_says(name, tmp_path):
     """One round after another by the readings of the walk, on parts at a random corner, measured by ngspice."""
-    wish = Wish(0.37, 1.676, 0.2, 5.2)
-    made = propose_one(TOPOLOGIES[name], wish)
+    requirement = Requirement(0.37, 1.676, 0.2, 5.2)
+    made = propose_one(TOPOLOGIES[name], requirement)
     varied = varied_in(made.circuit, Counting(op_amps=False))
     steps = walk(made, varied)
     corners = corner_values(varied, made.circuit)
@@ -134,17 +134,19 @@ def test_the_walk_sets_the_worst_parts_as_it_says(name, tmp_path):
                 off = float(line.gain) * step.send_volts + float(line.offset) - step.read_volts
                 travel[step.trim.name] -= off / (step.volts_per_turn * step.trim.turns)
     assert all(0.0 < one < 1.0 for one in travel.values())
-    volts = swept(netlist(real, wish.in_low, wish.in_high, travel=travel), tmp_path)
-    off = np.abs(wish.gain * volts[:, 0] + wish.offset_volts - volts[:, 1]) * wish.cents_per_volt(0.0)
+    volts = swept(netlist(real, requirement.in_low, requirement.in_high, travel=travel), tmp_path)
+    off = np.abs(requirement.gain * volts[:, 0] + requirement.offset_volts - volts[:, 1]) * requirement.cents_per_volt(
+        0.0
+    )
     assert np.max(off) <= steps.left_cents + 0.1
 
 
 def test_a_circuit_without_trimmers_has_nothing_to_walk_through():
-    assert walk(propose_one(TOPOLOGIES["follower"], Wish(1.0)), []) is None
+    assert walk(propose_one(TOPOLOGIES["follower"], Requirement(1.0)), []) is None
 
 
 def test_the_offset_is_set_at_the_pivot_and_the_scale_furthest_from_it():
-    made = propose_one(TOPOLOGIES["attenuator-follower"], Wish(0.37, 1.676, 0.2, 5.2))
+    made = propose_one(TOPOLOGIES["attenuator-follower"], Requirement(0.37, 1.676, 0.2, 5.2))
     offset, scale = walk(made, varied_in(made.circuit, Counting(op_amps=False))).steps
     assert (offset.trim.role, scale.trim.role) == ("offset", "scale")
     assert offset.send_volts == pytest.approx(1.676 / 0.63, abs=0.02)
@@ -163,14 +165,14 @@ def test_the_offset_is_set_at_the_pivot_and_the_scale_furthest_from_it():
 )
 def test_an_impossible_wish_gets_the_nearest_that_can_be_done(gain, offset, supply, words):
     """The least worst error over the input range, within the supply; the wish is kept beside it."""
-    asked = Wish(gain, offset, supply=supply)
+    asked = Requirement(gain, offset, supply=supply)
     found = propose(asked, smallest=True)
     assert not found.delivered
     assert found.asked == asked
     assert found.asked.supply.words == words
     low, high = supply.low, supply.high
-    assert low - 1e-6 <= min(found.wish.ends) <= max(found.wish.ends) <= high + 1e-6
-    worst = max(abs(a - b) for a, b in zip(found.wish.ends, asked.ends, strict=True))
+    assert low - 1e-6 <= min(found.requirement.ends) <= max(found.requirement.ends) <= high + 1e-6
+    worst = max(abs(a - b) for a, b in zip(found.requirement.ends, asked.ends, strict=True))
     nearest = max(max(0.0, one - high, low - one) for one in asked.ends)
     assert nearest <= worst <= nearest + 1.5 + 0.5 * abs(asked.ends[1] - asked.ends[0]) * 1e-3 + 1e-6
 
@@ -178,7 +180,7 @@ def test_an_impossible_wish_gets_the_nearest_that_can_be_done(gain, offset, supp
 def test_a_part_that_is_changed_changes_what_is_told():
     from dynamis.electrics.circuits.circuit import Fitted
 
-    made = propose_one(TOPOLOGIES["inverting"], Wish(-1.0, 5.0))
+    made = propose_one(TOPOLOGIES["inverting"], Requirement(-1.0, 5.0))
     other = with_values(made, R2=Fitted((10e3,)))
     assert isinstance(other, Proposal)
     assert abs(float(other.circuit.line().gain)) < 0.6
@@ -193,14 +195,16 @@ def test_a_part_that_is_changed_changes_what_is_told():
 def test_what_an_op_amp_draws_and_reaches_is_told(kind):
     supply = Supply(0, 5) if kind == "rail-to-rail" else Supply()
     made = propose_one(
-        TOPOLOGIES["follower"], Wish(1.0, in_low=0.5, in_high=3.0, supply=supply, op_amp=OP_AMPS[kind], load_ohms=None)
+        TOPOLOGIES["follower"],
+        Requirement(1.0, in_low=0.5, in_high=3.0, supply=supply, op_amp=OP_AMPS[kind], load_ohms=None),
     )
     assert made.supply_amperes == pytest.approx(OP_AMPS[kind].supply_amperes)
     low, high = OP_AMPS[kind].swing(supply)
     assert supply.low < low < high < supply.high
     with pytest.raises(InputError, match="leave their working range"):
         propose_one(
-            TOPOLOGIES["follower"], Wish(1.0, in_low=0.0, in_high=high + 1.0, supply=supply, op_amp=OP_AMPS[kind])
+            TOPOLOGIES["follower"],
+            Requirement(1.0, in_low=0.0, in_high=high + 1.0, supply=supply, op_amp=OP_AMPS[kind]),
         )
 
 
@@ -209,12 +213,12 @@ def test_what_an_op_amp_draws_and_reaches_is_told(kind):
 )
 def test_a_loaded_potentiometer_is_straightened_as_it_says(pot, tmp_path):
     """Both ways asked of ngspice at three places of the travel."""
-    ways = {one.kind: one for one in straightenings(pot)}
-    assert ways["lower"].ohms < pot.ohms
-    assert ways["lower"].bend <= 0.05 < abs(pot.bend[1])
-    assert ways["upper"].bend < abs(pot.bend[1])
-    for kind, way in ways.items():
-        total = way.ohms if kind == "lower" else pot.ohms
+    directions = {one.kind: one for one in straightenings(pot)}
+    assert directions["lower"].ohms < pot.ohms
+    assert directions["lower"].bend <= 0.05 < abs(pot.bend[1])
+    assert directions["upper"].bend < abs(pot.bend[1])
+    for kind, direction in directions.items():
+        total = direction.ohms if kind == "lower" else pot.ohms
         found = []
         for travel in (1e-4, 0.5, 1.0 - 1e-4):
             lines = [
@@ -225,17 +229,17 @@ def test_a_loaded_potentiometer_is_straightened_as_it_says(pot, tmp_path):
                 f"R4 w 0 {pot.load_ohms}",
             ]
             if kind == "upper":
-                lines.append(f"R5 w t {way.ohms}")
+                lines.append(f"R5 w t {direction.ohms}")
             found.append(ngspice(lines, "w", tmp_path))
-        assert found[2] == pytest.approx(way.reach_volts, rel=2e-3)
+        assert found[2] == pytest.approx(direction.reach_volts, rel=2e-3)
         middle = (found[1] - found[0]) / (found[2] - found[0])
-        assert abs(middle - 0.5) <= way.bend + 2e-3
+        assert abs(middle - 0.5) <= direction.bend + 2e-3
 
 
 def test_a_summer_adds_octaves_semitones_and_other_pitches(tmp_path):
     """FACTS of the trade: adding a volt transposes by an octave, a twelfth of one by a semitone; asked of ngspice."""
-    wish = Wish(1.0, source_ohms=1000.0, reference_volts=5.0)
-    made = summer(wish, 3, octaves=1.0, semitones=1.0)
+    requirement = Requirement(1.0, source_ohms=1000.0, reference_volts=5.0)
+    made = summer(requirement, 3, octaves=1.0, semitones=1.0)
     found = {}
     for octave, semitone in itertools.product((False, True), repeat=2):
         volts = swept(netlist(with_switches(made, octave=octave, semitones=semitone), 0.0, 4.0), tmp_path)
@@ -249,7 +253,7 @@ def test_a_summer_adds_octaves_semitones_and_other_pitches(tmp_path):
     assert float(other) == pytest.approx(0.5 * 100 / 99, rel=2e-3)  # 99 kΩ and no sender's kilohm in this sum
     # The first case again at another scale, with an offset either way: an octave is then 0.37 V.
     for offset in (1.25, -0.4):
-        scaled = summer(Wish(0.37, offset, reference_volts=5.0), 2, octaves=1.0)
+        scaled = summer(Requirement(0.37, offset, reference_volts=5.0), 2, octaves=1.0)
         lines = []
         for octave in (False, True):
             deck = netlist(with_switches(scaled, octave=octave, semitones=False), 0.0, 4.0)
@@ -259,19 +263,19 @@ def test_a_summer_adds_octaves_semitones_and_other_pitches(tmp_path):
         assert float(scaled.line({"in2": 1.0}).offset - scaled.line().offset) == pytest.approx(0.37, rel=2e-2)
     for count, words in ((0, "1 to 3"), (4, "1 to 3")):
         with pytest.raises(InputError, match=words):
-            summer(wish, count)
+            summer(requirement, count)
     for wrong, words in (
-        (replace(wish, supply=Supply(0, 5)), "two rails"),
-        (replace(wish, gain=-1.0), "positive gain"),
-        (Wish(1.0, 0.0, 1.0, 5.0, zero_volts=0.0), "does not transpose"),
-        (replace(wish, in_high=10.0), "11"),
+        (replace(requirement, supply=Supply(0, 5)), "two rails"),
+        (replace(requirement, gain=-1.0), "positive gain"),
+        (Requirement(1.0, 0.0, 1.0, 5.0, zero_volts=0.0), "does not transpose"),
+        (replace(requirement, in_high=10.0), "11"),
     ):
         with pytest.raises(InputError, match=words):
             summer(wrong, 2, octaves=1.0)
 
 
 def test_a_summer_is_proposed_with_a_trimmer_that_reaches():
-    proposals = propose_summer(Wish(1.0, op_amp=OP_AMPS["precision"]), 2, 1.0, 1.0)
+    proposals = propose_summer(Requirement(1.0, op_amp=OP_AMPS["precision"]), 2, 1.0, 1.0)
     made = proposals.found[0]
     assert {one.topology.name for one in proposals.rejected} == set(ORDER)
     assert made.nominal_cents < 1.0
@@ -282,12 +286,12 @@ def test_a_summer_is_proposed_with_a_trimmer_that_reaches():
     kept = REGISTRY.make("c", BuiltCircuit("c", with_switches(made.circuit, octave=True, semitones=False)).stored())
     assert kept.circuit.closed == {"R8"}
     assert kept.offset_volts == pytest.approx(1.0, abs=2e-3)
-    assert len(propose_summer(replace(Wish(1.0), tolerance=0.0), 2, 0.0, 0.0).found[0].trims) == 0
+    assert len(propose_summer(replace(Requirement(1.0), tolerance=0.0), 2, 0.0, 0.0).found[0].trims) == 0
 
 
 def test_a_reference_is_proposed_where_the_rail_would_move_the_pitch():
     """5 % of 12 V behind 1.676 V at 0.37 V/oct is 272 cents; with rails that hold nothing is added."""
-    rails = propose(Wish(0.37, 1.676, supply=Supply(-12, 12, 0.05)))
+    rails = propose(Requirement(0.37, 1.676, supply=Supply(-12, 12, 0.05)))
     keys = [one.key for one in rails.found]
     assert "attenuator-follower" in keys
     assert "attenuator-follower+reference" in keys
@@ -296,7 +300,7 @@ def test_a_reference_is_proposed_where_the_rail_would_move_the_pitch():
     assert by_key["attenuator-follower+reference"].rail_cents < 15
     assert "5 V reference" in by_key["attenuator-follower+reference"].title
     # A rail of which nothing is known moves by half a per cent: 5 ct/5 allowed, 0.005 · 1.676 V · 1200/0.37 = 27 ct.
-    held = propose(Wish(0.37, 1.676))
+    held = propose(Requirement(0.37, 1.676))
     assert held.found[0].key == "attenuator-follower+reference"
-    assert rail_cents(by_key["attenuator-follower"].circuit, Wish(0.37, 1.676)) > 20
-    assert not any("reference" in one.key for one in propose(Wish(0.37, 1.676, offset_from="rail")).found)
+    assert rail_cents(by_key["attenuator-follower"].circuit, Requirement(0.37, 1.676)) > 20
+    assert not any("reference" in one.key for one in propose(Requirement(0.37, 1.676, offset_from="rail")).found)

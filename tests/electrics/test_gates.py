@@ -249,7 +249,8 @@ def test_a_fix_is_what_a_builder_takes_and_safe_whatever_happens_first(name, sou
         for number in (1, count):
             for volts in levels_at(made, receiver, number) if made.kind == "driven" else ():
                 assert not replace(
-                    receiver.bears, high=None if receiver.bears.high is None else receiver.bears.high + moved
+                    receiver.absolute_limits,
+                    high=None if receiver.absolute_limits.high is None else receiver.absolute_limits.high + moved,
                 ).outside(volts)
 
 

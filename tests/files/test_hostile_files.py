@@ -66,8 +66,8 @@ HOSTILE = [
 def drawn():
     """The demo bench with a circuit between that can be written as SPICE text."""
     held = bench()
-    wish = asked_of(held, trial_link(held.link_from(BOARD), BOARD, TONE), TONE)
-    return use_between(held, BOARD, TONE, built(smallest_with_op_amp(wish))).bench
+    requirement = asked_of(held, trial_link(held.link_from(BOARD), BOARD, TONE), TONE)
+    return use_between(held, BOARD, TONE, built(smallest_with_op_amp(requirement))).bench
 
 
 @pytest.mark.parametrize("name", HOSTILE, ids=range(len(HOSTILE)))

@@ -146,12 +146,12 @@ def test_the_circuit_of_a_link_is_written_as_it_stands(demo_file, dynamis, tmp_p
     nothing = dynamis("export", demo_file.path, "--what", "spice", "-o", out)
     assert (nothing.status, "no link of this bench has a circuit" in nothing.err) == (2, True)
     found = demo_file.bench()
-    wish = asked_of(found, found.links[0], found.links[0].inputs[0])
+    requirement = asked_of(found, found.links[0], found.links[0].inputs[0])
     link = found.link_from(BOARD)
     from dynamis.bench.judging.pairs import trial_link
 
-    wish = asked_of(found, trial_link(link, BOARD, TONE), TONE)
-    demo_file.record("c", use_between(found, BOARD, TONE, built(smallest_with_op_amp(wish))).bench)
+    requirement = asked_of(found, trial_link(link, BOARD, TONE), TONE)
+    demo_file.record("c", use_between(found, BOARD, TONE, built(smallest_with_op_amp(requirement))).bench)
     answer = dynamis(
         "export",
         demo_file.path,

@@ -15,7 +15,7 @@ from dynamis.electrics.circuits.supply import OP_AMPS, Supply
 from dynamis.electrics.circuits.topology import TOPOLOGIES
 from dynamis.electrics.exponential.choose import choose
 from dynamis.electrics.exponential.converter import ExponentialConverter
-from dynamis.electrics.exponential.wish import LawWish
+from dynamis.electrics.exponential.requirement import LawRequirement
 from dynamis.electrics.net import Net, Terminal
 from dynamis.electrics.signals.shaping import SwitchedJack
 from dynamis.electrics.stage import Stage
@@ -57,8 +57,8 @@ DIVIDER = Circuit(
     (("R1", Fitted((10e3, 470.0))), ("R2", Fitted((22e3, 47e3), "parallel")), ("R3", Fitted((33e3,)))),
     Supply(-12, 12, 0.05),
 )
-LOGGED = choose(LawWish(0.25, 8.0, 0.2, 5.2, "logarithmic"))
-PAIRED = choose(LawWish(0.0, 5.0, 0.25, 8.0))
+LOGGED = choose(LawRequirement(0.25, 8.0, 0.2, 5.2, "logarithmic"))
+PAIRED = choose(LawRequirement(0.0, 5.0, 0.25, 8.0))
 
 
 @dataclass(frozen=True)

@@ -186,7 +186,7 @@ def test_what_has_no_chain_says_what_to_do(output, sink, words, leads, chain, wi
         assert chain.nomogram is not None or chain.why.text()
         return
     assert words in chain.why.text()
-    click(chain.way)
+    click(chain.elsewhere)
     assert window.station.title == leads
 
 
@@ -300,7 +300,7 @@ def test_what_the_supply_cannot_deliver_is_said_with_the_nearest(circuit):
     press(circuit.window(), Qt.Key.Key_I, CONTROL, SHIFT)
     assert "which is asked" in circuit.window().sentence.text()
     low, high = circuit.chosen.circuit.supply.low, circuit.chosen.circuit.supply.high
-    assert low < min(circuit.chosen.wish.ends) <= max(circuit.chosen.wish.ends) < high
+    assert low < min(circuit.chosen.requirement.ends) <= max(circuit.chosen.requirement.ends) < high
     click(circuit.from_link)
     answered(circuit)
     assert circuit.form.edits["gain"].text() == "0.37"
@@ -518,7 +518,7 @@ def test_a_late_answer_to_an_old_question_is_dropped(circuit):
         circuit.form.edits["gain"].setFocus()
         type_into(circuit.form.edits["gain"], gain, enter=True)
     answered(circuit)
-    assert circuit.chosen.wish.gain == 0.7
+    assert circuit.chosen.requirement.gain == 0.7
     assert circuit.answer.proposals.asked.gain == 0.7
 
 

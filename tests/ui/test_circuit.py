@@ -68,23 +68,23 @@ def test_a_proposal_is_laid_over_by_key_and_by_button(circuit, window):
 
 
 FIELDS = [
-    ("gain", "-0.5", lambda wish: wish.gain == -0.5),
-    ("offset", "250 mV", lambda wish: wish.offset_volts == 0.25),
-    ("low", "-1", lambda wish: wish.in_low == -1.0),
+    ("gain", "-0.5", lambda requirement: requirement.gain == -0.5),
+    ("offset", "250 mV", lambda requirement: requirement.offset_volts == 0.25),
+    ("low", "-1", lambda requirement: requirement.in_low == -1.0),
     ("high", "4,5", None),
-    ("source", "2k2", lambda wish: wish.source_ohms == 2200.0),
-    ("load", "none", lambda wish: wish.load_ohms is None),
-    ("load", "47 kohm", lambda wish: wish.load_ohms == 47e3),
-    ("tolerance", "0.1 %", lambda wish: wish.tolerance == pytest.approx(0.001)),
-    ("ppm", "25", lambda wish: wish.resistor_per_kelvin == pytest.approx(25e-6)),
-    ("rail", "± 2 %", lambda wish: wish.supply.tolerance == pytest.approx(0.02)),
-    ("cents", "± 10 ct", lambda wish: wish.tolerance_cents == 10.0),
-    ("law", "1.2 V/oct", lambda wish: (wish.volts_per_octave, wish.zero_volts) == (1.2, None)),
-    ("law", "Hz/V 0.12 V", lambda wish: wish.zero_volts == 0.12),
-    ("supply", "-9:15", lambda wish: wish.supply == Supply(-9.0, 15.0)),
-    ("supply", "0:5", lambda wish: wish.supply == Supply(0.0, 5.0)),
+    ("source", "2k2", lambda requirement: requirement.source_ohms == 2200.0),
+    ("load", "none", lambda requirement: requirement.load_ohms is None),
+    ("load", "47 kohm", lambda requirement: requirement.load_ohms == 47e3),
+    ("tolerance", "0.1 %", lambda requirement: requirement.tolerance == pytest.approx(0.001)),
+    ("ppm", "25", lambda requirement: requirement.resistor_per_kelvin == pytest.approx(25e-6)),
+    ("rail", "± 2 %", lambda requirement: requirement.supply.tolerance == pytest.approx(0.02)),
+    ("cents", "± 10 ct", lambda requirement: requirement.tolerance_cents == 10.0),
+    ("law", "1.2 V/oct", lambda requirement: (requirement.volts_per_octave, requirement.zero_volts) == (1.2, None)),
+    ("law", "Hz/V 0.12 V", lambda requirement: requirement.zero_volts == 0.12),
+    ("supply", "-9:15", lambda requirement: requirement.supply == Supply(-9.0, 15.0)),
+    ("supply", "0:5", lambda requirement: requirement.supply == Supply(0.0, 5.0)),
     ("supply", "5:0", None),
-    ("drawer", "1k 10k, 47k", lambda wish: wish.drawer == (1e3, 10e3, 47e3)),
+    ("drawer", "1k 10k, 47k", lambda requirement: requirement.drawer == (1e3, 10e3, 47e3)),
     ("drawer", "0 10k", None),
     ("gain", "half", None),
 ]
@@ -101,7 +101,7 @@ def test_each_field_of_the_wish_is_read_as_people_write_it(circuit):
             assert circuit.refusal.text(), (field, text)
             assert form.ask == before
         else:
-            assert found(form.ask.wish), (field, text, form.ask.wish)
+            assert found(form.ask.requirement), (field, text, form.ask.requirement)
             assert not edit.property("wrong")
         edit.selectAll()
         edit.insert(stood)
@@ -112,9 +112,9 @@ def test_each_field_of_the_wish_is_read_as_people_write_it(circuit):
 @pytest.mark.parametrize(
     ("combo", "choice", "found"),
     [
-        ("op_amp", "rail-to-rail", lambda ask: ask.wish.op_amp.name == "rail-to-rail"),
-        ("reference", ("", 5.0), lambda ask: ask.wish.reference_volts == 5.0),
-        ("series", ("E24", False), lambda ask: (ask.wish.series, ask.wish.pairs) == ("E24", False)),
+        ("op_amp", "rail-to-rail", lambda ask: ask.requirement.op_amp.name == "rail-to-rail"),
+        ("reference", ("", 5.0), lambda ask: ask.requirement.reference_volts == 5.0),
+        ("series", ("E24", False), lambda ask: (ask.requirement.series, ask.requirement.pairs) == ("E24", False)),
     ],
 )
 def test_each_choice_of_the_wish_asks_anew(combo, choice, found, circuit):
@@ -125,7 +125,7 @@ def test_each_choice_of_the_wish_asks_anew(combo, choice, found, circuit):
     answered(circuit)
     assert found(circuit.form.ask)
     assert circuit.answer.proposals.found
-    assert circuit.chosen.wish.op_amp == circuit.form.ask.wish.op_amp
+    assert circuit.chosen.requirement.op_amp == circuit.form.ask.requirement.op_amp
 
 
 def test_a_summer_beyond_what_the_input_bears_is_refused(circuit):
@@ -309,7 +309,7 @@ def test_a_keyboard_drives_hertz_per_volt_through_a_converter(window, tmp_path, 
     side.values.edits["R8"].setFocus()
     QTest.keyClick(side.values.edits["R8"], Qt.Key.Key_Down)
     assert page.chosen.parts.ohms["R8"] < before.ohms["R8"]
-    assert abs(page.wish.cents(page.chosen, page.wish.volts())).max() < 2.0  # set anew
+    assert abs(page.requirement.cents(page.chosen, page.requirement.volts())).max() < 2.0  # set anew
     type_into(side.values.edits["RV6"], "200k", enter=True)
     QTest.keyClick(side.values.edits["RV6"], Qt.Key.Key_Up)
     assert page.chosen.parts.trimmers["RV6"] == 500e3
@@ -335,7 +335,7 @@ def test_a_keyboard_drives_hertz_per_volt_through_a_converter(window, tmp_path, 
     assert page.chosen.parts.supply.high == 15.0
     assert not any(text.startswith("It ends at note 86") for text in page.asks.shown)  # ± 15 V reach further
     rows = swept(page.spice.toPlainText(), tmp_path)
-    assert rows[-1, 1] == pytest.approx(page.wish.out_high, rel=1e-3)
+    assert rows[-1, 1] == pytest.approx(page.requirement.out_high, rel=1e-3)
     saved = tmp_path / "parts.csv"
     monkeypatch.setattr("dynamis.ui.views.circuit.saving.QFileDialog.getSaveFileName", lambda *_: (str(saved), ""))
     click(side.endings.save_parts)
@@ -378,7 +378,7 @@ def test_hertz_per_volt_drives_a_voice_through_a_converter_the_other_way(window,
     )
     assert any("Turn RV4, the scale" in text for text in page.side.told[0].shown)
     rows = swept(page.spice.toPlainText(), tmp_path)
-    assert np.abs(page.wish.off(rows[:, 1], rows[:, 0])).max() < 2.5
+    assert np.abs(page.requirement.off(rows[:, 1], rows[:, 0])).max() < 2.5
     for width in (1024, 1500):  # what each part adds stands beside the plot where there is room
         window.resize(width, 720)
         settle()
@@ -393,5 +393,5 @@ def test_hertz_per_volt_drives_a_voice_through_a_converter_the_other_way(window,
     session.document.apply(set_port(session.bench, output, law="voct:scale=1,note=36,volts=0"))
     session.document.apply(set_port(session.bench, sink, law="hzv:note=36,volts=0.25"))
     settle()
-    assert (page.chosen.parts.way, page.wish.way) == ("exponential", "exponential")
+    assert (page.chosen.parts.direction, page.requirement.direction) == ("exponential", "exponential")
     assert "not in the link yet" in page.state.text()

@@ -17,9 +17,9 @@ from dynamis.electrics.circuits.supply import Supply
 from dynamis.electrics.design.behaviour import behaviour, behaviour_words
 from dynamis.electrics.design.later import Later, later
 from dynamis.electrics.design.proposal import Proposal, Proposals, propose
+from dynamis.electrics.design.requirement import Requirement
 from dynamis.electrics.design.spread import Side, Spread, spread
 from dynamis.electrics.design.trims import Trim
-from dynamis.electrics.design.wish import Wish
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_plain
 from dynamis.notation.safe import quoted
@@ -48,28 +48,33 @@ from dynamis.pitch.notes import Naming
 @click.option("--json", "as_json", is_flag=True, help="One JSON object on standard output.")
 def circuit(as_json: bool, output: Path | None, seed: int, **asked: Any) -> int:
     """Design the smallest circuit that does a gain and an offset."""
-    wish = _wish(**asked)
+    requirement = _requirement(**asked)
     if not 0 <= seed < 2**63:
         raise InputError(f"--seed: {seed} was given; a whole number from 0 on was expected.")
-    proposals = propose(wish, smallest=True)
+    proposals = propose(requirement, smallest=True)
     chosen = proposals.found[0]
     if proposals.reached_in_volts is not None:
-        wish = proposals.wish
-    drawn, after = spread(chosen.circuit, wish, seed=seed), later(chosen.circuit, proposals.wish, seed=seed)
-    title = f"{chosen.circuit.topology.title}: gain {plain(wish.gain)}, offset {plain(wish.offset_volts)} V"
-    text = netlist(chosen.circuit, wish.in_low, wish.in_high, title)
+        requirement = proposals.requirement
+    drawn, after = (
+        spread(chosen.circuit, requirement, seed=seed),
+        later(chosen.circuit, proposals.requirement, seed=seed),
+    )
+    title = (
+        f"{chosen.circuit.topology.title}: gain {plain(requirement.gain)}, offset {plain(requirement.offset_volts)} V"
+    )
+    text = netlist(chosen.circuit, requirement.in_low, requirement.in_high, title)
     if output is not None:
         from dynamis.files.writing import write_whole
 
         write_whole(output, text)
     if as_json:
-        emit_json(_answer(proposals, wish, drawn, after, text))
+        emit_json(_answer(proposals, requirement, drawn, after, text))
     else:
-        _print(proposals, wish, drawn, after)
+        _print(proposals, requirement, drawn, after)
     return 0 if proposals.delivered else 1
 
 
-def _wish(
+def _requirement(
     gain: float,
     offset_volts: float,
     in_volts: str,
@@ -84,7 +89,7 @@ def _wish(
     offset_from: Literal["reference", "rail"] | None,
     law: str,
     tolerance_cents: float,
-) -> Wish:
+) -> Requirement:
     with naming_option("--in-volts"):
         ends = [parse_plain(one, "An end of the range") for one in in_volts.split(":")]
         if len(ends) != 2:
@@ -96,7 +101,7 @@ def _wish(
     made = law_from("--law", law, Naming(4))
     if not isinstance(made, ExponentialLaw):
         raise InputError(f"--law: {quoted(law)} is linear; a circuit of gain and offset takes voct only.")
-    wish = Wish(1.0, supply=supply, pairs=not single_values, volts_per_octave=made.volts_per_octave)
+    requirement = Requirement(1.0, supply=supply, pairs=not single_values, volts_per_octave=made.volts_per_octave)
     for option, values in (
         ("--in-volts", {"in_low": ends[0], "in_high": ends[1]}),
         ("--gain", {"gain": gain}),
@@ -110,11 +115,11 @@ def _wish(
         ("--tolerance-cents", {"tolerance_cents": tolerance_cents}),
     ):
         with naming_option(option):
-            wish = replace(wish, **values)
-    return wish
+            requirement = replace(requirement, **values)
+    return requirement
 
 
-def _answer(proposals: Proposals, wish: Wish, drawn: Spread, after: Later, text: str) -> dict[str, Any]:
+def _answer(proposals: Proposals, requirement: Requirement, drawn: Spread, after: Later, text: str) -> dict[str, Any]:
     chosen, reached = proposals.found[0], proposals.reached_in_volts
     line = chosen.circuit.line()
     return {
@@ -122,8 +127,8 @@ def _answer(proposals: Proposals, wish: Wish, drawn: Spread, after: Later, text:
         "parts": [{"name": one.name, "ohms": number(one.ohms), "role": one.role} for one in _parts(chosen)],
         "gain": float(line.gain),
         "offset_volts": float(line.offset),
-        "gain_error_percent": 100.0 * (float(line.gain) / wish.gain - 1.0),
-        "offset_error_volts": float(line.offset) - wish.offset_volts,
+        "gain_error_percent": 100.0 * (float(line.gain) / requirement.gain - 1.0),
+        "offset_error_volts": float(line.offset) - requirement.offset_volts,
         "trims": [_trim(one) for one in chosen.trims],
         "spread": {
             "samples": drawn.samples,
@@ -151,19 +156,19 @@ def _side(side: Side) -> dict[str, Any]:
     return {"within_tolerance_fraction": side.within, "p95_cents": side.p95, "worst_cents": side.worst}
 
 
-def _print(proposals: Proposals, wish: Wish, drawn: Spread, after: Later) -> None:
+def _print(proposals: Proposals, requirement: Requirement, drawn: Spread, after: Later) -> None:
     chosen, reached, delivered = proposals.found[0], proposals.reached_in_volts, proposals.delivered
     style, line = Style(), chosen.circuit.line()
     if reached is not None:
         say(
-            f"{wish.supply.words} keeps gain and offset only from {style.volts(reached[0], 3)} to "
+            f"{requirement.supply.words} keeps gain and offset only from {style.volts(reached[0], 3)} to "
             f"{style.volts(reached[1], 3)} of the input, not over all of it."
         )
         delivered = True
     if not delivered:
         say(
-            f"{wish.supply.words} cannot deliver {style.volts(min(wish.ends), 3)} to "
-            f"{style.volts(max(wish.ends), 3)}; the nearest that can be done:"
+            f"{requirement.supply.words} cannot deliver {style.volts(min(requirement.ends), 3)} to "
+            f"{style.volts(max(requirement.ends), 3)}; the nearest that can be done:"
         )
     off = chosen.nominal_cents if delivered else drawn.before.worst
     say(
@@ -182,12 +187,14 @@ def _print(proposals: Proposals, wish: Wish, drawn: Spread, after: Later) -> Non
     for when, side in (("Before trimming", drawn.before), ("After", drawn.after)):
         if when == "Before trimming" or chosen.trims:
             say(
-                f"{when}: {side.within_words(style)} within {plain(wish.tolerance_cents)} ct, 95 % within "
+                f"{when}: {side.within_words(style)} within {plain(requirement.tolerance_cents)} ct, 95 % within "
                 f"{style.cents(side.p95)} ct, at worst {style.cents(side.worst)} ct."
             )
     say(
         f"Later, 10 °C warmer and with another load: 95 % within {style.size_of_cents(after.p95)} ct, at worst "
         f"{style.cents(after.worst)} ct; {after.decides or 'nothing'} decides."
     )
-    for name in behaviour_words(behaviour(chosen.circuit, proposals.wish), chosen.circuit, proposals.wish, style):
+    for name in behaviour_words(
+        behaviour(chosen.circuit, proposals.requirement), chosen.circuit, proposals.requirement, style
+    ):
         say(textwrap.fill(name, 110, subsequent_indent="  "))

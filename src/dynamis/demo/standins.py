@@ -199,8 +199,8 @@ def main() -> int:
     try:
         for line in sys.stdin:
             try:
-                wish = json.loads(line)
-                lantern_standins.do(wish["do"], wish.get("value"))
+                request = json.loads(line)
+                lantern_standins.do(request["do"], request.get("value"))
                 say(lantern_standins.state())
             except (InputError, ValueError, KeyError, TypeError, StopIteration) as error:
                 say({"error": str(error)})

@@ -106,10 +106,14 @@ def straightenings(pot: LoadedPot) -> list[Straightening]:
     return found
 
 
-def straightened(pot: LoadedPot, way: Straightening, travel: ArrayLike) -> FloatArray:
+def straightened(pot: LoadedPot, straightening: Straightening, travel: ArrayLike) -> FloatArray:
     """Volts at the wiper once it is straightened; travel : from 0 to 1, any shape."""
     x = np.asarray(travel, float)
-    return replace(pot, ohms=way.ohms).volts(x) if way.kind == "lower" else _volts_with(pot, way.ohms, x)
+    return (
+        replace(pot, ohms=straightening.ohms).volts(x)
+        if straightening.kind == "lower"
+        else _volts_with(pot, straightening.ohms, x)
+    )
 
 
 def _volts_with(pot: LoadedPot, upper: float, travel: FloatArray) -> FloatArray:

@@ -75,8 +75,8 @@ def strict_layout(text: str, quantity: ReadQuantity | None, where: str) -> Layou
         )
     if quantity is None:
         if len(known) > 1:
-            ways = " or ".join(f"--quantity {one}" for one in known)
-            raise InputError(f"{where} has {' and '.join(known)}; say {ways}.")
+            options = " or ".join(f"--quantity {one}" for one in known)
+            raise InputError(f"{where} has {' and '.join(known)}; say {options}.")
         quantity = known[0]
     if quantity not in names:
         raise InputError(f"--quantity {quantity} was asked, but {where} has no column {quantity}.")

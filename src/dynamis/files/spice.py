@@ -13,10 +13,10 @@ from dynamis.bench.document.ports import PortRef
 from dynamis.bench.judging.sides import sent_as
 from dynamis.electrics.circuits.built import BuiltCircuit
 from dynamis.electrics.circuits.spice import netlist
-from dynamis.electrics.design.wish import Wish
+from dynamis.electrics.design.requirement import Requirement
 from dynamis.electrics.exponential.converter import Converter
+from dynamis.electrics.exponential.requirement import LawRequirement
 from dynamis.electrics.exponential.spice import pair_netlist
-from dynamis.electrics.exponential.wish import LawWish
 from dynamis.electrics.gates.spice import gate_netlist
 from dynamis.electrics.net import parallel
 from dynamis.errors import InputError
@@ -35,8 +35,8 @@ def link_spice(bench: Bench, link: Link, sink: PortRef) -> str:
     converter = next((one for one in between if isinstance(one, Converter)), None)
     if converter is not None:
         asks = converter_asked(bench, link, sink)
-        span = (asks.in_low, asks.in_high) if isinstance(asks, LawWish) else _USUAL_VOLTS
-        what = title_of(converter.parts.way)
+        span = (asks.in_low, asks.in_high) if isinstance(asks, LawRequirement) else _USUAL_VOLTS
+        what = title_of(converter.parts.direction)
         title = f"{bench.label(link.output)} > {bench.label(sink)}: {what[0].lower()}{what[1:]}"
         return pair_netlist(converter, *span, title)
     made = next((one for one in between if isinstance(one, BuiltCircuit)), None)
@@ -46,7 +46,7 @@ def link_spice(bench: Bench, link: Link, sink: PortRef) -> str:
             "circuit designed first."
         )
     asked = asked_of(bench, link, sink)
-    ends = (asked.in_low, asked.in_high) if isinstance(asked, Wish) else _USUAL_VOLTS
+    ends = (asked.in_low, asked.in_high) if isinstance(asked, Requirement) else _USUAL_VOLTS
     load = min(1e12, parallel(bench.port(ref).ohms for ref in link.inputs))
     title = f"{bench.label(link.output)} > {bench.label(sink)}: {made.circuit.topology.title}"
     return netlist(made.loaded(load), *ends, title, dict(made.travel))

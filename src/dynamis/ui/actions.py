@@ -95,10 +95,10 @@ class Actions:
         self.add(menu, "&Find an action…", "Ctrl+K", self.palette)
 
     def _run(self, menu: QMenu) -> None:
-        def measure(deed: Callable[[MeasureStation], object]) -> Callable[[], None]:
+        def measure(command: Callable[[MeasureStation], object]) -> Callable[[], None]:
             def work() -> None:
                 self.window.show_station("Measure")
-                deed(cast("MeasureStation", self.window.station))
+                command(cast("MeasureStation", self.window.station))
 
             return work
 

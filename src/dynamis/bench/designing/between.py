@@ -30,9 +30,9 @@ from dynamis.electrics.circuits.topology import TOPOLOGIES
 from dynamis.electrics.circuits.variation import Counting, varied_in
 from dynamis.electrics.design.kinds import best_kind
 from dynamis.electrics.design.proposal import ORDER, Proposal, Proposals, propose, propose_one
+from dynamis.electrics.design.requirement import Requirement
 from dynamis.electrics.design.trims import Bench as TrimBench
 from dynamis.electrics.design.trims import needed_range
-from dynamis.electrics.design.wish import Wish
 from dynamis.electrics.exponential.converter import KINDS as CONVERTERS
 from dynamis.electrics.gates.candidate import BATTERY, BATTERY_WORN
 from dynamis.electrics.net import loaded, parallel
@@ -51,10 +51,10 @@ _LEAST_NOTES: Final = 13
 _SLACK_VOLTS: Final = 1e-3
 # How far a modulation may be off, of its whole swing; common practice, no source.
 MODULATION_PERCENT: Final = 3.0
-DEFAULT_WISH: Final = Wish(1.0, op_amp=OP_AMPS["jfet"], resistor_per_kelvin=RESISTOR_PER_KELVIN)
+DEFAULT_REQUIREMENT: Final = Requirement(1.0, op_amp=OP_AMPS["jfet"], resistor_per_kelvin=RESISTOR_PER_KELVIN)
 
 
-def asked_of(bench: Bench, link: Link, sink: PortRef, start: Wish = DEFAULT_WISH) -> Wish | str:
+def asked_of(bench: Bench, link: Link, sink: PortRef, start: Requirement = DEFAULT_REQUIREMENT) -> Requirement | str:
     """What a circuit between has to do, or the sentence that says why a link asks for none.
 
     start : the supply, the series and whatever else the link does not decide.
@@ -65,7 +65,7 @@ def asked_of(bench: Bench, link: Link, sink: PortRef, start: Wish = DEFAULT_WISH
         return str(error)
 
 
-def _asked_of(bench: Bench, link: Link, sink: PortRef, start: Wish) -> Wish | str:
+def _asked_of(bench: Bench, link: Link, sink: PortRef, start: Requirement) -> Requirement | str:
     output, receiver = bench.port(link.output), bench.port(sink)
     if output.ohms is None and output.pot is None:
         return f"Measure the resistance of {bench.label(link.output)} first: the circuit's input hangs on it."
@@ -74,7 +74,7 @@ def _asked_of(bench: Bench, link: Link, sink: PortRef, start: Wish) -> Wish | st
         return f"Measure the resistance of {bench.label(sink)} first: it loads the circuit."
     load = parallel(loads)
     bare = replace(link, between=(), gate_stages=())
-    known = replace_wish(start, source_ohms=output.ohms or 0.0, load_ohms=load, bears=borne_by(bench, link, sink))
+    known = with_(start, source_ohms=output.ohms or 0.0, load_ohms=load, absolute_limits=borne_by(bench, link, sink))
     if receiver.role == "pitch":
         return _pitch(bench, bare, sink, known)
     if receiver.role == "modulation":
@@ -84,7 +84,7 @@ def _asked_of(bench: Bench, link: Link, sink: PortRef, start: Wish) -> Wish | st
         ends = _sent_swing(swing, output.ohms or 0.0, load)
         gain = (swing.acts_high - swing.acts_low) / (ends[1] - ends[0])
         # Of a modulation the whole swing stands for an octave, so that 12 cents are 1 % of it.
-        return replace_wish(
+        return with_(
             known,
             gain=gain,
             offset_volts=swing.acts_low - gain * ends[0],
@@ -108,12 +108,7 @@ def supply_from(rails: tuple[Rails, ...], tolerance: float = 0.0) -> Supply:
     return Supply(low, high, tolerance) if high > 0 else Supply(tolerance=tolerance)
 
 
-def replace_wish(wish: Wish, **values: object) -> Wish:
-    """The wish with other values; raises `InputError` where one cannot be."""
-    return with_(wish, **values)  # type: ignore[arg-type]
-
-
-def _pitch(bench: Bench, link: Link, sink: PortRef, known: Wish) -> Wish | str:
+def _pitch(bench: Bench, link: Link, sink: PortRef, known: Requirement) -> Requirement | str:
     tuning, output = tuning_of(bench), bench.port(link.output)
     heard = heard_by("heard", bench.port(sink), tuning)
     if output.law is None or heard is None:
@@ -137,7 +132,7 @@ def _pitch(bench: Bench, link: Link, sink: PortRef, known: Wish) -> Wish | str:
     notes = np.array([link.low_note, max(link.high_note, link.low_note + 1.0)])
     volts = sent.volts(tuning.octaves(notes, sent.reference_note))
     tightest = link.tightest_cents
-    return replace_wish(
+    return with_(
         known,
         gain=gain,
         offset_volts=offset,
@@ -169,7 +164,7 @@ def built(proposal: Proposal, transfer_id: str = "between", trimmed: bool = True
     """The circuit of a proposal as it stands between; trimmed : its trimmers where readings would leave them."""
     set_to: tuple[tuple[str, float], ...] = ()
     if trimmed and proposal.trims:
-        bench = TrimBench(proposal.circuit, proposal.wish)
+        bench = TrimBench(proposal.circuit, proposal.requirement)
         set_to = tuple((name, float(travel)) for name, travel in bench.set({}, stepped=False).items())
     return BuiltCircuit(transfer_id, proposal.circuit, set_to, trimmed and bool(proposal.trims))
 
@@ -197,10 +192,10 @@ def joined(bench: Bench, output: PortRef, sink: PortRef) -> tuple[Bench, Link]:
     return bench, link
 
 
-def standing(circuit: BuiltCircuit, wish: Wish) -> Proposal:
+def standing(circuit: BuiltCircuit, requirement: Requirement) -> Proposal:
     """A circuit that stands in a link as a proposal for what the link asks, its trimmers as they are described."""
-    here = with_(circuit.circuit, source_ohms=wish.source_ohms, load_ohms=wish.load_ohms)
-    known = with_(wish, supply=here.supply, op_amp=here.op_amp, tolerance=here.resistor_tolerance)
+    here = with_(circuit.circuit, source_ohms=requirement.source_ohms, load_ohms=requirement.load_ohms)
+    known = with_(requirement, supply=here.supply, op_amp=here.op_amp, tolerance=here.resistor_tolerance)
     needed = needed_range(here, known, varied_in(here, Counting()))
     return Proposal(here, known, tuple(TrimBench(here, known).describe(needed)))
 
@@ -221,12 +216,12 @@ def why_none(bench: Bench, link: Link, sink: PortRef) -> str:
     """Why no circuit is known for a link from the rails at hand; "" where the link asks for none."""
     rails = bench.rails_for(link)
     supply = supply_from(rails) if rails else Supply()
-    wish = asked_of(bench, link, sink, with_(DEFAULT_WISH, supply=supply, op_amp=op_amp_for(supply)))
-    if isinstance(wish, str):
+    requirement = asked_of(bench, link, sink, with_(DEFAULT_REQUIREMENT, supply=supply, op_amp=op_amp_for(supply)))
+    if isinstance(requirement, str):
         return ""
-    low, high = (f"{plain(round(volts, 2))} V" for volts in sorted(wish.ends))
+    low, high = (f"{plain(round(volts, 2))} V" for volts in sorted(requirement.ends))
     asks = f"It asks for {low} to {high} at the input"
-    reaches = wish.bears.within(*wish.op_amp.swing(supply)) if rails else None
+    reaches = requirement.absolute_limits.within(*requirement.op_amp.swing(supply)) if rails else None
     if reaches is None:
         return f"{asks}; without a supply nothing does that."
     span = " to ".join(f"{plain(round(volts, 2))} V" for volts in reaches)
@@ -239,7 +234,7 @@ class Chosen:
     supply leaves, None where it reaches all."""
 
     proposal: Proposal
-    asked: Wish
+    asked: Requirement
     notes: tuple[float, float] | None = None
 
 
@@ -251,47 +246,47 @@ def circuit_for(bench: Bench, link: Link, sink: PortRef) -> Chosen | None:
     """
     rails = bench.rails_for(link)
     supply = supply_from(rails) if rails else Supply()
-    wish = asked_of(bench, link, sink, with_(DEFAULT_WISH, supply=supply, op_amp=op_amp_for(supply)))
-    if isinstance(wish, str):
+    requirement = asked_of(bench, link, sink, with_(DEFAULT_REQUIREMENT, supply=supply, op_amp=op_amp_for(supply)))
+    if isinstance(requirement, str):
         return None
-    part = _borne_part(wish)
+    part = _borne_part(requirement)
     if part is None:
         return None
     proposal = _resistors(part, bool(rails)) if len(link.inputs or (sink,)) == 1 else None
     if proposal is None and rails:
         proposal = smallest_with_op_amp(part)
-    if proposal is not None and part is wish:
-        return Chosen(proposal, wish)
+    if proposal is not None and part is requirement:
+        return Chosen(proposal, requirement)
     if proposal is not None:
         notes = _notes_within(bench, link, part.in_low, part.in_high)
-        return None if notes is None else Chosen(proposal, wish, notes)
+        return None if notes is None else Chosen(proposal, requirement, notes)
     return _as_far_as(bench, link, part) if rails else None
 
 
-def _borne_part(wish: Wish) -> Wish | None:
-    """The wish over the part of its input range whose output the receiver bears; itself where that is all of it."""
-    ends = sorted(wish.ends)
-    low, high = wish.bears.within(*ends)
+def _borne_part(requirement: Requirement) -> Requirement | None:
+    """The requirement over the part of its input range whose output the receiver bears; itself where that is all."""
+    ends = sorted(requirement.ends)
+    low, high = requirement.absolute_limits.within(*ends)
     if low <= ends[0] + _SLACK_VOLTS and high >= ends[1] - _SLACK_VOLTS:
-        return wish
+        return requirement
     if low >= high:
         return None
-    first, last = sorted((end - wish.offset_volts) / wish.gain for end in (low, high))
-    return replace_wish(wish, in_low=first, in_high=last) if last - first > _SLACK_VOLTS else None
+    first, last = sorted((end - requirement.offset_volts) / requirement.gain for end in (low, high))
+    return with_(requirement, in_low=first, in_high=last) if last - first > _SLACK_VOLTS else None
 
 
 def _does(proposal: Proposal) -> bool:
-    """Whether a circuit's values come near enough: to its wish, or of single values to a part of what is allowed."""
+    """Whether its values come near enough: to what is required, or of single ones to a part of what is allowed."""
     return not proposal.misses or (
-        not proposal.wish.pairs and proposal.nominal_cents <= _NEAR * proposal.wish.tolerance_cents
+        not proposal.requirement.pairs and proposal.nominal_cents <= _NEAR * proposal.requirement.tolerance_cents
     )
 
 
 @lru_cache(maxsize=64)
-def _resistors(wish: Wish, supplied: bool) -> Proposal | None:
+def _resistors(requirement: Requirement, supplied: bool) -> Proposal | None:
     """Resistors alone, where neither the load nor the rail of an offset decides too much; None else."""
     try:
-        proposal = propose_one(TOPOLOGIES["resistors"], wish, Counting(op_amps=False))
+        proposal = propose_one(TOPOLOGIES["resistors"], requirement, Counting(op_amps=False))
     except InputError:
         return None
     unfit = (
@@ -303,15 +298,15 @@ def _resistors(wish: Wish, supplied: bool) -> Proposal | None:
     return None if unfit else proposal
 
 
-def _as_far_as(bench: Bench, link: Link, wish: Wish) -> Chosen | None:
+def _as_far_as(bench: Bench, link: Link, requirement: Requirement) -> Chosen | None:
     """The circuit that keeps gain and offset as far as the supply reaches, with the notes that it leaves."""
     try:
-        proposals = _proposed(wish)
+        proposals = _proposed(requirement)
     except InputError:
         return None
     reached = proposals.reached_in_volts
     notes = None if reached is None else _notes_within(bench, link, *reached)
-    return None if notes is None else Chosen(proposals.found[0], wish, notes)
+    return None if notes is None else Chosen(proposals.found[0], requirement, notes)
 
 
 def _notes_within(bench: Bench, link: Link, low: float, high: float) -> tuple[float, float] | None:
@@ -327,30 +322,30 @@ def _notes_within(bench: Bench, link: Link, low: float, high: float) -> tuple[fl
 
 
 @lru_cache(maxsize=64)
-def _proposed(wish: Wish) -> Proposals:
-    return propose(wish, smallest=True)
+def _proposed(requirement: Requirement) -> Proposals:
+    return propose(requirement, smallest=True)
 
 
 @lru_cache(maxsize=64)
-def smallest_with_op_amp(wish: Wish) -> Proposal | None:
-    """The smallest circuit with an op-amp that does a wish; None where none does.
+def smallest_with_op_amp(requirement: Requirement) -> Proposal | None:
+    """The smallest circuit with an op-amp that does a requirement; None where none does.
 
     Resistors alone hang on their load: unplugging one of several inputs would retune the others.  The kind of op-amp
     is that which leaves least, where another leaves much less than the one asked for.
     """
-    proposal = _smallest(wish)
+    proposal = _smallest(requirement)
     if proposal is None:
         return None
-    kind = best_kind(proposal.circuit, proposal.wish)
-    return proposal if kind is wish.op_amp else _smallest(replace_wish(wish, op_amp=kind)) or proposal
+    kind = best_kind(proposal.circuit, proposal.requirement)
+    return proposal if kind is requirement.op_amp else _smallest(with_(requirement, op_amp=kind)) or proposal
 
 
-def _smallest(wish: Wish) -> Proposal | None:
+def _smallest(requirement: Requirement) -> Proposal | None:
     for name in ORDER:
         if not TOPOLOGIES[name].amplifiers:
             continue
         try:
-            proposal = propose_one(TOPOLOGIES[name], wish, Counting(op_amps=True))
+            proposal = propose_one(TOPOLOGIES[name], requirement, Counting(op_amps=True))
         except InputError:
             continue
         if _does(proposal):
@@ -358,10 +353,10 @@ def _smallest(wish: Wish) -> Proposal | None:
     return None
 
 
-def suited_kind(wish: Wish) -> OpAmp:
-    """The kind of op-amp that leaves least in the smallest circuit for a wish; its own where none does better."""
-    proposal = smallest_with_op_amp(wish)
-    return wish.op_amp if proposal is None else proposal.circuit.op_amp
+def suited_kind(requirement: Requirement) -> OpAmp:
+    """The kind of op-amp that leaves least in the smallest circuit; the requirement's own where none does better."""
+    proposal = smallest_with_op_amp(requirement)
+    return requirement.op_amp if proposal is None else proposal.circuit.op_amp
 
 
 def op_amp_for(supply: Supply) -> OpAmp:

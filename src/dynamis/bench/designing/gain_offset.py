@@ -43,17 +43,17 @@ def designed(bench: Bench, link: Link, sink: PortRef, why: str, style: Style) ->
         if sentence:
             yield Remedy("advice", "Not from the rails at hand", sentence)
         return
-    made, wish = chosen.proposal, chosen.asked
-    if abs(wish.gain - 1.0) < _NOTHING_GAIN and abs(wish.offset_volts) < _NOTHING_VOLTS:
+    made, requirement = chosen.proposal, chosen.asked
+    if abs(requirement.gain - 1.0) < _NOTHING_GAIN and abs(requirement.offset_volts) < _NOTHING_VOLTS:
         return  # what a buffer does
-    title = f"Gain {style.number(wish.gain, 3)}, offset {style.volts(wish.offset_volts, 3, sign=True)}"
+    title = f"Gain {style.number(requirement.gain, 3)}, offset {style.volts(requirement.offset_volts, 3, sign=True)}"
     parts = ", ".join(f"{one.name} {one.value}" for one in pieces_of(made.circuit, style) if one.ohms is not None)
     turned = [f"{one.name} for the {'interval' if one.role == 'scale' else 'offset'}" for one in made.trims]
     trimmed = f"; trimmers {' and '.join(turned)}" if turned else ""
     words = [
         f"From the output's own volts to the input, {why}. {made.circuit.topology.title}: {parts}{trimmed}."
         f"{_clamped(made.circuit, style)}",
-        kind_words(made.circuit, made.wish, style),
+        kind_words(made.circuit, made.requirement, style),
     ]
     if not made.circuit.topology.amplifiers:
         words.append("The input's resistance is a part of it: another input in its place takes another circuit.")
@@ -69,14 +69,14 @@ def designed(bench: Bench, link: Link, sink: PortRef, why: str, style: Style) ->
 def straighter(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterator[Remedy]:
     """What straightens a loaded potentiometer without an op-amp."""
     for pot, name, _ in loaded_pots(bench, link, sink):
-        for way in straightenings(pot):
-            value = style.engineering(way.ohms, "Ω")
-            lower = way.kind == "lower"
+        for straightening in straightenings(pot):
+            value = style.engineering(straightening.ohms, "Ω")
+            lower = straightening.kind == "lower"
             title = f"A potentiometer of {value}" if lower else f"{value} from the wiper to the fed end"
             text = (
                 f"{'In the place of' if lower else 'Across the upper part of'} {name}: it then bends by "
-                f"{style.share(way.bend, 0)} at most and reaches {style.volts(way.reach_volts, 2)}, for "
-                f"{style.engineering(way.amperes, 'A')}."
+                f"{style.share(straightening.bend, 0)} at most and reaches "
+                f"{style.volts(straightening.reach_volts, 2)}, for {style.engineering(straightening.amperes, 'A')}."
             )
             yield Remedy("advice", title, text)
 
@@ -100,8 +100,8 @@ def buffer(bench: Bench, link: Link, sink: PortRef, why: str, kind: str, style: 
 
 def _between(link: Link, title: str, text: str, circuit: BuiltCircuit, **more: object) -> Remedy:
     words = f"put {title[0].lower()}{title[1:]} between"
-    deed = changed_link(link, words, between=(*link.between, circuit.stored()), **more)
-    return Remedy("circuit", title, text, deed, circuit=circuit.circuit.topology.name)
+    command = changed_link(link, words, between=(*link.between, circuit.stored()), **more)
+    return Remedy("circuit", title, text, command, circuit=circuit.circuit.topology.name)
 
 
 def _clamped(circuit: Circuit, style: Style) -> str:

@@ -187,7 +187,7 @@ def _takes(bench: Bench, ref: PortRef, style: Style) -> str:
         sentence = f"{label} is pulled up to {pulled} by {ohms}, goes on below {on} and off above {off}"
     else:
         sentence = f"{label} goes on above {on} and off below {off}, with {ohms} to ground"
-    low, high = made.bears.low, made.bears.high
+    low, high = made.absolute_limits.low, made.absolute_limits.high
     ends = [style.volts(one, 1, sign=True) for one in (low, high) if one is not None]
     bears = f"; it bears {' to '.join(ends)}" if len(ends) == 2 else ""
     return f"{sentence}{bears}."

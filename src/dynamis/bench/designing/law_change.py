@@ -18,18 +18,18 @@ from dynamis.bench.document.commands import Change
 from dynamis.bench.document.ports import PortRef
 from dynamis.electrics.exponential.choose import choose
 from dynamis.electrics.exponential.converter import KINDS, Converter
-from dynamis.electrics.exponential.parts import Way
-from dynamis.electrics.exponential.wish import LawWish
+from dynamis.electrics.exponential.parts import Direction
+from dynamis.electrics.exponential.requirement import LawRequirement
 from dynamis.electrics.net import parallel
 from dynamis.errors import InputError
 from dynamis.pitch.laws import ExponentialLaw, LinearLaw, parse_law
 
-_TITLES: Final[dict[Way, str]] = {"exponential": "Exponential converter", "logarithmic": "Logarithmic converter"}
-USUAL: Final = LawWish(0.0, 5.0, 0.25, 8.0)
+_TITLES: Final[dict[Direction, str]] = {"exponential": "Exponential converter", "logarithmic": "Logarithmic converter"}
+USUAL: Final = LawRequirement(0.0, 5.0, 0.25, 8.0)
 _ZERO_VOLTS: Final = 1e-3
 
 
-def usual_from(rails: tuple[Rails, ...]) -> LawWish:
+def usual_from(rails: tuple[Rails, ...]) -> LawRequirement:
     """What a converter is usually asked, from the rails at hand.  Raises `InputError` where they are no two rails."""
     both = [one for one in rails if one[0] < 0 < one[1]]
     if not both:
@@ -38,12 +38,12 @@ def usual_from(rails: tuple[Rails, ...]) -> LawWish:
     return with_(USUAL, supply=supply)
 
 
-def title_of(way: Way) -> str:
+def title_of(direction: Direction) -> str:
     """What a converter is called."""
-    return _TITLES[way]
+    return _TITLES[direction]
 
 
-def law_way(bench: Bench, output: PortRef, sink: PortRef) -> Way | None:
+def law_direction(bench: Bench, output: PortRef, sink: PortRef) -> Direction | None:
     """Which way a pair changes the law, None where it does not."""
     sent, heard = bench.port(output).law, heard_by("heard", bench.port(sink), tuning_of(bench))
     if sent is None or heard is None or bench.port(sink).role != "pitch":
@@ -53,15 +53,15 @@ def law_way(bench: Bench, output: PortRef, sink: PortRef) -> Way | None:
     return "logarithmic" if isinstance(heard.law, ExponentialLaw) else None
 
 
-def converter_asked(bench: Bench, link: Link, sink: PortRef, start: LawWish = USUAL) -> LawWish | str:
+def converter_asked(bench: Bench, link: Link, sink: PortRef, start: LawRequirement = USUAL) -> LawRequirement | str:
     """What a converter has to do, or the sentence that says why a link asks for none.
 
     start : the supply, the series and whatever else the link does not decide.  Raises `InputError` where its notes
     cannot be had from one.
     """
-    way, output, tuning = law_way(bench, link.output, sink), bench.port(link.output), tuning_of(bench)
+    direction, output, tuning = law_direction(bench, link.output, sink), bench.port(link.output), tuning_of(bench)
     heard = heard_by("heard", bench.port(sink), tuning)
-    if way is None or heard is None:
+    if direction is None or heard is None:
         return f"{bench.label(link.output)} and {bench.label(sink)} are of one law: there is none to change."
     loads = [bench.port(ref).ohms for ref in link.inputs or (sink,)]
     if output.ohms is None or any(one is None for one in loads):
@@ -84,15 +84,15 @@ def converter_asked(bench: Bench, link: Link, sink: PortRef, start: LawWish = US
         in_high=float(sends[1]),
         out_low=float(wants[0]),
         out_high=float(wants[1]),
-        way=way,
+        direction=direction,
         source_ohms=output.ohms,
         load_ohms=parallel(loads),
         tolerance_cents=tightest if math.isfinite(tightest) else 5.0,
-        bears=borne_by(bench, link, sink),
+        absolute_limits=borne_by(bench, link, sink),
     )
 
 
-def in_reach(bench: Bench, link: Link, sink: PortRef, start: LawWish = USUAL) -> Link:
+def in_reach(bench: Bench, link: Link, sink: PortRef, start: LawRequirement = USUAL) -> Link:
     """The link with its highest note so low that the supply gives the volts for it; itself where it does already.
 
     Raises `InputError` where not even an octave is left.
@@ -109,9 +109,9 @@ def in_reach(bench: Bench, link: Link, sink: PortRef, start: LawWish = USUAL) ->
 
 
 @lru_cache(maxsize=64)
-def chosen_for(wish: LawWish) -> Converter:
+def chosen_for(requirement: LawRequirement) -> Converter:
     """As `choose`, kept."""
-    return choose(wish)
+    return choose(requirement)
 
 
 def use_converter(
@@ -121,7 +121,7 @@ def use_converter(
     bench, link = joined(bench, output, sink)
     if high_note is not None:
         link = replace(link, high_note=high_note)
-    return put_between(bench, link, converter.stored(), title_of(converter.parts.way))
+    return put_between(bench, link, converter.stored(), title_of(converter.parts.direction))
 
 
 def converter_of_link(link: Link) -> Converter | None:

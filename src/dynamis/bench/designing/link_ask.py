@@ -16,7 +16,7 @@ from dynamis.bench.document.ports import PortRef
 from dynamis.bench.judging.beside import spoiled
 from dynamis.bench.judging.swings import loaded_pots
 from dynamis.electrics.design.proposal import Proposal
-from dynamis.electrics.design.wish import Wish
+from dynamis.electrics.design.requirement import Requirement
 from dynamis.electrics.potentiometer import LoadedPot
 from dynamis.electrics.potentiometer_words import NamedPot
 from dynamis.notation.style import Style
@@ -28,12 +28,12 @@ class LinkAsk:
     that is there already.  pot : the potentiometer that is loaded."""
 
     sentence: str
-    wish: Wish | None = None
+    requirement: Requirement | None = None
     standing: Proposal | None = None
     pot: NamedPot | None = None
 
 
-def link_ask(bench: Bench, link: Link, sink: PortRef, start: Wish, style: Style, *, fresh: bool) -> LinkAsk:
+def link_ask(bench: Bench, link: Link, sink: PortRef, start: Requirement, style: Style, *, fresh: bool) -> LinkAsk:
     """What a link asks.  start : what it does not decide; fresh : the kind of op-amp is chosen by what it leaves."""
     asked, pot = asked_of(bench, link, sink, start), loaded_pot(bench, link, sink)
     more = own_ohms_words(bench, link.output, style)

@@ -14,7 +14,7 @@ from dynamis.bench.chains.tunings import tuning_of
 from dynamis.bench.designing.gain_offset import buffer, designed, straighter, swings
 from dynamis.bench.designing.gate_choices import stretcher
 from dynamis.bench.designing.other_law import other_law
-from dynamis.bench.designing.remedy import Deed, Remedy, changed_link
+from dynamis.bench.designing.remedy import Command, Remedy, changed_link
 from dynamis.bench.designing.workaround import workarounds
 from dynamis.bench.document.bench import Bench, GateStageRecord, Link
 from dynamis.bench.document.commands import Change, join, part
@@ -52,17 +52,17 @@ def remedies_for(
     if not all(REGISTRY.knows(one) for one in stored):
         return remedies  # of what a newer program wrote nothing can be told
     for one in _proposed(bench, link, fit, codes, style):
-        if one.deed is None:
+        if one.command is None:
             remedies.append(one)
             continue
-        changed, output = one.deed(bench).bench, one.by or fit.output
+        changed, output = one.command(bench).bench, one.by or fit.output
         now = trial_link(changed.link_from(output), output, fit.input)
         leaves = judge_pair(changed, now, fit.input, adoptions, style)
         moved = "swing-short" in codes and "swing-short" not in {finding.code for finding in leaves.findings}
         if _helps(fit, leaves) or (moved and leaves.verdict == "fits"):
             harm = spoiled(bench, now, fit.input) if one.kind == "circuit" else []
             if harm:
-                remedies.append(with_(one, kind="advice", deed=None, text=" ".join([one.text, *harm])))
+                remedies.append(with_(one, kind="advice", command=None, text=" ".join([one.text, *harm])))
                 continue
             remedies.append(with_(one, leaves=leaves))
     return sorted(remedies, key=lambda one: (9, 0) if one.leaves is None else _asked(one.leaves))
@@ -146,8 +146,10 @@ def _fewer_notes(bench: Bench, link: Link, sink: PortRef, style: Style) -> Itera
         first, last = float(notes[-best[1]]), float(notes[-best[1] + best[0] - 1])
         ends = f"{note_label(first, style)} to {note_label(last, style)}"
 
-        deed = changed_link(link, f"use {ends}", low_note=first, high_note=last)
-        yield Remedy("setting", f"Use {ends}", f"{best[0]} of {good.size} notes are reached without a circuit.", deed)
+        command = changed_link(link, f"use {ends}", low_note=first, high_note=last)
+        yield Remedy(
+            "setting", f"Use {ends}", f"{best[0]} of {good.size} notes are reached without a circuit.", command
+        )
 
 
 # -- gates, triggers, clocks -----------------------------------------------------------------------
@@ -175,7 +177,7 @@ def _gates(bench: Bench, link: Link, fit: PairFit, codes: set[str], style: Style
             yield Remedy("circuit", "A pulse stretcher", text, _add_stage(link, longer, "a stretcher"))
     if "on-level" in codes or "trigger-kind" in codes:
         for workaround in workarounds(bench, link, fit.input, style):
-            yield Remedy("patch", workaround.title, workaround.text, workaround.deed, by=workaround.by)
+            yield Remedy("patch", workaround.title, workaround.text, workaround.command, by=workaround.by)
 
 
 def parts_words(parts: Sequence[Part], style: Style) -> str:
@@ -187,7 +189,7 @@ def parts_words(parts: Sequence[Part], style: Style) -> str:
     return ", ".join(sentences)
 
 
-def _add_stage(link: Link, stage: GateStageRecord, words: str) -> Deed:
+def _add_stage(link: Link, stage: GateStageRecord, words: str) -> Command:
     return changed_link(link, f"put {words} between", gate_stages=(*link.gate_stages, stage))
 
 
@@ -231,11 +233,11 @@ def _patch(bench: Bench, link: Link, sink: PortRef, codes: set[str]) -> Iterator
         for other in bench.links_into(sink):
             if other.output != link.output:
 
-                def deed(one: Bench, other: Link = other) -> Change:
+                def command(one: Bench, other: Link = other) -> Change:
                     return part(one, other.output, sink)
 
                 name = bench.label(other.output)
-                yield Remedy("patch", f"Part {name}", "One output is left on the input.", deed)
+                yield Remedy("patch", f"Part {name}", "One output is left on the input.", command)
 
 
 def _joining(bench: Bench, link: Link, wanted: PortRef) -> Iterator[Remedy]:
@@ -250,11 +252,11 @@ def _joining(bench: Bench, link: Link, wanted: PortRef) -> Iterator[Remedy]:
         fit = judge_pair(bench, trial_link(bench.link_from(ref), ref, wanted), wanted)
         if fit.verdict in ("fits", "marginal"):
 
-            def deed(one: Bench, ref: PortRef = ref) -> Change:
+            def command(one: Bench, ref: PortRef = ref) -> Change:
                 return join(one, ref, wanted)
 
             text = f"{bench.label(ref)} drives it: {fit.verdict}."
-            yield Remedy("patch", f"Join {bench.label(wanted)} too", text, deed)
+            yield Remedy("patch", f"Join {bench.label(wanted)} too", text, command)
 
 
 def _set(bench: Bench, link: Link, sink: PortRef) -> Iterator[Remedy]:
@@ -267,9 +269,9 @@ def _set(bench: Bench, link: Link, sink: PortRef) -> Iterator[Remedy]:
                 continue
             pairs = tuple((one.name, need.value if one is setting else one.value) for one in gear.settings)
 
-            def deed(one: Bench, gear_id: str = gear.id, pairs: object = pairs) -> Change:
+            def command(one: Bench, gear_id: str = gear.id, pairs: object = pairs) -> Change:
                 return set_gear_field(one, gear_id, field, pairs)
 
             yield Remedy(
-                "setting", f"Set {setting.name} to {need.value}", f"On {gear.name}, before you join them.", deed
+                "setting", f"Set {setting.name} to {need.value}", f"On {gear.name}, before you join them.", command
             )

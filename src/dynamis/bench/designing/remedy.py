@@ -14,7 +14,7 @@ from dynamis.bench.document.ports import PortRef
 from dynamis.bench.gear.commands import put_link
 from dynamis.bench.judging.pairs import PairFit
 
-Deed = Callable[[Bench], Change]
+Command = Callable[[Bench], Change]
 Kind = Literal["circuit", "patch", "setting", "calibrate", "table", "advice"]
 
 
@@ -27,20 +27,20 @@ class Remedy:
     kind: Kind
     title: str
     text: str
-    deed: Deed | None = None
+    command: Command | None = None
     leaves: PairFit | None = None
     by: PortRef | None = None
     circuit: str = ""
 
 
-def changed_link(link: Link, words: str, **values: object) -> Deed:
+def changed_link(link: Link, words: str, **values: object) -> Command:
     """Joins the pair where it is not joined yet, and gives its link other values."""
 
-    def deed(bench: Bench) -> Change:
+    def command(bench: Bench) -> Change:
         for sink in link.inputs:
             joined = bench.link_from(link.output)
             if joined is None or sink not in joined.inputs:
                 bench = join(bench, link.output, sink).bench
         return put_link(bench, replace(bench.link_from(link.output) or link, **values), words)
 
-    return deed
+    return command

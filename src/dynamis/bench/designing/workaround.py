@@ -31,7 +31,7 @@ _RELEASE_SHARE: Final = math.log(100.0)
 class Workaround:
     title: str
     text: str
-    deed: Callable[[Bench], Change]
+    command: Callable[[Bench], Change]
     by: PortRef
 
 
@@ -85,7 +85,7 @@ def workarounds(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterat
                 f"{style.share(found.sustain, 0)} on; attack and decay at nought, {tail}."
             )
 
-            def deed(one: Bench, entry: PortRef = entry, out: PortRef = out) -> Change:
+            def command(one: Bench, entry: PortRef = entry, out: PortRef = out) -> Change:
                 after = one
                 for sends, takes in ((out, sink), (link.output, entry)):
                     there = after.link_from(sends)
@@ -93,4 +93,4 @@ def workarounds(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterat
                         after = join(after, sends, takes).bench
                 return Change(f"go by {bench.gear_by(entry.gear).name} into {bench.label(sink)}", after)
 
-            yield Workaround(f"By {gear.name}", text, deed, out)
+            yield Workaround(f"By {gear.name}", text, command, out)

@@ -233,7 +233,9 @@ def _check_gate(port: Port, gate: GateRecord) -> None:
     elif gate_input(port)[0] is None:
         on, off = gate.on_volts, gate.off_volts
         if on is not None and off is not None:  # thresholds can be judged before the rest is known
-            GateInput(on, off, "shorting" if gate.kind == "shorting" else "positive", works=Span(), bears=Span())
+            GateInput(
+                on, off, "shorting" if gate.kind == "shorting" else "positive", works=Span(), absolute_limits=Span()
+            )
     if gate.min_seconds is not None and gate.max_seconds is not None and gate.min_seconds > gate.max_seconds:
         raise InputError(f"{port.name} takes no pulse at all: its shortest is longer than its longest.")
 

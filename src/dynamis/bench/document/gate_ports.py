@@ -27,4 +27,4 @@ def loading_of(port: Port) -> GateInput | None:
     if port.ohms is None:
         return None
     bears, kind = Span(port.bears.low, port.bears.high), "shorting" if port.pulls_up else "positive"
-    return GateInput(0.0, 0.0, kind, port.ohms, port.rest_volts, bears=bears)  # type: ignore[arg-type]
+    return GateInput(0.0, 0.0, kind, port.ohms, port.rest_volts, absolute_limits=bears)  # type: ignore[arg-type]

@@ -165,9 +165,10 @@ def _plugs(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Findin
             )
             found.append(Finding("supply-pole", "danger", text, pole.volts, "V"))
         elif pole.carries == "second-signal":
-            way = "shorted to the sleeve" if joined else "left open"
+            state = "shorted to the sleeve" if joined else "left open"
             text = (
-                f"The {pole.at} of {name} carries {what}; it is {way}, and lost. A lead that splits both brings it out."
+                f"The {pole.at} of {name} carries {what}; it is {state}, and lost. A lead that splits both brings "
+                "it out."
             )
             found.append(Finding("second-signal-lost", "note", text))
     return found + _legs(bench, link, sink, style)

@@ -125,16 +125,16 @@ class Causes:
         curable = abs(cents) <= 100.0 * self.receiver.port.tune_semitones
         semitones = round(cents / 100.0)
         rest = cents - 100.0 * semitones
-        way = "an offset between, or tune, has to take it out"
+        cure = "an offset between, or tune, has to take it out"
         if curable:
-            way = f"the tune knob of {self.receiver.label} takes it out"
+            cure = f"the tune knob of {self.receiver.label} takes it out"
         findings = []
         if semitones:
-            text = f"All notes sound {abs(semitones)} semitones {'up' if semitones > 0 else 'down'}: {way}."
+            text = f"All notes sound {abs(semitones)} semitones {'up' if semitones > 0 else 'down'}: {cure}."
             severity = "note" if curable else self._severity(cents)
             findings.append(Finding("transposition", severity, text, float(semitones), "semitones"))
         if abs(rest) > _LEAST_CENTS:
-            text = f"All notes sound {self.style.cents(rest, sign=True)} ct off: {way}."
+            text = f"All notes sound {self.style.cents(rest, sign=True)} ct off: {cure}."
             findings.append(Finding("offset", "note" if curable else self._severity(rest), text, rest, "ct"))
         return findings
 

@@ -128,7 +128,7 @@ def gate_output(bench: Bench, link: Link) -> tuple[GateOutput | None, list[str]]
     bears = Span(port.bears.low, port.bears.high)
     if port.role in SWITCHING and gate.kind == "switch":
         lacks = ["ohms"] if port.ohms is None else []
-        return (None if port.ohms is None else GateOutput("switch", ohms=port.ohms, bears=bears)), lacks
+        return (None if port.ohms is None else GateOutput("switch", ohms=port.ohms, absolute_limits=bears)), lacks
     sent = sent_swing(bench, ahead)
     if sent is not None:
         return GateOutput("driven", sent.low, sent.high, sent.ohms, bears if not link.between else Span()), []
@@ -179,7 +179,7 @@ def input_of(bench: Bench, ref: PortRef) -> tuple[GateInput | None, list[str]]:
     """As `gate_input`, with the receiver's own rail where its limit is that of a pin on it and the rail is at hand:
     only then do both move together."""
     taken, lacks = gate_input(bench.port(ref))
-    high = None if taken is None else taken.bears.high
+    high = None if taken is None else taken.absolute_limits.high
     shared = {rails[1] for rails in bench.rails} & set(bench.gear_by(ref.gear).power.rails)
     own = [volts for volts in shared if high is not None and 0 < volts <= high <= volts + _PIN_ABOVE_RAIL]
     return (replace(taken, rail_volts=own[0]) if taken is not None and own else taken), lacks

@@ -137,10 +137,10 @@ def _pull_ups(bench: Bench, link: Link, sink: PortRef, open_volts: float, style:
         return []
     more = open_volts - port.rest_volts
     volts = " and ".join(style.volts(one, 1) for one in sorted(pulled))
-    way, amperes = ("more", "into") if more > 0 else ("less", "out of")
+    direction, amperes = ("more", "into") if more > 0 else ("less", "out of")
     text = (
         f"Pull-ups of {volts} meet on one contact: while it is open {bench.label(sink)} gets "
-        f"{style.volts(open_volts, 2)}, {style.volts(abs(more), 2)} {way} than its own gives, and "
+        f"{style.volts(open_volts, 2)}, {style.volts(abs(more), 2)} {direction} than its own gives, and "
         f"{style.engineering(abs(more) / port.ohms, 'A')} flow {amperes} it. A diode at each input, its cathode to the "
         "contact, parts them."
     )

@@ -13,14 +13,14 @@ from dynamis.bench.judging.patch import joined_poles, needs_of, plug_poles
 from dynamis.electrics.circuits.built import BuiltCircuit
 from dynamis.electrics.circuits.parts import pieces_of
 from dynamis.electrics.exponential.converter import Converter
-from dynamis.electrics.exponential.parts import Way
+from dynamis.electrics.exponential.parts import Direction
 from dynamis.electrics.part import value_words
 from dynamis.electrics.stage import Stage
 from dynamis.notation.style import Style
 from dynamis.transfer.registry import REGISTRY
 
 _LEADS: Final = {2: "two poles: tip and sleeve", 3: "three poles: tip, ring and sleeve", 4: "four poles"}
-_LAWS: Final[dict[Way, str]] = {"exponential": "V/oct to Hz/V", "logarithmic": "Hz/V to V/oct"}
+_LAWS: Final[dict[Direction, str]] = {"exponential": "V/oct to Hz/V", "logarithmic": "Hz/V to V/oct"}
 
 
 @dataclass(frozen=True)
@@ -94,7 +94,7 @@ def between_words(link: Link, style: Style) -> list[str]:
             )
         elif isinstance(transfer, Converter):
             each = ", ".join(f"{one.name} {one.value}" for one in transfer.parts.pieces(style) if one.kind != "op-amp")
-            said.append(f"{transfer.kind} converter, {_LAWS[transfer.parts.way]}: {each}")
+            said.append(f"{transfer.kind} converter, {_LAWS[transfer.parts.direction]}: {each}")
         elif isinstance(transfer, Stage):
             said.append(
                 f"{'buffer' if transfer.gain == 1 and not transfer.offset_volts else 'amplifier'}: gain "

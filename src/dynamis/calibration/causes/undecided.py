@@ -84,7 +84,7 @@ def _asked(places: Places, chosen: range, upper: bool, reach: tuple[float, float
     once = [float(places.notes[k]) for k in chosen if places.members[k].size < 2]
     asked = once[:2]
     edge = float(places.notes[chosen[-1] if upper else chosen[0]])
-    way = 1.0 if upper else -1.0
+    direction = 1.0 if upper else -1.0
     read = {float(note) for note in places.notes}
     inner = (
         float(places.notes[chosen[0] - 1])
@@ -92,7 +92,7 @@ def _asked(places: Places, chosen: range, upper: bool, reach: tuple[float, float
         else (float(places.notes[chosen[-1] + 1]) if not upper and chosen[-1] + 1 < places.count else edge)
     )
     between = math.floor((edge + inner) / 2.0)
-    for note in (edge + way, edge + 2.0 * way, float(between), inner + way):
+    for note in (edge + direction, edge + 2.0 * direction, float(between), inner + direction):
         if len(asked) < _MOST_ASKED and note not in read and reach[0] <= note <= reach[1] and note not in asked:
             asked.append(note)
     return tuple(asked)

@@ -1,1 +1,1 @@
-"""Synthesis: from a wish to part values, what trimmers they need, and what tolerances make of them."""
+"""Synthesis: from a requirement to part values, what trimmers they need, and what tolerances make of them."""

@@ -8,9 +8,9 @@ from dataclasses import dataclass
 from dynamis.electrics.circuits.circuit import Fitted
 from dynamis.electrics.circuits.variation import Counting
 from dynamis.electrics.design.proposal import Proposal, Proposals, propose, propose_one
+from dynamis.electrics.design.requirement import Requirement
 from dynamis.electrics.design.spread import Spread, spread
 from dynamis.electrics.design.summer import propose_summer
-from dynamis.electrics.design.wish import Wish
 from dynamis.errors import InputError
 from dynamis.notation.style import Style, plain
 
@@ -22,12 +22,12 @@ NOTHING: Adds = (1, 0.0, 0.0)
 
 @dataclass(frozen=True)
 class Ask:
-    """A wish and at what temperature it has to hold.
+    """A requirement and at what temperature it has to hold.
 
     kelvin : away from 25 °C.  adds : inputs, and the octaves and semitones that switches add.
     """
 
-    wish: Wish
+    requirement: Requirement
     kelvin: float = 10.0
     adds: Adds = NOTHING
 
@@ -76,17 +76,18 @@ class Answer:
 
 
 def answered(ask: Ask, wanted: Callable[[], bool]) -> Answer:
-    """The proposals for a wish and the spread of each.  wanted : whether to go on; else what there is is given."""
+    """The proposals for a requirement and the spread of each.  wanted : whether to go on; else what there
+    is is given."""
     counting = Counting(kelvin=ask.kelvin)
     proposals = (
-        propose(ask.wish, Counting(), wanted=wanted)
+        propose(ask.requirement, Counting(), wanted=wanted)
         if ask.adds == NOTHING
-        else propose_summer(ask.wish, *ask.adds, Counting())
+        else propose_summer(ask.requirement, *ask.adds, Counting())
     )
     spreads = {}
     for one in proposals.found:
         if wanted():
-            spreads[one.key] = spread(one.circuit, one.wish, counting, samples=_TABLE_SAMPLES)
+            spreads[one.key] = spread(one.circuit, one.requirement, counting, samples=_TABLE_SAMPLES)
             _ = one.later  # worked out here, and kept
     return Answer(proposals, spreads)
 
@@ -95,6 +96,6 @@ def rest_anew(proposal: Proposal, locked: Mapping[str, Fitted]) -> Proposal:
     """The other parts of a proposal worked out round those that are kept; raises `InputError` where that fails."""
     topology = proposal.circuit.topology
     try:
-        return propose_one(topology, proposal.wish, Counting(), locked)
+        return propose_one(topology, proposal.requirement, Counting(), locked)
     except InputError as error:
         raise InputError(f"{topology.title}: {error}.") from error

@@ -21,8 +21,8 @@ from dynamis.electrics.circuits.circuit import MID, Circuit
 from dynamis.electrics.circuits.clamp import LOOP_NAME
 from dynamis.electrics.circuits.variation import Varied
 from dynamis.electrics.design.later import KELVIN, Later, moved_cents
+from dynamis.electrics.design.requirement import Requirement
 from dynamis.electrics.design.spread import Budget
-from dynamis.electrics.design.wish import Wish
 from dynamis.electrics.series import values_between
 from dynamis.notation.safe import csv_row
 from dynamis.notation.style import Style, plain
@@ -53,9 +53,9 @@ class Behaviour:
     power_up: tuple[float, float]
 
 
-def behaviour(circuit: Circuit, wish: Wish) -> Behaviour:
-    """All of it for a circuit and its wish."""
-    weigh = max(wish.cents_per_volt(volts) for volts in (wish.in_low, wish.in_high))
+def behaviour(circuit: Circuit, requirement: Requirement) -> Behaviour:
+    """All of it for a circuit and its requirement."""
+    weigh = max(requirement.cents_per_volt(volts) for volts in (requirement.in_low, requirement.in_high))
     noise = noise_volts(circuit)
     load = math.inf if circuit.load_ohms is None else circuit.load_ohms
     out = float(circuit.out_ohms())
@@ -64,12 +64,12 @@ def behaviour(circuit: Circuit, wish: Wish) -> Behaviour:
     return Behaviour(
         noise,
         noise * weigh,
-        settle_seconds(circuit, wish),
+        settle_seconds(circuit, requirement),
         -math.log(_SETTLED) * behind * CABLE_FARADS,
         rings,
         _isolating(circuit) if rings else None,
-        _drifts(circuit, wish),
-        _power_up(circuit, wish),
+        _drifts(circuit, requirement),
+        _power_up(circuit, requirement),
     )
 
 
@@ -90,12 +90,16 @@ def noise_gain(circuit: Circuit, amplifier: str) -> float:
     return abs(float(moved.offset) - float(here.offset)) / 1e-3
 
 
-def settle_seconds(circuit: Circuit, wish: Wish) -> float:
+def settle_seconds(circuit: Circuit, requirement: Requirement) -> float:
     """Until an octave's step has come within a cent at the output, with nothing but its load on it; 0 of resistors."""
     amp = circuit.op_amp
     if not circuit.topology.amplifiers or not amp.product_hertz:
         return 0.0
-    step = abs(wish.gain) * wish.volts_per_octave if wish.zero_volts is None else abs(wish.ends[1] - wish.ends[0]) / 2.0
+    step = (
+        abs(requirement.gain) * requirement.volts_per_octave
+        if requirement.zero_volts is None
+        else abs(requirement.ends[1] - requirement.ends[0]) / 2.0
+    )
     constants = [
         _loop_gain(circuit, one.name) / (2.0 * math.pi * amp.product_hertz) for one in circuit.topology.amplifiers
     ]
@@ -124,18 +128,22 @@ def _isolating(circuit: Circuit) -> float:
     return next(one for one in values_between(ohms, 2.0 * ohms, "E12") if one >= ohms)
 
 
-def _drifts(circuit: Circuit, wish: Wish) -> tuple[tuple[str, float], ...]:
+def _drifts(circuit: Circuit, requirement: Requirement) -> tuple[tuple[str, float], ...]:
     """What each trimmer's own drift moves the output by, standing in the middle."""
     share = _TRIMMER_PER_KELVIN * KELVIN
-    return tuple((name, moved_cents(circuit, wish, Varied(name, name, MID, MID * share))) for name in circuit.trimmers)
+    return tuple(
+        (name, moved_cents(circuit, requirement, Varied(name, name, MID, MID * share))) for name in circuit.trimmers
+    )
 
 
-def _power_up(circuit: Circuit, wish: Wish) -> tuple[float, float]:
+def _power_up(circuit: Circuit, requirement: Requirement) -> tuple[float, float]:
     """Volts between which the output may stand in either order of the rails, clamped where diodes are."""
     if not circuit.topology.amplifiers:
         gain = float(circuit.line().gain)
         ends = [
-            gain * volts + float(circuit.line().offset) * on for volts in (wish.in_low, wish.in_high) for on in (0, 1)
+            gain * volts + float(circuit.line().offset) * on
+            for volts in (requirement.in_low, requirement.in_high)
+            for on in (0, 1)
         ]
         return min(ends), max(ends)
     low, high = circuit.supply.low, circuit.supply.high
@@ -143,7 +151,7 @@ def _power_up(circuit: Circuit, wish: Wish) -> tuple[float, float]:
     return (low if clamp.low is None else max(low, clamp.low)), (high if clamp.high is None else min(high, clamp.high))
 
 
-def behaviour_words(made: Behaviour, circuit: Circuit, wish: Wish, style: Style = Style()) -> list[str]:
+def behaviour_words(made: Behaviour, circuit: Circuit, requirement: Requirement, style: Style = Style()) -> list[str]:
     """A sentence for each."""
     sentences = [
         f"Noise {style.number(made.noise_cents, 3)} ct rms, {style.number(1e6 * made.noise_volts, 1)} µV from "
@@ -153,7 +161,7 @@ def behaviour_words(made: Behaviour, circuit: Circuit, wish: Wish, style: Style 
     if circuit.topology.amplifiers:
         sentences.append(f"An octave settles to a cent in {style.engineering(made.settle_seconds, 's')}.")
     if made.rings and made.cure_ohms is not None:
-        taken = 0.0 if not wish.load_ohms else 1200.0 * made.cure_ohms / wish.load_ohms
+        taken = 0.0 if not requirement.load_ohms else 1200.0 * made.cure_ohms / requirement.load_ohms
         lost = f"; outside the loop it would take {style.cents(taken)} ct an octave" if taken else ""
         sentences.append(
             f"A cable of {plain(CABLE_METRES)} m, {cable}, makes the op-amp ring: it drives "
@@ -173,8 +181,8 @@ def behaviour_words(made: Behaviour, circuit: Circuit, wish: Wish, style: Style 
     low, high = (style.volts(volts, 1, sign=True) for volts in made.power_up)
     held = ", where its diodes hold it" if circuit.clamp.diodes else ""
     over = [
-        wish.bears.low is not None and made.power_up[0] < wish.bears.low - 0.05,
-        wish.bears.high is not None and made.power_up[1] > wish.bears.high + 0.05,
+        requirement.absolute_limits.low is not None and made.power_up[0] < requirement.absolute_limits.low - 0.05,
+        requirement.absolute_limits.high is not None and made.power_up[1] > requirement.absolute_limits.high + 0.05,
     ]
     beyond = ": more than the input bears; switch the rails on first" if any(over) else ""
     sentences.append(

@@ -12,7 +12,7 @@ from typing import Final
 from dynamis.electrics.circuits.circuit import Circuit
 from dynamis.electrics.circuits.supply import OP_AMPS, OpAmp
 from dynamis.electrics.design.later import KELVIN
-from dynamis.electrics.design.wish import Wish
+from dynamis.electrics.design.requirement import Requirement
 from dynamis.notation.style import Style
 
 # Another kind is taken where it leaves that much less: a share of the first, and cents.
@@ -20,11 +20,11 @@ _MUCH_LESS, _LEAST_CENTS = 0.7, 0.5
 _ORDER: Final = ("jfet", "precision", "rail-to-rail")
 
 
-def own_cents(circuit: Circuit, wish: Wish, kind: OpAmp) -> float:
+def own_cents(circuit: Circuit, requirement: Requirement, kind: OpAmp) -> float:
     """Cents that op-amps of a kind may add at their limits 10 °C away, trimmed as the circuit is."""
     trimmed = circuit.topology.offset_slot in {f"R{name[2:]}" for name in circuit.trimmers}
     here = circuit.line()
-    weigh = max(wish.cents_per_volt(volts) for volts in (wish.in_low, wish.in_high))
+    weigh = max(requirement.cents_per_volt(volts) for volts in (requirement.in_low, requirement.in_high))
     volts = 0.0
     for amplifier in circuit.topology.amplifiers:
         offset = KELVIN * kind.offset_per_kelvin + (0.0 if trimmed else kind.offset_limit_volts)
@@ -36,25 +36,29 @@ def own_cents(circuit: Circuit, wish: Wish, kind: OpAmp) -> float:
     return volts * weigh
 
 
-def suits(circuit: Circuit, wish: Wish, kind: OpAmp) -> bool:
+def suits(circuit: Circuit, requirement: Requirement, kind: OpAmp) -> bool:
     """Whether op-amps of a kind run from the circuit's supply and reach all of the input range there."""
     supply = circuit.supply
     if supply.high - supply.low > kind.most_volts:
         return False
     low, high = replace(circuit, op_amp=kind).limits
-    return bool(low <= wish.in_low + 1e-9 and high >= wish.in_high - 1e-9)
+    return bool(low <= requirement.in_low + 1e-9 and high >= requirement.in_high - 1e-9)
 
 
-def kinds_left(circuit: Circuit, wish: Wish) -> dict[str, float]:
+def kinds_left(circuit: Circuit, requirement: Requirement) -> dict[str, float]:
     """By kind what it would leave, cents; only those that suit."""
     if not circuit.topology.amplifiers:
         return {}
-    return {name: own_cents(circuit, wish, OP_AMPS[name]) for name in _ORDER if suits(circuit, wish, OP_AMPS[name])}
+    return {
+        name: own_cents(circuit, requirement, OP_AMPS[name])
+        for name in _ORDER
+        if suits(circuit, requirement, OP_AMPS[name])
+    }
 
 
-def best_kind(circuit: Circuit, wish: Wish) -> OpAmp:
+def best_kind(circuit: Circuit, requirement: Requirement) -> OpAmp:
     """The circuit's own kind, unless another leaves much less."""
-    left, own = kinds_left(circuit, wish), circuit.op_amp
+    left, own = kinds_left(circuit, requirement), circuit.op_amp
     if not left or own.name == "ideal":
         return own
     name = min(left, key=lambda one: left[one])
@@ -62,9 +66,9 @@ def best_kind(circuit: Circuit, wish: Wish) -> OpAmp:
     return OP_AMPS[name] if left[name] < _MUCH_LESS * here and left[name] < here - _LEAST_CENTS else own
 
 
-def kind_words(circuit: Circuit, wish: Wish, style: Style = Style()) -> str:
+def kind_words(circuit: Circuit, requirement: Requirement, style: Style = Style()) -> str:
     """Why this kind of op-amp; empty where there is none, or any will do."""
-    left, own = kinds_left(circuit, wish), circuit.op_amp
+    left, own = kinds_left(circuit, requirement), circuit.op_amp
     if own.name not in left:
         return ""
     title = f"{own.title[0].upper()}{own.title[1:]}"

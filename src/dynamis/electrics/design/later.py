@@ -16,9 +16,9 @@ from numpy.typing import NDArray
 from dynamis.electrics.circuits.circuit import LOAD, Circuit
 from dynamis.electrics.circuits.network import Value
 from dynamis.electrics.circuits.variation import Counting, Varied, varied_in
+from dynamis.electrics.design.requirement import Requirement
 from dynamis.electrics.design.spread import BLOCK, SAMPLES, cents_off, drawn
 from dynamis.electrics.design.trims import Bench
-from dynamis.electrics.design.wish import Wish
 
 FloatArray = NDArray[np.float64]
 KELVIN, PER_KELVIN = 10.0, 50e-6
@@ -44,15 +44,15 @@ def rail_moves(circuit: Circuit) -> float:
     return circuit.supply.tolerance or RAIL_MOVES
 
 
-def changes_in(circuit: Circuit, wish: Wish) -> list[tuple[str, Varied]]:
+def changes_in(circuit: Circuit, requirement: Requirement) -> list[tuple[str, Varied]]:
     """What may change later: under which name it is told, and by how much from where it stands."""
     found = [
         (name, Varied(name, name, ohms, KELVIN * PER_KELVIN * ohms))
         for name, ohms, _ in circuit.resistors
         if name.rstrip("ab") in circuit.connected
     ]
-    if circuit.load_ohms is not None and wish.load_tolerance:
-        found.append(("load", Varied(LOAD, "load", circuit.load_ohms, wish.load_tolerance * circuit.load_ohms)))
+    if circuit.load_ohms is not None and requirement.load_tolerance:
+        found.append(("load", Varied(LOAD, "load", circuit.load_ohms, requirement.load_tolerance * circuit.load_ohms)))
     reference = circuit.reference
     if circuit.uses_reference:
         own = reference.node == "ref"
@@ -62,12 +62,12 @@ def changes_in(circuit: Circuit, wish: Wish) -> list[tuple[str, Varied]]:
     return found
 
 
-def later(circuit: Circuit, wish: Wish, samples: int = SAMPLES, seed: int = 1) -> Later:
+def later(circuit: Circuit, requirement: Requirement, samples: int = SAMPLES, seed: int = 1) -> Later:
     """Samples of a circuit that was trimmed as a person would, and then changed; seeded."""
     bench, varied, changes = (
-        Bench(circuit, wish),
+        Bench(circuit, requirement),
         varied_in(circuit, Counting(op_amps=False)),
-        changes_in(circuit, wish),
+        changes_in(circuit, requirement),
     )
     random = np.random.default_rng([seed, 10])
     cents = np.empty(samples)
@@ -89,34 +89,35 @@ def _moved(
 
 def _decides(bench: Bench, changes: list[tuple[str, Varied]]) -> tuple[str, float]:
     """The change that moves the nominal circuit most at its limit, and by how many cents."""
-    names = [(name, moved_cents(bench.circuit, bench.wish, one)) for name, one in changes]
+    names = [(name, moved_cents(bench.circuit, bench.requirement, one)) for name, one in changes]
     return max(names, key=lambda pair: pair[1], default=("", 0.0))
 
 
-def moved_cents(circuit: Circuit, wish: Wish, varied: Varied) -> float:
+def moved_cents(circuit: Circuit, requirement: Requirement, varied: Varied) -> float:
     """Cents that one thing at either end of its limit moves the output from where it nominally is."""
     first, last = (circuit.line({varied.key: varied.nominal + side * varied.limit}) for side in (-1.0, 1.0))
     here = circuit.line()
     ends = [
-        abs(float((moved.gain - here.gain) * volts + moved.offset - here.offset)) * wish.cents_per_volt(volts)
+        abs(float((moved.gain - here.gain) * volts + moved.offset - here.offset)) * requirement.cents_per_volt(volts)
         for moved in (first, last)
-        for volts in (wish.in_low, wish.in_high)
+        for volts in (requirement.in_low, requirement.in_high)
     ]
     return max(ends)
 
 
-def load_cents(circuit: Circuit, wish: Wish) -> float:
+def load_cents(circuit: Circuit, requirement: Requirement) -> float:
     """What the load's tolerance moves the output by, cents."""
     return max(
-        (moved_cents(circuit, wish, one) for name, one in changes_in(circuit, wish) if name == "load"), default=0.0
+        (moved_cents(circuit, requirement, one) for name, one in changes_in(circuit, requirement) if name == "load"),
+        default=0.0,
     )
 
 
-def rail_cents(circuit: Circuit, wish: Wish) -> float:
+def rail_cents(circuit: Circuit, requirement: Requirement) -> float:
     """What the rail or reference of an offset moves the output by later, cents; 0 where there is no offset."""
-    return _most(circuit, wish, ("supply", _REFERENCE))
+    return _most(circuit, requirement, ("supply", _REFERENCE))
 
 
-def _most(circuit: Circuit, wish: Wish, names: Sequence[str]) -> float:
-    changes = [one for name, one in changes_in(circuit, wish) if name in names]
-    return max((moved_cents(circuit, wish, one) for one in changes), default=0.0)
+def _most(circuit: Circuit, requirement: Requirement, names: Sequence[str]) -> float:
+    changes = [one for name, one in changes_in(circuit, requirement) if name in names]
+    return max((moved_cents(circuit, requirement, one) for one in changes), default=0.0)

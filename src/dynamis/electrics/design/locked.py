@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from dynamis.electrics.circuits.circuit import Circuit, Fitted
 from dynamis.electrics.circuits.topology import Topology
 from dynamis.electrics.design.equations import Set
-from dynamis.electrics.design.wish import Wish
+from dynamis.electrics.design.requirement import Requirement
 from dynamis.errors import InputError
 
 FloatArray = NDArray[np.float64]
@@ -31,7 +31,7 @@ Builds = Callable[[Set], Circuit]
 
 def round_locked(
     topology: Topology,
-    wish: Wish,
+    requirement: Requirement,
     sets: Sequence[Set],
     locked: Mapping[str, Fitted],
     trimmers: Mapping[str, float],
@@ -48,34 +48,36 @@ def round_locked(
             for slot, fitted in locked.items()
             if slot in one.ohms
         }
-        found = _moved(topology, wish, replace(one, ohms={**one.ohms, **held}), frozenset(held), build)
+        found = _moved(topology, requirement, replace(one, ohms={**one.ohms, **held}), frozenset(held), build)
         if found is not None:
             made.append(found)
     return made
 
 
-def _moved(topology: Topology, wish: Wish, made: Set, held: frozenset[str], build: Builds) -> Set | None:
+def _moved(topology: Topology, requirement: Requirement, made: Set, held: frozenset[str], build: Builds) -> Set | None:
     """The nearest set with the free values moved, None where no two of them do it."""
     first = [slot for slot in (topology.scale_slot, topology.offset_slot) if slot in made.ohms and slot not in held]
     free = [*first, *(slot for slot in made.ohms if slot not in held and slot not in first)]
     pairs: list[tuple[str, ...]] = [*itertools.combinations(free, 2)] or [(slot,) for slot in free]
     for slots in pairs:
-        found = _solved(wish, made, slots, build)
+        found = _solved(requirement, made, slots, build)
         if found is not None:
             return found
     return None
 
 
-def _solved(wish: Wish, made: Set, slots: Sequence[str], build: Builds) -> Set | None:
+def _solved(requirement: Requirement, made: Set, slots: Sequence[str], build: Builds) -> Set | None:
     """The set with these slots moved until gain and offset are right; None where that does not come about."""
-    span = max(abs(wish.ends[0] - wish.ends[1]), 1e-3)
+    span = max(abs(requirement.ends[0] - requirement.ends[1]), 1e-3)
 
     def at(logs: FloatArray) -> Set:
         return replace(made, ohms={**made.ohms, **dict(zip(slots, map(float, np.exp(logs)), strict=True))})
 
     def off(logs: FloatArray) -> FloatArray:
         line = build(at(logs)).line()
-        return np.array([float(line.gain) / wish.gain - 1.0, (float(line.offset) - wish.offset_volts) / span])
+        return np.array(
+            [float(line.gain) / requirement.gain - 1.0, (float(line.offset) - requirement.offset_volts) / span]
+        )
 
     logs = np.log([made.ohms[slot] for slot in slots])
     try:

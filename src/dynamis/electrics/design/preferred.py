@@ -29,7 +29,7 @@ def stock(series: str, drawer: tuple[float, ...] = ()) -> FloatArray:
 
 
 def near(ohms: float, values: FloatArray, count: int = 2) -> list[float]:
-    """The values nearest to a wish in ratio, the nearest first."""
+    """The values nearest to a requirement in ratio, the nearest first."""
     k = int(np.searchsorted(values, ohms))
     around = values[max(0, k - count) : k + count]
     return [float(one) for one in around[np.argsort(np.abs(np.log(around / ohms)), kind="stable")][:count]]

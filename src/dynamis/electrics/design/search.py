@@ -15,7 +15,7 @@ from dynamis.electrics.circuits.topology import Topology
 from dynamis.electrics.design.equations import SLIGHT_VOLTS, Set, equations_for
 from dynamis.electrics.design.locked import round_locked
 from dynamis.electrics.design.preferred import choices, near, stock
-from dynamis.electrics.design.wish import GAIN_WITHIN, OFFSET_WITHIN_VOLTS, Wish
+from dynamis.electrics.design.requirement import GAIN_WITHIN, OFFSET_WITHIN_VOLTS, Requirement
 from dynamis.errors import InputError
 
 FloatArray = NDArray[np.float64]
@@ -50,41 +50,48 @@ class _Fillings:
             for k, (name, options) in enumerate(self.options.items())
         }
 
-    def slots(self, way: int) -> dict[str, Fitted]:
-        return {name: options[self.chosen[k, way]] for k, (name, options) in enumerate(self.options.items())}
+    def slots(self, choice: int) -> dict[str, Fitted]:
+        return {name: options[self.chosen[k, choice]] for k, (name, options) in enumerate(self.options.items())}
 
 
 def choose(
     topology: Topology,
-    wish: Wish,
+    requirement: Requirement,
     trimmers: Mapping[str, float] | None = None,
     locked: Held | None = None,
     near_ohms: float | None = None,
 ) -> Circuit:
-    """The circuit of a topology that does a wish with the fewest parts.
+    """The circuit of a topology that does a requirement with the fewest parts.
 
     trimmers : ohms by slot that stand in series there, at mid-travel.  locked : slots whose parts stay.
     near_ohms : where the free value is looked for, None for everywhere.  Raises `InputError` with the reason where
     the topology, its supply or the values at hand cannot do it.
     """
     try:
-        return _chosen(topology, wish, wish, trimmers or {}, locked or {}, near_ohms)
+        return _chosen(topology, requirement, requirement, trimmers or {}, locked or {}, near_ohms)
     except InputError:
-        if not 0 < abs(wish.offset_volts) <= SLIGHT_VOLTS:
+        if not 0 < abs(requirement.offset_volts) <= SLIGHT_VOLTS:
             raise
-        bare_wish = replace(wish, offset_volts=0.0)
-        return _chosen(topology, wish, bare_wish, trimmers or {}, locked or {}, near_ohms)
+        bare_wish = replace(requirement, offset_volts=0.0)
+        return _chosen(topology, requirement, bare_wish, trimmers or {}, locked or {}, near_ohms)
 
 
 def _chosen(
-    topology: Topology, wish: Wish, built: Wish, trimmers: Mapping[str, float], locked: Held, near_ohms: float | None
+    topology: Topology,
+    requirement: Requirement,
+    built: Requirement,
+    trimmers: Mapping[str, float],
+    locked: Held,
+    near_ohms: float | None,
 ) -> Circuit:
-    """built : what the parts are worked out for; the wish is what they are judged by."""
-    first = _choose(topology, wish, built, trimmers, locked, near_ohms, wide=False)
+    """built : what the parts are worked out for; the requirement is what they are judged by."""
+    first = _choose(topology, requirement, built, trimmers, locked, near_ohms, wide=False)
     if first is not None and not first[1]:
         return first[0]
     circuit = [
-        one for one in (first, _choose(topology, wish, built, trimmers, locked, None, wide=True)) if one is not None
+        one
+        for one in (first, _choose(topology, requirement, built, trimmers, locked, None, wide=True))
+        if one is not None
     ]
     if not circuit:
         raise InputError("no preferred values come near what it needs")
@@ -93,36 +100,36 @@ def _chosen(
 
 def _choose(
     topology: Topology,
-    wish: Wish,
-    built: Wish,
+    requirement: Requirement,
+    built: Requirement,
     trimmers: Mapping[str, float],
     locked: Held,
     near_ohms: float | None,
     wide: bool,
 ) -> tuple[Circuit, float] | None:
     """The best, and by what share of what counts as done it misses, 0 where it does not; None where there is none."""
-    if topology.needs_two_rails and wish.supply.single:
+    if topology.needs_two_rails and requirement.supply.single:
         raise InputError("it works round 0 V and needs two rails")
-    values = stock(wish.series, wish.drawer)
+    values = stock(requirement.series, requirement.drawer)
     seeds = _locked_seeds(topology, built, trimmers, locked) or _seeds(values, near_ohms, wide)
     sets = _sets(topology, built, seeds, trimmers)
     if locked:
         sets = round_locked(topology, built, sets, locked, trimmers, lambda made: bare(topology, built, made)) or sets
     found: list[tuple[tuple[float, ...], Circuit]] = []
     for names, group in _by_slots(sets):
-        fillings = [_fillings(made, values, wish, trimmers, locked, topology) for made in group]
+        fillings = [_fillings(made, values, requirement, trimmers, locked, topology) for made in group]
         fillings = [one for one in fillings if one.chosen.size or not names]
         if fillings:
-            found.append(_best(topology, wish, names, fillings))
+            found.append(_best(topology, requirement, names, fillings))
     if not found:
         return None
     rank, circuit = min(found, key=lambda one: one[0])
     return circuit, rank[2] if rank[0] > 1 else 0.0
 
 
-def bare(topology: Topology, wish: Wish, made: Set) -> Circuit:
+def bare(topology: Topology, requirement: Requirement, made: Set) -> Circuit:
     """A circuit with exactly the ohms that the equations ask for."""
-    return _with(topology, wish, {name: Fitted((ohms,)) for name, ohms in made.ohms.items()}, made)
+    return _with(topology, requirement, {name: Fitted((ohms,)) for name, ohms in made.ohms.items()}, made)
 
 
 def _seeds(values: FloatArray, near_ohms: float | None, wide: bool) -> list[float]:
@@ -136,7 +143,9 @@ def _seeds(values: FloatArray, near_ohms: float | None, wide: bool) -> list[floa
     return [float(one) for one in inside[::step]]
 
 
-def _locked_seeds(topology: Topology, wish: Wish, trimmers: Mapping[str, float], locked: Held) -> list[float]:
+def _locked_seeds(
+    topology: Topology, requirement: Requirement, trimmers: Mapping[str, float], locked: Held
+) -> list[float]:
     """The free value where something is locked: itself, or what makes the first locked slot come out right."""
     free = seed_slot(topology)
     if free in locked:
@@ -144,7 +153,7 @@ def _locked_seeds(topology: Topology, wish: Wish, trimmers: Mapping[str, float],
     for slot, fitted in locked.items():
         wanted = replace(fitted, trimmer_ohms=trimmers.get(slot, 0.0)).total
         tried = np.geomspace(*_WIDE_OHMS, 400)
-        values = [one.ohms.get(slot, np.nan) for one in equations_for(topology.name)(wish, list(tried))]
+        values = [one.ohms.get(slot, np.nan) for one in equations_for(topology.name)(requirement, list(tried))]
         if len(values) == tried.size and np.isfinite(values).all():
             off = np.log(np.array(values) / wanted)
             cross = np.flatnonzero(np.sign(off[:-1]) != np.sign(off[1:]))
@@ -161,33 +170,35 @@ def seed_slot(topology: Topology) -> str:
     return "R2" if topology.name == "non-inverting" else "R1"
 
 
-def _sets(topology: Topology, wish: Wish, seeds: Sequence[float], trimmers: Mapping[str, float]) -> list[Set]:
+def _sets(
+    topology: Topology, requirement: Requirement, seeds: Sequence[float], trimmers: Mapping[str, float]
+) -> list[Set]:
     """Ideal ohms for every seed; corrected once for what ideal op-amps are spared of, their finite gain."""
     with_trim = [seed + trimmers.get(seed_slot(topology), 0.0) / 2.0 for seed in seeds]
     equations = equations_for(topology.name)
-    sets = [one for one in equations(wish, with_trim) if all(math.isfinite(ohms) for ohms in one.ohms.values())]
+    sets = [one for one in equations(requirement, with_trim) if all(math.isfinite(ohms) for ohms in one.ohms.values())]
     if not sets:
         raise InputError("no resistances do it")
-    first = bare(topology, wish, sets[0])
-    _within_reach(first, wish)
+    first = bare(topology, requirement, sets[0])
+    _within_reach(first, requirement)
     line = first.line()
-    gain, offset = wish.gain**2 / float(line.gain), 2.0 * wish.offset_volts - float(line.offset)
-    if topology.amplifiers and abs(gain / wish.gain - 1.0) > 1e-7:
-        corrected = replace(wish, gain=gain, offset_volts=offset if wish.offset_volts else 0.0)
+    gain, offset = requirement.gain**2 / float(line.gain), 2.0 * requirement.offset_volts - float(line.offset)
+    if topology.amplifiers and abs(gain / requirement.gain - 1.0) > 1e-7:
+        corrected = replace(requirement, gain=gain, offset_volts=offset if requirement.offset_volts else 0.0)
         sets = list(equations(corrected, with_trim))
     return sets
 
 
-def _within_reach(circuit: Circuit, wish: Wish) -> None:
+def _within_reach(circuit: Circuit, requirement: Requirement) -> None:
     if not circuit.topology.amplifiers:
-        least, most = min(wish.ends), max(wish.ends)
-        if least < wish.supply.low - _SLIGHT_VOLTS or most > wish.supply.high + _SLIGHT_VOLTS:
-            raise InputError(f"what is wanted lies beyond the supply of {wish.supply.words}")
+        least, most = min(requirement.ends), max(requirement.ends)
+        if least < requirement.supply.low - _SLIGHT_VOLTS or most > requirement.supply.high + _SLIGHT_VOLTS:
+            raise InputError(f"what is wanted lies beyond the supply of {requirement.supply.words}")
         return
     low, high = circuit.limits
-    slack = 1e-3 * (wish.in_high - wish.in_low)
-    if not (low <= wish.in_low + slack and high >= wish.in_high - slack):
-        raise InputError(f"its op-amps leave their working range within the input's, from {wish.supply.words}")
+    slack = 1e-3 * (requirement.in_high - requirement.in_low)
+    if not (low <= requirement.in_low + slack and high >= requirement.in_high - slack):
+        raise InputError(f"its op-amps leave their working range within the input's, from {requirement.supply.words}")
 
 
 def _by_slots(sets: Iterable[Set]) -> list[tuple[tuple[str, ...], list[Set]]]:
@@ -198,7 +209,12 @@ def _by_slots(sets: Iterable[Set]) -> list[tuple[tuple[str, ...], list[Set]]]:
 
 
 def _fillings(
-    made: Set, values: FloatArray, wish: Wish, trimmers: Mapping[str, float], locked: Held, topology: Topology
+    made: Set,
+    values: FloatArray,
+    requirement: Requirement,
+    trimmers: Mapping[str, float],
+    locked: Held,
+    topology: Topology,
 ) -> _Fillings:
     options: dict[str, list[Fitted]] = {}
     for name, ohms in made.ohms.items():
@@ -209,14 +225,14 @@ def _fillings(
             options[name] = [Fitted((round(ohms - trimmer / 2.0, 6),), trimmer_ohms=trimmer)]
         else:
             options[name] = [
-                replace(one, trimmer_ohms=trimmer) for one in choices(ohms - trimmer / 2.0, values, wish.pairs)
+                replace(one, trimmer_ohms=trimmer) for one in choices(ohms - trimmer / 2.0, values, requirement.pairs)
             ]
     sizes = [len(one) for one in options.values()]
     return _Fillings(made, options, np.indices(sizes).reshape(len(sizes), -1) if sizes else np.zeros((0, 1), np.intp))
 
 
 def _best(
-    topology: Topology, wish: Wish, names: Sequence[str], fillings: list[_Fillings]
+    topology: Topology, requirement: Requirement, names: Sequence[str], fillings: list[_Fillings]
 ) -> tuple[tuple[float, ...], Circuit]:
     """The best of many fillings of the same slots, all solved in one go."""
 
@@ -224,21 +240,23 @@ def _best(
         columns = [one.each(of) for one in fillings]
         return {name: np.concatenate([one[name] for one in columns]) for name in names}
 
-    ways = [max(1, one.chosen.shape[1]) for one in fillings]
-    total = sum(ways)
-    line = _with(topology, wish, fillings[0].slots(0), fillings[0].made).line_with(every(lambda one: one.total))
-    gain_error = np.broadcast_to(line.gain / wish.gain - 1.0, (total,))
-    offset_error = np.broadcast_to(line.offset - wish.offset_volts, (total,))
-    ends = [(line.gain - wish.gain) * volts + offset_error for volts in (wish.in_low, wish.in_high)]
-    weights = wish.weights
+    counts = [max(1, one.chosen.shape[1]) for one in fillings]
+    total = sum(counts)
+    line = _with(topology, requirement, fillings[0].slots(0), fillings[0].made).line_with(every(lambda one: one.total))
+    gain_error = np.broadcast_to(line.gain / requirement.gain - 1.0, (total,))
+    offset_error = np.broadcast_to(line.offset - requirement.offset_volts, (total,))
+    ends = [
+        (line.gain - requirement.gain) * volts + offset_error for volts in (requirement.in_low, requirement.in_high)
+    ]
+    weights = requirement.weights
     cents = np.maximum(np.abs(ends[0]) * weights[0], np.abs(ends[1]) * weights[1]) + np.zeros(total)
     contract = np.maximum(np.abs(gain_error) / GAIN_WITHIN, np.abs(offset_error) / OFFSET_WITHIN_VOLTS)
-    wanted = np.maximum(contract, cents / (_NOMINAL_SHARE * wish.tolerance_cents))
+    wanted = np.maximum(contract, cents / (_NOMINAL_SHARE * requirement.tolerance_cents))
     parts = sum(every(lambda one: float(len(one.ohms))).values()) + np.zeros(total)
     # Too low a resistance loads, too high a one picks up hum.
     heavy = sum(every(_awkward).values()) + np.zeros(total)
     rank = np.zeros(total)
-    if wish.pairs:
+    if requirement.pairs:
         rank = np.where(contract > _SLACK, 2.0, np.where(wanted > _SLACK, 1.0, 0.0))
         # Beyond what counts, the fewest parts; within it, the rounder values.
         score = np.where(rank > 0, contract, 0.3 * wanted) + 0.5 * heavy / max(1, len(names))
@@ -247,9 +265,9 @@ def _best(
         parts = np.zeros(total)
         order = np.argsort(contract + 1e-3 * heavy)
     k = at = int(order[0])
-    for one, count in zip(fillings, ways, strict=True):
+    for one, count in zip(fillings, counts, strict=True):
         if at < count:
-            circuit = _with(topology, wish, one.slots(at), one.made)
+            circuit = _with(topology, requirement, one.slots(at), one.made)
             return (float(rank[k]), float(parts[k]), float(contract[k])), circuit
         at -= count
     raise AssertionError("a way beyond the last")
@@ -261,17 +279,17 @@ def _awkward(fitted: Fitted) -> float:
     return abs(math.log10(fitted.total / _BEST_OHMS)) + odd
 
 
-def _with(topology: Topology, wish: Wish, slots: Held, made: Set) -> Circuit:
+def _with(topology: Topology, requirement: Requirement, slots: Held, made: Set) -> Circuit:
     in_order = tuple((slot.name, slots[slot.name]) for slot in topology.slots if slot.name in slots)
     return Circuit(
         topology,
         in_order,
-        wish.supply,
-        wish.op_amp,
+        requirement.supply,
+        requirement.op_amp,
         made.reference,
-        wish.source_ohms,
-        wish.load_ohms,
-        wish.tolerance,
-        wish.resistor_per_kelvin,
-        wish.clamp(amplified=bool(topology.amplifiers)),
+        requirement.source_ohms,
+        requirement.load_ohms,
+        requirement.tolerance,
+        requirement.resistor_per_kelvin,
+        requirement.clamp(amplified=bool(topology.amplifiers)),
     )

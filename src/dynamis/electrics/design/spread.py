@@ -18,8 +18,8 @@ from numpy.typing import NDArray
 from dynamis.electrics.circuits.circuit import Circuit
 from dynamis.electrics.circuits.network import Value
 from dynamis.electrics.circuits.variation import Counting, Varied, at, varied_in
+from dynamis.electrics.design.requirement import Requirement
 from dynamis.electrics.design.trims import Bench, corner_values
-from dynamis.electrics.design.wish import Wish
 from dynamis.notation.style import Style
 
 FloatArray = NDArray[np.float64]
@@ -97,7 +97,7 @@ class Budget:
 
 def spread(
     circuit: Circuit,
-    wish: Wish,
+    requirement: Requirement,
     counting: Counting = Counting(op_amps=False),
     samples: int = SAMPLES,
     seed: int = 1,
@@ -109,7 +109,7 @@ def spread(
     shape : uniform within the limits, or normal with the limits at 3 sigma.  progress : is told the share done and
     answers whether to go on; where it does not, what was done so far is given.
     """
-    varied, bench = varied_in(circuit, counting), Bench(circuit, wish)
+    varied, bench = varied_in(circuit, counting), Bench(circuit, requirement)
     drifting = [one for one in varied if one.drift and counting.kelvin]
     before, after = np.empty(samples), np.empty(samples)
     trouble: list[Exception] = []
@@ -136,7 +136,7 @@ def spread(
         raise trouble[0]
     done = np.concatenate([np.arange(ends[k], ends[k] + reached[k]) for k in range(_STREAMS)])
     sides = [
-        Side(one[done] if not going else one, wish.tolerance_cents)
+        Side(one[done] if not going else one, requirement.tolerance_cents)
         for one in (before, after if bench.names else before)
     ]
     return Spread(int(done.size), seed, sides[0], sides[1] if bench.names else sides[0])
@@ -165,19 +165,21 @@ def _in_streams(draw: Callable[[int, np.random.Generator], None], seed: int, tro
 
 def cents_off(bench: Bench, values: dict[str, Value]) -> FloatArray:
     """The largest error over the input range, cents; shape of the values."""
-    wish = bench.wish
-    if wish.zero_volts is not None:
+    requirement = bench.requirement
+    if requirement.zero_volts is not None:
         first, last = bench.errors(values)
-        return np.maximum(np.abs(wish.cents(first, wish.in_low)), np.abs(wish.cents(last, wish.in_high)))
+        return np.maximum(
+            np.abs(requirement.cents(first, requirement.in_low)), np.abs(requirement.cents(last, requirement.in_high))
+        )
     # Of a line the larger end is |at the middle| + |slope|·half the range; in place, since a spread waits for this.
     line = bench.circuit.line(values)
-    slope, off = np.asarray(line.gain - wish.gain), line.offset - wish.offset_volts
-    off = np.asarray(off + slope * (0.5 * (wish.in_low + wish.in_high)))
+    slope, off = np.asarray(line.gain - requirement.gain), line.offset - requirement.offset_volts
+    off = np.asarray(off + slope * (0.5 * (requirement.in_low + requirement.in_high)))
     np.abs(off, out=off)
     np.abs(slope, out=slope)
-    slope *= 0.5 * (wish.in_high - wish.in_low)
+    slope *= 0.5 * (requirement.in_high - requirement.in_low)
     off += slope
-    off *= wish.cents_per_volt(wish.in_low)
+    off *= requirement.cents_per_volt(requirement.in_low)
     return off
 
 
@@ -207,25 +209,27 @@ def _drifted(
     return {key: cold[key] + row for key, row in moved.items()}
 
 
-def budget(circuit: Circuit, wish: Wish, counting: Counting = Counting(), shape: Shape = "uniform") -> Budget:
+def budget(
+    circuit: Circuit, requirement: Requirement, counting: Counting = Counting(), shape: Shape = "uniform"
+) -> Budget:
     """What each thing adds on its own, before trimming; the worst case and the root sum of squares.
 
     Source: GUM 4.3.7 (a uniform limit is √3 standard uncertainties), 5.1.2 (root sum of squares).
     """
-    bench = Bench(circuit, wish)
+    bench = Bench(circuit, requirement)
     varied = varied_in(circuit, counting)
     nominal = np.array(bench.errors({}))
     parts = []
     rows = []
     for one in varied:
         moved = np.array(bench.errors(_at_limit(one, counting))) - nominal
-        row = moved * wish.weights
+        row = moved * requirement.weights
         rows.append(row)
         k = int(np.argmax(np.abs(row)))
         fraction = 1.0 / math.sqrt(3.0) if shape == "uniform" else 1.0 / 3.0
         parts.append(Part(one.key, one.label, float(row[k]), abs(float(row[k])) * fraction))
     if not rows:
-        own = float(np.max(np.abs(nominal * wish.weights)))
+        own = float(np.max(np.abs(nominal * requirement.weights)))
         return Budget((), own, 0.0)
     worst = cents_off(bench, corner_values(varied, circuit))
     fraction = 1.0 / math.sqrt(3.0) if shape == "uniform" else 1.0 / 3.0

@@ -15,9 +15,9 @@ from dynamis.electrics.circuits.topology import TOPOLOGIES
 from dynamis.electrics.circuits.variation import Counting, varied_in
 from dynamis.electrics.design.preferred import choices, stock
 from dynamis.electrics.design.proposal import ORDER, Proposal, Proposals, Rejected
+from dynamis.electrics.design.requirement import Requirement
 from dynamis.electrics.design.spread import cents_off
 from dynamis.electrics.design.trims import Bench, Trim, corner_values, needed_range, trimmer_sizes
-from dynamis.electrics.design.wish import Wish
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
 
@@ -26,44 +26,44 @@ MOST_INPUTS: Final = 3
 _MARGIN: Final = 1.1
 
 
-def summer(wish: Wish, inputs: int = 2, octaves: float = 0.0, semitones: float = 0.0) -> Circuit:
-    """A summer whose inputs all have the wish's gain, behind senders of the same ohms; the wish's offset is added.
+def summer(requirement: Requirement, inputs: int = 2, octaves: float = 0.0, semitones: float = 0.0) -> Circuit:
+    """A summer whose inputs all have the required gain, behind senders of the same ohms; the offset is added.
 
     octaves, semitones : what their switches add while they are closed, 0 for none.  Raises `InputError` for a count of
     inputs, a gain or volts that it cannot do.
     """
     if not 1 <= inputs <= MOST_INPUTS:
         raise InputError(f"A summer of {inputs} inputs was asked for; 1 to {MOST_INPUTS} were expected.")
-    if wish.supply.single:
+    if requirement.supply.single:
         raise InputError("A summer works round 0 V and needs two rails.")
-    if wish.gain <= 0:
-        raise InputError(f"A summer of two inverting stages has a positive gain, not {plain(wish.gain)}.")
-    if wish.zero_volts is not None:
+    if requirement.gain <= 0:
+        raise InputError(f"A summer of two inverting stages has a positive gain, not {plain(requirement.gain)}.")
+    if requirement.zero_volts is not None:
         raise InputError("Under Hz/V adding volts does not transpose; a summer is for V/oct.")
-    an_octave = wish.volts_per_octave * wish.gain
-    most = max(wish.ends) + an_octave * (octaves + semitones / 12.0)
-    low, high = wish.reach()
-    if min(wish.ends) < low or most > high:
+    an_octave = requirement.volts_per_octave * requirement.gain
+    most = max(requirement.ends) + an_octave * (octaves + semitones / 12.0)
+    low, high = requirement.reach()
+    if min(requirement.ends) < low or most > high:
         raise InputError(
-            f"With its switches closed {plain(round(most, 3))} V would be wanted; from {wish.supply.words} "
+            f"With its switches closed {plain(round(most, 3))} V would be wanted; from {requirement.supply.words} "
             f"{plain(round(low, 3))} V to {plain(round(high, 3))} V can be had."
         )
-    reference = Reference("vp", wish.supply.high, wish.supply.tolerance)
-    if wish.reference_volts is not None:
-        reference = Reference("ref", wish.reference_volts, wish.reference_tolerance)
+    reference = Reference("vp", requirement.supply.high, requirement.supply.tolerance)
+    if requirement.reference_volts is not None:
+        reference = Reference("ref", requirement.reference_volts, requirement.reference_tolerance)
     volts = {
         "R8": octaves * an_octave,
         "R9": semitones / 12.0 * an_octave,
-        "R10": max(0.0, wish.offset_volts),
-        "R3": max(0.0, -wish.offset_volts),
+        "R10": max(0.0, requirement.offset_volts),
+        "R3": max(0.0, -requirement.offset_volts),
     }
     fitted, refused = {}, ""
     for ohms in _OHMS:  # a semitone from a high rail asks for many megohms, so the rest comes down
-        wanted = {"R1": ohms / wish.gain - wish.source_ohms, "R2": ohms, "R4": ohms, "R5": ohms}
+        wanted = {"R1": ohms / requirement.gain - requirement.source_ohms, "R2": ohms, "R4": ohms, "R5": ohms}
         wanted |= dict.fromkeys(("R6", "R7")[: inputs - 1], wanted["R1"])
         wanted |= {slot: ohms * reference.volts / one for slot, one in volts.items() if one}
         try:
-            fitted = {slot: _nearest(slot, one, wish) for slot, one in wanted.items()}
+            fitted = {slot: _nearest(slot, one, requirement) for slot, one in wanted.items()}
             break
         except InputError as error:
             refused = refused or str(error)
@@ -72,44 +72,52 @@ def summer(wish: Wish, inputs: int = 2, octaves: float = 0.0, semitones: float =
     bare = Circuit(
         TOPOLOGIES["summer"],
         (),
-        wish.supply,
-        wish.op_amp,
+        requirement.supply,
+        requirement.op_amp,
         reference,
-        wish.source_ohms,
-        wish.load_ohms,
-        wish.tolerance,
-        wish.resistor_per_kelvin,
-        wish.clamp(amplified=True),
+        requirement.source_ohms,
+        requirement.load_ohms,
+        requirement.tolerance,
+        requirement.resistor_per_kelvin,
+        requirement.clamp(amplified=True),
     )
     return bare.fitting(**fitted)
 
 
-def _nearest(slot: str, ohms: float, wish: Wish) -> Fitted:
-    fillings = choices(ohms, stock(wish.series, wish.drawer), wish.pairs)
+def _nearest(slot: str, ohms: float, requirement: Requirement) -> Fitted:
+    fillings = choices(ohms, stock(requirement.series, requirement.drawer), requirement.pairs)
     if not fillings:
         raise InputError(f"{slot} would be {plain(round(ohms, 1))} Ω, which no values at hand make.")
     return min(fillings, key=lambda one: abs(one.total - ohms))
 
 
 def propose_summer(
-    wish: Wish, inputs: int, octaves: float, semitones: float, counting: Counting = Counting(op_amps=False)
+    requirement: Requirement,
+    inputs: int,
+    octaves: float,
+    semitones: float,
+    counting: Counting = Counting(op_amps=False),
 ) -> Proposals:
     """The summer as the one proposal, with a scale trimmer where the tolerances ask for one; its switches are open.
 
     Raises `InputError` as `summer`.
     """
-    circuit = summer(wish, inputs, octaves, semitones)
+    circuit = summer(requirement, inputs, octaves, semitones)
     varied = varied_in(circuit, counting)
     trims: tuple[Trim, ...] = ()
-    if varied and float(np.max(cents_off(Bench(circuit, wish), corner_values(varied, circuit)))) > wish.tolerance_cents:
-        needed = needed_range(circuit, wish, varied)
+    if (
+        varied
+        and float(np.max(cents_off(Bench(circuit, requirement), corner_values(varied, circuit))))
+        > requirement.tolerance_cents
+    ):
+        needed = needed_range(circuit, requirement, varied)
         total = circuit.by_slot["R4"].total
         size = next(one for one in trimmer_sizes() if one >= 2.0 * _MARGIN * needed["scale"] * total)
-        fixed = _nearest("R4", total - MID * size, wish)
+        fixed = _nearest("R4", total - MID * size, requirement)
         circuit = circuit.fitting(R4=replace(fixed, trimmer_ohms=size))
-        trims = tuple(Bench(circuit, wish).describe(needed))
+        trims = tuple(Bench(circuit, requirement).describe(needed))
     others = tuple(Rejected(TOPOLOGIES[name], "it has one input and no switches") for name in ORDER)
-    return Proposals((Proposal(circuit, wish, trims),), others, wish, wish)
+    return Proposals((Proposal(circuit, requirement, trims),), others, requirement, requirement)
 
 
 def with_switches(circuit: Circuit, *, octave: bool, semitones: bool) -> Circuit:

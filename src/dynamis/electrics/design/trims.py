@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from dynamis.electrics.circuits.circuit import MID, STEPS_PER_TURN, TURNS, Circuit, trimmer_name
 from dynamis.electrics.circuits.network import Value
 from dynamis.electrics.circuits.variation import Varied, at, corners
-from dynamis.electrics.design.wish import Wish
+from dynamis.electrics.design.requirement import Requirement
 
 FloatArray = NDArray[np.float64]
 _ROUNDS: Final = 5
@@ -50,7 +50,7 @@ class Bench:
     """A circuit with its trimmers on the bench, and what is wanted of it."""
 
     circuit: Circuit
-    wish: Wish
+    requirement: Requirement
 
     @cached_property
     def names(self) -> tuple[str, ...]:
@@ -62,9 +62,9 @@ class Bench:
 
     def errors(self, values: Mapping[str, Value]) -> tuple[FloatArray, FloatArray]:
         """Volts off at the two ends of the input range."""
-        line, wish = self.circuit.line(values), self.wish
-        slope, shift = line.gain - wish.gain, line.offset - wish.offset_volts
-        return slope * wish.in_low + shift, slope * wish.in_high + shift
+        line, requirement = self.circuit.line(values), self.requirement
+        slope, shift = line.gain - requirement.gain, line.offset - requirement.offset_volts
+        return slope * requirement.in_low + shift, slope * requirement.in_high + shift
 
     @cached_property
     def slopes(self) -> dict[str, tuple[float, float]]:
@@ -116,7 +116,7 @@ class Bench:
 
         Of two lines that is where they meet, or where one is 0.
         """
-        weights = self.wish.weights
+        weights = self.requirement.weights
         a, b = (slope * weight for slope, weight in zip(self.slopes[name], weights, strict=True))
         first, last = first * weights[0], last * weights[1]
         tries = [
@@ -143,7 +143,7 @@ class Bench:
         pivot: float | None = None
         if abs(slope_offset) < _FAR_VOLTS * abs(slope_gain):
             pivot = -slope_offset / slope_gain + 0.0
-        cents = max(abs(one) * weight for one, weight in zip(self.slopes[name], self.wish.weights, strict=True))
+        cents = max(abs(one) * weight for one, weight in zip(self.slopes[name], self.requirement.weights, strict=True))
         return Trim(name, role, self.circuit.trimmers[name], reach, needed, TURNS, cents / TURNS, pivot)
 
 
@@ -170,14 +170,14 @@ def corner_values(varied: Sequence[Varied], circuit: Circuit) -> dict[str, Value
     return at(varied, deviations)
 
 
-def needed_range(circuit: Circuit, wish: Wish, varied: Sequence[Varied]) -> dict[str, float]:
+def needed_range(circuit: Circuit, requirement: Requirement, varied: Sequence[Varied]) -> dict[str, float]:
     """The worst case of gain (a fraction) and offset (volts at `out`), the nearest preferred values' own included."""
     if not varied:
         return {"scale": 0.0, "offset": 0.0}
     line = circuit.line(corner_values(varied, circuit))
     return {
-        "scale": float(np.max(np.abs(line.gain / wish.gain - 1.0))),
-        "offset": float(np.max(np.abs(line.offset - wish.offset_volts))),
+        "scale": float(np.max(np.abs(line.gain / requirement.gain - 1.0))),
+        "offset": float(np.max(np.abs(line.offset - requirement.offset_volts))),
     }
 
 

@@ -50,7 +50,7 @@ def walk(
     """
     if not proposal.trims:
         return None
-    bench, wish = Bench(proposal.circuit, proposal.wish), proposal.wish
+    bench, requirement = Bench(proposal.circuit, proposal.requirement), proposal.requirement
     steps = tuple(_step(bench, proposal.trims, one, playable) for one in proposal.trims)
     values = corner_values(varied, proposal.circuit) if varied else {}
     travel: dict[str, Value] = dict.fromkeys(bench.names, MID)
@@ -60,7 +60,7 @@ def walk(
             travel = {**travel, step.trim.name: _turned(bench, values, travel, step)}
         rounds += 1
         found = float(np.max(cents_off(bench, {**values, **travel})))
-        if found <= 0.1 * wish.tolerance_cents or found > 0.9 * left:
+        if found <= 0.1 * requirement.tolerance_cents or found > 0.9 * left:
             left = min(left, found)
             break
         left = found
@@ -69,20 +69,23 @@ def walk(
 
 def _step(bench: Bench, trims: Sequence[Trim], trim: Trim, playable: Callable[[float], float]) -> Step:
     """Where a trimmer is set: the offset where the scale trimmer does nothing, the scale furthest from there."""
-    wish = bench.wish
+    requirement = bench.requirement
     scale = next(one for one in trims if one.role == "scale")
     pivot = scale.pivot_volts
-    reachable = pivot is not None and wish.in_low - _NEAR_VOLTS <= pivot <= wish.in_high + _NEAR_VOLTS
-    fixed = pivot if reachable and pivot is not None else wish.in_low
+    reachable = pivot is not None and requirement.in_low - _NEAR_VOLTS <= pivot <= requirement.in_high + _NEAR_VOLTS
+    fixed = pivot if reachable and pivot is not None else requirement.in_low
     if trim.role == "offset":
         send = fixed
     else:
-        send = max((wish.in_low, wish.in_high), key=lambda volts: abs(volts - (pivot if pivot is not None else fixed)))
+        send = max(
+            (requirement.in_low, requirement.in_high),
+            key=lambda volts: abs(volts - (pivot if pivot is not None else fixed)),
+        )
     send = playable(send)
     ends = bench.slopes[trim.name]
-    share = (send - wish.in_low) / (wish.in_high - wish.in_low)
+    share = (send - requirement.in_low) / (requirement.in_high - requirement.in_low)
     moves = ends[0] + (ends[1] - ends[0]) * share
-    return Step(trim, send, wish.out(send), moves / trim.turns, reachable and trim.role == "offset")
+    return Step(trim, send, requirement.out(send), moves / trim.turns, reachable and trim.role == "offset")
 
 
 def _turned(bench: Bench, values: dict[str, Value], travel: dict[str, Value], step: Step) -> Value:

@@ -42,10 +42,11 @@ def step_words(proposal: Proposal, steps: Walk | None, note_of: Callable[[float]
         where = f" (note {note})" if note else ""
         why = ", where the scale trimmer moves next to nothing" if step.at_pivot else ""
         a_turn = style.millivolts(abs(step.volts_per_turn))
+        cents = abs(step.volts_per_turn) * proposal.requirement.cents_per_volt(step.send_volts)
         sentences.append(
             f"{k + 1}. Send {style.volts(step.send_volts, 3)}{where}{why}. Turn {step.trim.name}, the "
             f"{step.trim.role}, until you read {style.volts(step.read_volts, 4, sign=True)}. A turn moves it by "
-            f"{a_turn}, {style.cents(abs(step.volts_per_turn) * proposal.wish.cents_per_volt(step.send_volts))} ct."
+            f"{a_turn}, {style.cents(cents)} ct."
         )
     again = "Once is enough" if steps.rounds == 1 else f"Go through it {steps.rounds} times"
     sentences.append(f"{again}, also for the worst parts: at most {style.cents(steps.left_cents)} ct are then left.")
@@ -60,7 +61,7 @@ def step_words(proposal: Proposal, steps: Walk | None, note_of: Callable[[float]
 def later_words(proposal: Proposal, style: Style) -> str:
     """What is left later, and what decides it."""
     later = proposal.later
-    load = style.share(proposal.wish.load_tolerance, 0)
+    load = style.share(proposal.requirement.load_tolerance, 0)
     if proposal.offset_from is None:
         moved = ""
     else:

@@ -12,8 +12,8 @@ from numpy.typing import NDArray
 from dynamis.electrics.circuits.circuit import MID, TURNS
 from dynamis.electrics.exponential.converter import Converter
 from dynamis.electrics.exponential.parts import LEVEL_TRIMMER, SCALE_TRIMMER, TRIMMERS
+from dynamis.electrics.exponential.requirement import LawRequirement
 from dynamis.electrics.exponential.thermal import ppm_per_kelvin
-from dynamis.electrics.exponential.wish import LawWish
 from dynamis.transfer.chain import varied
 from dynamis.transfer.parameter import NOMINAL, World
 
@@ -36,21 +36,21 @@ class Left:
         return float(self.worst.max())
 
 
-def trim(converter: Converter, wish: LawWish) -> Converter:
+def trim(converter: Converter, requirement: LawRequirement) -> Converter:
     """The converter with its trimmers where nominal parts are best: the bend is shared between the ends and the
     middle."""
-    ends = np.array([wish.in_low, wish.in_high])
-    right = _set(converter, wish, ends, np.zeros(2))
-    bend = wish.cents(right, wish.volts())
-    return _set(converter, wish, ends, np.full(2, -(bend.max() + bend.min()) / 2.0))
+    ends = np.array([requirement.in_low, requirement.in_high])
+    right = _set(converter, requirement, ends, np.zeros(2))
+    bend = requirement.cents(right, requirement.volts())
+    return _set(converter, requirement, ends, np.full(2, -(bend.max() + bend.min()) / 2.0))
 
 
-def _set(converter: Converter, wish: LawWish, sends: FloatArray, aims: FloatArray) -> Converter:
+def _set(converter: Converter, requirement: LawRequirement, sends: FloatArray, aims: FloatArray) -> Converter:
     """The trimmers where two input volts are off by so many cents, or as near as their travel goes."""
     travel = {SCALE_TRIMMER: MID, LEVEL_TRIMMER: MID}
 
     def off(at: Mapping[str, float]) -> FloatArray:
-        return wish.cents(replace(converter, travel=tuple(at.items()), trimmed=False), sends) - aims
+        return requirement.cents(replace(converter, travel=tuple(at.items()), trimmed=False), sends) - aims
 
     for _ in range(6):
         now = off(travel)
@@ -64,12 +64,12 @@ def _set(converter: Converter, wish: LawWish, sends: FloatArray, aims: FloatArra
     return replace(converter, travel=tuple(travel.items()))
 
 
-def with_part(converter: Converter, wish: LawWish, name: str, ohms: float) -> Converter:
+def with_part(converter: Converter, requirement: LawRequirement, name: str, ohms: float) -> Converter:
     """The converter with a resistor or a trimmer of other ohms, set anew."""
     parts = converter.parts
     if name in TRIMMERS:
-        return trim(replace(converter, parts=replace(parts, trimmers={**parts.trimmers, name: ohms})), wish)
-    return trim(replace(converter, parts=replace(parts, ohms={**parts.ohms, name: ohms})), wish)
+        return trim(replace(converter, parts=replace(parts, trimmers={**parts.trimmers, name: ohms})), requirement)
+    return trim(replace(converter, parts=replace(parts, ohms={**parts.ohms, name: ohms})), requirement)
 
 
 def ordinary(converter: Converter) -> Converter:
@@ -77,10 +77,10 @@ def ordinary(converter: Converter) -> Converter:
     return replace(converter, parts=replace(converter.parts, base_ppm=0.0))
 
 
-def drift(converter: Converter, wish: LawWish, kelvin: float) -> tuple[float, float]:
+def drift(converter: Converter, requirement: LawRequirement, kelvin: float) -> tuple[float, float]:
     """Cents by which the lowest and the highest note move when it is so much warmer."""
-    ends = [wish.in_low, wish.in_high]
-    low, high = wish.cents(converter, ends, warmer(kelvin)) - wish.cents(converter, ends)
+    ends = [requirement.in_low, requirement.in_high]
+    low, high = requirement.cents(converter, ends, warmer(kelvin)) - requirement.cents(converter, ends)
     return float(low), float(high)
 
 
@@ -96,13 +96,13 @@ def exact_ppm(converter: Converter) -> float:
     return float(ppm_per_kelvin(NOMINAL.celsius)) * (1.0 + ohms["R5"] / drive)
 
 
-def left(converter: Converter, wish: LawWish) -> Left:
+def left(converter: Converter, requirement: LawRequirement) -> Left:
     """How far a converter is off over the notes; where it is trimmed, what trimming leaves."""
-    volts = wish.volts()
-    nominal = wish.cents(converter, volts)
+    volts = requirement.volts()
+    nominal = requirement.cents(converter, volts)
     worst, squares, shares = np.abs(nominal), np.zeros(volts.size), []
     for _, label, fraction, moved in varied([converter], volts, NOMINAL):
-        off = wish.off(moved, volts) - nominal
+        off = requirement.off(moved, volts) - nominal
         worst, squares = worst + np.abs(off), squares + (fraction * off) ** 2
         shares.append((label, float(off[np.abs(off).argmax()])))
     shares.sort(key=lambda one: -abs(one[1]))
@@ -134,39 +134,41 @@ class Walk:
     left_cents: float
 
 
-def steps(converter: Converter, wish: LawWish) -> tuple[Step, Step]:
+def steps(converter: Converter, requirement: LawRequirement) -> tuple[Step, Step]:
     """What to send and to read: the level at the note where the scale does least, the scale at the end furthest from
     there."""
     bare = replace(converter, trimmed=False)
-    pivot, far = (float(one) for one in wish.sends(_places(bare, wish)))
-    level, scale = (float(np.abs(one).sum()) for one in _pushed(bare, wish, pivot, far)[1])
-    return _step(bare, wish, LEVEL_TRIMMER, pivot, level), _step(bare, wish, SCALE_TRIMMER, far, scale)
+    pivot, far = (float(one) for one in requirement.sends(_places(bare, requirement)))
+    level, scale = (float(np.abs(one).sum()) for one in _pushed(bare, requirement, pivot, far)[1])
+    return _step(bare, requirement, LEVEL_TRIMMER, pivot, level), _step(bare, requirement, SCALE_TRIMMER, far, scale)
 
 
-def _places(converter: Converter, wish: LawWish) -> FloatArray:
+def _places(converter: Converter, requirement: LawRequirement) -> FloatArray:
     """Octaves above the lowest note: of the note nearest to the pivot, and of the end furthest from there."""
-    place = (converter.pivot_volts - wish.sides[0][0]) / wish.volts_per_octave
-    middle = min(max(round(12.0 * place) / 12.0, 0.0), wish.octaves)
-    return np.array([middle, max((wish.octaves, 0.0), key=lambda octaves: abs(octaves - middle))])
+    place = (converter.pivot_volts - requirement.sides[0][0]) / requirement.volts_per_octave
+    middle = min(max(round(12.0 * place) / 12.0, 0.0), requirement.octaves)
+    return np.array([middle, max((requirement.octaves, 0.0), key=lambda octaves: abs(octaves - middle))])
 
 
-def walk(converter: Converter, wish: LawWish) -> Walk:
+def walk(converter: Converter, requirement: LawRequirement) -> Walk:
     """How the trimmers are set, and how far that gets with the worst parts."""
-    bare, found = replace(converter, trimmed=False), steps(converter, wish)
+    bare, found = replace(converter, trimmed=False), steps(converter, requirement)
     rounds, most = 0, 0.0
-    sources, pushes = _pushed(bare, wish, *(one.send_volts for one in found))
+    sources, pushes = _pushed(bare, requirement, *(one.send_volts for one in found))
     for pushed in pushes:
-        took, off = _turned(bare, wish, found, World(dict(zip(sources, np.sign(pushed), strict=True))))
+        took, off = _turned(bare, requirement, found, World(dict(zip(sources, np.sign(pushed), strict=True))))
         rounds, most = max(rounds, took), max(most, off)
     return Walk(found, rounds, most)
 
 
-def _pushed(converter: Converter, wish: LawWish, pivot: float, far: float) -> tuple[list[str], FloatArray]:
+def _pushed(
+    converter: Converter, requirement: LawRequirement, pivot: float, far: float
+) -> tuple[list[str], FloatArray]:
     """What varies, and the cents by which each at its limit moves the pivot, and stretches the notes from there to the
     far end; shape (2, sources)."""
     volts = np.array([pivot, far])
-    nominal, every = wish.cents(converter, volts), list(varied([converter], volts, NOMINAL))
-    effects = np.array([wish.off(moved, volts) - nominal for *_, moved in every])
+    nominal, every = requirement.cents(converter, volts), list(varied([converter], volts, NOMINAL))
+    effects = np.array([requirement.off(moved, volts) - nominal for *_, moved in every])
     return [one[0] for one in every], np.array([effects[:, 0], effects[:, 1] - effects[:, 0]])
 
 
@@ -174,13 +176,13 @@ def _at(converter: Converter, name: str, travel: float) -> Converter:
     return replace(converter, travel=tuple({**dict(converter.travel), name: travel}.items()))
 
 
-def _step(converter: Converter, wish: LawWish, name: str, send: float, needed: float) -> Step:
+def _step(converter: Converter, requirement: LawRequirement, name: str, send: float, needed: float) -> Step:
     set_to = dict(converter.travel).get(name, MID)
-    low, middle, high = (float(wish.cents(_at(converter, name, at), send)) for at in (0.0, set_to, 1.0))
+    low, middle, high = (float(requirement.cents(_at(converter, name, at), send)) for at in (0.0, set_to, 1.0))
     places = max(0.0, set_to - 0.01), min(1.0, set_to + 0.01)
     beside, turns = [_at(converter, name, one) for one in places], TURNS * (places[1] - places[0])
     near = [float(one.exact(send, NOMINAL)) for one in beside]
-    cents = [float(wish.cents(one, send)) for one in beside]
+    cents = [float(requirement.cents(one, send)) for one in beside]
     per_turn = (near[1] - near[0]) / turns
     read = float(converter.exact(send, NOMINAL))
     return Step(
@@ -195,7 +197,9 @@ def _step(converter: Converter, wish: LawWish, name: str, send: float, needed: f
     )
 
 
-def _turned(converter: Converter, wish: LawWish, found: tuple[Step, Step], world: World) -> tuple[int, float]:
+def _turned(
+    converter: Converter, requirement: LawRequirement, found: tuple[Step, Step], world: World
+) -> tuple[int, float]:
     """Rounds until another one changes little, and the worst note then, cents."""
     made = replace(converter, travel=tuple(dict.fromkeys(TRIMMERS, MID).items()))
     rounds, most = 0, float("inf")
@@ -203,11 +207,11 @@ def _turned(converter: Converter, wish: LawWish, found: tuple[Step, Step], world
         for step in found:
             for _ in range(5 if step.cents_per_turn else 0):
                 at = dict(made.travel)[step.trimmer]
-                off = float(wish.off(made.exact(step.send_volts, world), step.send_volts)) - step.aim_cents
+                off = float(requirement.off(made.exact(step.send_volts, world), step.send_volts)) - step.aim_cents
                 made = _at(made, step.trimmer, float(np.clip(at - off / (step.cents_per_turn * TURNS), 0.0, 1.0)))
         rounds += 1
-        now = float(np.abs(wish.cents(made, wish.volts(), world)).max())
-        if now <= 0.1 * wish.tolerance_cents or now > 0.9 * most:
+        now = float(np.abs(requirement.cents(made, requirement.volts(), world)).max())
+        if now <= 0.1 * requirement.tolerance_cents or now > 0.9 * most:
             return rounds, min(now, most)
         most = now
     return rounds, most

@@ -15,8 +15,8 @@ from dynamis.electrics.design.trims import next_size, trimmer_sizes
 from dynamis.electrics.exponential.adjust import left, steps, trim
 from dynamis.electrics.exponential.converter import CONVERTERS, Converter
 from dynamis.electrics.exponential.parts import LEVEL_TRIMMER, SCALE_TRIMMER, PairParts
+from dynamis.electrics.exponential.requirement import LawRequirement
 from dynamis.electrics.exponential.thermal import volts_per_octave
-from dynamis.electrics.exponential.wish import LawWish
 from dynamis.electrics.series import nearest
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
@@ -49,46 +49,46 @@ class _Reach:
     level: float
 
 
-def choose(wish: LawWish) -> Converter:
+def choose(requirement: LawRequirement) -> Converter:
     """The parts, with the trimmers where nominal ones want them; raises `InputError` where the supply cannot."""
-    if wish.supply.single:
+    if requirement.supply.single:
         raise InputError("A converter of the law needs a rail below 0 V: the pair's emitters go there.")
-    if min(-wish.supply.low, wish.supply.high) < _LEAST_RAIL_VOLTS:
+    if min(-requirement.supply.low, requirement.supply.high) < _LEAST_RAIL_VOLTS:
         raise InputError(
-            f"{wish.supply.words} feeds no reference of {plain(_LOW_REFERENCE)} V; rails of at least "
+            f"{requirement.supply.words} feeds no reference of {plain(_LOW_REFERENCE)} V; rails of at least "
             f"{plain(_LEAST_RAIL_VOLTS)} V were expected."
         )
-    made = ((top, _made(wish, top, _first_reach(wish))) for top in _TOP_AMPERES)
+    made = ((top, _made(requirement, top, _first_reach(requirement))) for top in _TOP_AMPERES)
     first = [(top, one) for top, one in made if one is not None]
     if not first:
-        raise InputError(_too_high(wish))
+        raise InputError(_too_high(requirement))
     best: Converter | None = None
-    for top, one in sorted(first, key=lambda made: left(replace(made[1], trimmed=True), wish).most):
-        sized = _sized(wish, top, one)
-        if _short(sized, wish) == 0.0:
+    for top, one in sorted(first, key=lambda made: left(replace(made[1], trimmed=True), requirement).most):
+        sized = _sized(requirement, top, one)
+        if _short(sized, requirement) == 0.0:
             return sized
-        best = sized if best is None or _short(sized, wish) < _short(best, wish) else best
+        best = sized if best is None or _short(sized, requirement) < _short(best, requirement) else best
     assert best is not None
     return best
 
 
-def _short(converter: Converter, wish: LawWish) -> float:
+def _short(converter: Converter, requirement: LawRequirement) -> float:
     """Cents that the trimmers lack for the worst parts."""
-    return sum(max(0.0, one.needed_cents - one.reach_cents) for one in steps(converter, wish))
+    return sum(max(0.0, one.needed_cents - one.reach_cents) for one in steps(converter, requirement))
 
 
-def _too_high(wish: LawWish) -> str:
-    low, high = wish.floor_volts, wish.reach_volts
-    clamp = wish.bears.needed(*wish.op_amp.swing(wish.supply))
-    supply = f"op-amps from {wish.supply.words}"
-    if wish.out_low < low:
+def _too_high(requirement: LawRequirement) -> str:
+    low, high = requirement.floor_volts, requirement.reach_volts
+    clamp = requirement.absolute_limits.needed(*requirement.op_amp.swing(requirement.supply))
+    supply = f"op-amps from {requirement.supply.words}"
+    if requirement.out_low < low:
         why = "the diodes that keep to what the input bears" if clamp.low is not None else supply
-        return f"The lowest note wants {_volts(wish.out_low)}, and {why} let it go down to {_volts(low)}."
-    reached = max(0.0, wish.octaves - wish.octaves_beyond)
+        return f"The lowest note wants {_volts(requirement.out_low)}, and {why} let it go down to {_volts(low)}."
+    reached = max(0.0, requirement.octaves - requirement.octaves_beyond)
     why = "the diodes that keep to what the input bears" if clamp.high is not None else supply
     return (
-        f"The highest note wants {_volts(wish.out_high)}, and {why} let it have at most {_volts(high)}: "
-        f"{plain(round(reached, 2))} of {plain(round(wish.octaves, 2))} octaves."
+        f"The highest note wants {_volts(requirement.out_high)}, and {why} let it have at most {_volts(high)}: "
+        f"{plain(round(reached, 2))} of {plain(round(requirement.octaves, 2))} octaves."
     )
 
 
@@ -96,72 +96,74 @@ def _volts(volts: float) -> str:
     return f"{plain(round(volts, 3))} V"
 
 
-def _first_reach(wish: LawWish) -> _Reach:
-    return _Reach(4.0 * wish.tolerance + 0.02, 6.0 * wish.tolerance + 0.05)
+def _first_reach(requirement: LawRequirement) -> _Reach:
+    return _Reach(4.0 * requirement.tolerance + 0.02, 6.0 * requirement.tolerance + 0.05)
 
 
-def _made(wish: LawWish, top: float, reach: _Reach) -> Converter | None:
+def _made(requirement: LawRequirement, top: float, reach: _Reach) -> Converter | None:
     """The converter whose largest current is about `top` amperes; None where its output does not reach."""
-    parts = _parts(wish, top, reach)
-    if wish.reach_volts < wish.out_high or (wish.way == "logarithmic" and wish.floor_volts > wish.out_low):
+    parts = _parts(requirement, top, reach)
+    if requirement.reach_volts < requirement.out_high or (
+        requirement.direction == "logarithmic" and requirement.floor_volts > requirement.out_low
+    ):
         return None
-    return trim(CONVERTERS[wish.way]("between", parts, source_ohms=wish.source_ohms), wish)
+    return trim(CONVERTERS[requirement.direction]("between", parts, source_ohms=requirement.source_ohms), requirement)
 
 
-def _sized(wish: LawWish, top: float, converter: Converter) -> Converter:
+def _sized(requirement: LawRequirement, top: float, converter: Converter) -> Converter:
     """The same with trimmers that reach what the worst of its parts need."""
     for _ in range(_SIZINGS):
-        level, scale = steps(converter, wish)
-        octaves = abs(float(wish.octaves_in(scale.send_volts) - wish.octaves_in(level.send_volts)))
+        level, scale = steps(converter, requirement)
+        octaves = abs(float(requirement.octaves_in(scale.send_volts) - requirement.octaves_in(level.send_volts)))
         reach = _Reach(
-            _MARGIN * scale.needed_cents / (1200.0 * octaves) + _ROUNDING[wish.series],
-            _MARGIN * (2.0 ** (level.needed_cents / 1200.0) - 1.0) + _ROUNDING[wish.series],
+            _MARGIN * scale.needed_cents / (1200.0 * octaves) + _ROUNDING[requirement.series],
+            _MARGIN * (2.0 ** (level.needed_cents / 1200.0) - 1.0) + _ROUNDING[requirement.series],
         )
-        again = _made(wish, top, reach)
+        again = _made(requirement, top, reach)
         assert again is not None  # its output reaches as far as before
         converter = again
     return converter
 
 
-def _parts(wish: LawWish, top: float, reach: _Reach) -> PairParts:
-    swing, series = wish.op_amp.swing(wish.supply), wish.series
-    (least, most), (_, loudest) = wish.sides
-    half, forward = (most - least) / 2.0, wish.way == "exponential"
+def _parts(requirement: LawRequirement, top: float, reach: _Reach) -> PairParts:
+    swing, series = requirement.op_amp.swing(requirement.supply), requirement.series
+    (least, most), (_, loudest) = requirement.sides
+    half, forward = (most - least) / 2.0, requirement.direction == "exponential"
     ohms = {"R1": nearest(_INPUT_OHMS, series)}
     ohms["R2"] = nearest(ohms["R1"] * min(1.0, 0.8 * min(-swing[0], swing[1]) / half), series)
-    into, middle = ohms["R1"] + (wish.source_ohms if forward else 0.0), wish.middle_volts
-    reference = 5.0 if min(-wish.supply.low, wish.supply.high) >= _FOR_FIVE_VOLTS else _LOW_REFERENCE
+    into, middle = ohms["R1"] + (requirement.source_ohms if forward else 0.0), requirement.middle_volts
+    reference = 5.0 if min(-requirement.supply.low, requirement.supply.high) >= _FOR_FIVE_VOLTS else _LOW_REFERENCE
     if abs(middle) >= _LEAST_MIDDLE_VOLTS:
         ohms["R3"] = nearest(into * reference / abs(middle), series)
     ohms["R5"] = nearest(_BASE_OHMS, series)
-    share = float(volts_per_octave(25.0)) / (wish.volts_per_octave * ohms["R2"] / into)
+    share = float(volts_per_octave(25.0)) / (requirement.volts_per_octave * ohms["R2"] / into)
     if share >= 0.5:
-        raise InputError(f"{plain(round(wish.volts_per_octave, 4))} V/oct is too little; amplify it first.")
+        raise InputError(f"{plain(round(requirement.volts_per_octave, 4))} V/oct is too little; amplify it first.")
     trimmers: dict[str, float] = {}
     trimmers[SCALE_TRIMMER], ohms["R4"] = _split(ohms["R5"] * (1.0 / share - 1.0), reach.scale, series)
-    ahead = 0.0 if forward else wish.source_ohms
+    ahead = 0.0 if forward else requirement.source_ohms
     ohms["R8"] = nearest(max(loudest / top - ahead, 1e3), series)
     # Rounded, R3 puts the pair's pivot a little beside the middle: the reference's current is that of the note there.
     pivot = math.copysign(into * reference / ohms["R3"], middle) if "R3" in ohms else 0.0
-    rest = loudest / (ohms["R8"] + ahead) / 2.0 ** ((most - pivot) / wish.volts_per_octave)
+    rest = loudest / (ohms["R8"] + ahead) / 2.0 ** ((most - pivot) / requirement.volts_per_octave)
     trimmers[LEVEL_TRIMMER], ohms["R6"] = _split(reference / rest, reach.level, series)
     current = rest + (swing[1] if forward else _LOUDER * loudest) / ohms["R8"]
     ohms["R7"] = nearest(min(_MOST_EMITTER_OHMS, 0.7 * (-swing[0] - _EMITTER_VOLTS) / current), "E24")
-    ohms["R9"] = nearest((wish.supply.high - reference) / (_FEED_AMPERES + rest), "E24")
+    ohms["R9"] = nearest((requirement.supply.high - reference) / (_FEED_AMPERES + rest), "E24")
     if "R3" in ohms and middle > 0:
-        ohms["R10"] = nearest((-wish.supply.low - reference) / _FEED_AMPERES, "E24")
+        ohms["R10"] = nearest((-requirement.supply.low - reference) / _FEED_AMPERES, "E24")
     return PairParts(
         ohms,
         trimmers,
-        wish.way,
-        wish.base_ppm,
+        requirement.direction,
+        requirement.base_ppm,
         reference,
         middle < 0,
-        wish.supply,
-        wish.op_amp,
-        wish.tolerance,
-        clamp=wish.bears.needed(*swing),
-        load_ohms=wish.load_ohms,
+        requirement.supply,
+        requirement.op_amp,
+        requirement.tolerance,
+        clamp=requirement.absolute_limits.needed(*swing),
+        load_ohms=requirement.load_ohms,
     )
 
 

@@ -12,7 +12,7 @@ from numpy.typing import ArrayLike, NDArray
 from dynamis.electrics.circuits.clamp import Clamp
 from dynamis.electrics.circuits.supply import OP_AMPS, Supply
 from dynamis.electrics.exponential.pair import Pair
-from dynamis.electrics.exponential.parts import PairParts, Way
+from dynamis.electrics.exponential.parts import Direction, PairParts
 from dynamis.errors import InputError
 from dynamis.transfer.parameter import World
 from dynamis.transfer.quantity import Reached, Reason
@@ -89,7 +89,7 @@ class LogarithmicConverter(Pair):
 
 
 Converter = ExponentialConverter | LogarithmicConverter
-CONVERTERS: Final[dict[Way, type[Converter]]] = {
+CONVERTERS: Final[dict[Direction, type[Converter]]] = {
     "exponential": ExponentialConverter,
     "logarithmic": LogarithmicConverter,
 }
@@ -102,7 +102,7 @@ def _clipped(y: ArrayLike, ends: tuple[FloatArray, FloatArray]) -> tuple[FloatAr
     return inside, np.where(inside != volts, Reason.CLAMP, Reason.EXACT).astype(np.int8)
 
 
-def _maker(way: Way) -> Any:
+def _maker(direction: Direction) -> Any:
     def make(transfer_id: str, values: Mapping[str, Any]) -> Converter:
         op_amp = values.get("op_amp", "precision")
         if op_amp not in OP_AMPS:
@@ -115,17 +115,17 @@ def _maker(way: Way) -> Any:
         parts = PairParts(
             ohms,
             trimmers,
-            way,
+            direction,
             supply=Supply(*values.get("supply", (-12.0, 12.0))),
             op_amp=OP_AMPS[op_amp],
             clamp=Clamp(values.get("low_volts"), values.get("high_volts")),
             **known,
         )
         travel = tuple((name, float(one)) for name, one in values.get("travel", {}).items())
-        return CONVERTERS[way](transfer_id, parts, travel, bool(values.get("trimmed", False)))
+        return CONVERTERS[direction](transfer_id, parts, travel, bool(values.get("trimmed", False)))
 
     return make
 
 
-for _way in CONVERTERS:
-    REGISTRY.register(_way, 1, _maker(_way))
+for _direction in CONVERTERS:
+    REGISTRY.register(_direction, 1, _maker(_direction))

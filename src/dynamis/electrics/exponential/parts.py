@@ -24,7 +24,7 @@ from dynamis.electrics.circuits.supply import OP_AMPS, OpAmp, Supply
 from dynamis.errors import InputError
 from dynamis.notation.style import Style, plain
 
-Way = Literal["exponential", "logarithmic"]
+Direction = Literal["exponential", "logarithmic"]
 _SHARED: Final = {
     "R2": "across U1",
     "R3": "from a reference to U1: brings the middle of the notes to 0 V",
@@ -35,15 +35,15 @@ _SHARED: Final = {
     "R9": "feeds the reference from the + rail",
     "R10": "feeds the reference from the − rail",
 }
-_OWN: Final[dict[Way, dict[str, str]]] = {
+_OWN: Final[dict[Direction, dict[str, str]]] = {
     "exponential": {"R1": "from the input to U1", "R8": "across U3: volts of the current of Q2"},
     "logarithmic": {"R1": "from the output back to U1", "R8": "from the input to the collector of Q2"},
 }
-_OP_AMP_ROLES: Final[dict[Way, tuple[str, str, str]]] = {
+_OP_AMP_ROLES: Final[dict[Direction, tuple[str, str, str]]] = {
     "exponential": ("adds", "holds the current of Q1", "current to volts"),
     "logarithmic": ("turns round and adds", "holds the current of Q2", "holds the current of Q1: the output"),
 }
-_CAPACITOR_ROLES: Final[dict[Way, tuple[str, str]]] = {
+_CAPACITOR_ROLES: Final[dict[Direction, tuple[str, str]]] = {
     "exponential": ("from U2's output to its − input: keeps it from singing", "across R8"),
     "logarithmic": (
         "from U2's output to its − input: keeps it from singing",
@@ -80,7 +80,7 @@ class PairParts:
 
     ohms: Mapping[str, float]
     trimmers: Mapping[str, float]
-    way: Way = "exponential"
+    direction: Direction = "exponential"
     base_ppm: float = COMPENSATING_PPM
     reference_volts: float = 5.0
     middle_below: bool = False
@@ -136,17 +136,17 @@ class PairParts:
     @property
     def capacitors(self) -> dict[str, float]:
         """Farads by name: what keeps the loops from singing."""
-        return {"C1": 1e-9, "C2": 100e-12 if self.way == "exponential" else 1e-9}
+        return {"C1": 1e-9, "C2": 100e-12 if self.direction == "exponential" else 1e-9}
 
     @property
     def entry(self) -> str:
         """The resistor that the sender drives."""
-        return "R1" if self.way == "exponential" else "R8"
+        return "R1" if self.direction == "exponential" else "R8"
 
     @property
     def output_ends(self) -> tuple[float, float]:
         """Volts at the output where U3 ends, less what load and feedback drop in the clamp's resistor, or the clamp."""
-        back = self.ohms["R8" if self.way == "exponential" else "R1"]
+        back = self.ohms["R8" if self.direction == "exponential" else "R1"]
         drawn = self.loop_ohms * (1.0 / back + (1.0 / self.load_ohms if self.load_ohms else 0.0))
         low, high = (one / (1.0 + drawn) for one in self.op_amp.swing(self.supply))
         ends = self.clamp.ends(amplified=True)
@@ -156,7 +156,7 @@ class PairParts:
         """What a part does."""
         if name in TRIMMERS:
             return f"in series with {TRIMMERS[name]}"
-        return _OWN[self.way].get(name) or _SHARED[name]
+        return _OWN[self.direction].get(name) or _SHARED[name]
 
     def growth(self, name: str) -> tuple[float, float]:
         """How a resistor grows, a fraction of itself per kelvin, and how far that may be otherwise."""
@@ -178,14 +178,14 @@ class PairParts:
         for name, ohms in self.trimmers.items():
             found.append(Piece(name, "trimmer, 25 turns", style.engineering(ohms, "Ω"), self.role(name)))
         found.append(Piece("Q1, Q2", "matched pair", "two NPN transistors on one chip", "the law"))
-        for name, role in zip(("U1", "U2", "U3"), _OP_AMP_ROLES[self.way], strict=True):
+        for name, role in zip(("U1", "U2", "U3"), _OP_AMP_ROLES[self.direction], strict=True):
             found.append(Piece(name, "op-amp", self.op_amp.title, f"{role}, from {self.supply.words}"))
         volts = style.volts(self.reference_volts, 3)
         within = plain(round(100 * REFERENCE_LIMIT, 6))
         found.append(Piece("VR1", f"shunt reference ±{within} %", volts, "of the + rail"))
         if "R10" in self.ohms:
             found.append(Piece("VR2", f"shunt reference ±{within} %", volts, "of the − rail"))
-        for (name, farads), role in zip(self.capacitors.items(), _CAPACITOR_ROLES[self.way], strict=True):
+        for (name, farads), role in zip(self.capacitors.items(), _CAPACITOR_ROLES[self.direction], strict=True):
             found.append(Piece(name, "ceramic capacitor", style.engineering(farads, "F"), role))
         return [
             *found,

@@ -94,7 +94,7 @@ def pair_schematic(
     """The drawing of a converter between a sender and a receiver."""
     made = _Drawing(parts, style)
     pen = made.pen
-    end = (_exponential if parts.way == "exponential" else _logarithmic)(made)
+    end = (_exponential if parts.direction == "exponential" else _logarithmic)(made)
     pen.sender((0.0, 0.0), (_START, 0.0), (sender,))
     pen.receiver(end, (receiver,))
     rails = style.volts(parts.reference_volts, 1)

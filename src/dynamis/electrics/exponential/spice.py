@@ -7,17 +7,17 @@ from dynamis.electrics.circuits.clamp import LOOP_NAME
 from dynamis.electrics.circuits.spice import BEHIND, STEPS, clamp_lines, op_amp_lines
 from dynamis.electrics.circuits.topology import INPUT, JACK, OUT
 from dynamis.electrics.exponential.converter import Converter
-from dynamis.electrics.exponential.parts import BETA, BULK_OHMS, TRIMMERS, Way
+from dynamis.electrics.exponential.parts import BETA, BULK_OHMS, TRIMMERS, Direction
 from dynamis.notation.safe import comment
 from dynamis.notation.style import plain
 
 _SHARED = {"R2": ("a1", "o1"), "R4": ("o1", "b1"), "R5": ("b1", "0"), "R6": ("refp", "c1"), "R7": ("o2", "e")}
-_OWN: dict[Way, dict[str, tuple[str, str]]] = {
+_OWN: dict[Direction, dict[str, tuple[str, str]]] = {
     "exponential": {"R1": (JACK, "a1"), "R8": ("c2", OUT)},
     "logarithmic": {"R1": (OUT, "a1"), "R8": (JACK, "c2")},
 }
 # The collector that U2 holds, and the one that U3 does.
-_HELD: dict[Way, tuple[str, str]] = {"exponential": ("c1", "c2"), "logarithmic": ("c2", "c1")}
+_HELD: dict[Direction, tuple[str, str]] = {"exponential": ("c1", "c2"), "logarithmic": ("c2", "c1")}
 
 
 def pair_netlist(converter: Converter, in_low: float, in_high: float, title: str, celsius: float = 25.0) -> str:
@@ -31,8 +31,8 @@ def pair_netlist(converter: Converter, in_low: float, in_high: float, title: str
     jack = JACK if converter.source_ohms else INPUT
     if converter.source_ohms:
         lines.append(f"{SOURCE} {INPUT} {JACK} {plain(converter.source_ohms)}")
-    wired = _OWN[parts.way] | _SHARED
-    second, third = _HELD[parts.way]
+    wired = _OWN[parts.direction] | _SHARED
+    second, third = _HELD[parts.direction]
     if "R3" in parts.ohms:
         wired["R3"] = ("refp" if parts.middle_below else "refn", "a1")
     trimmed = {slot: name for name, slot in TRIMMERS.items()}

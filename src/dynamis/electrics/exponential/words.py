@@ -7,7 +7,7 @@ from collections.abc import Callable
 from dynamis.electrics.exponential.adjust import Left, Walk, drift, exact_ppm, ordinary
 from dynamis.electrics.exponential.converter import Converter
 from dynamis.electrics.exponential.parts import LEVEL_TRIMMER
-from dynamis.electrics.exponential.wish import LawWish
+from dynamis.electrics.exponential.requirement import LawRequirement
 from dynamis.notation.style import Style
 from dynamis.pitch.notes import note_label
 
@@ -16,26 +16,26 @@ _MOST_SHARES = 8
 _LEAST_CENTS = 0.05
 
 
-def asks_words(wish: LawWish, names: tuple[str, str], style: Style) -> list[str]:
+def asks_words(requirement: LawRequirement, names: tuple[str, str], style: Style) -> list[str]:
     """What one side sends and the other wants."""
-    sends = style.volts(wish.in_low, 3), style.volts(wish.in_high, 3)
-    wants = style.volts(wish.out_low, 3), style.volts(wish.out_high, 3)
-    steps = [f"{style.volts(wish.volts_per_octave, 3)} an octave", "twice the volts with every octave"]
-    if wish.way == "logarithmic":
+    sends = style.volts(requirement.in_low, 3), style.volts(requirement.in_high, 3)
+    wants = style.volts(requirement.out_low, 3), style.volts(requirement.out_high, 3)
+    steps = [f"{style.volts(requirement.volts_per_octave, 3)} an octave", "twice the volts with every octave"]
+    if requirement.direction == "logarithmic":
         steps.reverse()
     return [
         f"{names[0]} sends {sends[0]} to {sends[1]}, {steps[0]}.",
         f"{names[1]} wants {wants[0]} to {wants[1]}, {steps[1]}.",
-        f"A pair of transistors does that over {style.number(wish.octaves, 2)} octaves; no gain and offset can.",
+        f"A pair of transistors does that over {style.number(requirement.octaves, 2)} octaves; no gain and offset can.",
     ]
 
 
-def higher_words(wish: LawWish, high_note: float, style: Style) -> str:
+def higher_words(requirement: LawRequirement, high_note: float, style: Style) -> str:
     """Why the notes end where they do."""
     return (
         f"It ends at note {note_label(high_note, style)}: higher ones want more than the "
-        f"{style.volts(wish.reach_volts, 1)} that it gives from {wish.supply.words}. In the link, that ends "
-        "there too."
+        f"{style.volts(requirement.reach_volts, 1)} that it gives from {requirement.supply.words}. In the link, "
+        "that ends there too."
     )
 
 
@@ -78,11 +78,11 @@ def _share_words(left: Left, style: Style) -> list[str]:
     return [f"{style.cents(cents, sign=True)} ct  {label}" for label, cents in shares if abs(cents) >= _LEAST_CENTS]
 
 
-def warm_words(converter: Converter, wish: LawWish, style: Style) -> list[str]:
+def warm_words(converter: Converter, requirement: LawRequirement, style: Style) -> list[str]:
     """What temperature does, with R5 as it is and with an ordinary one, and what R5 would have to grow by."""
 
     def moved(one: Converter) -> str:
-        low, high = (style.cents(cents, sign=True) for cents in drift(one, wish, WARMER_KELVIN))
+        low, high = (style.cents(cents, sign=True) for cents in drift(one, requirement, WARMER_KELVIN))
         return f"{low} ct and the highest by {high} ct"
 
     exact = exact_ppm(converter)

@@ -32,11 +32,11 @@ class Candidate:
 
 def top_of(sink: GateInput) -> float | None:
     """The most that an input works with and bears; None where neither is known."""
-    return min((high for high in (sink.works.high, sink.bears.high) if high is not None), default=None)
+    return min((high for high in (sink.works.high, sink.absolute_limits.high) if high is not None), default=None)
 
 
 def bottom_of(sink: GateInput) -> float | None:
-    return max((low for low in (sink.works.low, sink.bears.low) if low is not None), default=None)
+    return max((low for low in (sink.works.low, sink.absolute_limits.low) if low is not None), default=None)
 
 
 def rail_words(rails: Rails) -> str:

@@ -146,14 +146,14 @@ def fitting(
 def hurts_itself(output: GateOutput) -> bool:
     """Whether an output leaves its own limits with nothing plugged in; no circuit behind it mends that."""
     return output.kind == "driven" and any(
-        output.bears.outside(volts) != 0.0 for volts in (output.low_volts, output.high_volts)
+        output.absolute_limits.outside(volts) != 0.0 for volts in (output.low_volts, output.high_volts)
     )
 
 
 def _safe(candidate: Candidate, output: GateOutput, sink: GateInput, count: int, carried: float) -> bool:
     """Whether the input stays within what it bears whatever the rails, the sender and the parts do."""
-    bears = sink.bears
-    if bears == Span():
+    absolute_limits = sink.absolute_limits
+    if absolute_limits == Span():
         return True
     stands_behind = any(part.ohms is not None and part.ohms >= CLAMP_OHMS for part in candidate.parts) and any(
         part.name in ("D1", "D2", "Z1") for part in candidate.parts
@@ -165,7 +165,7 @@ def _safe(candidate: Candidate, output: GateOutput, sink: GateInput, count: int,
         here = _moved(sink, stress.rails)
         for number in {1, count}:
             for volts in levels_at(gate_output, here, number):
-                if here.bears.outside(volts) and not (stands_behind and _held(gate_output, here)):
+                if here.absolute_limits.outside(volts) and not (stands_behind and _held(gate_output, here)):
                     return False
     return True
 
@@ -173,16 +173,16 @@ def _safe(candidate: Candidate, output: GateOutput, sink: GateInput, count: int,
 def _held(gate_output: GateOutput, sink: GateInput) -> bool:
     """Whether the diodes at the node keep it within what the input bears."""
     ends = [volts for volts in (gate_output.clamp.low, gate_output.clamp.high) if volts is not None]
-    return bool(ends) and not any(sink.bears.outside(volts) for volts in ends)
+    return bool(ends) and not any(sink.absolute_limits.outside(volts) for volts in ends)
 
 
 def _moved(sink: GateInput, rails: float) -> GateInput:
     """An input whose limits were given at its own rail, which has moved with the others."""
-    if sink.rail_volts is None or rails == 1.0 or sink.bears.high is None:
+    if sink.rail_volts is None or rails == 1.0 or sink.absolute_limits.high is None:
         return sink
     more = (rails - 1.0) * sink.rail_volts
     works = sink.works if sink.works.high is None else Span(sink.works.low, sink.works.high + more)
-    return replace(sink, bears=Span(sink.bears.low, sink.bears.high + more), works=works)
+    return replace(sink, absolute_limits=Span(sink.absolute_limits.low, sink.absolute_limits.high + more), works=works)
 
 
 def _stresses(candidate: Candidate) -> Iterator[Stress]:

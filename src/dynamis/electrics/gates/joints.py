@@ -53,9 +53,10 @@ def bad_joints(
         if gate_output.kind == "switch":
             continue
         worst = max(
-            (volts for volts in levels_at(gate_output, sink, count)), key=lambda volts: abs(sink.bears.outside(volts))
+            (volts for volts in levels_at(gate_output, sink, count)),
+            key=lambda volts: abs(sink.absolute_limits.outside(volts)),
         )
-        over = sink.bears.outside(worst)
+        over = sink.absolute_limits.outside(worst)
         if over:
             joints.append(BadJoint(name, worst, over))
     return joints

@@ -51,23 +51,23 @@ class GateOutput:
     """An output.
 
     kind : "driven" between two levels behind `ohms`, or a "switch" of `ohms` to ground, on when closed.
-    bears : what it stands from outside.  clamp : the volts between which diodes hold its node.
+    absolute_limits : what it stands from outside.  clamp : the volts between which diodes hold its node.
     """
 
     kind: Literal["driven", "switch"] = "driven"
     low_volts: float = 0.0
     high_volts: float = 0.0
     ohms: float = 1000.0
-    bears: Span = Span()
+    absolute_limits: Span = Span()
     clamp: Span = Span()
 
     def __post_init__(self) -> None:
-        _check_sizes((self.low_volts, self.high_volts, self.bears.low, self.bears.high), self.ohms)
+        _check_sizes((self.low_volts, self.high_volts, self.absolute_limits.low, self.absolute_limits.high), self.ohms)
         if self.low_volts > self.high_volts:
             raise _crossed("The output's low level", self.low_volts, "its high level", self.high_volts)
         if self.ohms < 0:
             raise InputError(f"The output's resistance is {plain(self.ohms)} Ω; it cannot be below 0.")
-        _check_span(self.bears, "The output's limits")
+        _check_span(self.absolute_limits, "The output's limits")
 
 
 @dataclass(frozen=True)
@@ -77,8 +77,8 @@ class GateInput:
     kind : "positive" goes on above `on_volts` and off below `off_volts`, with `ohms` to ground (or to what it rests
     at, `pullup_volts`);
     "shorting" has a pull-up of `ohms` to `pullup_volts`, goes on below `on_volts` and off above `off_volts`.
-    works, bears : the range it is made for, and what it survives.  rail_volts : the receiver's own rail, with which its
-    limits were given and move; None where that is not known.
+    works, absolute_limits : the range it is made for, and what it survives.  rail_volts : the receiver's own rail, with
+    which its limits were given and move; None where that is not known.
     """
 
     on_volts: float
@@ -87,11 +87,11 @@ class GateInput:
     ohms: float = 100e3
     pullup_volts: float = 0.0
     works: Span = Span()
-    bears: Span = Span()
+    absolute_limits: Span = Span()
     rail_volts: float | None = None
 
     def __post_init__(self) -> None:
-        spans = self.works.low, self.works.high, self.bears.low, self.bears.high
+        spans = self.works.low, self.works.high, self.absolute_limits.low, self.absolute_limits.high
         _check_sizes((self.on_volts, self.off_volts, self.pullup_volts, *spans), self.ohms)
         if self.ohms <= 0:
             raise InputError(f"The input's resistance is {plain(self.ohms)} Ω; it has to be above 0.")
@@ -99,10 +99,10 @@ class GateInput:
             raise _crossed("The input's off threshold", self.off_volts, "its on threshold", self.on_volts)
         if self.kind == "shorting" and self.on_volts > self.off_volts:
             raise _crossed("The shorting input's on threshold", self.on_volts, "its off threshold", self.off_volts)
-        _check_span(self.bears, "The input's limits")
+        _check_span(self.absolute_limits, "The input's limits")
         _check_span(self.works, "The input's working range")
         for volts in (self.works.low, self.works.high):
-            if volts is not None and self.bears.outside(volts):
+            if volts is not None and self.absolute_limits.outside(volts):
                 raise InputError(f"The input's working range reaches {plain(volts)} V, beyond its own limits.")
 
 
@@ -171,12 +171,12 @@ def _limits(
     for number, others in ((1, []), (count, list(beside)), (1, lifting), (count, loading)):
         for volts in levels_at(output, sink, number, others):
             plugged = "" if every == 1 else f" with {number + len(others)} of {every} inputs plugged in"
-            for side, bears in (("input", sink.bears), ("output", output.bears)):
-                over = bears.outside(volts)
+            for side, absolute_limits in (("input", sink.absolute_limits), ("output", output.absolute_limits)):
+                over = absolute_limits.outside(volts)
                 code = f"{side}-{'over' if over > 0 else 'under'}-limit"
                 if not over or (code in found and abs(over) <= abs(found[code].value or 0.0)):
                     continue
-                limit = bears.high if over > 0 else bears.low
+                limit = absolute_limits.high if over > 0 else absolute_limits.low
                 cause = " fed by the input's pull-up" if side == "output" and sink.kind == "shorting" else ""
                 found[code] = Finding(
                     code,
@@ -201,12 +201,15 @@ def _unknown(
     contact = output.kind == "switch"
     lifted = [volts for volts, mine in pairs if contact or volts > mine + 1e-9]
     pulled = [volts for volts, mine in pairs if contact or volts < mine - 1e-9]
-    sides = (("input", sink.bears, every, every), ("output", output.bears, lifted, [v for v in pulled if v < min(own)]))
+    sides = (
+        ("input", sink.absolute_limits, every, every),
+        ("output", output.absolute_limits, lifted, [v for v in pulled if v < min(own)]),
+    )
     findings = []
-    for side, bears, above, below in sides:
+    for side, absolute_limits, above, below in sides:
         high, low = max(above, default=0.0), min(below, default=0.0)
-        over = [high] if bears.high is None and high > USUAL_HIGH_VOLTS else []
-        under = [low] if bears.low is None and low < USUAL_LOW_VOLTS else []
+        over = [high] if absolute_limits.high is None and high > USUAL_HIGH_VOLTS else []
+        under = [low] if absolute_limits.low is None and low < USUAL_LOW_VOLTS else []
         for volts in (*over, *under):
             starts = (
                 f"Fits, if the {side} bears" if verdict in ("fits", "marginal") else f"Besides, the {side} has to bear"
@@ -246,9 +249,9 @@ def _working(sink: GateInput, levels: tuple[float, float], style: Style) -> list
         return []
     volts = next(one for one in levels if sink.works.outside(one) == worst)
     limit = sink.works.high if worst > 0 else sink.works.low
-    way, bound = "up" if worst > 0 else "down", style.volts(limit, 2)
+    direction, bound = "up" if worst > 0 else "down", style.volts(limit, 2)
     sentence = (
-        f"The input gets {style.volts(volts, 2)} and works {way} to {bound}: it may survive and still misbehave. "
+        f"The input gets {style.volts(volts, 2)} and works {direction} to {bound}: it may survive and still misbehave. "
         "Divide or clamp the level."
     )
     return [Finding("outside-working-range", "fault", sentence, worst, "V")]

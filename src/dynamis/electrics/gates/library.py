@@ -164,7 +164,7 @@ def _to_ground(output: GateOutput, sink: GateInput, count: int) -> Iterator[Cand
 def _transistors(output: GateOutput, sink: GateInput, count: int, rails: Rails) -> Iterator[Candidate]:
     """A contact that takes a transistor's base current away: closed it lets the collector rise."""
     rail = rails[1]
-    if rail < 2.0 or output.bears.outside(JUNCTION_VOLTS):
+    if rail < 2.0 or output.absolute_limits.outside(JUNCTION_VOLTS):
         return
     named, load = f"+{rail:g} V", count / sink.ohms
     aims = [None, *(wanted for wanted in _wanted(sink, rail) if wanted < 0.97 * rail)]

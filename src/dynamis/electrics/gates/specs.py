@@ -26,7 +26,7 @@ def parse_gate_output(text: str) -> GateOutput:
     """Read a driven output (the default) or `kind=switch`; raises `InputError` for what is missing or wrong."""
     kind, found = _read(text, _OUTPUTS, "driven", ("low_volts", "high_volts"), "The output")
     if kind == "switch":
-        return GateOutput("switch", ohms=found.get("ohms", 50.0), bears=Span(None, found.get("max_volts")))
+        return GateOutput("switch", ohms=found.get("ohms", 50.0), absolute_limits=Span(None, found.get("max_volts")))
     return GateOutput(
         "driven", found["low_volts"], found["high_volts"], found.get("ohms", 1000.0), _span(found, _LIMITS)
     )

@@ -307,7 +307,7 @@ def _switches(output: GateOutput, made: _Built) -> bool:
         upper, lower = made.ohms("R8"), made.ohms("R9")
         high = RAIL * lower / (upper + lower)
         low = high * output.ohms / (output.ohms + upper * lower / (upper + lower))
-        if output.bears.outside(high):
+        if output.absolute_limits.outside(high):
             return False
     else:
         low, high = output.low_volts, output.high_volts

@@ -24,8 +24,8 @@ def _front(output: GateOutput) -> tuple[Part, ...] | None:
     parts: list[Part] = []
     turned = output.kind == "switch"
     if turned:
-        bears = RAIL / UP if output.bears.high is None else output.bears.high
-        open_volts = min(5.0, 0.8 * bears)
+        absolute_limits = RAIL / UP if output.absolute_limits.high is None else output.absolute_limits.high
+        open_volts = min(5.0, 0.8 * absolute_limits)
         if open_volts < 0.5:
             return None
         lower = 10e3
@@ -36,7 +36,7 @@ def _front(output: GateOutput) -> tuple[Part, ...] | None:
             Part("R8", upper, "pull-up of the contact, to +12 V", RAIL),
             Part("R9", lower, "from the contact to ground"),
         ]
-        if output.bears.outside(high * UP):
+        if output.absolute_limits.outside(high * UP):
             return None
     else:
         low, high = output.low_volts, output.high_volts

@@ -129,7 +129,7 @@ class FindingsPanel(QWidget):
         for remedy in self._remedies:
             button, station = _OPENS.get(remedy.kind, ("Apply", ""))
             work = None
-            if remedy.deed is not None:
+            if remedy.command is not None:
                 work = lambda remedy=remedy: self.apply(remedy)  # noqa: E731  (bound to this remedy)
             elif station:
                 work = lambda station=station: self.station_wanted.emit(station)  # noqa: E731
@@ -191,7 +191,7 @@ class FindingsPanel(QWidget):
     def apply(self, remedy: Remedy) -> None:
         """Do what a remedy says; the pair that is looked at then is the one that drives the input."""
         try:
-            self._session.document.apply(remedy.deed(self._session.bench))
+            self._session.document.apply(remedy.command(self._session.bench))
         except InputError as error:
             self._session.said.emit(str(error), True)
             return
@@ -202,7 +202,7 @@ class FindingsPanel(QWidget):
 
     def apply_first(self) -> None:
         """Apply the best remedy that changes the bench."""
-        remedy = next((one for one in self._remedies if one.deed is not None), None)
+        remedy = next((one for one in self._remedies if one.command is not None), None)
         if remedy is None:
             raise InputError("There is no remedy to apply for this pair.")
         self.apply(remedy)

@@ -58,8 +58,8 @@ class PairsModel(QAbstractTableModel):
             self.endResetModel()
         elif outputs and inputs:
             self.refresh()
-            for way, ports in ((Qt.Orientation.Vertical, outputs), (Qt.Orientation.Horizontal, inputs)):
-                self.headerDataChanged.emit(way, 0, len(ports) - 1)
+            for direction, ports in ((Qt.Orientation.Vertical, outputs), (Qt.Orientation.Horizontal, inputs)):
+                self.headerDataChanged.emit(direction, 0, len(ports) - 1)
 
     def refresh(self) -> None:
         """More is known than before."""

@@ -266,12 +266,12 @@ class NomogramPicture(Picture):
         for point in points:
             p.drawEllipse(point, 4.6, 4.6)
         p.setBrush(Qt.BrushStyle.NoBrush)
-        self._wish(p, error)
+        self._requirement(p, error)
         p.restore()
         for k in range(len(places) - 1):
             self._gap_number(p, k, 100.0 * (places[k + 1] - places[k]))
 
-    def _wish(self, p: QPainter, error: float) -> None:
+    def _requirement(self, p: QPainter, error: float) -> None:
         """Where the note is wanted on the last scale, what is allowed to scale, and how far off it is."""
         c, style, x = self.colours, self.number_style, self.x_of(len(self.nomogram.scales) - 1)
         y = float(self._y(self.note))

@@ -94,12 +94,12 @@ class ChainStation(Station):
     def _make_empty(self) -> QWidget:
         empty = Panel("Nothing to draw yet")
         empty.body.addStretch(1)
-        self.why, self.way = label("", "heading", wrap=True), QPushButton("Go to Bench (Ctrl+1)")
-        self.way.clicked.connect(lambda: self.station_wanted.emit(self._way_station))
-        self._way_station = "Bench"
+        self.why, self.elsewhere = label("", "heading", wrap=True), QPushButton("Go to Bench (Ctrl+1)")
+        self.elsewhere.clicked.connect(lambda: self.station_wanted.emit(self._other_station))
+        self._other_station = "Bench"
         empty.body.addWidget(self.why)
         row = QHBoxLayout()
-        row.addWidget(self.way)
+        row.addWidget(self.elsewhere)
         row.addStretch(1)
         empty.body.addLayout(row)
         empty.body.addStretch(2)
@@ -132,7 +132,7 @@ class ChainStation(Station):
         self.refresh()
 
     def focus_first(self) -> None:
-        (self.picture if self.nomogram is not None else self.way).setFocus()
+        (self.picture if self.nomogram is not None else self.elsewhere).setFocus()
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
@@ -148,7 +148,7 @@ class ChainStation(Station):
             return
         self._now = self.pair()
         self.nomogram = None
-        sentence, self._way_station = self._why_not()
+        sentence, self._other_station = self._why_not()
         if not sentence:
             try:
                 self.nomogram = self._made()
@@ -156,7 +156,7 @@ class ChainStation(Station):
                 sentence = str(error)
         self.pages.setCurrentIndex(0 if self.nomogram is not None else 1)
         set_text(self.why, sentence)
-        self.way.setText(f"Go to {self._way_station}")
+        self.elsewhere.setText(f"Go to {self._other_station}")
         self._show_chain()
         self._remedy_turn.start(0)
         self.thread_wanted.emit()
@@ -282,7 +282,7 @@ class ChainStation(Station):
             button = {"calibrate": "Go to Measure"}.get(remedy.kind, "Apply")
             work = (
                 (lambda: self._apply(remedy))
-                if remedy.deed is not None
+                if remedy.command is not None
                 else ((lambda: self.station_wanted.emit("Measure")) if remedy.kind == "calibrate" else None)
             )
             design = lambda: self.station_wanted.emit("Circuit")  # noqa: E731
@@ -291,7 +291,7 @@ class ChainStation(Station):
 
     def _apply(self, remedy: Remedy) -> None:
         try:
-            self._session.document.apply(remedy.deed(self._session.bench))
+            self._session.document.apply(remedy.command(self._session.bench))
         except InputError as error:
             self._session.said.emit(str(error), True)
 

@@ -1,1 +1,1 @@
-"""The Circuit station: what is built between, from the wish to parts, trimmers and spread."""
+"""The Circuit station: what is built between, from the requirement to parts, trimmers and spread."""

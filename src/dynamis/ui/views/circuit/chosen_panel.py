@@ -18,9 +18,9 @@ from dynamis.electrics.circuits.variation import Counting, varied_in
 from dynamis.electrics.design.behaviour import behaviour, behaviour_words, errors_csv
 from dynamis.electrics.design.kinds import kind_words
 from dynamis.electrics.design.proposal import Proposal
+from dynamis.electrics.design.requirement import Requirement
 from dynamis.electrics.design.spread import Laid, Spread, budget, spread
 from dynamis.electrics.design.walk import walk
-from dynamis.electrics.design.wish import Wish
 from dynamis.electrics.design.words import budget_words, later_words, spread_words, step_words
 from dynamis.electrics.potentiometer_words import NamedPot, pot_words
 from dynamis.errors import InputError
@@ -48,7 +48,7 @@ class ChosenPanel(Panel):
         session: Session,
         colours: Colours,
         note_of: Callable[[float], str],
-        played: Callable[[float, Wish], float],
+        played: Callable[[float, Requirement], float],
     ) -> None:
         super().__init__("The chosen circuit")
         self._session, self._note_of, self._played = session, note_of, played
@@ -142,12 +142,15 @@ class ChosenPanel(Panel):
             return
         varied = varied_in(proposal.circuit, counting)
         sentences = step_words(
-            proposal, walk(proposal, varied, lambda volts: self._played(volts, proposal.wish)), self._note_of, style
+            proposal,
+            walk(proposal, varied, lambda volts: self._played(volts, proposal.requirement)),
+            self._note_of,
+            style,
         )
         self.steps.show_sentences([tied(text) for text in sentences])
         self.spice.setPlainText(self.spice_text())
         self._sampling.ask(
-            lambda wanted: spread(proposal.circuit, proposal.wish, counting, progress=lambda _: wanted())
+            lambda wanted: spread(proposal.circuit, proposal.requirement, counting, progress=lambda _: wanted())
         )
         self._show_spread()
 
@@ -169,10 +172,10 @@ class ChosenPanel(Panel):
         sentences = [] if self._spread is None else spread_words(self._spread, self._compared, name, style)
         if sentences and self.proposal is not None:
             sentences.append(later_words(self.proposal, style))
-        circuit, wish = self.proposal.circuit, self.proposal.wish
-        sentences += [text for text in (kind_words(circuit, wish, style),) if text]
-        sentences += behaviour_words(behaviour(circuit, wish), circuit, wish, style)
-        sentences += budget_words(budget(circuit, wish, self._counting), style)
+        circuit, requirement = self.proposal.circuit, self.proposal.requirement
+        sentences += [text for text in (kind_words(circuit, requirement, style),) if text]
+        sentences += behaviour_words(behaviour(circuit, requirement), circuit, requirement, style)
+        sentences += budget_words(budget(circuit, requirement, self._counting), style)
         self.spread_words.show_sentences([tied(text) for text in sentences])
 
     def _of_proposal(self) -> Proposal:
@@ -189,9 +192,9 @@ class ChosenPanel(Panel):
     def errors_text(self) -> str:
         """All errors of the circuit, a line each."""
         proposal = self._of_proposal()
-        shares = budget(proposal.circuit, proposal.wish, self._counting)
-        return errors_csv(shares, proposal.later, behaviour(proposal.circuit, proposal.wish))
+        shares = budget(proposal.circuit, proposal.requirement, self._counting)
+        return errors_csv(shares, proposal.later, behaviour(proposal.circuit, proposal.requirement))
 
     def spice_text(self) -> str:
         proposal = self._of_proposal()
-        return netlist(proposal.circuit, proposal.wish.in_low, proposal.wish.in_high)
+        return netlist(proposal.circuit, proposal.requirement.in_low, proposal.requirement.in_high)

@@ -28,9 +28,9 @@ from dynamis.electrics.design.trims import trimmer_sizes
 from dynamis.electrics.exponential.adjust import left, ordinary, walk, warmer, with_part
 from dynamis.electrics.exponential.converter import Converter
 from dynamis.electrics.exponential.parts import NAMES, TRIMMERS
+from dynamis.electrics.exponential.requirement import LawRequirement
 from dynamis.electrics.exponential.schematic import pair_schematic
 from dynamis.electrics.exponential.spice import pair_netlist
-from dynamis.electrics.exponential.wish import LawWish
 from dynamis.electrics.exponential.words import (
     WARMER_KELVIN,
     asks_words,
@@ -64,10 +64,10 @@ class ConverterPage(LinkPage):
         self.side.values.sizes = dict.fromkeys(TRIMMERS, trimmer_sizes())
 
     def _fill(self) -> None:
-        self._options, self.wish, self._high_note = USUAL, None, 0.0
+        self._options, self.requirement, self._high_note = USUAL, None, 0.0
         self._asked_from: tuple[object, ...] = ()
         self.chosen: Converter | None = None
-        self._make_wish()
+        self._make_requirement()
         self.state = label("", "small")
         self.over.head.addWidget(self.state)
         self.left, self.table = LeftPlot(self.colours, self._session.style), Table("What each part adds", _COLUMNS)
@@ -76,7 +76,7 @@ class ConverterPage(LinkPage):
         row.addWidget(self.table, 3)
         self.over.body.addLayout(row, 1)
 
-    def _make_wish(self) -> None:
+    def _make_requirement(self) -> None:
         inner = QWidget()
         column = QVBoxLayout(inner)
         column.setContentsMargins(0, 0, 6, 0)
@@ -96,10 +96,10 @@ class ConverterPage(LinkPage):
         self.as_trimmed.setToolTip("In the link, what the trimmers take out then no longer counts")
         column.addWidget(self.as_trimmed)
         column.addStretch(1)
-        self.wish_panel.body.addWidget(scrolling(inner), 1)
+        self.requirement_panel.body.addWidget(scrolling(inner), 1)
         self.anew = QPushButton("Choose the parts anew")
         self.anew.clicked.connect(self.choose_anew)
-        self.wish_panel.body.addWidget(self.anew)
+        self.requirement_panel.body.addWidget(self.anew)
 
     def _edit(self, grid: QGridLayout, row: int, words: str, read, hint: str) -> QuantityEdit:
         quantity_edit = QuantityEdit(words, read, self._take)
@@ -126,7 +126,7 @@ class ConverterPage(LinkPage):
     def resizeEvent(self, event: QResizeEvent) -> None:
         """Where there is little room the plot has it; what each part adds stands under Errors too."""
         super().resizeEvent(event)
-        room = self.width() - self.wish_panel.width() - self.side.width()
+        room = self.width() - self.requirement_panel.width() - self.side.width()
         self.table.setVisible(room >= _ROOM_FOR_BOTH)
 
     def dress(self, colours: Colours, *, zigzag: bool) -> None:
@@ -152,50 +152,52 @@ class ConverterPage(LinkPage):
                 tolerance=parts.tolerance,
                 base_ppm=parts.base_ppm,
             )
-        sentences, wish, rails = [], None, session.bench.rails_for(link)
+        sentences, requirement, rails = [], None, session.bench.rails_for(link)
         try:
             if there is None and (rails, output, sink) != self._asked_from:
                 self._options = replace(self._options, supply=usual_from(rails).supply)
             self._asked_from = rails, output, sink
             link, highest = in_reach(session.bench, link, sink, self._options), link.high_note
             asked = converter_asked(session.bench, link, sink, self._options)
-            wish = None if isinstance(asked, str) else asked
+            requirement = None if isinstance(asked, str) else asked
             sentences = (
                 [asked]
                 if isinstance(asked, str)
                 else (asks_words(asked, (session.bench.label(output), session.bench.label(sink)), session.style))
             )
-            if wish is not None and (wish != self.wish or (output, sink) != self._pair or self.chosen is None or anew):
-                fits = there is not None and there.parts.way == wish.way
-                self.chosen = replace(there, source_ohms=wish.source_ohms) if fits else chosen_for(wish)
-            if wish is not None and link.high_note < highest:
-                sentences.append(higher_words(wish, link.high_note, session.style))
+            if requirement is not None and (
+                requirement != self.requirement or (output, sink) != self._pair or self.chosen is None or anew
+            ):
+                fits = there is not None and there.parts.direction == requirement.direction
+                self.chosen = replace(there, source_ohms=requirement.source_ohms) if fits else chosen_for(requirement)
+            if requirement is not None and link.high_note < highest:
+                sentences.append(higher_words(requirement, link.high_note, session.style))
             self._high_note = link.high_note
             self.side.refuse("")
         except InputError as error:
-            wish = None
+            requirement = None
             self.side.refuse(str(error))
-        self._pair, self.wish = (output, sink), wish
-        if wish is None:
+        self._pair, self.requirement = (output, sink), requirement
+        if requirement is None:
             self.chosen = None
         self.asks.show_sentences(sentences)
         self._show_options()
         self._show_chosen()
 
     def _show_options(self) -> None:
-        wish, style = self._options, self._session.style
-        self.supply.show_text(wish.supply.shown(style))
-        self.op_amp.setCurrentIndex(self.op_amp.findData(wish.op_amp.name))
-        self.series.setCurrentIndex(self.series.findData(wish.series))
-        self.side.values.series = wish.series
-        self.tolerance.show_text(style.typed_share(wish.tolerance))
-        self.grows.show_text(style.number(wish.base_ppm, 0, sign=bool(wish.base_ppm)))
+        requirement, style = self._options, self._session.style
+        self.supply.show_text(requirement.supply.shown(style))
+        self.op_amp.setCurrentIndex(self.op_amp.findData(requirement.op_amp.name))
+        self.series.setCurrentIndex(self.series.findData(requirement.series))
+        self.side.values.series = requirement.series
+        self.tolerance.show_text(style.typed_share(requirement.tolerance))
+        self.grows.show_text(style.number(requirement.base_ppm, 0, sign=bool(requirement.base_ppm)))
 
     def _show_chosen(self) -> None:
-        made, wish, style = self.chosen, self.wish, self._session.style
+        made, requirement, style = self.chosen, self.requirement, self._session.style
         self.side.endings.allow(made is not None)
         set_text(self.state, "")
-        if made is None or wish is None or self._pair is None:
+        if made is None or requirement is None or self._pair is None:
             self.side.values.show_values((), style)
             for one in (self.side.words, *self.side.told):
                 one.show_sentences([])
@@ -215,27 +217,29 @@ class ConverterPage(LinkPage):
             f"{one.name}  {one.value}, {one.role}" for one in pieces if one.ohms is None and one.name not in TRIMMERS
         ]
         self.side.words.show_sentences([*harm, *others])
-        trimmed = left(replace(made, trimmed=True), wish)
-        sentences = left_words(left(replace(made, trimmed=False), wish), trimmed, style)
-        self.side.told[0].show_sentences(walk_words(walk(made, wish), self._note_of, style))
-        self.side.told[1].show_sentences([*sentences, *warm_words(made, wish, style)])
+        trimmed = left(replace(made, trimmed=True), requirement)
+        sentences = left_words(left(replace(made, trimmed=False), requirement), trimmed, style)
+        self.side.told[0].show_sentences(walk_words(walk(made, requirement), self._note_of, style))
+        self.side.told[1].show_sentences([*sentences, *warm_words(made, requirement, style)])
         self.table.set_rows([Row((name, style.cents(abs(cents))), name, tip=name) for name, cents in trimmed.shares])
         self.drawing.show_drawing(
             pair_schematic(parts, style, *names), ", ".join(f"{one.name} {one.value}" for one in pieces)
         )
-        self._show_left(made, wish, trimmed, f"{sentences[0]} {sentences[-1]}")
-        self.spice.setPlainText(pair_netlist(made, wish.in_low, wish.in_high, f"{names[0]} > {names[1]}", _ROOM))
+        self._show_left(made, requirement, trimmed, f"{sentences[0]} {sentences[-1]}")
+        self.spice.setPlainText(
+            pair_netlist(made, requirement.in_low, requirement.in_high, f"{names[0]} > {names[1]}", _ROOM)
+        )
         where = "in the link" if self._stands() else "not in the link yet"
         set_text(self.state, f"trimmed {style.cents(trimmed.most)} ct at most, {where}")
 
-    def _show_left(self, converter: Converter, wish: LawWish, trimmed, words: str) -> None:
+    def _show_left(self, converter: Converter, requirement: LawRequirement, trimmed, words: str) -> None:
         style = self._session.style
-        volts, warm = wish.volts(), warmer(WARMER_KELVIN)
-        lines = [(f"{style.number(WARMER_KELVIN, 0)} °C warmer", wish.cents(converter, volts, warm))]
+        volts, warm = requirement.volts(), warmer(WARMER_KELVIN)
+        lines = [(f"{style.number(WARMER_KELVIN, 0)} °C warmer", requirement.cents(converter, volts, warm))]
         if converter.parts.base_ppm:
-            lines.append(("ordinary R5", wish.cents(ordinary(converter), volts, warm)))
+            lines.append(("ordinary R5", requirement.cents(ordinary(converter), volts, warm)))
         ends = tuple(self._tick(float(one)) for one in (volts[0], volts[volts.size // 2], volts[-1]))
-        shown = LeftOver(trimmed.nominal, trimmed.worst, tuple(lines), wish.tolerance_cents, ends)
+        shown = LeftOver(trimmed.nominal, trimmed.worst, tuple(lines), requirement.tolerance_cents, ends)
         self.left.show_left(shown, words)
 
     def _note_of(self, volts: float) -> str:
@@ -251,25 +255,25 @@ class ConverterPage(LinkPage):
 
     # -- changing it -------------------------------------------------------------------------------
 
-    def _read_supply(self, text: str) -> LawWish:
+    def _read_supply(self, text: str) -> LawRequirement:
         return replace(self._options, supply=Supply.parse(text, decimal_comma=self._session.style.decimal_comma))
 
-    def _read_tolerance(self, text: str) -> LawWish:
+    def _read_tolerance(self, text: str) -> LawRequirement:
         comma = self._session.style.decimal_comma
         return replace(self._options, tolerance=parse_share(text, "Resistors ±", decimal_comma=comma))
 
-    def _read_grows(self, text: str) -> LawWish:
+    def _read_grows(self, text: str) -> LawRequirement:
         comma = self._session.style.decimal_comma
         return replace(self._options, base_ppm=parse_quantity(text, "", "R5, ppm/K", decimal_comma=comma))
 
-    def _take(self, options: LawWish) -> None:
+    def _take(self, options: LawRequirement) -> None:
         """Choose the parts for other means; what cannot be is told and changes nothing."""
-        if self._pair is not None and self.wish is not None:
+        if self._pair is not None and self.requirement is not None:
             bench = self._session.bench
             link = trial_link(bench.link_from(self._pair[0]), *self._pair)
             try:
                 asked = converter_asked(bench, in_reach(bench, link, self._pair[1], options), self._pair[1], options)
-                if isinstance(asked, LawWish):
+                if isinstance(asked, LawRequirement):
                     chosen_for(asked)
             except InputError:
                 self._show_options()
@@ -284,7 +288,7 @@ class ConverterPage(LinkPage):
         self.show_pair(*self._pair, anew=True)
 
     def _changed(self, name: str, ohms: float) -> None:
-        self.chosen = with_part(self.chosen, self.wish, name, ohms)
+        self.chosen = with_part(self.chosen, self.requirement, name, ohms)
         self._show_chosen()
 
     def use_in_link(self) -> None:
@@ -295,7 +299,7 @@ class ConverterPage(LinkPage):
         change = use_converter(self._session.bench, *self._pair, made, self._high_note)
         refuse_spoiling(self._session.bench, change.bench.link_from(self._pair[0]), self._pair[1])
         self._session.document.apply(change)
-        self._session.said.emit(f"{title_of(made.parts.way)} stands in the link now.", False)
+        self._session.said.emit(f"{title_of(made.parts.direction)} stands in the link now.", False)
 
     def parts_text(self) -> str:
         """The parts list with its columns of prices, to be filled in."""

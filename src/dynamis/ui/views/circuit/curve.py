@@ -41,9 +41,11 @@ class PotCurve(Picture):
             return []
         x, made, c = np.linspace(0.0, 1.0, _STEPS), self.pot.loaded, self.colours
         found = [("as it is", c.ink, made.volts(x))]
-        for way, colour in zip(self.pot.straightenings, (c.blue, c.amber), strict=False):
-            ohms = self.number_style.engineering(way.ohms, "Ω")
-            found.append((ohms if way.kind == "lower" else f"+ {ohms}", colour, straightened(made, way, x)))
+        for straightening, colour in zip(self.pot.straightenings, (c.blue, c.amber), strict=False):
+            ohms = self.number_style.engineering(straightening.ohms, "Ω")
+            found.append(
+                (ohms if straightening.kind == "lower" else f"+ {ohms}", colour, straightened(made, straightening, x))
+            )
         return found
 
     def draw(self, p: QPainter) -> None:

@@ -173,8 +173,8 @@ class SchematicView(Picture):
 
     def _capacitor(self, p: QPainter, symbol: Symbol) -> None:
         a, b, along, across = self._course(symbol)
-        for end, way in ((a, -1.0), (b, 1.0)):
-            plate = (a + b) / 2 + along * (0.22 * way)
+        for end, direction in ((a, -1.0), (b, 1.0)):
+            plate = (a + b) / 2 + along * (0.22 * direction)
             p.drawLine(end, plate)
             p.drawLine(plate - across, plate + across)
         self._words(p, symbol, (a + b) / 2, abs(along.x()) > abs(along.y()))
@@ -208,9 +208,9 @@ class SchematicView(Picture):
         first, bend = ends[1] if bipolar else (QPointF(drain.x(), at.y()), QPointF(bar, at.y()))
         if not bipolar:
             p.drawPolyline([QPointF(bar, at.y()), QPointF(drain.x(), at.y()), QPointF(drain.x(), at.y() + leg)])
-        way = (bend - first) / max(1e-9, math.hypot(bend.x() - first.x(), bend.y() - first.y()))
-        tip, side = (first + bend) / 2 + way * 0.35 * u, QPointF(-way.y(), way.x()) * (0.3 * u)
-        back = tip - way * (0.7 * u)
+        direction = (bend - first) / max(1e-9, math.hypot(bend.x() - first.x(), bend.y() - first.y()))
+        tip, side = (first + bend) / 2 + direction * 0.35 * u, QPointF(-direction.y(), direction.x()) * (0.3 * u)
+        back = tip - direction * (0.7 * u)
         p.setBrush(p.pen().color())
         p.drawPolygon(QPolygonF([tip, back + side, back - side]))
         p.setBrush(Qt.BrushStyle.NoBrush)

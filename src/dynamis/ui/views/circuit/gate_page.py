@@ -64,7 +64,7 @@ class GatePage(LinkPage):
         self._choices: dict[str, GateChoice] = {}
         self.chosen: GateChoice | None = None
         self.meets = Sentences(spacing=9)
-        self.wish_panel.body.addWidget(scrolling(holding(self.meets)), 1)
+        self.requirement_panel.body.addWidget(scrolling(holding(self.meets)), 1)
         self.table = Table("Circuits for gates", _COLUMNS)
         self.table.on_activate = self.look_at
         self.table.clicked.connect(lambda index: self.look_at(self.table.rows_model.rows[index.row()].key))

@@ -26,7 +26,7 @@ class LinkPage(QWidget):
         across = QHBoxLayout(self)
         across.setContentsMargins(0, 0, 0, 0)
         across.setSpacing(13)
-        self.wish_panel, self.over = Panel(left, left), Panel(over, over)
+        self.requirement_panel, self.over = Panel(left, left), Panel(over, over)
         self._fill()  # in the order in which Tab goes through it
         middle = QWidget()
         column = QVBoxLayout(middle)
@@ -41,12 +41,12 @@ class LinkPage(QWidget):
         self.side = SidePanel(session, pages, self.parts_text)
         self.use, self.spice = self.side.endings.use, self.side.spice
         self.side.values.changed.connect(self._changed)
-        for one, stretch in ((self.wish_panel, 0), (middle, 1), (self.side, 0)):
+        for one, stretch in ((self.requirement_panel, 0), (middle, 1), (self.side, 0)):
             across.addWidget(one, stretch)
 
-    def sides(self, wish: int, side: int) -> tuple[tuple[QWidget, int], ...]:
+    def sides(self, requirement: int, side: int) -> tuple[tuple[QWidget, int], ...]:
         """The panels at both sides with the widths they should have."""
-        return (self.wish_panel, wish), (self.side, side)
+        return (self.requirement_panel, requirement), (self.side, side)
 
     def dress(self, colours: Colours, *, zigzag: bool) -> None:
         self.colours = colours

@@ -103,27 +103,27 @@ class PartsPanel(QWidget):
             lock.setAccessibleName(f"Keep {slot}")
             self._grid.addWidget(name, 2 * k, 0)
             self._grid.addWidget(edit, 2 * k, 1)
-            for text, way in (("▲", 1), ("▼", -1)):
-                self._grid.addWidget(self._stepper(text, slot, way), 2 * k, 2 if way > 0 else 3)
+            for text, direction in (("▲", 1), ("▼", -1)):
+                self._grid.addWidget(self._stepper(text, slot, direction), 2 * k, 2 if direction > 0 else 3)
             self._grid.addWidget(lock, 2 * k, 4)
             self._grid.addWidget(label(role, "small", wrap=True), 2 * k + 1, 1, 1, 4)
             self.edits[slot], self.locks[slot] = edit, lock
         self.again.setVisible(bool(slots))
 
-    def _stepper(self, text: str, slot: str, way: int) -> QPushButton:
+    def _stepper(self, text: str, slot: str, direction: int) -> QPushButton:
         button = QPushButton(text)
         button.setFixedWidth(27)
         button.setProperty("narrow", True)
         button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        button.setAccessibleName(f"{slot} {'up' if way > 0 else 'down'} the series")
-        button.clicked.connect(lambda _=False: self.step(slot, way))
+        button.setAccessibleName(f"{slot} {'up' if direction > 0 else 'down'} the series")
+        button.clicked.connect(lambda _=False: self.step(slot, direction))
         return button
 
-    def step(self, slot: str, way: int) -> None:
+    def step(self, slot: str, direction: int) -> None:
         """The next preferred value up or down, of the resistor alone or the larger of two."""
         assert self._proposal is not None  # the fields are there with a proposal only
-        wish, fitted = self._proposal.wish, self._proposal.circuit.by_slot[slot]
-        following = fitted.stepped(stock(wish.series, wish.drawer).tolist(), up=way > 0)
+        requirement, fitted = self._proposal.requirement, self._proposal.circuit.by_slot[slot]
+        following = fitted.stepped(stock(requirement.series, requirement.drawer).tolist(), up=direction > 0)
         if following is None:
             self.refused.emit(f"{slot} stands at the end of its series.")
             return

@@ -86,7 +86,7 @@ class ProposalsPanel(Panel):
     def warn(self, proposal: Proposal, style: Style, spoils: Sequence[str] = ()) -> None:
         """Say what moves the chosen one, where its rail does, and which other inputs it would spoil."""
         told = list(spoils)
-        if proposal.rail_cents > proposal.wish.tolerance_cents and not proposal.takes_reference:
+        if proposal.rail_cents > proposal.requirement.tolerance_cents and not proposal.takes_reference:
             told.append(
                 f"The rail that its offset is taken from may move it by {style.cents(proposal.rail_cents)} ct "
                 "within its "

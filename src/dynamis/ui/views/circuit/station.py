@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QStackedWidge
 
 from dynamis.bench.chains.notes_at import note_at_volts, whole_note_volts
 from dynamis.bench.designing.between import RESISTOR_PER_KELVIN, built, op_amp_for, supply_from, use_between
-from dynamis.bench.designing.law_change import law_way
+from dynamis.bench.designing.law_change import law_direction
 from dynamis.bench.designing.link_ask import LinkAsk, link_ask, spoils
 from dynamis.bench.document.bench import Rails
 from dynamis.bench.document.ports import SWITCHING, PortRef
@@ -23,8 +23,8 @@ from dynamis.electrics.circuits.supply import OP_AMPS
 from dynamis.electrics.circuits.variation import Counting
 from dynamis.electrics.design.answer import Answer, Ask, answered, rest_anew
 from dynamis.electrics.design.proposal import Proposal, with_values
+from dynamis.electrics.design.requirement import Requirement
 from dynamis.electrics.design.spread import Laid
-from dynamis.electrics.design.wish import Wish
 from dynamis.errors import InputError
 from dynamis.ui.background import Background
 from dynamis.ui.course import CourseRunner
@@ -37,12 +37,12 @@ from dynamis.ui.views.circuit.drawing import SchematicView
 from dynamis.ui.views.circuit.gate_page import GatePage
 from dynamis.ui.views.circuit.proposals_panel import STANDING, ProposalsPanel
 from dynamis.ui.views.circuit.rails_row import RailsRow
-from dynamis.ui.views.circuit.wish_form import WishForm
+from dynamis.ui.views.circuit.requirement_form import RequirementForm
 from dynamis.ui.widgets.panel import Panel, label, scrolling, set_refusal, set_text
 from dynamis.ui.widgets.picture import Picture
 from dynamis.ui.widgets.table import Table
 
-_START = Wish(1.0, op_amp=OP_AMPS["jfet"], resistor_per_kelvin=RESISTOR_PER_KELVIN)
+_START = Requirement(1.0, op_amp=OP_AMPS["jfet"], resistor_per_kelvin=RESISTOR_PER_KELVIN)
 _USUAL_POINTS, _WISH_WIDTH, _SIDE_WIDTH = 9.75, 242, 336
 _USUAL_WIDTH, _WISH_WIDER, _SIDE_WIDER = 1280, 90, 180
 
@@ -62,7 +62,7 @@ class CircuitStation(Station):
         super().__init__(session, course, colours, points)
         self.judge = session.judge
         self._pair: tuple[PortRef, PortRef] | None = None
-        self._of_link: Wish | None = None
+        self._of_link: Requirement | None = None
         self._rails: tuple[Rails, ...] | None = None
         self.answer: Answer | None = None
         self._standing: Proposal | None = None
@@ -83,17 +83,17 @@ class CircuitStation(Station):
         across = QHBoxLayout(gain)
         across.setContentsMargins(0, 0, 0, 0)
         across.setSpacing(13)
-        across.addWidget(self._make_wish(), 0)
+        across.addWidget(self._make_requirement(), 0)
         across.addWidget(self._make_middle(), 1)
         self.side = ChosenPanel(session, colours, self._note_of, self._played)
         across.addWidget(self.side, 0)
         self._connect()
 
-    def _make_wish(self) -> Panel:
-        panel = self._wish_panel = Panel("What it has to do", "What it has to do")
+    def _make_requirement(self) -> Panel:
+        panel = self._requirement_panel = Panel("What it has to do", "What it has to do")
         self.names = label("", "small", wrap=True)
         panel.body.addWidget(self.names)
-        self.form = WishForm(self._session.style)
+        self.form = RequirementForm(self._session.style)
         panel.body.addWidget(scrolling(self.form), 1)
         self.refusal = label("", "question", wrap=True)
         set_refusal(self.refusal, "")
@@ -171,13 +171,13 @@ class CircuitStation(Station):
     def _share_width(self) -> None:
         """The panels at both sides as wide as the size of the text asks, and wider where the window is."""
         larger, spare = max(1.0, self._points / _USUAL_POINTS), max(0, self.width() - _USUAL_WIDTH)
-        wish = int(_WISH_WIDTH * larger) + min(_WISH_WIDER, spare // 6)
+        requirement = int(_WISH_WIDTH * larger) + min(_WISH_WIDER, spare // 6)
         side = int(_SIDE_WIDTH * min(larger, 1.15)) + min(_SIDE_WIDER, spare // 3)
         for one, width in (
-            (self._wish_panel, wish),
+            (self._requirement_panel, requirement),
             (self.side, side),
-            *self.gates.sides(wish, side),
-            *self.converter.sides(wish, side),
+            *self.gates.sides(requirement, side),
+            *self.converter.sides(requirement, side),
         ):
             one.setFixedWidth(width)
 
@@ -219,10 +219,10 @@ class CircuitStation(Station):
             self.thread_wanted.emit()
             return
         self.pages.setCurrentIndex(0)
-        asked = LinkAsk("No link is looked at: the wish below is yours.")
+        asked = LinkAsk("No link is looked at: the requirement below is yours.")
         if pair is not None:
             link = trial_link(session.bench.link_from(pair[0]), *pair)
-            start = _START if self.answer is None else self.form.ask.wish
+            start = _START if self.answer is None else self.form.ask.requirement
             rails = session.bench.rails_for(link)
             if rails and rails != self._rails:
                 supply = supply_from(rails, start.supply.tolerance)
@@ -230,14 +230,14 @@ class CircuitStation(Station):
                 anew, self._rails = anew or self._rails is not None, rails
             fresh = anew or pair != self._pair or self.answer is None
             asked = link_ask(session.bench, link, pair[1], start, session.style, fresh=fresh)
-        wish = asked.wish
+        requirement = asked.requirement
         set_text(self.names, asked.sentence)
         self.side.show_pot(asked.pot)
-        self.from_link.setEnabled(wish is not None)
-        same = pair == self._pair and (wish and wish.of_link) == (self._of_link and self._of_link.of_link)
-        self._pair, self._of_link, self._standing = pair, wish, asked.standing
+        self.from_link.setEnabled(requirement is not None)
+        same = pair == self._pair and (requirement and requirement.of_link) == (self._of_link and self._of_link.of_link)
+        self._pair, self._of_link, self._standing = pair, requirement, asked.standing
         if self.answer is None or anew or not same:
-            self._ask(Ask(wish or self.form.ask.wish, self.form.ask.kelvin, self.form.ask.adds))
+            self._ask(Ask(requirement or self.form.ask.requirement, self.form.ask.kelvin, self.form.ask.adds))
         else:
             self._show_table()
             self.look_at(self._chosen_key)
@@ -246,7 +246,7 @@ class CircuitStation(Station):
     def _page_for(self, output: PortRef, sink: PortRef) -> GatePage | ConverterPage | None:
         if self._session.bench.port(sink).role in SWITCHING:
             return self.gates
-        return self.converter if law_way(self._session.bench, output, sink) else None
+        return self.converter if law_direction(self._session.bench, output, sink) else None
 
     def _ask(self, ask: Ask) -> None:
         """Work out the proposals beside the window."""
@@ -336,11 +336,11 @@ class CircuitStation(Station):
             return ""
         return note_at_volts(self._session.bench, self._pair[0], volts, self._session.style)
 
-    def _played(self, volts: float, wish: Wish) -> float:
+    def _played(self, volts: float, requirement: Requirement) -> float:
         """The volts of a whole note that the sender plays near these."""
         if self._pair is None:
             return volts
-        return whole_note_volts(self._session.bench, self._pair[0], volts, wish.in_low, wish.in_high)
+        return whole_note_volts(self._session.bench, self._pair[0], volts, requirement.in_low, requirement.in_high)
 
     def _part_changed(self, slot: str, fitted: Fitted) -> None:
         self.chosen = with_values(self.chosen, Counting(), **{slot: fitted})

@@ -70,9 +70,9 @@ class ValueGrid(QWidget):
         self.refused.emit("")
         self.changed.emit(*what)
 
-    def step(self, name: str, way: int) -> None:
+    def step(self, name: str, direction: int) -> None:
         """The next preferred value up or down."""
-        ohms, up = self._shown[name][2], way > 0
+        ohms, up = self._shown[name][2], direction > 0
         sizes = self.sizes.get(name)
         following = next_in_series(ohms, self.series, up=up) if sizes is None else next_value(ohms, sizes, up=up)
         if following is None:

@@ -196,9 +196,11 @@ class LevelScale(Picture):
         p.setPen(QPen(colour, 1.3))
         p.drawLine(QPointF(x, first), QPointF(x, second))
         if abs(second - first) > 12:
-            for y, way in ((first, 1.0 if second > first else -1.0), (second, 1.0 if first > second else -1.0)):
+            for y, direction in ((first, 1.0 if second > first else -1.0), (second, 1.0 if first > second else -1.0)):
                 p.setBrush(colour)
-                p.drawPolygon(QPolygonF([QPointF(x, y), QPointF(x - 3, y + 8 * way), QPointF(x + 3, y + 8 * way)]))
+                p.drawPolygon(
+                    QPolygonF([QPointF(x, y), QPointF(x - 3, y + 8 * direction), QPointF(x + 3, y + 8 * direction)])
+                )
         text = (
             self.number_style.volts(margin, 2, sign=True)
             if margin >= 0

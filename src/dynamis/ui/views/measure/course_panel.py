@@ -52,8 +52,8 @@ class CoursePanel(Panel):
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         across = self.width() > 46 * self.fontMetrics().averageCharWidth() + self.go.sizeHint().width()
-        ways = QBoxLayout.Direction
-        self._row.setDirection(ways.LeftToRight if across else ways.TopToBottom)
+        directions = QBoxLayout.Direction
+        self._row.setDirection(directions.LeftToRight if across else directions.TopToBottom)
 
     def _toggled(self, checked: bool) -> None:
         self._course.by_itself = checked

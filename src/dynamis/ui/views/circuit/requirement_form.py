@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QWidget
 
 from dynamis.electrics.circuits.supply import OP_AMPS, Supply
 from dynamis.electrics.design.answer import NOTHING, Adds, Ask
-from dynamis.electrics.design.wish import Wish
+from dynamis.electrics.design.requirement import Requirement
 from dynamis.electrics.series import SERIES
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_quantities, parse_quantity, parse_share
@@ -32,52 +32,66 @@ def _number(value: float, style: Style, decimals: int) -> str:
     return style.typed(round(value, decimals)).replace("-", MINUS)
 
 
-def _law(wish: Wish, style: Style) -> str:
-    if wish.zero_volts is None:
-        return f"{_number(wish.volts_per_octave, style, 4)} V/oct"
-    return f"Hz/V {_number(wish.zero_volts, style, 4)} V"
+def _law(requirement: Requirement, style: Style) -> str:
+    if requirement.zero_volts is None:
+        return f"{_number(requirement.volts_per_octave, style, 4)} V/oct"
+    return f"Hz/V {_number(requirement.zero_volts, style, 4)} V"
 
 
-def _wished(key: str, scale: float = 1.0) -> Callable[[Ask, float], Ask]:
-    return lambda ask, value: replace(ask, wish=replace(ask.wish, **{key: value * scale}))
+def _required(key: str, scale: float = 1.0) -> Callable[[Ask, float], Ask]:
+    return lambda ask, value: replace(ask, requirement=replace(ask.requirement, **{key: value * scale}))
 
 
 def _with_rails(ask: Ask, tolerance: float) -> Ask:
-    return replace(ask, wish=replace(ask.wish, supply=replace(ask.wish.supply, tolerance=tolerance)))
+    return replace(
+        ask, requirement=replace(ask.requirement, supply=replace(ask.requirement.supply, tolerance=tolerance))
+    )
 
 
 _ROWS = (
-    _Row("gain", "Gain", "", lambda ask, s: _number(ask.wish.gain, s, 6), _wished("gain")),
-    _Row("offset", "Offset", "V", lambda ask, s: f"{_number(ask.wish.offset_volts, s, 5)} V", _wished("offset_volts")),
-    _Row("low", "Input from", "V", lambda ask, s: f"{_number(ask.wish.in_low, s, 4)} V", _wished("in_low")),
-    _Row("high", "Input to", "V", lambda ask, s: f"{_number(ask.wish.in_high, s, 4)} V", _wished("in_high")),
-    _Row("source", "Sender", "Ω", lambda ask, s: s.engineering(ask.wish.source_ohms, "Ω"), _wished("source_ohms")),
+    _Row("gain", "Gain", "", lambda ask, s: _number(ask.requirement.gain, s, 6), _required("gain")),
+    _Row(
+        "offset",
+        "Offset",
+        "V",
+        lambda ask, s: f"{_number(ask.requirement.offset_volts, s, 5)} V",
+        _required("offset_volts"),
+    ),
+    _Row("low", "Input from", "V", lambda ask, s: f"{_number(ask.requirement.in_low, s, 4)} V", _required("in_low")),
+    _Row("high", "Input to", "V", lambda ask, s: f"{_number(ask.requirement.in_high, s, 4)} V", _required("in_high")),
+    _Row(
+        "source",
+        "Sender",
+        "Ω",
+        lambda ask, s: s.engineering(ask.requirement.source_ohms, "Ω"),
+        _required("source_ohms"),
+    ),
     _Row(
         "load",
         "Load",
         "Ω",
-        lambda ask, s: "none" if ask.wish.load_ohms is None else s.engineering(ask.wish.load_ohms, "Ω"),
-        _wished("load_ohms"),
+        lambda ask, s: "none" if ask.requirement.load_ohms is None else s.engineering(ask.requirement.load_ohms, "Ω"),
+        _required("load_ohms"),
     ),
     _Row(
         "tolerance",
         "Resistors ±",
         "%",
-        lambda ask, s: s.typed_share(ask.wish.tolerance),
-        _wished("tolerance"),
+        lambda ask, s: s.typed_share(ask.requirement.tolerance),
+        _required("tolerance"),
     ),
     _Row(
         "ppm",
         "Drift ± ppm/K",
         "",
-        lambda ask, s: _number(1e6 * ask.wish.resistor_per_kelvin, s, 1),
-        _wished("resistor_per_kelvin", 1e-6),
+        lambda ask, s: _number(1e6 * ask.requirement.resistor_per_kelvin, s, 1),
+        _required("resistor_per_kelvin", 1e-6),
     ),
     _Row(
         "rail",
         "Rails ±",
         "%",
-        lambda ask, s: s.typed_share(ask.wish.supply.tolerance),
+        lambda ask, s: s.typed_share(ask.requirement.supply.tolerance),
         lambda ask, value: _with_rails(ask, value),
     ),
     _Row(
@@ -91,10 +105,10 @@ _ROWS = (
         "cents",
         "Allowed",
         "ct",
-        lambda ask, s: f"± {_number(ask.wish.tolerance_cents, s, 2)} ct",
-        _wished("tolerance_cents"),
+        lambda ask, s: f"± {_number(ask.requirement.tolerance_cents, s, 2)} ct",
+        _required("tolerance_cents"),
     ),
-    _Row("law", "Law", "V", lambda ask, s: _law(ask.wish, s), _wished("volts_per_octave")),
+    _Row("law", "Law", "V", lambda ask, s: _law(ask.requirement, s), _required("volts_per_octave")),
 )
 _LAW_TIP = "The sender's scale, 1.2 V/oct; or Hz/V with the receiver's volts at 0 Hz, Hz/V 0.12 V"
 _ADDS: tuple[tuple[Adds, str], ...] = (
@@ -114,15 +128,15 @@ _REFERENCES = (
 )
 
 
-class WishForm(QWidget):
-    """changed : another wish.  refused : a sentence, an empty one when it is over."""
+class RequirementForm(QWidget):
+    """changed : another requirement.  refused : a sentence, an empty one when it is over."""
 
     changed = Signal(object)
     refused = Signal(str)
 
     def __init__(self, style: Style) -> None:
         super().__init__()
-        self.ask = Ask(Wish(1.0))
+        self.ask = Ask(Requirement(1.0))
         self.style_of_numbers = style
         grid = form_grid()
         self.setLayout(grid)
@@ -145,20 +159,20 @@ class WishForm(QWidget):
             at + 1,
             "Op-amp",
             [(one.name, one.short_title) for one in OP_AMPS.values()],
-            lambda wish, name: replace(wish, op_amp=OP_AMPS[name]),
+            lambda requirement, name: replace(requirement, op_amp=OP_AMPS[name]),
         )
         self.reference = self._choice(
             grid,
             at + 2,
             "Offset from",
             list(_REFERENCES),
-            lambda wish, one: replace(wish, offset_from=one[0], reference_volts=one[1]),
+            lambda requirement, one: replace(requirement, offset_from=one[0], reference_volts=one[1]),
         )
         both = [
             ((name, pairs), f"{name}, {'pairs' if pairs else 'single'}") for name in SERIES for pairs in (True, False)
         ]
         self.series = self._choice(
-            grid, at + 3, "Series", both, lambda wish, one: replace(wish, series=one[0], pairs=one[1])
+            grid, at + 3, "Series", both, lambda requirement, one: replace(requirement, series=one[0], pairs=one[1])
         )
         self.series.setToolTip("Preferred values; pairs in series or parallel where a single one misses")
         self.adds = choice("Adds", _ADDS)
@@ -173,30 +187,32 @@ class WishForm(QWidget):
 
     def _choice(self, grid: QGridLayout, row: int, words: str, choices, change) -> QComboBox:
         made = choice(words, choices)
-        made.activated.connect(lambda _: self._wish(lambda wish: change(wish, made.currentData())))
+        made.activated.connect(lambda _: self._requirement(lambda requirement: change(requirement, made.currentData())))
         add_row(grid, row, words, made)
         return made
 
     # -- showing and taking ------------------------------------------------------------------------
 
     def show_ask(self, ask: Ask, style: Style) -> None:
-        """Show a wish without announcing it."""
+        """Show a requirement without announcing it."""
         self.ask, self.style_of_numbers = ask, style
         for row in _ROWS:
             self.edits[row.key].show_text(row.show(ask, style))
-        self.supply.show_text(ask.wish.supply.shown(style))
-        self.op_amp.setCurrentIndex(max(0, self.op_amp.findData(ask.wish.op_amp.name)))
-        both = (ask.wish.series, ask.wish.pairs)
+        self.supply.show_text(ask.requirement.supply.shown(style))
+        self.op_amp.setCurrentIndex(max(0, self.op_amp.findData(ask.requirement.op_amp.name)))
+        both = (ask.requirement.series, ask.requirement.pairs)
         self.series.setCurrentIndex([self.series.itemData(k) for k in range(self.series.count())].index(both))
-        known, taken = [one for one, _ in _REFERENCES], (ask.wish.offset_from, ask.wish.reference_volts)
+        known, taken = [one for one, _ in _REFERENCES], (ask.requirement.offset_from, ask.requirement.reference_volts)
         self.reference.setCurrentIndex(known.index(taken) if taken in known else 0)
         self.adds.setCurrentIndex([value for value, _ in _ADDS].index(ask.adds))
-        self.drawer.show_text(style.listed(style.engineering(one, "").replace(" ", "") for one in ask.wish.drawer))
+        self.drawer.show_text(
+            style.listed(style.engineering(one, "").replace(" ", "") for one in ask.requirement.drawer)
+        )
 
     def _read(self, row: _Row, text: str) -> Ask:
         cleaned = text.strip().lstrip("±").strip()
         if row.key == "load" and cleaned.lower() in ("none", "nothing", ""):
-            return replace(self.ask, wish=replace(self.ask.wish, load_ohms=None))
+            return replace(self.ask, requirement=replace(self.ask.requirement, load_ohms=None))
         comma = self.style_of_numbers.decimal_comma
         if row.key == "law":
             return self._read_law(cleaned, comma)
@@ -209,23 +225,23 @@ class WishForm(QWidget):
         rest = text[len("hz/v") :] if linear else text.lower().removesuffix("/oct").replace("v", "V")
         volts = parse_quantity(rest.strip() or "0", "V", "Law", decimal_comma=comma)
         values = {"zero_volts": volts} if linear else {"zero_volts": None, "volts_per_octave": volts}
-        return replace(self.ask, wish=replace(self.ask.wish, **values))
+        return replace(self.ask, requirement=replace(self.ask.requirement, **values))
 
     def _read_supply(self, text: str) -> Ask:
-        wish = self.ask.wish
-        supply = Supply.parse(text, wish.supply.tolerance, decimal_comma=self.style_of_numbers.decimal_comma)
-        return replace(self.ask, wish=replace(wish, supply=supply))
+        requirement = self.ask.requirement
+        supply = Supply.parse(text, requirement.supply.tolerance, decimal_comma=self.style_of_numbers.decimal_comma)
+        return replace(self.ask, requirement=replace(requirement, supply=supply))
 
     def _read_drawer(self, text: str) -> Ask:
         comma = self.style_of_numbers.decimal_comma
         values = parse_quantities(text, "Ω", "A value in the drawer", decimal_comma=comma)
         if any(one <= 0 for one in values):
             raise InputError("A value in the drawer is 0 Ω or less; more than 0 Ω was expected.")
-        return replace(self.ask, wish=replace(self.ask.wish, drawer=values))
+        return replace(self.ask, requirement=replace(self.ask.requirement, drawer=values))
 
-    def _wish(self, change: Callable[[Wish], Wish]) -> None:
+    def _requirement(self, change: Callable[[Requirement], Requirement]) -> None:
         try:
-            self._take(replace(self.ask, wish=change(self.ask.wish)))
+            self._take(replace(self.ask, requirement=change(self.ask.requirement)))
             self.refused.emit("")
         except InputError as error:
             self.refused.emit(str(error))

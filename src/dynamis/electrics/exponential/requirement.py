@@ -13,7 +13,7 @@ from numpy.typing import ArrayLike, NDArray
 from dynamis.electrics.circuits.clamp import LOOP_OHMS, Clamp
 from dynamis.electrics.circuits.supply import OP_AMPS, OpAmp, Supply
 from dynamis.electrics.exponential.converter import Converter
-from dynamis.electrics.exponential.parts import COMPENSATING_PPM, Way
+from dynamis.electrics.exponential.parts import COMPENSATING_PPM, Direction
 from dynamis.electrics.series import SERIES
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
@@ -29,17 +29,17 @@ _SPARE_VOLTS: Final = 0.02
 
 
 @dataclass(frozen=True)
-class LawWish:
+class LawRequirement:
     """in_low, in_high : the sender's own volts at the lowest and the highest note.  out_low, out_high : volts that the
     loaded input wants for them.  way : which side is Hz/V, the input's ("exponential") or the sender's
     ("logarithmic"); its volts lie above 0.  tolerance : of the resistors, a fraction.  base_ppm : of R5, 0 for an
-    ordinary resistor.  bears : what the input survives."""
+    ordinary resistor.  absolute_limits : what the input survives."""
 
     in_low: float
     in_high: float
     out_low: float
     out_high: float
-    way: Way = "exponential"
+    direction: Direction = "exponential"
     source_ohms: float = 1000.0
     load_ohms: float | None = 100e3
     supply: Supply = Supply()
@@ -48,7 +48,7 @@ class LawWish:
     tolerance: float = 0.01
     base_ppm: float = COMPENSATING_PPM
     tolerance_cents: float = 5.0
-    bears: Clamp = Clamp()
+    absolute_limits: Clamp = Clamp()
 
     def __post_init__(self) -> None:
         for ends, who in ((self.sides[0], "V/oct"), (self.sides[1], "Hz/V")):
@@ -75,7 +75,7 @@ class LawWish:
     def sides(self) -> tuple[tuple[float, float], tuple[float, float]]:
         """Lowest and highest volts of the side that is V/oct, and of the one that is Hz/V."""
         ins, outs = (self.in_low, self.in_high), (self.out_low, self.out_high)
-        return (ins, outs) if self.way == "exponential" else (outs, ins)
+        return (ins, outs) if self.direction == "exponential" else (outs, ins)
 
     @cached_property
     def octaves(self) -> float:
@@ -97,7 +97,7 @@ class LawWish:
     def _reaches(self) -> tuple[float, float]:
         """The least and the most that the output gives, with the clamp that the input asks for and some to spare."""
         swing = self.op_amp.swing(self.supply)
-        clamp, dropped = self.bears.needed(*swing), 1.0
+        clamp, dropped = self.absolute_limits.needed(*swing), 1.0
         if clamp.diodes:  # the resistor inside the loop drops some of it, by load and feedback
             dropped += LOOP_OHMS * ((1.0 / self.load_ohms if self.load_ohms else 0.0) + 1.0 / _LEAST_FEEDBACK)
         low, high = clamp.within(swing[0] / dropped, swing[1] / dropped)
@@ -122,11 +122,11 @@ class LawWish:
 
     def octaves_in(self, volts: ArrayLike) -> FloatArray:
         """How high a note is for which the sender gives so much."""
-        return self._octaves(volts, self.in_low, linear=self.way == "logarithmic")
+        return self._octaves(volts, self.in_low, linear=self.direction == "logarithmic")
 
     def octaves_out(self, volts: ArrayLike) -> FloatArray:
         """How high the note is that the input makes of so much."""
-        return self._octaves(volts, self.out_low, linear=self.way == "exponential")
+        return self._octaves(volts, self.out_low, linear=self.direction == "exponential")
 
     def _octaves(self, volts: ArrayLike, low: float, *, linear: bool) -> FloatArray:
         given = np.asarray(volts, float)
@@ -136,7 +136,7 @@ class LawWish:
 
     def sends(self, octaves: ArrayLike) -> FloatArray:
         """What the sender gives so high up."""
-        return self._volts(octaves, self.in_low, linear=self.way == "logarithmic")
+        return self._volts(octaves, self.in_low, linear=self.direction == "logarithmic")
 
     def _volts(self, octaves: ArrayLike, low: float, *, linear: bool) -> FloatArray:
         up = np.asarray(octaves, float)
@@ -144,7 +144,7 @@ class LawWish:
 
     def out(self, volts: ArrayLike) -> FloatArray:
         """What the input wants when the sender gives so much."""
-        return self._volts(self.octaves_in(volts), self.out_low, linear=self.way == "exponential")
+        return self._volts(self.octaves_in(volts), self.out_low, linear=self.direction == "exponential")
 
     def volts(self) -> FloatArray:
         """Input volts over the notes, shape (49,), from note to note alike."""

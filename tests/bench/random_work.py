@@ -60,8 +60,8 @@ def looked_at(bench: Bench, output: PortRef, sink: PortRef, matrix: Matrix, adop
         assert "nan" not in finding.text.split(), finding.text
         assert "which is in the log" not in finding.text, finding.text
     for remedy in remedies_for(bench, fit, adoptions, STYLE):
-        if remedy.deed is not None:
-            check_bench(remedy.deed(bench).bench)
+        if remedy.command is not None:
+            check_bench(remedy.command(bench).bench)
     wiring_card(bench, output, sink, STYLE)
     if bench.port(sink).role in SWITCHING:
         levels = levels_of(bench, link, sink)
@@ -71,9 +71,9 @@ def looked_at(bench: Bench, output: PortRef, sink: PortRef, matrix: Matrix, adop
                 envelope_of(levels.envelope, 0.0, 0.1)
         gate_choices(bench, link, sink, STYLE)
         meets_words(bench, link, sink, STYLE)
-    wish = asked_of(bench, link, sink)
-    if not isinstance(wish, str):
-        smallest_with_op_amp(wish)
+    requirement = asked_of(bench, link, sink)
+    if not isinstance(requirement, str):
+        smallest_with_op_amp(requirement)
     made = link_chain(bench, link, sink=sink)
     if made.chain is not None and bench.port(sink).role == "pitch":
         notes = link.whole_notes

@@ -25,7 +25,7 @@ _FEEDBACK_OHMS = 8e3
 
 
 @dataclass(frozen=True)
-class Wish:
+class Requirement:
     """gain, offset_volts : from the sender's own volts to the loaded receiver.
 
     in_low, in_high : volts the sender gives.  series, pairs : preferred values, two of them where one misses.
@@ -33,7 +33,8 @@ class Wish:
     may be off.  reference_volts : of a reference part to take the offset from, None for the rail.
     zero_volts : for Hz/V, what the receiver gets at 0 Hz, None for V/oct; volts_per_octave then stands for nothing.
     resistor_per_kelvin : what their data sheet allows.  drawer : the values at hand, none named: all of the series.
-    bears : what the receiver survives; where the circuit could pass that it gets a clamp.  load_tolerance : a fraction.
+    absolute_limits : what the receiver survives; where the circuit could pass that it gets a clamp.
+    load_tolerance : a fraction.
     offset_from : "rail" or "reference" where that was asked for, "" for what the change of the rail allows.
     """
 
@@ -55,7 +56,7 @@ class Wish:
     reference_tolerance: float = 0.002
     resistor_per_kelvin: float = 0.0
     drawer: tuple[float, ...] = ()
-    bears: Clamp = Clamp()
+    absolute_limits: Clamp = Clamp()
     load_tolerance: float = 0.05
     offset_from: Literal["", "rail", "reference"] = ""
 
@@ -72,7 +73,7 @@ class Wish:
             self.tolerance_cents,
             self.volts_per_octave,
             self.zero_volts,
-            self.bears,
+            self.absolute_limits,
         )
 
     def __post_init__(self) -> None:
@@ -150,10 +151,10 @@ class Wish:
         """What of a clamp a circuit takes: an op-amp may go to its rails, resistors only follow their sender."""
         if amplified:
             up = 1.0 + self.supply.tolerance
-            return self.bears.needed(self.supply.low * up, self.supply.high * up)
+            return self.absolute_limits.needed(self.supply.low * up, self.supply.high * up)
         beyond = _BEYOND * (self.in_high - self.in_low)
         first, last = sorted((self.out(self.in_low - beyond), self.out(self.in_high + beyond)))
-        return self.bears.needed(first, last)
+        return self.absolute_limits.needed(first, last)
 
     def reach(self) -> tuple[float, float]:
         """The volts that an op-amp brings to the receiver at most, and that it bears."""
@@ -162,9 +163,9 @@ class Wish:
             load = 0.0 if self.load_ohms is None else LOOP_OHMS / self.load_ohms
             share = 1.0 / (1.0 + load + LOOP_OHMS / _FEEDBACK_OHMS)
             low, high = low * share, high * share
-        return self.bears.within(low, high)
+        return self.absolute_limits.within(low, high)
 
-    def line(self, first: float, last: float) -> Wish:
-        """The same wish with other volts wanted at the two ends of the input range."""
+    def line(self, first: float, last: float) -> Requirement:
+        """The same requirement with other volts wanted at the two ends of the input range."""
         gain = (last - first) / (self.in_high - self.in_low)
         return replace(self, gain=gain, offset_volts=first - gain * self.in_low)
