@@ -38,7 +38,7 @@ from dynamis.electrics.circuits.variation import Counting
 from dynamis.electrics.design.proposal import propose_one
 from dynamis.electrics.design.requirement import Requirement
 from dynamis.electrics.design.spread import cents_off, spread
-from dynamis.electrics.design.trims import Bench as TrimBench
+from dynamis.electrics.design.trims import Trimming
 from dynamis.errors import InputError
 from dynamis.files.spice import link_spice
 from dynamis.notation.style import Style
@@ -162,7 +162,7 @@ def test_hertz_per_volt_on_both_sides_asks_for_a_gain_and_the_zero():
     heard = 1200 * np.log2(
         (line.gain * ends + line.offset - 0.12) / (requirement.gain * ends + requirement.offset_volts - 0.12)
     )
-    found = cents_off(TrimBench(made.circuit, requirement), {"R1": 1.01 * made.circuit.by_slot["R1"].ohms[0]})
+    found = cents_off(Trimming(made.circuit, requirement), {"R1": 1.01 * made.circuit.by_slot["R1"].ohms[0]})
     assert found == pytest.approx(np.abs(heard).max())
     assert drawn.after.p95 < 0.3 * drawn.before.p95
     assert all(one.cents_per_turn > 0 for one in made.trims)
@@ -198,7 +198,9 @@ def test_a_circuit_is_clamped_to_what_all_inputs_bear_and_keeps_that():
     assert kept.circuit.clamp == Clamp(-0.3, 3.6)
     assert [float(end) for end in kept.limits(NOMINAL)] == [-0.3, 3.6]
     assert any("D2" in text for text in between_words(changed.links[0], Style()))
-    from_five = replace(requirement, supply=Supply(0.0, 5.0), op_amp=OP_AMPS["rail-to-rail"], bears=Clamp(-0.3, 5.3))
+    from_five = replace(
+        requirement, supply=Supply(0.0, 5.0), op_amp=OP_AMPS["rail-to-rail"], absolute_limits=Clamp(-0.3, 5.3)
+    )
     assert smallest_with_op_amp(from_five).circuit.clamp == Clamp()
     crossed = set_port(other, ref, bears=VoltSpan(7.0, None)).bench
     assert borne_by(crossed, crossed.links[0], ref) == Clamp()

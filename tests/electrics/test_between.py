@@ -13,10 +13,11 @@ from spice import ngspice, ngspice_at
 
 from dynamis.electrics.audio_levels import droop_left, seconds_until, sine_peak_volts
 from dynamis.electrics.gates.circuits import gate_circuit, gate_circuits
-from dynamis.electrics.gates.levels import GateInput, GateOutput, Span
+from dynamis.electrics.gates.levels import GateInput, GateOutput
 from dynamis.electrics.gates.stages import CIRCUITS, NEVER, becomes
 from dynamis.electrics.net import Net, Terminal
 from dynamis.electrics.potentiometer import LoadedPot
+from dynamis.electrics.span import Span
 from dynamis.electrics.stage import Stage
 from dynamis.errors import InputError
 from dynamis.transfer.parameter import World

@@ -24,7 +24,7 @@ from dynamis.electrics.design.preferred import choices, stock
 from dynamis.electrics.design.proposal import ORDER, propose, propose_one
 from dynamis.electrics.design.requirement import Requirement
 from dynamis.electrics.design.spread import budget, spread
-from dynamis.electrics.design.trims import Bench, corner_values
+from dynamis.electrics.design.trims import Trimming, corner_values
 from dynamis.electrics.series import SERIES, nearest
 from dynamis.errors import InputError
 
@@ -255,7 +255,7 @@ def test_trimmers_reach_every_corner_and_ngspice_agrees_after_trimming(name, tmp
         one.key: one.nominal + one.limit * rng.choice([-1.0, 1.0])
         for one in varied_in(made.circuit, Counting(op_amps=False))
     }
-    travel = {key: float(one) for key, one in Bench(made.circuit, requirement).set(values).items()}
+    travel = {key: float(one) for key, one in Trimming(made.circuit, requirement).set(values).items()}
     real = made.circuit.fitting(
         **{slot: replace(one, ohms=tuple(values[part] for part in one.names(slot))) for slot, one in made.circuit.slots}
     )

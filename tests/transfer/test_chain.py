@@ -13,7 +13,7 @@ from dynamis.bench.document.records import HeadRecord
 from dynamis.demo.lantern import bench
 from dynamis.errors import InputError
 from dynamis.files.store import BenchFile
-from dynamis.transfer.breakpoints import Breakpoints, Course
+from dynamis.transfer.breakpoints import Breakpoints, Trajectory
 from dynamis.transfer.chain import Chain
 from dynamis.transfer.law import Oscillator, WantedPitch
 from dynamis.transfer.parameter import NOMINAL, Parameter, World
@@ -182,7 +182,7 @@ def test_the_registry_refuses_doubles_and_incomplete_values():
 
 
 def test_a_signal_is_held_ramped_or_decays_between_its_breakpoints():
-    kinds = np.array([Course.HELD, Course.RAMPED, Course.DECAYING], np.int8)
+    kinds = np.array([Trajectory.HELD, Trajectory.RAMPED, Trajectory.DECAYING], np.int8)
     signal = Breakpoints(np.array([0.0, 1.0, 2.0]), np.array([0.0, 1.0, 3.0]), kinds, np.full(3, 0.0), np.full(3, 0.08))
     # an AC-coupled path of 80 ms is down to 37 % after 80 ms (derived: 1/e)
     assert signal.at(np.array([-1.0, 0.5, 1.5, 2.0, 2.08])) == pytest.approx(

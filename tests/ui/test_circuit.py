@@ -15,7 +15,7 @@ from dynamis.bench.document.commands import part, set_port
 from dynamis.bench.document.ports import PortRef
 from dynamis.bench.judging.pairs import judge_pair
 from dynamis.electrics.circuits.supply import Supply
-from dynamis.electrics.design.spread import Side, Spread
+from dynamis.electrics.design.spread import Spread, SpreadSide
 from dynamis.electrics.design.words import spread_words
 from dynamis.notation.style import Style
 
@@ -165,7 +165,7 @@ def test_not_all_are_within_where_one_is_outside():
     """99.99 % is not told as 100.0 %."""
     cents = np.ones(10_000)
     cents[7] = 9.0
-    side = Side(cents, 5.0)
+    side = SpreadSide(cents, 5.0)
     assert 0.999 < side.within < 1.0
     assert "99.9 % are within" in spread_words(Spread(10_000, 1, side, side), None, "", Style())[0]
 

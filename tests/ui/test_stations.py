@@ -14,7 +14,7 @@ from dynamis.errors import InputError
 from dynamis.ui import stations
 from dynamis.ui.stations import EVERY, Entry, Station
 from dynamis.ui.widgets.table import Table
-from dynamis.ui.widgets.thread_strip import Field
+from dynamis.ui.widgets.thread_strip import ThreadField
 
 
 @pytest.mark.parametrize("title", EVERY)
@@ -39,7 +39,7 @@ def with_five_more(monkeypatch, tmp_path, demo_file, make_window):
         ended: ClassVar[list[str]] = []
 
         def thread_fields(self):
-            return [Field("page", self.title)], None
+            return [ThreadField("page", self.title)], None
 
         def take_file(self, path):
             self._session.said.emit(f"{self.title} took {path.name}.", False)

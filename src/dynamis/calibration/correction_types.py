@@ -12,7 +12,7 @@ from dynamis.pitch.tolerance import Verdict
 
 FloatArray = NDArray[np.float64]
 BoolArray = NDArray[np.bool_]
-Kind = Literal["trimmer", "constants", "table"]
+CorrectionKind = Literal["trimmer", "constants", "table"]
 # Why a forecast cannot be "within", however small the errors are that it leaves.
 Unproved = Literal["instrument", "readings", "linearity", "table"]
 
@@ -44,7 +44,7 @@ class Correction:
     unproved : what keeps the forecast from being "within".
     """
 
-    kind: ClassVar[Kind]
+    kind: ClassVar[CorrectionKind]
 
     kept: BoolArray
     notes: FloatArray

@@ -20,9 +20,9 @@ from dynamis.calibration.correction_types import (
     BoolArray,
     ConstantsCorrection,
     Correction,
+    CorrectionKind,
     FloatArray,
     Forecast,
-    Kind,
     TableCorrection,
     TrimmerCorrection,
     TrimStep,
@@ -277,7 +277,7 @@ class _Prediction:
             return self.fit.model.hertz(value)
         return value
 
-    def _forecast(self, kind: Kind, left: FloatArray, own: FloatArray) -> Forecast:
+    def _forecast(self, kind: CorrectionKind, left: FloatArray, own: FloatArray) -> Forecast:
         fit, keep = self.fit, self.keep
         common = fit.uncertainty.common[keep]
         expanded = 2.0 * np.hypot(common, own)
@@ -303,7 +303,7 @@ class _Prediction:
             unproved,
         )
 
-    def _unread(self, kind: Kind) -> tuple[FloatArray, FloatArray, FloatArray]:
+    def _unread(self, kind: CorrectionKind) -> tuple[FloatArray, FloatArray, FloatArray]:
         """Whole notes that nobody read: (notes, cents left by the line and the codes' rounding, U with linearity)."""
         fit, model, line = self.fit, self.fit.model, self.fit.line
         every = np.arange(self.span[0], self.span[1] + 1, dtype=float)
@@ -328,7 +328,7 @@ class _Prediction:
             own = np.sqrt(np.maximum(spread, 0.0)) * per_unit
         return notes, off, 2.0 * np.hypot(own, linearity)
 
-    def _unproved(self, kind: Kind, some_unread: bool) -> tuple[Unproved, ...]:
+    def _unproved(self, kind: CorrectionKind, some_unread: bool) -> tuple[Unproved, ...]:
         fit = self.fit
         reasons: list[Unproved] = []
         if not np.any(fit.uncertainty.expanded > 0):

@@ -53,7 +53,7 @@ class Readings:
 
 
 @dataclass(frozen=True)
-class Side:
+class FitSide:
     """One side of a correction: before, or after.  Cents; worst is positive."""
 
     worst_cents: float
@@ -87,8 +87,8 @@ class Fit:
     allowed_cents: FloatArray
     outliers: BoolArray
     used: BoolArray
-    before: Side
-    after: Side
+    before: FitSide
+    after: FitSide
     gain_standard_error: float | None
     scatter_cents: float
     line_covariance: FloatArray
@@ -154,7 +154,7 @@ def fit_readings(
     scatter = _scatter(residual[used], uncertainty.independent[used])
     after = _side(readings.notes[used], residual[used], uncertainty.expanded[used], allowed[used])
     if (np.any(~used) or used.sum() <= _LINE_PARAMETERS) and after.verdict == "within":
-        after = Side(after.worst_cents, after.worst_note, after.rms_cents, "cannot-tell")
+        after = FitSide(after.worst_cents, after.worst_note, after.rms_cents, "cannot-tell")
     return Fit(
         model,
         method,
@@ -246,13 +246,13 @@ def _scatter(residual: FloatArray, independent: FloatArray) -> float:
     return math.sqrt(max(0.0, seen - float(np.mean(independent**2))))
 
 
-def _side(notes: FloatArray, cents: FloatArray, expanded: FloatArray, allowed: FloatArray) -> Side:
+def _side(notes: FloatArray, cents: FloatArray, expanded: FloatArray, allowed: FloatArray) -> FitSide:
     if np.any(np.isnan(cents)):
         worst = int(np.argmax(np.isnan(cents)))
-        return Side(math.nan, float(notes[worst]), math.nan, judge(cents, expanded, allowed))
+        return FitSide(math.nan, float(notes[worst]), math.nan, judge(cents, expanded, allowed))
     worst = int(np.argmax(np.abs(cents)))
     rms = math.sqrt(float(np.mean(cents**2)))
-    return Side(float(abs(cents[worst])), float(notes[worst]), rms, judge(cents, expanded, allowed))
+    return FitSide(float(abs(cents[worst])), float(notes[worst]), rms, judge(cents, expanded, allowed))
 
 
 def _gain_standard_error(

@@ -14,7 +14,7 @@ from dynamis.files.contents import Contents, everything
 from dynamis.files.store import BenchFile
 from dynamis.notation.safe import quoted
 
-Item = TypeVar("Item", Gear, Unit, Port)
+Named = TypeVar("Named", Gear, Unit, Port)
 
 
 def read_bench(path: Path) -> Contents:
@@ -77,7 +77,7 @@ def _outputs(gear: Gear) -> list[Port]:
     return [port for port in gear.ports if port.direction == "output" and port.role == "pitch"]
 
 
-def _pick(option: str, name: str | None, items: Sequence[Item], named: Callable[[Item], str], what: str) -> Item:
+def _pick(option: str, name: str | None, items: Sequence[Named], named: Callable[[Named], str], what: str) -> Named:
     choices = ", ".join(repr(named(item)) for item in items)
     if not items:
         raise InputError(f"{option}: there is no {what} on this bench.")

@@ -18,7 +18,7 @@ from dynamis.electrics.design.behaviour import behaviour, behaviour_words
 from dynamis.electrics.design.later import Later, later
 from dynamis.electrics.design.proposal import Proposal, Proposals, propose
 from dynamis.electrics.design.requirement import Requirement
-from dynamis.electrics.design.spread import Side, Spread, spread
+from dynamis.electrics.design.spread import Spread, SpreadSide, spread
 from dynamis.electrics.design.trims import Trim
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_plain
@@ -152,7 +152,7 @@ def _trim(trim: Trim) -> dict[str, Any]:
     return {"name": trim.name, "role": trim.role, **reach, "turns": trim.turns, "cents_per_turn": trim.cents_per_turn}
 
 
-def _side(side: Side) -> dict[str, Any]:
+def _side(side: SpreadSide) -> dict[str, Any]:
     return {"within_tolerance_fraction": side.within, "p95_cents": side.p95, "worst_cents": side.worst}
 
 

@@ -9,15 +9,16 @@ from typing import Any, Literal
 import click
 import numpy as np
 
+from dynamis.bench.document.records import ReadQuantity
 from dynamis.calibration.causes.describe import Shape, describe_shape
 from dynamis.calibration.causes.words import cause_text, shape_sentences
-from dynamis.calibration.fit import Fit, Readings, Side, fit_readings
+from dynamis.calibration.fit import Fit, FitSide, Readings, fit_readings
 from dynamis.calibration.line import METHODS, Method
 from dynamis.calibration.meter import parse_meter_option
 from dynamis.cli.options import law_from, naming_from, naming_option, pitch_options, tuning_from
 from dynamis.cli.output import emit_json, emit_table, number, say
 from dynamis.errors import InputError
-from dynamis.files.readings_csv import CsvReading, ReadQuantity, read_rows, strict_layout
+from dynamis.files.readings_csv import CsvReading, read_rows, strict_layout
 from dynamis.files.text import read_text
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import CENTS_PER_NEPER
@@ -107,7 +108,7 @@ def _column(rows: Sequence[CsvReading], name: str) -> FloatArray | None:
     return None if all(one is None for one in cells) else np.array([np.nan if one is None else one for one in cells])
 
 
-def _side(side: Side) -> dict[str, Any]:
+def _side(side: FitSide) -> dict[str, Any]:
     return {
         "worst_cents": number(side.worst_cents),
         "worst_note": number(side.worst_note),

@@ -17,7 +17,7 @@ from dynamis.pitch.laws import Law, parse_law
 from dynamis.pitch.notes import Naming, parse_note_list
 from dynamis.pitch.tuning import EqualTemperament, Tuning
 
-Command = TypeVar("Command", bound=Callable[..., Any])
+ClickCommand = TypeVar("ClickCommand", bound=Callable[..., Any])
 
 
 class Number(click.ParamType[Any]):
@@ -98,7 +98,7 @@ def whole_under_scale(option: str, notes: Sequence[float], scale: Path | None) -
         raise InputError(f"{option}: note {broken:g} is no whole note; under --scale notes are whole.")
 
 
-def pitch_options(command: Command) -> Command:
+def pitch_options(command: ClickCommand) -> ClickCommand:
     """`--a4`, `--scale`, `--keymap`, `--middle-c` and `--json`, which every pitch command takes."""
     command = click.option("--json", "as_json", is_flag=True, help="One JSON object, full precision.")(command)
     command = click.option(

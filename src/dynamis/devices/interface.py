@@ -12,7 +12,7 @@ from typing import Literal, Protocol
 from dynamis.converter.firmware import BoardCorrection
 from dynamis.errors import InputError
 
-Quantity = Literal["volts", "hertz"]
+Measurand = Literal["volts", "hertz"]
 Trouble = Literal[
     "address",
     "absent",
@@ -72,7 +72,7 @@ class Meter(Protocol):
         """Who answers, in its own words."""
         ...
 
-    def prepare(self, quantity: Quantity, full_scale_volts: float | None) -> None:
+    def prepare(self, quantity: Measurand, full_scale_volts: float | None) -> None:
         """Set what is measured, and hold this range."""
         ...
 

@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Final
 
-from dynamis.devices.interface import DeviceError, Quantity, Shown
+from dynamis.devices.interface import DeviceError, Measurand, Shown
 from dynamis.devices.scpi import parse_error, parse_number, parse_setting, shortened
 from dynamis.notation.safe import one_line
 from dynamis.notation.style import plain
@@ -27,7 +27,7 @@ MOST_ANSWER, _PIECE = 65_536, 4096
 _MOST_OVER, _MOST_HERTZ = 1.5, 1e9
 _NOTICE_SECONDS: Final = 0.1  # a meter with one connection has to notice first that the one before is gone
 _PORT: Final = re.compile("[0-9]{1,5}")
-_FUNCTIONS: Final[dict[Quantity, str]] = {"volts": "VOLT", "hertz": "FREQ"}
+_FUNCTIONS: Final[dict[Measurand, str]] = {"volts": "VOLT", "hertz": "FREQ"}
 _WORDS: Final = {"VOLT": "DC volts", "FREQ": "frequency"}
 
 
@@ -74,7 +74,7 @@ class ScpiMeter:
         self.address = parse_address(address)
         self._library, self._seconds = library, seconds
         self._resource: MessageBasedResource | None = None
-        self._prepared: tuple[Quantity, float | None] | None = None
+        self._prepared: tuple[Measurand, float | None] | None = None
         self._tells_setting = True
         self.identity = ""
         try:
@@ -299,7 +299,7 @@ class ScpiMeter:
 
     # -- measuring ---------------------------------------------------------------------------------
 
-    def prepare(self, quantity: Quantity, full_scale_volts: float | None) -> None:
+    def prepare(self, quantity: Measurand, full_scale_volts: float | None) -> None:
         self._prepared = quantity, full_scale_volts
         self._write("*CLS")
         if quantity == "volts":

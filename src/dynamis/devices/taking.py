@@ -15,7 +15,7 @@ from typing import Final, Literal
 import numpy as np
 
 from dynamis.bench.runs.analysis import RunAnalysis
-from dynamis.devices.interface import Board, DeviceError, Meter, Quantity, Shown
+from dynamis.devices.interface import Board, DeviceError, Measurand, Meter, Shown
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
 
@@ -53,7 +53,7 @@ class Job:
     channel: str
     unit: str
     notes: tuple[float, ...]
-    quantity: Quantity
+    quantity: Measurand
     full_scale_volts: float | None
     agree: float
     jump_volts: tuple[float, ...]

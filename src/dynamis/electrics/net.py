@@ -16,7 +16,7 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from dynamis.electrics.circuits.network import Branch, Held, Network, Value
+from dynamis.electrics.circuits.network import Branch, Held, Network, Values
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
 from dynamis.transfer.parameter import Parameter, World
@@ -171,8 +171,8 @@ class Net:
     ) -> tuple[dict[str, FloatArray], FloatArray]:
         """As `_weights`, of several nodes: each source a held node behind its resistance, all solved at once."""
         branches = [Branch(arm.id, f"n:{arm.first}", f"n:{arm.second}") for arm in self.arms]
-        ohms: dict[str, Value] = {arm.id: arm.parameter.value(world) for arm in self.arms}
-        held: dict[str, Value] = {}
+        ohms: dict[str, Values] = {arm.id: arm.parameter.value(world) for arm in self.arms}
+        held: dict[str, Values] = {}
         emf: dict[str, str] = {}
         for one in present:
             # A stiff output is its node; any other one stands behind its resistance.

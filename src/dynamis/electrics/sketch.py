@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
-Kind = Literal[
+SymbolKind = Literal[
     "resistor",
     "trimmer",
     "capacitor",
@@ -29,7 +29,7 @@ class Symbol:
     drain.  An op-amp or a logic buffer has its middle and its tip.  words : name and value beside it, at its left
     where `left`.  turned : of an op-amp, the + input above."""
 
-    kind: Kind
+    kind: SymbolKind
     at: Point
     to: Point
     words: tuple[str, ...] = ()
@@ -63,7 +63,7 @@ class Pen:
 
     def part(
         self,
-        kind: Kind,
+        kind: SymbolKind,
         at: Point,
         to: Point,
         words: tuple[str, ...],

@@ -8,14 +8,14 @@ import math
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
-from typing import Final, Literal
+from typing import Final
 
+from dynamis.bench.document.records import ReadQuantity
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_plain
 from dynamis.notation.safe import from_csv_cell, quoted
 from dynamis.pitch.notes import Naming, parse_note
 
-ReadQuantity = Literal["volts", "hertz", "cents"]
 # Nobody measures this many notes of one channel; it bounds what a slip can make of a pasted text.
 MOST_ROWS: Final = 5000
 

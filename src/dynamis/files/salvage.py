@@ -32,7 +32,7 @@ _MOST_GAP: Final = 4096
 MOST_ROWS: Final = 2_000_000
 MOST_TEXT: Final = 64_000_000
 _STEPS: Final = 20_000
-Kept = TypeVar("Kept")
+Recovered = TypeVar("Recovered")
 _READING: Final = ("id", "run", "number", "note", "value", "taken", "code", "own", "range_volts", "uid")
 
 
@@ -235,7 +235,7 @@ def _rows(
         yield row[0], row[1:]
 
 
-def _checked(record: Kept | None, check: Callable[[Kept], None]) -> Kept | None:
+def _checked(record: Recovered | None, check: Callable[[Recovered], None]) -> Recovered | None:
     """A record with its texts on one line, None where it could not be judged."""
     if record is None:
         return None

@@ -17,7 +17,7 @@ from dynamis.notation.style import plain
 from dynamis.pitch.laws import CENTS_PER_NEPER, ExponentialLaw, Law, LinearLaw
 from dynamis.pitch.tuning import EqualTemperament, FloatArray, Tuning
 
-Quantity = Literal["volts", "hertz"]
+LineQuantity = Literal["volts", "hertz"]
 
 
 @dataclass(frozen=True)
@@ -29,7 +29,7 @@ class PitchModel:
     """
 
     law: Law
-    quantity: Quantity = "volts"
+    quantity: LineQuantity = "volts"
     tuning: Tuning = field(default_factory=EqualTemperament)
 
     def __post_init__(self) -> None:

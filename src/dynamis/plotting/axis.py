@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 FloatArray = NDArray[np.float64]
-Value = TypeVar("Value", float, FloatArray)
+Position = TypeVar("Position", float, FloatArray)
 
 
 @dataclass(frozen=True)
@@ -32,7 +32,7 @@ class Axis:
     def pixels(self) -> float:
         return abs(self.end - self.start)
 
-    def at(self, value: Value) -> Value:
+    def at(self, value: Position) -> Position:
         """The pixel of a value."""
         return self.start + (value - self.low) * ((self.end - self.start) / self.span)
 

@@ -15,7 +15,7 @@ from dynamis.transfer.parameter import World
 FloatArray = NDArray[np.float64]
 
 
-class Course(IntEnum):
+class Trajectory(IntEnum):
     """What a signal does from one breakpoint to the next."""
 
     HELD = 0
@@ -43,7 +43,7 @@ class Breakpoints:
             raise InputError("A signal needs one value and one kind for each instant.")
         if self.seconds.size == 0 or np.any(np.diff(self.seconds) <= 0):
             raise InputError("The instants of a signal have to rise.")
-        decays = self.kinds == Course.DECAYING
+        decays = self.kinds == Trajectory.DECAYING
         if np.any(decays):
             given = self.targets is not None and self.time_constants is not None
             if not given or np.any(np.asarray(self.time_constants)[decays] <= 0):
@@ -58,12 +58,12 @@ class Breakpoints:
         since = seconds - self.seconds[here]
         span = np.where(after > here, self.seconds[after] - self.seconds[here], np.inf)
         ramped = value + since / span * (self.values[after] - value)
-        answer = np.where(kind == Course.RAMPED, ramped, value)
+        answer = np.where(kind == Trajectory.RAMPED, ramped, value)
         if self.targets is not None and self.time_constants is not None:
             target = self.targets[here]
             with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
                 decayed = target + (value - target) * np.exp(-since / self.time_constants[here])
-            answer = np.where(kind == Course.DECAYING, decayed, answer)
+            answer = np.where(kind == Trajectory.DECAYING, decayed, answer)
         return np.where(index < 0, np.nan, answer)
 
 

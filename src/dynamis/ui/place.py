@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QWidget
 
 # A window manager's title bar and edges, which are not known before the window is shown.
 _FRAME = QSize(16, 44)
-Place = tuple[int, int, int, int]
+WindowPlace = tuple[int, int, int, int]
 
 
 def fitted(wanted: QRect, screens: list[QRect], least: QSize) -> QRect:
@@ -33,7 +33,7 @@ def fitted(wanted: QRect, screens: list[QRect], least: QSize) -> QRect:
     return inner
 
 
-def open_at(window: QWidget, kept: Place | None) -> None:
+def open_at(window: QWidget, kept: WindowPlace | None) -> None:
     """Give a window its size, and its place where it has been shown before; the window manager places a new one."""
     screens = [one.availableGeometry() for one in QGuiApplication.screens()]
     if kept is None:
@@ -52,7 +52,7 @@ def room_of(widget: QWidget) -> QRect:
     return (there or QGuiApplication.primaryScreen()).availableGeometry()
 
 
-def place_of(window: QWidget) -> Place:
+def place_of(window: QWidget) -> WindowPlace:
     """What `open_at` takes; of a maximised window, where it stands otherwise."""
     at = window.normalGeometry() if window.isMaximized() or window.isFullScreen() else window.geometry()
     return at.x(), at.y(), at.width(), at.height()

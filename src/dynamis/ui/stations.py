@@ -23,9 +23,9 @@ from dynamis.ui.session.session import Session
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.widgets.picture import Picture
 from dynamis.ui.widgets.table import Table
-from dynamis.ui.widgets.thread_strip import Field
+from dynamis.ui.widgets.thread_strip import ThreadField
 
-ThreadFields = tuple[list[Field], Field | None]
+ThreadFields = tuple[list[ThreadField], ThreadField | None]
 
 
 def guarded(session: Session, work: Callable[..., object], *arguments: object) -> None:

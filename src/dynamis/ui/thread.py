@@ -13,13 +13,13 @@ from dynamis.pitch.notes import note_label
 from dynamis.transfer.chain import Chain
 from dynamis.transfer.parameter import NOMINAL
 from dynamis.transfer.quantity import Quantity
-from dynamis.ui.widgets.thread_strip import Field
+from dynamis.ui.widgets.thread_strip import ThreadField
 
 
-def chain_fields(link_chain: LinkChain, note: float, style: Style) -> tuple[list[Field], Field | None]:
+def chain_fields(link_chain: LinkChain, note: float, style: Style) -> tuple[list[ThreadField], ThreadField | None]:
     """The note's value at every scale of a chain, the wish, and how far off it ends."""
     if link_chain.chain is None:
-        return [Field("note", note_label(note, style)), Field("this link", link_chain.sentence)], None
+        return [ThreadField("note", note_label(note, style)), ThreadField("this link", link_chain.sentence)], None
     chain = link_chain.chain
     values = [float(one[0]) for one in chain.trace(np.array([note]), link_chain.true, NOMINAL)]
     wanted = float(chain.wanted.forward(np.array([note]), NOMINAL)[0])
@@ -28,10 +28,11 @@ def chain_fields(link_chain: LinkChain, note: float, style: Style) -> tuple[list
 
 def traced_fields(
     chain: Chain, values: Sequence[float], wanted: float, error: float, style: Style
-) -> tuple[list[Field], Field]:
+) -> tuple[list[ThreadField], ThreadField]:
     """The same of values that are known: one for each scale, octaves that are wanted, cents off."""
     fields = [
-        Field(one.label, value_words(one, float(value), style)) for one, value in zip(chain.scales, values, strict=True)
+        ThreadField(one.label, value_words(one, float(value), style))
+        for one, value in zip(chain.scales, values, strict=True)
     ]
-    fields.append(Field("wanted", value_words(Quantity("octaves", ""), wanted, style)))
-    return fields, Field("off by", f"{style.cents(error, sign=True)} ct")
+    fields.append(ThreadField("wanted", value_words(Quantity("octaves", ""), wanted, style)))
+    return fields, ThreadField("off by", f"{style.cents(error, sign=True)} ct")

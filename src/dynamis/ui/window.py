@@ -30,11 +30,11 @@ from dynamis.ui.place import place_of
 from dynamis.ui.session.session import Session
 from dynamis.ui.stations import DEVICES, EVERY, STATIONS, Station, groups_of, guarded
 from dynamis.ui.theme.style import TEXT_POINTS, apply_theme, colours_for
-from dynamis.ui.theme.verdict import Shape, shape_pixmap
+from dynamis.ui.theme.verdict import SignShape, shape_pixmap
 from dynamis.ui.thread import chain_fields
 from dynamis.ui.widgets.panel import Elided, label, rule, set_text
 from dynamis.ui.widgets.station_bar import StationBar, page_button
-from dynamis.ui.widgets.thread_strip import Field, ThreadStrip
+from dynamis.ui.widgets.thread_strip import ThreadField, ThreadStrip
 from dynamis.ui.widgets.tips import plain_tip
 
 _SENTENCE_MILLISECONDS = 9000
@@ -233,7 +233,7 @@ class MainWindow(QMainWindow):
         if devices.meter is not None:
             parts.append("meter")
         trouble = devices.board_trouble or devices.meter_trouble
-        shape: Shape
+        shape: SignShape
         shape, colour = (
             ("triangle", self.colours.vermilion)
             if trouble
@@ -276,11 +276,11 @@ class MainWindow(QMainWindow):
             link_chain = None if not plays else session.chain() if followed is None else session.chain_of(*followed)
             if link_chain is None and not plays and followed is not None:
                 ends = zip(("output", "input"), followed, strict=True)
-                told = [Field(name, session.bench.label(ref)) for name, ref in ends], None
+                told = [ThreadField(name, session.bench.label(ref)) for name, ref in ends], None
             elif link_chain is None:
                 from dynamis.pitch.notes import note_label
 
-                told = [Field("note", note_label(session.selection.note, session.style))], None
+                told = [ThreadField("note", note_label(session.selection.note, session.style))], None
             else:
                 told = chain_fields(link_chain, session.selection.note, session.style)
         self.thread_strip.show_fields(*told, self.colours.thread)

@@ -36,7 +36,7 @@ class OutOfReach:
 
 
 @dataclass(frozen=True, eq=False)
-class Scale:
+class NomogramScale:
     """One quantity.
 
     intended, found : (N,) values for the notes, as they should be and as they are.  at : (N,) the place of what is
@@ -130,7 +130,7 @@ class Nomogram:
     chain: Chain
     true: World
     notes: FloatArray
-    scales: tuple[Scale, ...]
+    scales: tuple[NomogramScale, ...]
     wanted: FloatArray
     error_cents: FloatArray
 
@@ -206,7 +206,9 @@ def nomogram(
         intended += reversed(needed)
         error = chain.error_cents(notes, link_chain.true)
     scales = tuple(
-        Scale(quantity, values, np.asarray(was, float), notes, _unreached(chain, k, link_chain.true, bench, sink))
+        NomogramScale(
+            quantity, values, np.asarray(was, float), notes, _unreached(chain, k, link_chain.true, bench, sink)
+        )
         for k, (quantity, values, was) in enumerate(zip(chain.scales, intended, traced, strict=True))
     )
     return Nomogram(chain, link_chain.true, notes, scales, wanted, error)

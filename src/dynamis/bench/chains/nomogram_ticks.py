@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 
 import numpy as np
 
-from dynamis.bench.chains.nomogram import Scale
+from dynamis.bench.chains.nomogram import NomogramScale
 from dynamis.notation.style import Style, decimals_of
 from dynamis.pitch.notes import note_label
 from dynamis.plotting.ticks import Tick, round_steps
@@ -15,7 +15,7 @@ from dynamis.plotting.ticks import Tick, round_steps
 _APART = 21.0
 
 
-def ticks_of(scale: Scale, low: float, high: float, pixels: float, style: Style) -> list[Tick]:
+def ticks_of(scale: NomogramScale, low: float, high: float, pixels: float, style: Style) -> list[Tick]:
     """The ticks of a scale between two places; pixels : of one semitone."""
     kind = scale.quantity.kind
     octaves = [float(note) for note in range(12 * math.ceil(low / 12.0), math.floor(high) + 1, 12)]

@@ -18,7 +18,7 @@ from msgspec.structs import replace
 
 from dynamis.bench.chains.port_transfers import heard_by
 from dynamis.bench.chains.tunings import tuning_of
-from dynamis.bench.document.bench import Bench, Link, Rails
+from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.commands import Change, join
 from dynamis.bench.document.ports import PortRef
 from dynamis.bench.gear.commands import put_link
@@ -31,10 +31,9 @@ from dynamis.electrics.circuits.variation import Counting, varied_in
 from dynamis.electrics.design.kinds import best_kind
 from dynamis.electrics.design.proposal import ORDER, Proposal, Proposals, propose, propose_one
 from dynamis.electrics.design.requirement import Requirement
-from dynamis.electrics.design.trims import Bench as TrimBench
-from dynamis.electrics.design.trims import needed_range
+from dynamis.electrics.design.trims import Trimming, needed_range
 from dynamis.electrics.exponential.converter import KINDS as CONVERTERS
-from dynamis.electrics.gates.candidate import BATTERY, BATTERY_WORN
+from dynamis.electrics.gates.candidate import BATTERY, BATTERY_WORN, Rails
 from dynamis.electrics.net import loaded, parallel
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
@@ -164,7 +163,7 @@ def built(proposal: Proposal, transfer_id: str = "between", trimmed: bool = True
     """The circuit of a proposal as it stands between; trimmed : its trimmers where readings would leave them."""
     set_to: tuple[tuple[str, float], ...] = ()
     if trimmed and proposal.trims:
-        bench = TrimBench(proposal.circuit, proposal.requirement)
+        bench = Trimming(proposal.circuit, proposal.requirement)
         set_to = tuple((name, float(travel)) for name, travel in bench.set({}, stepped=False).items())
     return BuiltCircuit(transfer_id, proposal.circuit, set_to, trimmed and bool(proposal.trims))
 
@@ -197,7 +196,7 @@ def standing(circuit: BuiltCircuit, requirement: Requirement) -> Proposal:
     here = with_(circuit.circuit, source_ohms=requirement.source_ohms, load_ohms=requirement.load_ohms)
     known = with_(requirement, supply=here.supply, op_amp=here.op_amp, tolerance=here.resistor_tolerance)
     needed = needed_range(here, known, varied_in(here, Counting()))
-    return Proposal(here, known, tuple(TrimBench(here, known).describe(needed)))
+    return Proposal(here, known, tuple(Trimming(here, known).describe(needed)))
 
 
 def circuit_of(link: Link) -> BuiltCircuit | None:

@@ -13,13 +13,14 @@ from msgspec.structs import replace
 from dynamis.bench.chains.port_transfers import heard_by
 from dynamis.bench.chains.tunings import tuning_of
 from dynamis.bench.designing.between import borne_by, joined, made_of, put_between, supply_from
-from dynamis.bench.document.bench import Bench, Link, Rails
+from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.commands import Change
 from dynamis.bench.document.ports import PortRef
 from dynamis.electrics.exponential.choose import choose
 from dynamis.electrics.exponential.converter import KINDS, Converter
 from dynamis.electrics.exponential.parts import Direction
 from dynamis.electrics.exponential.requirement import LawRequirement
+from dynamis.electrics.gates.candidate import Rails
 from dynamis.electrics.net import parallel
 from dynamis.errors import InputError
 from dynamis.pitch.laws import ExponentialLaw, LinearLaw, parse_law

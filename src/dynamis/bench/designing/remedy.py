@@ -15,7 +15,7 @@ from dynamis.bench.gear.commands import put_link
 from dynamis.bench.judging.pairs import PairFit
 
 Command = Callable[[Bench], Change]
-Kind = Literal["circuit", "patch", "setting", "calibrate", "table", "advice"]
+RemedyKind = Literal["circuit", "patch", "setting", "calibrate", "table", "advice"]
 
 
 @dataclass(frozen=True)
@@ -24,7 +24,7 @@ class Remedy:
     nothing is changed on the bench.  deed : makes the change.  by : the output that drives the input afterwards, where
     it is another one.  circuit : the topology of a circuit of gain and offset, "" for any other remedy."""
 
-    kind: Kind
+    kind: RemedyKind
     title: str
     text: str
     command: Command | None = None

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from dynamis.bench.document.ports import Port, PortRef, Record, Role
 from dynamis.bench.document.records import InstrumentRecord
+from dynamis.electrics.gates.candidate import Rails
 from dynamis.electrics.part import Part
 from dynamis.errors import InputError
 from dynamis.pitch.tolerance import parse_tolerance
@@ -30,7 +31,6 @@ class Unit(Record, frozen=True):
     notes: str = ""
 
 
-Rails = tuple[float, float]
 Lead = Literal["", "two-pole", "three-pole", "four-pole", "ring-open"]
 
 

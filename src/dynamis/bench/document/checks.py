@@ -8,7 +8,7 @@ from typing import Any, Final
 
 import msgspec
 
-from dynamis.bench.document.bench import Bench, GateStageRecord, Gear, Link, Rails
+from dynamis.bench.document.bench import Bench, GateStageRecord, Gear, Link
 from dynamis.bench.document.gate_ports import gate_input
 from dynamis.bench.document.limits import (
     MOST_BETWEEN,
@@ -36,8 +36,10 @@ from dynamis.bench.document.record_checks import (
     counted,
     within,
 )
-from dynamis.electrics.gates.levels import GateInput, GateOutput, Span
+from dynamis.electrics.gates.candidate import Rails
+from dynamis.electrics.gates.levels import GateInput, GateOutput
 from dynamis.electrics.potentiometer import LoadedPot
+from dynamis.electrics.span import Span
 from dynamis.errors import InputError
 from dynamis.notation.safe import MOST_NAME
 from dynamis.notation.style import plain
@@ -228,7 +230,7 @@ def _check_gate(port: Port, gate: GateRecord) -> None:
         raise InputError(f"{port.name} is an {port.direction} and cannot be {gate.kind!r}.")
     if port.direction == "output":
         if gate.low_volts is not None and gate.high_volts is not None and port.ohms is not None:
-            GateOutput("driven", gate.low_volts, gate.high_volts, port.ohms, Span(port.bears.low, port.bears.high))
+            GateOutput("driven", gate.low_volts, gate.high_volts, port.ohms, port.bears.span)
         _ordered(port.name, "has its low level at", gate.low_volts, "its high level at", gate.high_volts)
     elif gate_input(port)[0] is None:
         on, off = gate.on_volts, gate.off_volts

@@ -8,11 +8,11 @@ from typing import Any, TypedDict, Unpack
 
 from msgspec.structs import replace
 
-from dynamis.bench.document.bench import Bench, Gear, Item, Link, Rails, TuningRecord, Unit
+from dynamis.bench.document.bench import Bench, Gear, Item, Link, TuningRecord, Unit
 from dynamis.bench.document.checks import check_gear, check_link, check_port, named
 from dynamis.bench.document.ports import PortRef, PotRecord, Trimmers, VoltSpan
 from dynamis.bench.document.records import InstrumentRecord
-from dynamis.electrics.gates.candidate import rail_words
+from dynamis.electrics.gates.candidate import Rails, rail_words
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
 from dynamis.pitch.tuning import EqualTemperament

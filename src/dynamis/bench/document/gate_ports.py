@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dynamis.bench.document.ports import GateRecord, Port
-from dynamis.electrics.gates.levels import GateInput, Span
+from dynamis.electrics.gates.levels import GateInput
 
 
 def gate_input(port: Port) -> tuple[GateInput | None, list[str]]:
@@ -16,7 +16,7 @@ def gate_input(port: Port) -> tuple[GateInput | None, list[str]]:
     lacks = [key for key, value in needed.items() if value is None]
     if gate.on_volts is None or gate.off_volts is None or port.ohms is None or lacks:
         return None, lacks
-    works, bears = Span(port.works.low, port.works.high), Span(port.bears.low, port.bears.high)
+    works, bears = port.works.span, port.bears.span
     return GateInput(
         gate.on_volts, gate.off_volts, "shorting" if shorting else "positive", port.ohms, port.rest_volts, works, bears
     ), []
@@ -26,5 +26,5 @@ def loading_of(port: Port) -> GateInput | None:
     """How a port loads the node that it hangs on beside others; None where its resistance is not known."""
     if port.ohms is None:
         return None
-    bears, kind = Span(port.bears.low, port.bears.high), "shorting" if port.pulls_up else "positive"
+    bears, kind = port.bears.span, "shorting" if port.pulls_up else "positive"
     return GateInput(0.0, 0.0, kind, port.ohms, port.rest_volts, absolute_limits=bears)  # type: ignore[arg-type]

@@ -6,6 +6,7 @@ from typing import Final, Literal
 
 import msgspec
 
+from dynamis.electrics.span import Span
 from dynamis.transfer.registry import StoredTransfer
 
 Trimmers = Literal["none", "scale", "scale-and-offset"]
@@ -32,6 +33,10 @@ class VoltSpan(Record, frozen=True):
 
     low: float | None = None
     high: float | None = None
+
+    @property
+    def span(self) -> Span:
+        return Span(self.low, self.high)
 
 
 class GateRecord(Record, frozen=True):

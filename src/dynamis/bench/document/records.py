@@ -12,7 +12,7 @@ from dynamis.pitch.model import PitchModel
 from dynamis.pitch.tuning import EqualTemperament
 from dynamis.transfer.registry import StoredTransfer
 
-Quantity = Literal["volts", "hertz", "cents"]
+ReadQuantity = Literal["volts", "hertz", "cents"]
 Where = Literal["jack", "input", "oscillator"]
 
 
@@ -54,7 +54,7 @@ class InstrumentRecord(Record, frozen=True):
     archived: bool = False
 
     @property
-    def reads(self) -> tuple[Quantity, ...]:
+    def reads(self) -> tuple[ReadQuantity, ...]:
         """What it can be read in."""
         return {"counter": ("hertz",), "sound": ("hertz", "cents"), "tuner": ("cents", "hertz")}.get(  # type: ignore[return-value]
             self.kind, ("volts",)
@@ -100,7 +100,7 @@ class RunRecord(Record, frozen=True):
     created: str
     law: str
     tolerance: str
-    quantity: Quantity = "volts"
+    quantity: ReadQuantity = "volts"
     meter: InstrumentRecord | None = None
     where: Where = "jack"
     plugged: tuple[PortRef, ...] = ()

@@ -17,7 +17,7 @@ from dynamis.notation.style import Style
 from dynamis.pitch.laws import parse_law
 from dynamis.pitch.notes import Naming, note_label, parse_note
 
-Kind = Literal["quantity", "text", "choice", "flag", "law", "note", "list", "pairs"]
+FieldKind = Literal["quantity", "text", "choice", "flag", "law", "note", "list", "pairs"]
 Choices = tuple[tuple[Any, str], ...]
 _SWITCHING: Final = ("gate", "trigger", "clock")
 _CARRIES: Final[Choices] = (
@@ -41,7 +41,7 @@ class Field:
 
     path: str
     label: str
-    kind: Kind = "quantity"
+    kind: FieldKind = "quantity"
     unit: str = ""
     unknown: str | None = "not known"
     choices: Choices = ()

@@ -18,7 +18,7 @@ from dynamis.bench.judging.sides import own_ohms, sent_as
 from dynamis.bench.judging.switching import meeting, pulse_seconds
 from dynamis.electrics.finding import Finding
 from dynamis.electrics.gates.levels import GateFit, GateInput, GateOutput, levels_at
-from dynamis.transfer.breakpoints import Breakpoints, Course
+from dynamis.transfer.breakpoints import Breakpoints, Trajectory
 
 _RELEASE_SHARE: Final = float(np.log(100.0))
 
@@ -115,7 +115,7 @@ def pulse_of(levels: Levels, held_seconds: float = 0.2) -> Breakpoints:
         rest, active = active, rest
     seconds = levels.seconds or held_seconds
     return Breakpoints(
-        np.array([0.0, 0.25, 1.25]) * seconds, np.array([rest, active, rest]), np.full(3, Course.HELD, np.int8)
+        np.array([0.0, 0.25, 1.25]) * seconds, np.array([rest, active, rest]), np.full(3, Trajectory.HELD, np.int8)
     )
 
 
@@ -125,21 +125,27 @@ def envelope_of(envelope: EnvelopeRecord, starts: float, ends: float) -> Breakpo
     It rises for its attack, falls to its sustain in its decay and to nothing in its release, each to a hundredth.
     A pulse that ends before the peak lets it fall from where it is.
     """
-    rows = [(0.0, 0.0, Course.HELD, 0.0, 1.0)] if starts > 0 else []
+    rows = [(0.0, 0.0, Trajectory.HELD, 0.0, 1.0)] if starts > 0 else []
     attack, length = envelope.attack_seconds, ends - starts
     peak = starts + attack
     level = min(1.0, length / attack) if attack > 0 else 1.0
     if attack > 0:
-        rows.append((starts, 0.0, Course.RAMPED, 0.0, 1.0))
+        rows.append((starts, 0.0, Trajectory.RAMPED, 0.0, 1.0))
     if attack <= 0 or length > attack:
         falls = envelope.decay_seconds > 0 and envelope.sustain < 1.0
         tau = envelope.decay_seconds / _RELEASE_SHARE if falls else 1.0
-        rows.append((peak, 1.0, Course.DECAYING if falls else Course.HELD, envelope.sustain, tau))
+        rows.append((peak, 1.0, Trajectory.DECAYING if falls else Trajectory.HELD, envelope.sustain, tau))
         if falls:
             level = envelope.sustain + (1.0 - envelope.sustain) * float(np.exp(-(ends - peak) / tau))
     release = envelope.release_seconds / _RELEASE_SHARE
     rows.append(
-        (ends, level if release > 0 else 0.0, Course.DECAYING if release > 0 else Course.HELD, 0.0, release or 1.0)
+        (
+            ends,
+            level if release > 0 else 0.0,
+            Trajectory.DECAYING if release > 0 else Trajectory.HELD,
+            0.0,
+            release or 1.0,
+        )
     )
     seconds, values, kinds, targets, constants = (np.array(column) for column in zip(*rows, strict=True))
     return Breakpoints(seconds, values, kinds.astype(np.int8), targets, constants)

@@ -15,7 +15,6 @@ from dynamis.bench.document.ports import SWITCHING, AudioRecord, Pole, Port, Por
 from dynamis.bench.judging.audio import numbering
 from dynamis.bench.judging.sides import may_send, sent_as
 from dynamis.electrics.finding import Finding, Severity, cannot_tell
-from dynamis.electrics.gates.levels import Span
 from dynamis.electrics.net import Net, Terminal
 from dynamis.notation.style import Style
 from dynamis.transfer.parameter import World
@@ -73,9 +72,7 @@ def _contending(bench: Bench, link: Link, style: Style) -> list[Finding]:
     volts = {one.id: (high if k == 0 else reach[k][0]) for k, one in enumerate(outs)}
     node = float(next(iter(net.solve(volts, World()).values())))
     amperes = max(abs(node - volts[one.id]) / one.ohms for one in outs)
-    hurt = [
-        one for one in every if Span(bench.port(one.output).bears.low, bench.port(one.output).bears.high).outside(node)
-    ]
+    hurt = [one for one in every if bench.port(one.output).bears.span.outside(node)]
     severity: Severity = "danger" if amperes > _SHARED_AMPERES or hurt else "fault"
     text = (
         f"{names} drive one node: with the first at {style.volts(high, 2)} and the others at their lowest it stands at "

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from dynamis.bench.document.ports import VoltSpan
 from dynamis.bench.judging.pitch_sides import Receiver, Sender
 from dynamis.electrics.finding import Finding, Severity
-from dynamis.electrics.gates.levels import Span
+from dynamis.electrics.span import Span
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import ExponentialLaw, Law, LinearLaw
 from dynamis.pitch.notes import note_label

@@ -18,10 +18,11 @@ from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.gate_ports import gate_input
 from dynamis.bench.document.ports import SWITCHING, GateRecord, Port, PortRef, SwingRecord
 from dynamis.bench.judging.audio import left_of_balanced, peak_volts
-from dynamis.electrics.gates.levels import GateInput, GateOutput, Span, moved
+from dynamis.electrics.gates.levels import GateInput, GateOutput, moved
 from dynamis.electrics.gates.stages import becomes
 from dynamis.electrics.net import loaded
 from dynamis.electrics.potentiometer import LoadedPot
+from dynamis.electrics.span import Span
 from dynamis.pitch.laws import Law, parse_law
 from dynamis.transfer.law import PitchSource
 from dynamis.transfer.parameter import NOMINAL
@@ -125,7 +126,7 @@ def gate_output(bench: Bench, link: Link) -> tuple[GateOutput | None, list[str]]
     not known (then None)."""
     port, ahead = bench.port(link.output), _ahead(link)
     gate = port.gate or GateRecord("driven")
-    bears = Span(port.bears.low, port.bears.high)
+    bears = port.bears.span
     if port.role in SWITCHING and gate.kind == "switch":
         lacks = ["ohms"] if port.ohms is None else []
         return (None if port.ohms is None else GateOutput("switch", ohms=port.ohms, absolute_limits=bears)), lacks

@@ -16,7 +16,6 @@ from dynamis.bench.document.ports import PortRef, SwingRecord
 from dynamis.bench.judging.audio import coupling, unknown_of
 from dynamis.bench.judging.sides import arriving, own_ohms, sent_swing, sent_volts
 from dynamis.electrics.finding import Finding, Severity, cannot_tell
-from dynamis.electrics.gates.levels import Span
 from dynamis.electrics.net import parallel
 from dynamis.electrics.potentiometer import LoadedPot
 from dynamis.notation.style import Style
@@ -119,7 +118,7 @@ def _limits(bench: Bench, link: Link, sink: PortRef, swing: Swing, style: Style)
     for side, ref in sides:
         bears = bench.port(ref).bears
         for volts in (swing.high, swing.low):
-            over = Span(bears.low, bears.high).outside(volts)
+            over = bears.span.outside(volts)
             if over:
                 text = (
                     f"{bench.label(ref)} may get {style.volts(volts, 2)} and bears {style.volts(volts - over, 2)}: "

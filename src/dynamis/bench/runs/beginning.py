@@ -11,7 +11,7 @@ import numpy as np
 from dynamis.bench.chains.port_transfers import converter_of
 from dynamis.bench.document.bench import Bench
 from dynamis.bench.document.ports import PortRef
-from dynamis.bench.document.records import AdoptionRecord, InstrumentRecord, Quantity, RunRecord, Where
+from dynamis.bench.document.records import AdoptionRecord, InstrumentRecord, ReadQuantity, RunRecord, Where
 from dynamis.errors import InputError
 from dynamis.pitch.laws import Law, law_text
 from dynamis.pitch.tolerance import ToleranceProfile
@@ -29,7 +29,7 @@ def new_run(
     law: Law,
     tolerance: ToleranceProfile,
     plan: Sequence[float],
-    quantity: Quantity,
+    quantity: ReadQuantity,
     meter: InstrumentRecord | None,
     where: Where,
     plugged: tuple[PortRef, ...],

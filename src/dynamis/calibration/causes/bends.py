@@ -29,7 +29,7 @@ _MOST_ABOVE, _MOST_BELOW = 0.65, 0.35
 # step may be rounding (a code of ten bits over 5 V is 5.9 cents).
 _ENOUGH_UNCODED: Final = 9
 _MOST_ROUNDING_CENTS: Final = 8.0
-Kind = Literal["step", "bend"]
+FormKind = Literal["step", "bend"]
 
 
 @dataclass(frozen=True, eq=False)
@@ -40,14 +40,14 @@ class Form:
     on both sides).
     """
 
-    kind: Kind
+    kind: FormKind
     column: FloatArray
     first: int
     last: int
 
 
 @dataclass(frozen=True, eq=False)
-class Left:
+class Unexplained:
     """A form that was found, with its size in cents and its U.  alike : forms of its kind that do nearly as well."""
 
     form: Form
@@ -77,7 +77,7 @@ def forms(position: FloatArray) -> list[Form]:
     return made
 
 
-def find_left(places: Places, taken: tuple[Left, ...] = ()) -> Left | None:
+def find_left(places: Places, taken: tuple[Unexplained, ...] = ()) -> Unexplained | None:
     """The form that explains most of what is left beside those that were taken; None where chance does as much."""
     if places.count < 2 * _FEWEST_BESIDE:
         return None
@@ -107,7 +107,7 @@ def find_left(places: Places, taken: tuple[Left, ...] = ()) -> Left | None:
     least = max(places.series.half_lsb_cents, 3.0 * float(np.max(places.own)))
     if not places.series.half_lsb_cents:  # rounding to codes that nobody knows makes steps of its own
         least = max(least, LEAST_OFF_CENTS if places.count >= _ENOUGH_UNCODED else _MOST_ROUNDING_CENTS)
-    left = Left(every[best], size, expanded, tuple(every[k] for k in alike))
+    left = Unexplained(every[best], size, expanded, tuple(every[k] for k in alike))
     return left if abs(size) > max(expanded, least) else None
 
 

@@ -14,7 +14,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from dynamis.calibration.causes.bends import Left, find_left
+from dynamis.calibration.causes.bends import Unexplained, find_left
 from dynamis.calibration.causes.ends import find_stuck
 from dynamis.calibration.causes.noise import Estimate, estimate
 from dynamis.calibration.causes.repeats import judge_repeats, undrifted
@@ -81,7 +81,7 @@ def describe_shape(
     mute = ~series.good
     terms: list[Term] = []
     stuck, slips = np.zeros(mute.shape, bool), np.zeros(mute.shape, bool)
-    forms: tuple[Left, ...] = ()
+    forms: tuple[Unexplained, ...] = ()
     drifts = 0.0
     if not _sound(series.places):  # readings that no line goes through, such as falling ones under Hz/V
         fit = fit_readings(readings, model, tolerance, meter=meter, left_out=mute, outliers=slips)
@@ -186,7 +186,7 @@ def _from_neighbours(places: Places, k: int, slips: list[int]) -> float:
     return float(places.off[k]) - there
 
 
-def _without_forms(places: Places, forms: tuple[Left, ...]) -> FloatArray:
+def _without_forms(places: Places, forms: tuple[Unexplained, ...]) -> FloatArray:
     if not forms:
         return places.off
     line = _joint(places, forms)
@@ -204,7 +204,7 @@ class _Line:
 
     places: Places
     fitted: Estimate
-    forms: tuple[Left, ...]
+    forms: tuple[Unexplained, ...]
     others: tuple[FloatArray, ...]
     drift: float = 0.0
 
@@ -219,7 +219,7 @@ class _Line:
         return float(np.sqrt(own**2 + doubt**2 + moved**2))
 
 
-def _joint(places: Places, forms: tuple[Left, ...], drift: float = 0.0) -> _Line:
+def _joint(places: Places, forms: tuple[Unexplained, ...], drift: float = 0.0) -> _Line:
     columns = [one.form.column for one in forms]
     fitted = estimate(np.column_stack([places.basis, *columns]), places.off, places.position, places.own)
     others = [
@@ -230,7 +230,7 @@ def _joint(places: Places, forms: tuple[Left, ...], drift: float = 0.0) -> _Line
     return _Line(places, fitted, forms, tuple(others), drift)
 
 
-def _form_term(places: Places, left: Left, k: int, codes: FloatArray | None) -> Term:
+def _form_term(places: Places, left: Unexplained, k: int, codes: FloatArray | None) -> Term:
     first, last = left.form.first, left.form.last
     notes = (float(places.notes[first]), float(places.notes[last]))
     between: tuple[int, ...] = ()

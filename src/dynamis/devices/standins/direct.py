@@ -6,7 +6,7 @@ import math
 from collections.abc import Callable
 
 from dynamis.converter.firmware import BoardCorrection, pitch_steps
-from dynamis.devices.interface import BoardIdentity, DeviceError, Quantity, Shown
+from dynamis.devices.interface import BoardIdentity, DeviceError, Measurand, Shown
 from dynamis.devices.standins.board_logic import BoardDesign
 from dynamis.devices.standins.meter_model import MeterModel
 from dynamis.devices.standins.world import SimulatedWorld
@@ -65,7 +65,7 @@ class DirectMeter:
     def identity(self) -> str:
         return "simulated meter"
 
-    def prepare(self, quantity: Quantity, full_scale_volts: float | None) -> None:
+    def prepare(self, quantity: Measurand, full_scale_volts: float | None) -> None:
         self._model.say("CONF:FREQ" if quantity == "hertz" else f"CONF:VOLT:DC {full_scale_volts}")
 
     def read(self) -> Shown:

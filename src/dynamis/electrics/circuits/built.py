@@ -11,7 +11,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from dynamis.electrics.circuits.circuit import SOURCE, STEPS_PER_TURN, TURNS, Circuit, Fitted, Reference, trimmer_name
 from dynamis.electrics.circuits.clamp import Clamp
-from dynamis.electrics.circuits.network import Value
+from dynamis.electrics.circuits.network import Values
 from dynamis.electrics.circuits.supply import OP_AMPS, Supply
 from dynamis.electrics.circuits.topology import OUT, TOPOLOGIES
 from dynamis.electrics.circuits.variation import Counting, varied_in
@@ -44,7 +44,7 @@ class BuiltCircuit:
     believes: bool = False
 
     @cached_property
-    def _set(self) -> dict[str, Value]:
+    def _set(self) -> dict[str, Values]:
         return dict(self.travel)
 
     @cached_property
@@ -87,8 +87,8 @@ class BuiltCircuit:
     def parameters(self) -> tuple[Parameter, ...]:
         return tuple(self._parameters.values())
 
-    def _values(self, world: World) -> dict[str, Value]:
-        values: dict[str, Value] = dict(self._set)
+    def _values(self, world: World) -> dict[str, Values]:
+        values: dict[str, Values] = dict(self._set)
         for name, one in self._parameters.items():
             deviates = one.source in world.deviations or one.drift_source in world.deviations
             if deviates or world.celsius != one.at_celsius:

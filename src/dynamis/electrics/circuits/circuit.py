@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dynamis.electrics.circuits.clamp import LOOP_OHMS, Clamp
-from dynamis.electrics.circuits.network import GROUND, Branch, Held, Line, Network, Value
+from dynamis.electrics.circuits.network import GROUND, Branch, Held, Network, NodeLine, Values
 from dynamis.electrics.circuits.supply import OP_AMPS, OpAmp, Supply
 from dynamis.electrics.circuits.topology import INPUT, JACK, OUT, RAIL, Topology
 from dynamis.electrics.series import next_value
@@ -73,7 +73,7 @@ class Fitted:
         """With the trimmer at mid-travel, ohms."""
         return float(self.value("", {}))
 
-    def value(self, slot: str, values: Mapping[str, Value]) -> Value:
+    def value(self, slot: str, values: Mapping[str, Values]) -> Values:
         """Ohms of all that is in the slot; values : by part name, nominal where it is absent."""
         each = [values.get(name, ohms) for name, ohms in zip(self.names(slot), self.ohms, strict=True)]
         if len(each) == 1:
@@ -183,7 +183,7 @@ class Circuit:
 
     # -- what it does ------------------------------------------------------------------------------
 
-    def line(self, values: Mapping[str, Value] | None = None, node: str = OUT, loaded: bool = True) -> Line:
+    def line(self, values: Mapping[str, Values] | None = None, node: str = OUT, loaded: bool = True) -> NodeLine:
         """Volts of a node over the sender's own volts.
 
         values : of parts by name, travel of trimmers, volts of `vp`, `vn` and `ref`, offset of an op-amp by its name
@@ -194,12 +194,12 @@ class Circuit:
             node = INPUT  # nothing but a resistance stands between them
         return network.solve(INPUT, node, ohms, held)
 
-    def line_with(self, ohms: Mapping[str, Value]) -> Line:
+    def line_with(self, ohms: Mapping[str, Values]) -> NodeLine:
         """As `line`, with these ohms in the slots; those not named as fitted."""
         network, nominal, held = self._asked({}, True)
         return network.solve(INPUT, OUT, {**nominal, **ohms}, held)
 
-    def out_ohms(self, values: Mapping[str, Value] | None = None) -> FloatArray:
+    def out_ohms(self, values: Mapping[str, Values] | None = None) -> FloatArray:
         """What the inputs hang on."""
         network, ohms, _ = self._asked(values or {}, False)
         return network.output_ohms(OUT, ohms, INPUT)
@@ -213,7 +213,7 @@ class Circuit:
             found.append((float(network.impedance(OUT, branch, ohms, INPUT)), float(own)))
         return found
 
-    def _asked(self, values: Mapping[str, Value], loaded: bool) -> tuple[Network, dict[str, Value], Held]:
+    def _asked(self, values: Mapping[str, Values], loaded: bool) -> tuple[Network, dict[str, Values], Held]:
         load = self.load_ohms if loaded else None
         network = _network(
             self.topology,
@@ -223,12 +223,12 @@ class Circuit:
             load is not None,
             self.op_amp.gain,
         )
-        ohms: dict[str, Value] = {name: self.by_slot[name].value(name, values) for name in self.connected}
+        ohms: dict[str, Values] = {name: self.by_slot[name].value(name, values) for name in self.connected}
         if self.source_ohms > 0:
             ohms[SOURCE] = values.get(SOURCE, self.source_ohms)
         if load is not None:
             ohms[LOAD] = values.get(LOAD, load)
-        volts: dict[str, Value] = {
+        volts: dict[str, Values] = {
             "vp": values.get("vp", self.supply.high),
             "vn": values.get("vn", self.supply.low),
             "ref": values.get("ref", self.reference.volts),

@@ -10,6 +10,7 @@ import math
 from dataclasses import dataclass
 from typing import Final, Literal
 
+from dynamis.electrics.span import Span
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
 
@@ -29,11 +30,8 @@ class Diode:
 
 
 @dataclass(frozen=True)
-class Clamp:
-    """low, high : volts that the output does not pass, None for no limit on that side."""
-
-    low: float | None = None
-    high: float | None = None
+class Clamp(Span):
+    """Volts that the output does not pass, None for no limit on that side."""
 
     def __post_init__(self) -> None:
         if self.low is not None and self.high is not None and self.low >= self.high:
@@ -59,10 +57,6 @@ class Clamp:
         low = -math.inf if self.low is None else self.low if amplified else _rounded(self.low + DIODE_VOLTS)
         high = math.inf if self.high is None else self.high if amplified else _rounded(self.high - DIODE_VOLTS)
         return low, high
-
-    def within(self, low: float, high: float) -> tuple[float, float]:
-        """What of a range of volts it lets through."""
-        return (low if self.low is None else max(low, self.low)), (high if self.high is None else min(high, self.high))
 
     def needed(self, low: float, high: float) -> Clamp:
         """The same on the sides where volts from `low` to `high` would pass it."""

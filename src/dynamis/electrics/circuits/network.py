@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 from dynamis.errors import InputError
 
 FloatArray = NDArray[np.float64]
-Value = FloatArray | float
+Values = FloatArray | float
 GROUND: Final = "0"
 _STEEP: Final = 0.01
 
@@ -53,13 +53,13 @@ class Held:
     bias : amperes that an op-amp draws at each of its inputs.
     """
 
-    volts: Mapping[str, Value]
-    offsets: Mapping[str, Value] | None = None
-    bias: Mapping[str, Value] | None = None
+    volts: Mapping[str, Values]
+    offsets: Mapping[str, Values] | None = None
+    bias: Mapping[str, Values] | None = None
 
 
 @dataclass(frozen=True)
-class Line:
+class NodeLine:
     """volts = gain · input + offset; shapes () or that of the values."""
 
     gain: FloatArray
@@ -78,18 +78,18 @@ class Network:
     held: tuple[str, ...] = ()
     amplifier_gain: float = 1e6
 
-    def solve(self, driven: str, node: str, ohms: Mapping[str, Value], held: Held) -> Line:
+    def solve(self, driven: str, node: str, ohms: Mapping[str, Values], held: Held) -> NodeLine:
         """The volts of one node as a line over those of the node `driven`.
 
         ohms : by branch, above 0; all shapes broadcast.  Raises `InputError` where a node hangs in the air.
         """
         if node in self._held:
             one = 1.0 if node == driven else 0.0
-            return Line(np.asarray(one), np.asarray(0.0 if node == driven else self._volts(node, held)))
+            return NodeLine(np.asarray(one), np.asarray(0.0 if node == driven else self._volts(node, held)))
         rows, right = self._equations(driven, ohms, held)
         return _last(rows, right, self._order(node, ohms))
 
-    def output_ohms(self, node: str, ohms: Mapping[str, Value], driven: str) -> FloatArray:
+    def output_ohms(self, node: str, ohms: Mapping[str, Values], driven: str) -> FloatArray:
         """Thevenin's resistance at a node, all sources at rest."""
         if node in self._held:
             return np.asarray(0.0)
@@ -101,7 +101,7 @@ class Network:
         right[index][1] = 1.0  # one ampere into the node
         return _last(rows, right, self._order(node, ohms)).offset
 
-    def impedance(self, node: str, branch: Branch, ohms: Mapping[str, Value], driven: str) -> FloatArray:
+    def impedance(self, node: str, branch: Branch, ohms: Mapping[str, Values], driven: str) -> FloatArray:
         """Volts at a node for one ampere from one end of a branch to the other, all sources at rest."""
         if node in self._held:
             return np.asarray(0.0)
@@ -134,7 +134,7 @@ class Network:
     def _orders(self) -> dict[str, list[tuple[int, int]]]:
         return {}
 
-    def _order(self, node: str, ohms: Mapping[str, Value]) -> list[tuple[int, int]]:
+    def _order(self, node: str, ohms: Mapping[str, Values]) -> list[tuple[int, int]]:
         """The pivots, row and column, the node's own column last; from the first of the values."""
         if node not in self._orders:
             first = {name: float(np.asarray(value).flat[0]) for name, value in ohms.items()}
@@ -142,16 +142,16 @@ class Network:
             self._orders[node] = _pivots(rows, self._index[node])
         return self._orders[node]
 
-    def _volts(self, node: str, held: Held) -> Value:
+    def _volts(self, node: str, held: Held) -> Values:
         return 0.0 if node == GROUND else held.volts.get(node, 0.0)
 
     def _equations(
-        self, driven: str, ohms: Mapping[str, Value], held: Held
-    ) -> tuple[list[dict[int, Value]], list[list[Value]]]:
+        self, driven: str, ohms: Mapping[str, Values], held: Held
+    ) -> tuple[list[dict[int, Values]], list[list[Values]]]:
         """Rows of coefficients by column, and the right-hand sides: of the input at 1 V, and of all else."""
         index, outs = self._index, {amplifier.out: amplifier for amplifier in self.amplifiers}
-        rows: list[dict[int, Value]] = [{} for _ in index]
-        right: list[list[Value]] = [[0.0, 0.0] for _ in index]
+        rows: list[dict[int, Values]] = [{} for _ in index]
+        right: list[list[Values]] = [[0.0, 0.0] for _ in index]
         for branch in self.branches:
             conductance = 1.0 / (ohms[branch.name] + ohms[branch.behind] if branch.behind else ohms[branch.name])
             for here, there in ((branch.a, branch.b), (branch.b, branch.a)):
@@ -170,7 +170,7 @@ class Network:
         return rows, right
 
     def _amplify(
-        self, amp: Amplifier, rows: list[dict[int, Value]], right: list[list[Value]], driven: str, held: Held
+        self, amp: Amplifier, rows: list[dict[int, Values]], right: list[list[Values]], driven: str, held: Held
     ) -> None:
         k = self._index[amp.out]
         rows[k] = {k: -1.0 / self.amplifier_gain}
@@ -189,7 +189,7 @@ class Network:
                 right[k][1] = right[k][1] - sign * self._volts(node, held)
 
 
-def _pivots(rows: Sequence[Mapping[int, Value]], last: int) -> list[tuple[int, int]]:
+def _pivots(rows: Sequence[Mapping[int, Values]], last: int) -> list[tuple[int, int]]:
     """Pivots of the least fill-in among those that are large enough in their row (Markowitz's rule)."""
     left = {k: {j: float(value) for j, value in row.items()} for k, row in enumerate(rows)}
     order: list[tuple[int, int]] = []
@@ -221,7 +221,7 @@ def _pivots(rows: Sequence[Mapping[int, Value]], last: int) -> list[tuple[int, i
     return order
 
 
-def _last(rows: list[dict[int, Value]], right: list[list[Value]], order: Sequence[tuple[int, int]]) -> Line:
+def _last(rows: list[dict[int, Values]], right: list[list[Values]], order: Sequence[tuple[int, int]]) -> NodeLine:
     """What the last column of the order comes to, by elimination over arrays.
 
     Written so that numbers which are plain, most often 0 and ±1, cost no pass over an array.
@@ -245,10 +245,10 @@ def _last(rows: list[dict[int, Value]], right: list[list[Value]], order: Sequenc
     if not np.asarray(size).flat[0]:
         raise InputError("A node of the circuit hangs in the air: nothing holds its volts.")
     inverse = 1.0 / size
-    return Line(np.asarray(_times(right[k][0], inverse)), np.asarray(_times(right[k][1], inverse)))
+    return NodeLine(np.asarray(_times(right[k][0], inverse)), np.asarray(_times(right[k][1], inverse)))
 
 
-def _times(a: Value, b: Value) -> Value:
+def _times(a: Values, b: Values) -> Values:
     for one, other in ((a, b), (b, a)):
         if isinstance(one, float):
             if one == 0.0:
@@ -258,7 +258,7 @@ def _times(a: Value, b: Value) -> Value:
     return a * b
 
 
-def _plus(a: Value, b: Value) -> Value:
+def _plus(a: Values, b: Values) -> Values:
     if isinstance(a, float) and a == 0.0:
         return b
     return a if isinstance(b, float) and b == 0.0 else a + b

@@ -29,7 +29,7 @@ _KINDS = {"C": "capacitor", "D": "diode", "Q": "transistor", "U": "op-amp"}
 
 
 @dataclass(frozen=True)
-class Row:
+class PartsRow:
     """Equal parts."""
 
     quantity: int
@@ -103,18 +103,18 @@ def pieces_from(parts: Sequence[Part], style: Style = Style()) -> list[Piece]:
     return pieces
 
 
-def parts_list(pieces: Iterable[Piece]) -> list[Row]:
+def parts_list(pieces: Iterable[Piece]) -> list[PartsRow]:
     """Equal parts together, in the order in which they first appear."""
     grouped: dict[tuple[str, str], list[Piece]] = {}
     for piece in pieces:
         grouped.setdefault((piece.kind, piece.value), []).append(piece)
     return [
-        Row(len(ones), kind, value, tuple(piece.name for piece in ones), tuple(piece.role for piece in ones))
+        PartsRow(len(ones), kind, value, tuple(piece.name for piece in ones), tuple(piece.role for piece in ones))
         for (kind, value), ones in grouped.items()
     ]
 
 
-def parts_csv(rows: Sequence[Row], prices: Mapping[str, float] | None = None) -> str:
+def parts_csv(rows: Sequence[PartsRow], prices: Mapping[str, float] | None = None) -> str:
     """The list as CSV.  prices : of one part, by its value; with them two more columns, empty where none is known."""
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dynamis.electrics.circuits.circuit import Circuit
-from dynamis.electrics.circuits.network import Value
+from dynamis.electrics.circuits.network import Values
 
 FloatArray = NDArray[np.float64]
 ROOM_CELSIUS: Final = 25.0
@@ -72,12 +72,12 @@ def varied_in(circuit: Circuit, counting: Counting = Counting()) -> list[Varied]
 
 def at(
     varied: Sequence[Varied],
-    deviations: Mapping[str, Value],
+    deviations: Mapping[str, Values],
     kelvin: float = 0.0,
-    drifts: Mapping[str, Value] | None = None,
-) -> dict[str, Value]:
+    drifts: Mapping[str, Values] | None = None,
+) -> dict[str, Values]:
     """Values for a circuit; deviations and drifts by key, in units of the limit."""
-    made: dict[str, Value] = {}
+    made: dict[str, Values] = {}
     for one in varied:
         value = one.nominal + one.limit * deviations.get(one.key, 0.0)
         if drifts and kelvin and one.drift:

@@ -14,11 +14,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dynamis.electrics.circuits.circuit import LOAD, Circuit
-from dynamis.electrics.circuits.network import Value
+from dynamis.electrics.circuits.network import Values
 from dynamis.electrics.circuits.variation import Counting, Varied, varied_in
 from dynamis.electrics.design.requirement import Requirement
 from dynamis.electrics.design.spread import BLOCK, SAMPLES, cents_off, drawn
-from dynamis.electrics.design.trims import Bench
+from dynamis.electrics.design.trims import Trimming
 
 FloatArray = NDArray[np.float64]
 KELVIN, PER_KELVIN = 10.0, 50e-6
@@ -65,7 +65,7 @@ def changes_in(circuit: Circuit, requirement: Requirement) -> list[tuple[str, Va
 def later(circuit: Circuit, requirement: Requirement, samples: int = SAMPLES, seed: int = 1) -> Later:
     """Samples of a circuit that was trimmed as a person would, and then changed; seeded."""
     bench, varied, changes = (
-        Bench(circuit, requirement),
+        Trimming(circuit, requirement),
         varied_in(circuit, Counting(op_amps=False)),
         changes_in(circuit, requirement),
     )
@@ -82,12 +82,12 @@ def later(circuit: Circuit, requirement: Requirement, samples: int = SAMPLES, se
 
 
 def _moved(
-    changes: list[tuple[str, Varied]], stands: Mapping[str, Value], moved: Mapping[str, Value]
-) -> dict[str, Value]:
+    changes: list[tuple[str, Varied]], stands: Mapping[str, Values], moved: Mapping[str, Values]
+) -> dict[str, Values]:
     return {one.key: stands.get(one.key, one.nominal) + moved[one.key] for _, one in changes}
 
 
-def _decides(bench: Bench, changes: list[tuple[str, Varied]]) -> tuple[str, float]:
+def _decides(bench: Trimming, changes: list[tuple[str, Varied]]) -> tuple[str, float]:
     """The change that moves the nominal circuit most at its limit, and by how many cents."""
     names = [(name, moved_cents(bench.circuit, bench.requirement, one)) for name, one in changes]
     return max(names, key=lambda pair: pair[1], default=("", 0.0))

@@ -14,9 +14,17 @@ from dynamis.electrics.circuits.topology import TOPOLOGIES, Topology
 from dynamis.electrics.circuits.variation import Counting, Varied, at, varied_in
 from dynamis.electrics.design.later import Later, later, load_cents, rail_cents
 from dynamis.electrics.design.requirement import GAIN_WITHIN, OFFSET_WITHIN_VOLTS, Requirement
-from dynamis.electrics.design.search import Held, choose, seed_slot
+from dynamis.electrics.design.search import Locked, choose, seed_slot
 from dynamis.electrics.design.spread import cents_off
-from dynamis.electrics.design.trims import Bench, Trim, corner_values, needed_range, next_size, reaches, trimmer_sizes
+from dynamis.electrics.design.trims import (
+    Trim,
+    Trimming,
+    corner_values,
+    needed_range,
+    next_size,
+    reaches,
+    trimmer_sizes,
+)
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
 
@@ -72,7 +80,7 @@ class Proposal:
         """What the rail or the reference that the offset is taken from may add at its limit."""
         varied = [one for one in varied_in(self.circuit, Counting(op_amps=False)) if one.key in ("vp", "vn", "ref")]
         return max(
-            [float(cents_off(Bench(self.circuit, self.requirement), at([one], {one.key: 1.0}))) for one in varied]
+            [float(cents_off(Trimming(self.circuit, self.requirement), at([one], {one.key: 1.0}))) for one in varied]
             or [0.0]
         )
 
@@ -113,7 +121,7 @@ class Proposal:
     @cached_property
     def nominal_cents(self) -> float:
         """The largest error over the input range with nominal parts."""
-        return float(cents_off(Bench(self.circuit, self.requirement), {}))
+        return float(cents_off(Trimming(self.circuit, self.requirement), {}))
 
     @property
     def count(self) -> int:
@@ -293,7 +301,7 @@ def propose_one(
     topology: Topology,
     requirement: Requirement,
     counting: Counting = Counting(op_amps=False),
-    locked: Held | None = None,
+    locked: Locked | None = None,
 ) -> Proposal:
     """A topology with parts, and trimmers where the tolerances ask for them.
 
@@ -303,7 +311,7 @@ def propose_one(
     varied = varied_in(plain_one, counting)
     worst = 0.0
     if varied:
-        worst = float(np.max(cents_off(Bench(plain_one, requirement), corner_values(varied, plain_one))))
+        worst = float(np.max(cents_off(Trimming(plain_one, requirement), corner_values(varied, plain_one))))
     if worst <= requirement.tolerance_cents or not topology.scale_slot:
         return Proposal(plain_one, requirement, ())
     for slots in ((topology.offset_slot, topology.scale_slot), (topology.scale_slot,)):
@@ -315,7 +323,7 @@ def propose_one(
 
 
 def _with_trimmers(
-    start: Circuit, requirement: Requirement, slots: Sequence[str], counting: Counting, locked: Held | None
+    start: Circuit, requirement: Requirement, slots: Sequence[str], counting: Counting, locked: Locked | None
 ) -> Proposal | None:
     """Trimmers of the least size in these slots that reach every corner; None where none do."""
     topology = start.topology
@@ -327,7 +335,7 @@ def _with_trimmers(
             circuit = choose(topology, requirement, sizes, locked, None if free is None else free.total)
         except InputError:
             return None
-        bench, varied = Bench(circuit, requirement), varied_in(circuit, counting)
+        bench, varied = Trimming(circuit, requirement), varied_in(circuit, counting)
         if not bench.independent:
             return None
         trims = bench.describe(needed_range(circuit, requirement, varied))
@@ -349,7 +357,7 @@ def _first_size(fitted: Fitted, needed: Mapping[str, float], requirement: Requir
     return max([one for one in trimmer_sizes() if one <= wanted] or [trimmer_sizes()[0]])
 
 
-def _tight(bench: Bench, varied: Sequence[Varied]) -> set[str]:
+def _tight(bench: Trimming, varied: Sequence[Varied]) -> set[str]:
     """The slot of the trimmer that comes nearest to its ends."""
     travel = bench.set(corner_values(varied, bench.circuit), stepped=False)
     name = max(travel, key=lambda one: float(np.max(np.abs(np.asarray(travel[one]) - 0.5))))
@@ -360,4 +368,4 @@ def with_values(proposal: Proposal, counting: Counting = Counting(op_amps=False)
     """The same proposal with other parts in some slots; its trimmers are worked out anew."""
     circuit = proposal.circuit.fitting(**slots)
     needed = needed_range(circuit, proposal.requirement, varied_in(circuit, counting))
-    return replace(proposal, circuit=circuit, trims=tuple(Bench(circuit, proposal.requirement).describe(needed)))
+    return replace(proposal, circuit=circuit, trims=tuple(Trimming(circuit, proposal.requirement).describe(needed)))

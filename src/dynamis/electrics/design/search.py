@@ -29,7 +29,7 @@ _SLACK: Final = 0.95
 _SLIGHT_VOLTS: Final = 1e-6
 # Of the tolerance, what the nearest preferred values may take for themselves.
 _NOMINAL_SHARE: Final = 0.2
-Held = Mapping[str, Fitted]
+Locked = Mapping[str, Fitted]
 
 
 @dataclass(frozen=True, eq=False)
@@ -58,7 +58,7 @@ def choose(
     topology: Topology,
     requirement: Requirement,
     trimmers: Mapping[str, float] | None = None,
-    locked: Held | None = None,
+    locked: Locked | None = None,
     near_ohms: float | None = None,
 ) -> Circuit:
     """The circuit of a topology that does a requirement with the fewest parts.
@@ -81,7 +81,7 @@ def _chosen(
     requirement: Requirement,
     built: Requirement,
     trimmers: Mapping[str, float],
-    locked: Held,
+    locked: Locked,
     near_ohms: float | None,
 ) -> Circuit:
     """built : what the parts are worked out for; the requirement is what they are judged by."""
@@ -103,7 +103,7 @@ def _choose(
     requirement: Requirement,
     built: Requirement,
     trimmers: Mapping[str, float],
-    locked: Held,
+    locked: Locked,
     near_ohms: float | None,
     wide: bool,
 ) -> tuple[Circuit, float] | None:
@@ -144,7 +144,7 @@ def _seeds(values: FloatArray, near_ohms: float | None, wide: bool) -> list[floa
 
 
 def _locked_seeds(
-    topology: Topology, requirement: Requirement, trimmers: Mapping[str, float], locked: Held
+    topology: Topology, requirement: Requirement, trimmers: Mapping[str, float], locked: Locked
 ) -> list[float]:
     """The free value where something is locked: itself, or what makes the first locked slot come out right."""
     free = seed_slot(topology)
@@ -213,7 +213,7 @@ def _fillings(
     values: FloatArray,
     requirement: Requirement,
     trimmers: Mapping[str, float],
-    locked: Held,
+    locked: Locked,
     topology: Topology,
 ) -> _Fillings:
     options: dict[str, list[Fitted]] = {}
@@ -279,7 +279,7 @@ def _awkward(fitted: Fitted) -> float:
     return abs(math.log10(fitted.total / _BEST_OHMS)) + odd
 
 
-def _with(topology: Topology, requirement: Requirement, slots: Held, made: Set) -> Circuit:
+def _with(topology: Topology, requirement: Requirement, slots: Locked, made: Set) -> Circuit:
     in_order = tuple((slot.name, slots[slot.name]) for slot in topology.slots if slot.name in slots)
     return Circuit(
         topology,

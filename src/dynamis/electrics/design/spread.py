@@ -16,10 +16,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dynamis.electrics.circuits.circuit import Circuit
-from dynamis.electrics.circuits.network import Value
+from dynamis.electrics.circuits.network import Values
 from dynamis.electrics.circuits.variation import Counting, Varied, at, varied_in
 from dynamis.electrics.design.requirement import Requirement
-from dynamis.electrics.design.trims import Bench, corner_values
+from dynamis.electrics.design.trims import Trimming, corner_values
 from dynamis.notation.style import Style
 
 FloatArray = NDArray[np.float64]
@@ -27,11 +27,11 @@ FloatArray = NDArray[np.float64]
 BLOCK: Final = 65536
 SAMPLES: Final = 100_000
 _STREAMS: Final = 2
-Shape = Literal["uniform", "normal"]
+Distribution = Literal["uniform", "normal"]
 
 
 @dataclass(frozen=True, eq=False)
-class Side:
+class SpreadSide:
     """cents : of each sample.  tolerance_cents : what is allowed."""
 
     cents: FloatArray
@@ -59,12 +59,12 @@ class Side:
 class Spread:
     samples: int
     seed: int
-    before: Side
-    after: Side
+    before: SpreadSide
+    after: SpreadSide
 
 
 @dataclass(frozen=True)
-class Part:
+class BudgetPart:
     """What one thing adds: cents at its limit at the end of the range where it weighs most, and standard."""
 
     key: str
@@ -85,7 +85,7 @@ class Laid:
 class Budget:
     """parts : largest first.  worst_cents : all limits at their worst together.  rss_cents : standard, joined."""
 
-    parts: tuple[Part, ...]
+    parts: tuple[BudgetPart, ...]
     worst_cents: float
     rss_cents: float
 
@@ -101,7 +101,7 @@ def spread(
     counting: Counting = Counting(op_amps=False),
     samples: int = SAMPLES,
     seed: int = 1,
-    shape: Shape = "uniform",
+    shape: Distribution = "uniform",
     progress: Callable[[float], bool] | None = None,
 ) -> Spread:
     """Samples of a circuit, before and after its trimmers are set at 25 °C.
@@ -109,7 +109,7 @@ def spread(
     shape : uniform within the limits, or normal with the limits at 3 sigma.  progress : is told the share done and
     answers whether to go on; where it does not, what was done so far is given.
     """
-    varied, bench = varied_in(circuit, counting), Bench(circuit, requirement)
+    varied, bench = varied_in(circuit, counting), Trimming(circuit, requirement)
     drifting = [one for one in varied if one.drift and counting.kelvin]
     before, after = np.empty(samples), np.empty(samples)
     trouble: list[Exception] = []
@@ -136,7 +136,7 @@ def spread(
         raise trouble[0]
     done = np.concatenate([np.arange(ends[k], ends[k] + reached[k]) for k in range(_STREAMS)])
     sides = [
-        Side(one[done] if not going else one, requirement.tolerance_cents)
+        SpreadSide(one[done] if not going else one, requirement.tolerance_cents)
         for one in (before, after if bench.names else before)
     ]
     return Spread(int(done.size), seed, sides[0], sides[1] if bench.names else sides[0])
@@ -163,7 +163,7 @@ def _in_streams(draw: Callable[[int, np.random.Generator], None], seed: int, tro
         thread.join()
 
 
-def cents_off(bench: Bench, values: dict[str, Value]) -> FloatArray:
+def cents_off(bench: Trimming, values: dict[str, Values]) -> FloatArray:
     """The largest error over the input range, cents; shape of the values."""
     requirement = bench.requirement
     if requirement.zero_volts is not None:
@@ -183,7 +183,7 @@ def cents_off(bench: Bench, values: dict[str, Value]) -> FloatArray:
     return off
 
 
-def drawn(rng: np.random.Generator, varied: Sequence[Varied], count: int, shape: Shape) -> dict[str, Value]:
+def drawn(rng: np.random.Generator, varied: Sequence[Varied], count: int, shape: Distribution) -> dict[str, Values]:
     """Values of everything that varies; turned from what was drawn in place, since this is what a spread waits for."""
     if shape == "normal":
         rows, spans = rng.standard_normal((len(varied), count)), [(one.nominal, one.limit / 3.0) for one in varied]
@@ -200,23 +200,23 @@ def _drifted(
     rng: np.random.Generator,
     drifting: Sequence[Varied],
     kelvin: float,
-    cold: dict[str, Value],
+    cold: dict[str, Values],
     count: int,
-    shape: Shape,
-) -> dict[str, Value]:
+    shape: Distribution,
+) -> dict[str, Values]:
     """What drifts, at another temperature."""
     moved = drawn(rng, [Varied(one.key, "", 0.0, one.drift * abs(kelvin)) for one in drifting], count, shape)
     return {key: cold[key] + row for key, row in moved.items()}
 
 
 def budget(
-    circuit: Circuit, requirement: Requirement, counting: Counting = Counting(), shape: Shape = "uniform"
+    circuit: Circuit, requirement: Requirement, counting: Counting = Counting(), shape: Distribution = "uniform"
 ) -> Budget:
     """What each thing adds on its own, before trimming; the worst case and the root sum of squares.
 
     Source: GUM 4.3.7 (a uniform limit is √3 standard uncertainties), 5.1.2 (root sum of squares).
     """
-    bench = Bench(circuit, requirement)
+    bench = Trimming(circuit, requirement)
     varied = varied_in(circuit, counting)
     nominal = np.array(bench.errors({}))
     parts = []
@@ -227,7 +227,7 @@ def budget(
         rows.append(row)
         k = int(np.argmax(np.abs(row)))
         fraction = 1.0 / math.sqrt(3.0) if shape == "uniform" else 1.0 / 3.0
-        parts.append(Part(one.key, one.label, float(row[k]), abs(float(row[k])) * fraction))
+        parts.append(BudgetPart(one.key, one.label, float(row[k]), abs(float(row[k])) * fraction))
     if not rows:
         own = float(np.max(np.abs(nominal * requirement.weights)))
         return Budget((), own, 0.0)
@@ -238,6 +238,6 @@ def budget(
     return Budget(tuple(ranked), float(np.max(worst)), float(joined.max()))
 
 
-def _at_limit(varied: Varied, counting: Counting) -> dict[str, Value]:
-    ones: dict[str, Value] = {varied.key: 1.0}
+def _at_limit(varied: Varied, counting: Counting) -> dict[str, Values]:
+    ones: dict[str, Values] = {varied.key: 1.0}
     return at([varied], ones, counting.kelvin, ones)

@@ -17,7 +17,7 @@ from dynamis.electrics.design.preferred import choices, stock
 from dynamis.electrics.design.proposal import ORDER, Proposal, Proposals, Rejected
 from dynamis.electrics.design.requirement import Requirement
 from dynamis.electrics.design.spread import cents_off
-from dynamis.electrics.design.trims import Bench, Trim, corner_values, needed_range, trimmer_sizes
+from dynamis.electrics.design.trims import Trim, Trimming, corner_values, needed_range, trimmer_sizes
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
 
@@ -107,7 +107,7 @@ def propose_summer(
     trims: tuple[Trim, ...] = ()
     if (
         varied
-        and float(np.max(cents_off(Bench(circuit, requirement), corner_values(varied, circuit))))
+        and float(np.max(cents_off(Trimming(circuit, requirement), corner_values(varied, circuit))))
         > requirement.tolerance_cents
     ):
         needed = needed_range(circuit, requirement, varied)
@@ -115,7 +115,7 @@ def propose_summer(
         size = next(one for one in trimmer_sizes() if one >= 2.0 * _MARGIN * needed["scale"] * total)
         fixed = _nearest("R4", total - MID * size, requirement)
         circuit = circuit.fitting(R4=replace(fixed, trimmer_ohms=size))
-        trims = tuple(Bench(circuit, requirement).describe(needed))
+        trims = tuple(Trimming(circuit, requirement).describe(needed))
     others = tuple(Rejected(TOPOLOGIES[name], "it has one input and no switches") for name in ORDER)
     return Proposals((Proposal(circuit, requirement, trims),), others, requirement, requirement)
 

@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dynamis.electrics.circuits.circuit import MID, STEPS_PER_TURN, TURNS, Circuit, trimmer_name
-from dynamis.electrics.circuits.network import Value
+from dynamis.electrics.circuits.network import Values
 from dynamis.electrics.circuits.variation import Varied, at, corners
 from dynamis.electrics.design.requirement import Requirement
 
@@ -46,7 +46,7 @@ class Trim:
 
 
 @dataclass(frozen=True)
-class Bench:
+class Trimming:
     """A circuit with its trimmers on the bench, and what is wanted of it."""
 
     circuit: Circuit
@@ -60,7 +60,7 @@ class Bench:
     def role(self, name: str) -> str:
         return "scale" if name == trimmer_name(self.circuit.topology.scale_slot) else "offset"
 
-    def errors(self, values: Mapping[str, Value]) -> tuple[FloatArray, FloatArray]:
+    def errors(self, values: Mapping[str, Values]) -> tuple[FloatArray, FloatArray]:
         """Volts off at the two ends of the input range."""
         line, requirement = self.circuit.line(values), self.requirement
         slope, shift = line.gain - requirement.gain, line.offset - requirement.offset_volts
@@ -83,13 +83,13 @@ class Bench:
         (a, b), (c, d) = (self.slopes[name] for name in self.names)
         return abs(a * d - b * c) > _SAME * max(abs(a), abs(b)) * max(abs(c), abs(d))
 
-    def set(self, values: Mapping[str, Value], stepped: bool = True) -> dict[str, Value]:
+    def set(self, values: Mapping[str, Values], stepped: bool = True) -> dict[str, Values]:
         """The travel of each trimmer as a person would leave it, shape of the values.
 
         stepped : to 1/50 of a turn.  Both are turned until the ends are right; then each stands at its best step,
         in their order.
         """
-        travel: dict[str, Value] = dict.fromkeys(self.names, MID)
+        travel: dict[str, Values] = dict.fromkeys(self.names, MID)
         for _ in range(_ROUNDS):
             first, last = self.errors({**values, **travel})
             if len(self.names) == 2:
@@ -147,7 +147,7 @@ class Bench:
         return Trim(name, role, self.circuit.trimmers[name], reach, needed, TURNS, cents / TURNS, pivot)
 
 
-def corner_values(varied: Sequence[Varied], circuit: Circuit) -> dict[str, Value]:
+def corner_values(varied: Sequence[Varied], circuit: Circuit) -> dict[str, Values]:
     """Every combination of limits; of more than twelve things, those that weigh most, the rest where they hurt."""
     if len(varied) <= _MOST_CORNERS:
         grid = corners(len(varied))
@@ -161,7 +161,7 @@ def corner_values(varied: Sequence[Varied], circuit: Circuit) -> dict[str, Value
     ranked = sorted(varied, key=lambda one: -weight[one.key])
     free, rest = ranked[:_MOST_CORNERS], ranked[_MOST_CORNERS:]
     grid = corners(len(free))
-    deviations: dict[str, Value] = {one.key: grid[k] for k, one in enumerate(free)}
+    deviations: dict[str, Values] = {one.key: grid[k] for k, one in enumerate(free)}
     lean = sum(
         np.sign(effect[one.key][0] or effect[one.key][1]) * grid[k] * weight[one.key] for k, one in enumerate(free)
     )
@@ -181,7 +181,7 @@ def needed_range(circuit: Circuit, requirement: Requirement, varied: Sequence[Va
     }
 
 
-def reaches(bench: Bench, varied: Sequence[Varied]) -> bool:
+def reaches(bench: Trimming, varied: Sequence[Varied]) -> bool:
     """Whether the trimmers come to a proper setting, with something to spare, at every corner."""
     if not varied:
         return True

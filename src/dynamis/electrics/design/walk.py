@@ -8,18 +8,18 @@ from dataclasses import dataclass
 import numpy as np
 
 from dynamis.electrics.circuits.circuit import MID
-from dynamis.electrics.circuits.network import Value
+from dynamis.electrics.circuits.network import Values
 from dynamis.electrics.circuits.variation import Varied
 from dynamis.electrics.design.proposal import Proposal
 from dynamis.electrics.design.spread import cents_off
-from dynamis.electrics.design.trims import Bench, Trim, corner_values
+from dynamis.electrics.design.trims import Trim, Trimming, corner_values
 
 _MOST_ROUNDS = 8
 _NEAR_VOLTS = 0.02
 
 
 @dataclass(frozen=True)
-class Step:
+class TrimmerStep:
     """Send `send_volts`, turn `trim` until the receiver gets `read_volts`; a turn moves that by `volts_per_turn`.
 
     at_pivot : the other trimmer moves next to nothing at this input.
@@ -33,27 +33,27 @@ class Step:
 
 
 @dataclass(frozen=True)
-class Walk:
+class TrimmerWalk:
     """steps : one round.  rounds : how many of them the worst parts need.  left_cents : what is then left at most."""
 
-    steps: tuple[Step, ...]
+    steps: tuple[TrimmerStep, ...]
     rounds: int
     left_cents: float
 
 
 def walk(
     proposal: Proposal, varied: Sequence[Varied], playable: Callable[[float], float] = lambda volts: volts
-) -> Walk | None:
+) -> TrimmerWalk | None:
     """How the trimmers of a proposal are set, None where it has none.
 
     playable : the volts that the sender can give nearest to those that would be best, such as those of a whole note.
     """
     if not proposal.trims:
         return None
-    bench, requirement = Bench(proposal.circuit, proposal.requirement), proposal.requirement
+    bench, requirement = Trimming(proposal.circuit, proposal.requirement), proposal.requirement
     steps = tuple(_step(bench, proposal.trims, one, playable) for one in proposal.trims)
     values = corner_values(varied, proposal.circuit) if varied else {}
-    travel: dict[str, Value] = dict.fromkeys(bench.names, MID)
+    travel: dict[str, Values] = dict.fromkeys(bench.names, MID)
     rounds, left = 0, float("inf")
     while rounds < _MOST_ROUNDS:
         for step in steps:
@@ -64,10 +64,10 @@ def walk(
             left = min(left, found)
             break
         left = found
-    return Walk(steps, rounds, left)
+    return TrimmerWalk(steps, rounds, left)
 
 
-def _step(bench: Bench, trims: Sequence[Trim], trim: Trim, playable: Callable[[float], float]) -> Step:
+def _step(bench: Trimming, trims: Sequence[Trim], trim: Trim, playable: Callable[[float], float]) -> TrimmerStep:
     """Where a trimmer is set: the offset where the scale trimmer does nothing, the scale furthest from there."""
     requirement = bench.requirement
     scale = next(one for one in trims if one.role == "scale")
@@ -85,10 +85,10 @@ def _step(bench: Bench, trims: Sequence[Trim], trim: Trim, playable: Callable[[f
     ends = bench.slopes[trim.name]
     share = (send - requirement.in_low) / (requirement.in_high - requirement.in_low)
     moves = ends[0] + (ends[1] - ends[0]) * share
-    return Step(trim, send, requirement.out(send), moves / trim.turns, reachable and trim.role == "offset")
+    return TrimmerStep(trim, send, requirement.out(send), moves / trim.turns, reachable and trim.role == "offset")
 
 
-def _turned(bench: Bench, values: dict[str, Value], travel: dict[str, Value], step: Step) -> Value:
+def _turned(bench: Trimming, values: dict[str, Values], travel: dict[str, Values], step: TrimmerStep) -> Values:
     """The travel at which the reading is right, the other trimmer standing as it is."""
     name = step.trim.name
     at = travel[name]

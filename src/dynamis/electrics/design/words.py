@@ -7,7 +7,7 @@ from collections.abc import Callable
 from dynamis.electrics.design.later import rail_moves
 from dynamis.electrics.design.proposal import Proposal
 from dynamis.electrics.design.spread import Budget, Laid, Spread
-from dynamis.electrics.design.walk import Walk
+from dynamis.electrics.design.walk import TrimmerWalk
 from dynamis.notation.style import Style
 
 _MOST_SHARES = 8
@@ -32,7 +32,9 @@ def proposal_row(proposal: Proposal, drawn: Spread | None, style: Style) -> tupl
     )
 
 
-def step_words(proposal: Proposal, steps: Walk | None, note_of: Callable[[float], str], style: Style) -> list[str]:
+def step_words(
+    proposal: Proposal, steps: TrimmerWalk | None, note_of: Callable[[float], str], style: Style
+) -> list[str]:
     """How the trimmers are set, one sentence a step."""
     if steps is None:
         return ["There is nothing to trim: the parts' tolerance is within what is allowed."]

@@ -22,7 +22,7 @@ _MOST_ROUNDS: Final = 6
 
 
 @dataclass(frozen=True)
-class Left:
+class ConverterErrors:
     """Cents over the notes, shape (49,): with nominal parts, in the worst case, as a root sum of squares (k = 2); and
     how much each part adds at its limit, the most first."""
 
@@ -96,7 +96,7 @@ def exact_ppm(converter: Converter) -> float:
     return float(ppm_per_kelvin(NOMINAL.celsius)) * (1.0 + ohms["R5"] / drive)
 
 
-def left(converter: Converter, requirement: LawRequirement) -> Left:
+def left(converter: Converter, requirement: LawRequirement) -> ConverterErrors:
     """How far a converter is off over the notes; where it is trimmed, what trimming leaves."""
     volts = requirement.volts()
     nominal = requirement.cents(converter, volts)
@@ -106,11 +106,11 @@ def left(converter: Converter, requirement: LawRequirement) -> Left:
         worst, squares = worst + np.abs(off), squares + (fraction * off) ** 2
         shares.append((label, float(off[np.abs(off).argmax()])))
     shares.sort(key=lambda one: -abs(one[1]))
-    return Left(nominal, worst, 2.0 * np.sqrt(squares), tuple(shares))
+    return ConverterErrors(nominal, worst, 2.0 * np.sqrt(squares), tuple(shares))
 
 
 @dataclass(frozen=True)
-class Step:
+class ConverterStep:
     """Send `send_volts` and turn the trimmer until the input gets `read_volts`, which is `aim_cents` off so that the
     bend is shared; a turn moves that by `volts_per_turn` and the note by `cents_per_turn`.  reach_cents, needed_cents :
     ±, how far it goes and what the worst parts need."""
@@ -126,15 +126,15 @@ class Step:
 
 
 @dataclass(frozen=True)
-class Walk:
+class ConverterWalk:
     """steps : one round, the level first.  rounds : how many the worst parts need.  left_cents : what is then left."""
 
-    steps: tuple[Step, Step]
+    steps: tuple[ConverterStep, ConverterStep]
     rounds: int
     left_cents: float
 
 
-def steps(converter: Converter, requirement: LawRequirement) -> tuple[Step, Step]:
+def steps(converter: Converter, requirement: LawRequirement) -> tuple[ConverterStep, ConverterStep]:
     """What to send and to read: the level at the note where the scale does least, the scale at the end furthest from
     there."""
     bare = replace(converter, trimmed=False)
@@ -150,7 +150,7 @@ def _places(converter: Converter, requirement: LawRequirement) -> FloatArray:
     return np.array([middle, max((requirement.octaves, 0.0), key=lambda octaves: abs(octaves - middle))])
 
 
-def walk(converter: Converter, requirement: LawRequirement) -> Walk:
+def walk(converter: Converter, requirement: LawRequirement) -> ConverterWalk:
     """How the trimmers are set, and how far that gets with the worst parts."""
     bare, found = replace(converter, trimmed=False), steps(converter, requirement)
     rounds, most = 0, 0.0
@@ -158,7 +158,7 @@ def walk(converter: Converter, requirement: LawRequirement) -> Walk:
     for pushed in pushes:
         took, off = _turned(bare, requirement, found, World(dict(zip(sources, np.sign(pushed), strict=True))))
         rounds, most = max(rounds, took), max(most, off)
-    return Walk(found, rounds, most)
+    return ConverterWalk(found, rounds, most)
 
 
 def _pushed(
@@ -176,7 +176,7 @@ def _at(converter: Converter, name: str, travel: float) -> Converter:
     return replace(converter, travel=tuple({**dict(converter.travel), name: travel}.items()))
 
 
-def _step(converter: Converter, requirement: LawRequirement, name: str, send: float, needed: float) -> Step:
+def _step(converter: Converter, requirement: LawRequirement, name: str, send: float, needed: float) -> ConverterStep:
     set_to = dict(converter.travel).get(name, MID)
     low, middle, high = (float(requirement.cents(_at(converter, name, at), send)) for at in (0.0, set_to, 1.0))
     places = max(0.0, set_to - 0.01), min(1.0, set_to + 0.01)
@@ -185,7 +185,7 @@ def _step(converter: Converter, requirement: LawRequirement, name: str, send: fl
     cents = [float(requirement.cents(one, send)) for one in beside]
     per_turn = (near[1] - near[0]) / turns
     read = float(converter.exact(send, NOMINAL))
-    return Step(
+    return ConverterStep(
         name,
         send,
         read,
@@ -198,7 +198,7 @@ def _step(converter: Converter, requirement: LawRequirement, name: str, send: fl
 
 
 def _turned(
-    converter: Converter, requirement: LawRequirement, found: tuple[Step, Step], world: World
+    converter: Converter, requirement: LawRequirement, found: tuple[ConverterStep, ConverterStep], world: World
 ) -> tuple[int, float]:
     """Rounds until another one changes little, and the worst note then, cents."""
     made = replace(converter, travel=tuple(dict.fromkeys(TRIMMERS, MID).items()))

@@ -23,7 +23,7 @@ _BACK: Final = (2.0, 19.0)
 _BOTTOM: Final = 28.0
 
 
-class _Drawing:
+class _ConverterDrawing:
     def __init__(self, parts: PairParts, style: Style) -> None:
         self.pen, self.parts, self.style = Pen(), parts, style
 
@@ -92,7 +92,7 @@ def pair_schematic(
     parts: PairParts, style: Style = Style(), sender: str = "sender", receiver: str = "receiver"
 ) -> Schematic:
     """The drawing of a converter between a sender and a receiver."""
-    made = _Drawing(parts, style)
+    made = _ConverterDrawing(parts, style)
     pen = made.pen
     end = (_exponential if parts.direction == "exponential" else _logarithmic)(made)
     pen.sender((0.0, 0.0), (_START, 0.0), (sender,))
@@ -109,7 +109,7 @@ def pair_schematic(
     return pen.finished(notes, 0.9, _BEHIND)
 
 
-def _exponential(made: _Drawing) -> Point:
+def _exponential(made: _ConverterDrawing) -> Point:
     """U1 to the base of Q1, whose current U2 holds; U3 at the collector of Q2."""
     base = _adder(made, (_START, 0.0))
     x, y = base[0] + 3.4, base[1] - 4.0
@@ -121,7 +121,7 @@ def _exponential(made: _Drawing) -> Point:
     return _output(made, second, y, ("R8", "C2"))[1]
 
 
-def _logarithmic(made: _Drawing) -> Point:
+def _logarithmic(made: _ConverterDrawing) -> Point:
     """U2 makes Q2 carry what the input sends; U3 at the collector of Q1, and from its output back to the base."""
     x = _START + _LONG + 4.0
     second = x + 20.0
@@ -136,7 +136,7 @@ def _logarithmic(made: _Drawing) -> Point:
     return end
 
 
-def _adder(made: _Drawing, at: Point) -> Point:
+def _adder(made: _ConverterDrawing, at: Point) -> Point:
     """U1 and what brings its volts down to the base of Q1; answers where that wire ends."""
     pen, (x, y) = made.pen, at
     node, first = (x + _LONG + 1.5, y), (x + _LONG + 3.5, y)
@@ -162,7 +162,7 @@ def _adder(made: _Drawing, at: Point) -> Point:
     return base
 
 
-def _output(made: _Drawing, x: float, y: float, over: tuple[str, ...]) -> tuple[Point, Point]:
+def _output(made: _ConverterDrawing, x: float, y: float, over: tuple[str, ...]) -> tuple[Point, Point]:
     """U3 behind the collector at x with what stands over it, and the clamp where there is one; answers the output and
     the receiver's terminal."""
     pen, parts = made.pen, made.parts

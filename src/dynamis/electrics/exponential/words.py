@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from dynamis.electrics.exponential.adjust import Left, Walk, drift, exact_ppm, ordinary
+from dynamis.electrics.exponential.adjust import ConverterErrors, ConverterWalk, drift, exact_ppm, ordinary
 from dynamis.electrics.exponential.converter import Converter
 from dynamis.electrics.exponential.parts import LEVEL_TRIMMER
 from dynamis.electrics.exponential.requirement import LawRequirement
@@ -39,7 +39,7 @@ def higher_words(requirement: LawRequirement, high_note: float, style: Style) ->
     )
 
 
-def walk_words(walk: Walk, note_of: Callable[[float], str], style: Style) -> list[str]:
+def walk_words(walk: ConverterWalk, note_of: Callable[[float], str], style: Style) -> list[str]:
     """How the trimmers are set, one sentence a step."""
     sentences = ["Let it warm up. Measure at the input, with everything plugged in that will be."]
     for k, step in enumerate(walk.steps):
@@ -62,7 +62,7 @@ def walk_words(walk: Walk, note_of: Callable[[float], str], style: Style) -> lis
     return sentences
 
 
-def left_words(untrimmed: Left, trimmed: Left, style: Style) -> list[str]:
+def left_words(untrimmed: ConverterErrors, trimmed: ConverterErrors, style: Style) -> list[str]:
     """The worst case before and after trimming, and what each part adds then."""
     return [
         f"Untrimmed, in the worst case {style.cents(untrimmed.most)} ct; as a root sum of squares "
@@ -73,7 +73,7 @@ def left_words(untrimmed: Left, trimmed: Left, style: Style) -> list[str]:
     ]
 
 
-def _share_words(left: Left, style: Style) -> list[str]:
+def _share_words(left: ConverterErrors, style: Style) -> list[str]:
     shares = left.shares[:_MOST_SHARES]
     return [f"{style.cents(cents, sign=True)} ct  {label}" for label, cents in shares if abs(cents) >= _LEAST_CENTS]
 

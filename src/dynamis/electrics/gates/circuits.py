@@ -23,10 +23,11 @@ from dynamis.electrics.gates.candidate import (
     rail_words,
     top_of,
 )
-from dynamis.electrics.gates.levels import GateFit, GateInput, GateOutput, Span, judge_gate, levels_at, moved
+from dynamis.electrics.gates.levels import GateFit, GateInput, GateOutput, judge_gate, levels_at, moved
 from dynamis.electrics.gates.library import CLAMP_OHMS, candidates
 from dynamis.electrics.gates.stages import CALM, Stress, becomes
 from dynamis.electrics.part import Part
+from dynamis.electrics.span import Span
 from dynamis.notation.style import Style
 
 RACK: Final[tuple[Rails, ...]] = ((-12.0, 12.0),)

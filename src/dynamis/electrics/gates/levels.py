@@ -14,6 +14,7 @@ from typing import Final, Literal
 
 from dynamis.electrics.finding import Finding, FitVerdict, Severity, verdict_of
 from dynamis.electrics.net import loaded
+from dynamis.electrics.span import Span
 from dynamis.errors import InputError
 from dynamis.notation.style import Style, plain
 
@@ -22,28 +23,6 @@ _RESERVE_OF_SWING: Final = 0.1
 # More or less than this no pin of a 5 V rail bears for sure; common practice, no source.
 USUAL_LOW_VOLTS, USUAL_HIGH_VOLTS = -0.3, 5.5
 _MOST_VOLTS, _MOST_OHMS = 1e6, 1e15
-
-
-@dataclass(frozen=True)
-class Span:
-    """Volts from the least to the most; None: not known, or none."""
-
-    low: float | None = None
-    high: float | None = None
-
-    def held(self, volts: float) -> float:
-        """Volts as diodes at both ends of the span hold them."""
-        volts = volts if self.high is None else min(volts, self.high)
-        return volts if self.low is None else max(volts, self.low)
-
-    def outside(self, volts: float) -> float:
-        """How far volts lie above (positive) or below (negative) the span; 0 inside."""
-        slack = 1e-12 * max(1.0, abs(volts))
-        if self.high is not None and volts > self.high + slack:
-            return volts - self.high
-        if self.low is not None and volts < self.low - slack:
-            return volts - self.low
-        return 0.0
 
 
 @dataclass(frozen=True)

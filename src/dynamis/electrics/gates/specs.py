@@ -6,7 +6,8 @@ from collections.abc import Sequence
 from typing import Final
 
 from dynamis.electrics.circuits.supply import Supply
-from dynamis.electrics.gates.levels import GateInput, GateOutput, Span
+from dynamis.electrics.gates.levels import GateInput, GateOutput
+from dynamis.electrics.span import Span
 from dynamis.errors import InputError
 from dynamis.notation.keys import key_values
 from dynamis.notation.numbers import parse_plain, split_entries

@@ -14,8 +14,9 @@ from typing import Final, Literal
 
 from msgspec.structs import replace as with_
 
-from dynamis.electrics.gates.levels import GateOutput, Span, moved
+from dynamis.electrics.gates.levels import GateOutput, moved
 from dynamis.electrics.part import Part
+from dynamis.electrics.span import Span
 
 RAIL: Final = 12.0
 SWING: Final = RAIL - 1.5

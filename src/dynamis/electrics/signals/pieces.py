@@ -8,26 +8,26 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from dynamis.transfer.breakpoints import Breakpoints, Course
+from dynamis.transfer.breakpoints import Breakpoints, Trajectory
 
 
 @dataclass(frozen=True)
-class Piece:
+class Segment:
     """From `start` to `end` (it may be infinite): held, ramped by `slope`, or decaying to `target` with `tau`."""
 
     start: float
     end: float
     value: float
-    kind: Course
+    kind: Trajectory
     slope: float = 0.0
     target: float = 0.0
     tau: float = 1.0
 
     def at(self, seconds: float) -> float:
         since = seconds - self.start
-        if self.kind is Course.RAMPED:
+        if self.kind is Trajectory.RAMPED:
             return self.value + self.slope * since
-        if self.kind is Course.DECAYING:
+        if self.kind is Trajectory.DECAYING:
             return self.target + (self.value - self.target) * math.exp(-since / self.tau)
         return self.value
 
@@ -35,15 +35,15 @@ class Piece:
     def last(self) -> float:
         """Where it ends, or goes to."""
         if math.isinf(self.end):
-            return self.target if self.kind is Course.DECAYING else self.value
+            return self.target if self.kind is Trajectory.DECAYING else self.value
         return self.at(self.end)
 
     def reaches(self, level: float) -> float | None:
         """When it passes a level, None where it does not; not at its very start."""
         low, high = min(self.value, self.last), max(self.value, self.last)
-        if self.kind is Course.HELD or level == self.value or not low <= level <= high:
+        if self.kind is Trajectory.HELD or level == self.value or not low <= level <= high:
             return None
-        if self.kind is Course.RAMPED:
+        if self.kind is Trajectory.RAMPED:
             found = self.start + (level - self.value) / self.slope
         else:
             share = (level - self.target) / (self.value - self.target)
@@ -52,33 +52,33 @@ class Piece:
             found = self.start - self.tau * math.log(share)
         return found if self.start < found <= self.end else None
 
-    def between(self, start: float, end: float) -> Piece:
+    def between(self, start: float, end: float) -> Segment:
         """The part of it between two instants inside it."""
-        return Piece(start, end, self.at(start), self.kind, self.slope, self.target, self.tau)
+        return Segment(start, end, self.at(start), self.kind, self.slope, self.target, self.tau)
 
 
-def pieces(signal: Breakpoints) -> Iterator[Piece]:
+def pieces(signal: Breakpoints) -> Iterator[Segment]:
     """The pieces of a signal, the last one without an end."""
     count = signal.seconds.size
     for k in range(count):
         start = float(signal.seconds[k])
         end = float(signal.seconds[k + 1]) if k + 1 < count else math.inf
-        value, kind = float(signal.values[k]), Course(int(signal.kinds[k]))
-        if kind is Course.RAMPED:
+        value, kind = float(signal.values[k]), Trajectory(int(signal.kinds[k]))
+        if kind is Trajectory.RAMPED:
             if math.isinf(end):
-                kind, slope = Course.HELD, 0.0
+                kind, slope = Trajectory.HELD, 0.0
             else:
                 slope = (float(signal.values[k + 1]) - value) / (end - start)
-            yield Piece(start, end, value, kind, slope)
-        elif kind is Course.DECAYING:
+            yield Segment(start, end, value, kind, slope)
+        elif kind is Trajectory.DECAYING:
             assert signal.targets is not None
             assert signal.time_constants is not None
-            yield Piece(start, end, value, kind, 0.0, float(signal.targets[k]), float(signal.time_constants[k]))
+            yield Segment(start, end, value, kind, 0.0, float(signal.targets[k]), float(signal.time_constants[k]))
         else:
-            yield Piece(start, end, value, Course.HELD)
+            yield Segment(start, end, value, Trajectory.HELD)
 
 
-def cut(first: Breakpoints, second: Breakpoints) -> Iterator[tuple[Piece, Piece]]:
+def cut(first: Breakpoints, second: Breakpoints) -> Iterator[tuple[Segment, Segment]]:
     """Both signals at the same instants, each pair of pieces with one start and end; from when both have begun."""
     one, two = list(pieces(first)), list(pieces(second))
     a = b = 0
@@ -101,39 +101,39 @@ class Writer:
 
     def __init__(self) -> None:
         # seconds, value, kind, target (of a ramp: what it comes to), time constant
-        self._rows: list[tuple[float, float, Course, float, float]] = []
+        self._rows: list[tuple[float, float, Trajectory, float, float]] = []
 
     def held(self, seconds: float, value: float) -> None:
-        self._add(seconds, value, Course.HELD, 0.0, 1.0)
+        self._add(seconds, value, Trajectory.HELD, 0.0, 1.0)
 
     def ramped(self, seconds: float, value: float, end_value: float) -> None:
         """A ramp that comes to `end_value` where the next row begins."""
-        self._add(seconds, value, Course.RAMPED, end_value, 1.0)
+        self._add(seconds, value, Trajectory.RAMPED, end_value, 1.0)
 
     def decaying(self, seconds: float, value: float, target: float, tau: float) -> None:
         if value == target:
             self.held(seconds, value)
         else:
-            self._add(seconds, value, Course.DECAYING, target, tau)
+            self._add(seconds, value, Trajectory.DECAYING, target, tau)
 
-    def piece(self, one: Piece) -> None:
+    def piece(self, one: Segment) -> None:
         """A piece as it is."""
-        if one.kind is Course.RAMPED:
+        if one.kind is Trajectory.RAMPED:
             self.ramped(one.start, one.value, one.last)
         else:
             self._add(one.start, one.value, one.kind, one.target, one.tau)
 
-    def _add(self, seconds: float, value: float, kind: Course, target: float, tau: float) -> None:
+    def _add(self, seconds: float, value: float, kind: Trajectory, target: float, tau: float) -> None:
         if self._rows and self._rows[-1][0] >= seconds:
             self._rows.pop()
         if self._rows:
             at, _, before, end_value, _ = self._rows[-1]
             just = math.nextafter(seconds, -math.inf)
-            if before is Course.RAMPED and value != end_value and just > at:
+            if before is Trajectory.RAMPED and value != end_value and just > at:
                 # A ramp goes to the next value; where the signal then jumps, its own end comes first.
-                self._rows.append((just, end_value, Course.HELD, 0.0, 1.0))
-        held = kind is Course.HELD
-        if held and self._rows and self._rows[-1][2] is Course.HELD and self._rows[-1][1] == value:
+                self._rows.append((just, end_value, Trajectory.HELD, 0.0, 1.0))
+        held = kind is Trajectory.HELD
+        if held and self._rows and self._rows[-1][2] is Trajectory.HELD and self._rows[-1][1] == value:
             return
         self._rows.append((seconds, value, kind, target, tau))
 

@@ -10,11 +10,11 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from dynamis.electrics.potentiometer import LoadedPot
-from dynamis.electrics.signals.pieces import Piece, Writer, cut, pieces
+from dynamis.electrics.signals.pieces import Segment, Writer, cut, pieces
 from dynamis.electrics.signals.switching import held_steps
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
-from dynamis.transfer.breakpoints import Breakpoints, Course
+from dynamis.transfer.breakpoints import Breakpoints, Trajectory
 from dynamis.transfer.parameter import Parameter, World
 from dynamis.transfer.quantity import Quantity, Reached, Reason
 
@@ -66,11 +66,11 @@ class Extreme:
         return out.signal()
 
 
-def _where_they_cross(piece: Piece, two: Piece) -> list[tuple[float, float]]:
+def _where_they_cross(piece: Segment, two: Segment) -> list[tuple[float, float]]:
     """Spans between two pieces' crossings, found by halving."""
     end = piece.end
     reach = end if math.isfinite(end) else piece.start + 40.0 * max(piece.tau, two.tau)
-    if piece.kind is Course.HELD and two.kind is Course.HELD:
+    if piece.kind is Trajectory.HELD and two.kind is Trajectory.HELD:
         return [(piece.start, end)]
     places = np.linspace(piece.start, reach, _CUTS + 1)
     apart = [piece.at(at) - two.at(at) for at in places]

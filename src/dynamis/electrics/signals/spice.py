@@ -13,7 +13,7 @@ import numpy as np
 from dynamis.electrics.signals.pieces import pieces
 from dynamis.notation.safe import comment
 from dynamis.notation.style import plain
-from dynamis.transfer.breakpoints import Breakpoints, Course
+from dynamis.transfer.breakpoints import Breakpoints, Trajectory
 
 _EDGE_SECONDS = 1e-8
 _DECAY_CUTS = 40
@@ -30,7 +30,7 @@ def driven(name: str, node: str, signal: Breakpoints, seconds: float) -> str:
             points.append((one.start + _EDGE_SECONDS, one.value))
         elif not points:
             points.append((max(0.0, one.start), one.value))
-        cuts = _DECAY_CUTS if one.kind is Course.DECAYING else 1
+        cuts = _DECAY_CUTS if one.kind is Trajectory.DECAYING else 1
         points += [(at, one.at(at)) for at in np.linspace(one.start, end, cuts + 1)[1:].tolist()]
     change = " ".join(f"{plain(at)} {plain(volts)}" for at, volts in points)
     return f"V{name} {node} 0 PWL({change})"

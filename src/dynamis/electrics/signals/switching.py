@@ -6,10 +6,10 @@ import math
 from dataclasses import dataclass
 from typing import Literal
 
-from dynamis.electrics.signals.pieces import Piece, Writer, cut, pieces
+from dynamis.electrics.signals.pieces import Segment, Writer, cut, pieces
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
-from dynamis.transfer.breakpoints import Breakpoints, Course
+from dynamis.transfer.breakpoints import Breakpoints, Trajectory
 from dynamis.transfer.parameter import World
 
 DIODE_VOLTS = 0.6
@@ -124,9 +124,9 @@ class TriggerFromGate:
             if before is not None:
                 now += one.value - before.last
             now = max(now, -DIODE_VOLTS)
-            if one.kind is Course.DECAYING:
+            if one.kind is Trajectory.DECAYING:
                 raise InputError("A trigger is made from a gate that is held or ramped, not from one that decays.")
-            target = max(one.slope * tau, -DIODE_VOLTS) if one.kind is Course.RAMPED else 0.0
+            target = max(one.slope * tau, -DIODE_VOLTS) if one.kind is Trajectory.RAMPED else 0.0
             out.decaying(one.start, now, target, tau)
             if math.isfinite(one.end):
                 now = target + (now - target) * math.exp(-(one.end - one.start) / tau)
@@ -191,21 +191,24 @@ class SampleHold:
         return left
 
 
-def _steps(piece: Piece, tau: float) -> list[Piece]:
+def _steps(piece: Segment, tau: float) -> list[Segment]:
     """A piece as held steps that are short against a time constant; a held one stays one."""
-    if piece.kind is Course.HELD:
+    if piece.kind is Trajectory.HELD:
         return [piece]
     end = piece.end if math.isfinite(piece.end) else piece.start + 20.0 * piece.tau
     count = max(1, min(2000, math.ceil(10.0 * (end - piece.start) / tau)))
     wide = (end - piece.start) / count
     made = [
-        Piece(
-            piece.start + k * wide, piece.start + (k + 1) * wide, piece.at(piece.start + (k + 0.5) * wide), Course.HELD
+        Segment(
+            piece.start + k * wide,
+            piece.start + (k + 1) * wide,
+            piece.at(piece.start + (k + 0.5) * wide),
+            Trajectory.HELD,
         )
         for k in range(count)
     ]
     if math.isinf(piece.end):
-        made.append(Piece(end, math.inf, piece.last, Course.HELD))
+        made.append(Segment(end, math.inf, piece.last, Trajectory.HELD))
     return made
 
 

@@ -12,10 +12,10 @@ from dynamis.errors import InputError
 from dynamis.ui.widgets.fitting import Fitting
 from dynamis.ui.widgets.panel import label
 
-Value = TypeVar("Value")
+Result = TypeVar("Result")
 
 
-class FormDialog(QDialog, Generic[Value]):
+class FormDialog(QDialog, Generic[Result]):
     """`value` holds what was asked for once the dialog was accepted.
 
     A subclass adds rows to `form` and gives `read()`, which returns the value or raises `InputError`; its
@@ -25,7 +25,7 @@ class FormDialog(QDialog, Generic[Value]):
     def __init__(self, parent: QWidget | None, title: str, ok: str, *, width: int = 460) -> None:
         super().__init__(parent)
         self.setWindowTitle(title)
-        self._value: Value | None = None
+        self._value: Result | None = None
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(20, 16, 20, 16)
         self.column.setSpacing(10)
@@ -65,12 +65,12 @@ class FormDialog(QDialog, Generic[Value]):
         self.form.addRow(name, field)
 
     @property
-    def value(self) -> Value:
+    def value(self) -> Result:
         """What was asked for; there is one once the dialog was accepted."""
         assert self._value is not None
         return self._value
 
-    def read(self) -> Value:
+    def read(self) -> Result:
         raise NotImplementedError
 
     def try_accept(self) -> None:

@@ -12,18 +12,18 @@ from dynamis.bench.document.checks import named
 from dynamis.bench.document.commands import add_gear
 from dynamis.bench.document.ports import Port
 from dynamis.bench.gear.library import GEAR_KINDS, PORT_KINDS, GearKind, PortKind, gear_of, port_of
-from dynamis.ui.dialogs.form import FormDialog, Value
+from dynamis.ui.dialogs.form import FormDialog, Result
 from dynamis.ui.widgets.panel import label, set_text
 
-Kind = TypeVar("Kind", GearKind, PortKind)
+KindT = TypeVar("KindT", GearKind, PortKind)
 
 
-class _KindDialog(FormDialog[Value], Generic[Kind, Value]):
+class _KindDialog(FormDialog[Result], Generic[KindT, Result]):
     """A name and a kind, with the sentence that says where the kind's values come from."""
 
-    def __init__(self, parent: QWidget | None, title: str, kinds: Sequence[Kind]) -> None:
+    def __init__(self, parent: QWidget | None, title: str, kinds: Sequence[KindT]) -> None:
         super().__init__(parent, title, "Add it")
-        self._kinds: Sequence[Kind] = kinds
+        self._kinds: Sequence[KindT] = kinds
         self.kind = QComboBox()
         for kind in kinds:
             self.kind.addItem(kind.name)
@@ -38,7 +38,7 @@ class _KindDialog(FormDialog[Value], Generic[Kind, Value]):
         set_text(self.about, self.described(self._kinds[self.kind.currentIndex()]))
         self.adjustSize()
 
-    def described(self, kind: Kind) -> str:
+    def described(self, kind: KindT) -> str:
         raise NotImplementedError
 
 

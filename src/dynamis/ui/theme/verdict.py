@@ -11,8 +11,8 @@ from dynamis.electrics.finding import FitVerdict
 from dynamis.pitch.tolerance import Verdict
 from dynamis.ui.theme.palette import Colours
 
-Shape = Literal["disc", "half", "triangle", "cross", "ring"]
-_SHAPES: dict[Verdict | FitVerdict, tuple[Shape, str]] = {
+SignShape = Literal["disc", "half", "triangle", "cross", "ring"]
+_SHAPES: dict[Verdict | FitVerdict, tuple[SignShape, str]] = {
     "within": ("disc", "blue"),
     "not-within": ("triangle", "vermilion"),
     "fits": ("disc", "blue"),
@@ -32,7 +32,7 @@ def verdict_pixmap(verdict: Verdict | FitVerdict, colours: Colours, size: int, r
     return shape_pixmap(shape, getattr(colours, colour), size, ratio)
 
 
-def shape_pixmap(shape: Shape, colour: str, size: int, ratio: float = 1.0) -> QPixmap:
+def shape_pixmap(shape: SignShape, colour: str, size: int, ratio: float = 1.0) -> QPixmap:
     """One sign, `size` logical pixels wide, sharp at a device pixel ratio."""
     pixmap = QPixmap(round(size * ratio), round(size * ratio))
     pixmap.setDevicePixelRatio(ratio)

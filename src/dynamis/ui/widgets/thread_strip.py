@@ -12,7 +12,7 @@ from dynamis.ui.widgets.panel import clear, label, see_through, set_css, set_tex
 
 
 @dataclass(frozen=True)
-class Field:
+class ThreadField:
     """One scale: what it is, and the note's value there."""
 
     name: str
@@ -50,7 +50,7 @@ class ThreadStrip(QFrame):
         self._keys = label("Ctrl ↑ ↓ semitone   with Shift: octave", "small")
         self._row.addWidget(self._keys)
 
-    def show_fields(self, fields: list[Field], error: Field | None, colour: str) -> None:
+    def show_fields(self, fields: list[ThreadField], error: ThreadField | None, colour: str) -> None:
         """Show the values; `error` is pinned at the right, in the thread's colour."""
         if len(fields) != len(self._shown):
             clear(self._fields)

@@ -2,20 +2,19 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRect, Qt
+from PySide6.QtCore import QRect, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPixmap
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.views.bench.pairs_model import Cell, PairsModel
+from dynamis.ui.widgets.table import Index
 
 _SIGN = 12
 _NUMBER_CHARACTERS = 8
 _MARGIN = 6
 _MOST_KEPT = 4000
 _ALONG_ALPHA = 90
-
-Index = QModelIndex | QPersistentModelIndex
 
 
 class PairCell(QStyledItemDelegate):

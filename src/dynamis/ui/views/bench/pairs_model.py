@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, Qt
 from PySide6.QtGui import QPixmap
 
 from dynamis.bench.document.bench import Bench
@@ -15,10 +15,8 @@ from dynamis.notation.style import Style
 from dynamis.ui.session.judge import Judge
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.theme.verdict import verdict_pixmap
+from dynamis.ui.widgets.table import Index
 from dynamis.ui.widgets.tips import plain_tip
-
-Index = QModelIndex | QPersistentModelIndex
-
 
 # What a cell shows: its number, its verdict (empty while it is not judged) and whether the pair is joined.
 Cell = tuple[str, FitVerdict | None, bool]

@@ -35,7 +35,7 @@ from dynamis.ui.views.bench.pairs_model import PairsModel, number_text
 from dynamis.ui.widgets.panel import Panel, label
 from dynamis.ui.widgets.table import Table
 from dynamis.ui.widgets.tabs import Tabs
-from dynamis.ui.widgets.thread_strip import Field
+from dynamis.ui.widgets.thread_strip import ThreadField
 from dynamis.ui.widgets.tips import plain_tip
 
 _ROLES = (
@@ -339,7 +339,7 @@ class BenchStation(Station):
             raise InputError("Choose a pair first; its wiring card is made of it.")
         WiringDialog(self, self._session, *self._session.selection.pair).exec()
 
-    def thread_fields(self) -> tuple[list[Field], Field | None] | None:
+    def thread_fields(self) -> tuple[list[ThreadField], ThreadField | None] | None:
         """The thread along the pair that is looked at, where it is a pitch; else what it comes to."""
         fit, session = self.fit, self._session
         if fit is None or not session.bench.may_join(fit.output, fit.input):
@@ -350,11 +350,11 @@ class BenchStation(Station):
             return chain_fields(chain, session.selection.note, session.style)
         bench = session.bench
         return [
-            Field("output", bench.label(fit.output)),
-            Field("input", bench.label(fit.input)),
-            Field("role", fit.role),
-            Field("it", VERDICT_WORDS[fit.verdict]),
-            Field("decides", number_text(fit, session.style)),
+            ThreadField("output", bench.label(fit.output)),
+            ThreadField("input", bench.label(fit.input)),
+            ThreadField("role", fit.role),
+            ThreadField("it", VERDICT_WORDS[fit.verdict]),
+            ThreadField("decides", number_text(fit, session.style)),
         ], None
 
     def table(self) -> Table:

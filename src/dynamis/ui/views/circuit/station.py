@@ -12,7 +12,6 @@ from dynamis.bench.chains.notes_at import note_at_volts, whole_note_volts
 from dynamis.bench.designing.between import RESISTOR_PER_KELVIN, built, op_amp_for, supply_from, use_between
 from dynamis.bench.designing.law_change import law_direction
 from dynamis.bench.designing.link_ask import LinkAsk, link_ask, spoils
-from dynamis.bench.document.bench import Rails
 from dynamis.bench.document.ports import SWITCHING, PortRef
 from dynamis.bench.judging.beside import refuse_spoiling
 from dynamis.bench.judging.pairs import trial_link
@@ -25,6 +24,7 @@ from dynamis.electrics.design.answer import Answer, Ask, answered, rest_anew
 from dynamis.electrics.design.proposal import Proposal, with_values
 from dynamis.electrics.design.requirement import Requirement
 from dynamis.electrics.design.spread import Laid
+from dynamis.electrics.gates.candidate import Rails
 from dynamis.errors import InputError
 from dynamis.ui.background import Background
 from dynamis.ui.course import CourseRunner

@@ -34,7 +34,7 @@ from dynamis.ui.widgets.note_plot import NotePlot, PlotPoints
 from dynamis.ui.widgets.panel import Panel, Sentences, label, rule, scrolling, set_text
 from dynamis.ui.widgets.picture import Picture
 from dynamis.ui.widgets.table import Column, Row, Table
-from dynamis.ui.widgets.thread_strip import Field
+from dynamis.ui.widgets.thread_strip import ThreadField
 
 _COLUMNS = (
     Column("", "name", left=True, stretch=0.8),
@@ -305,7 +305,7 @@ class CodesStation(Station):
                 self.codes.show_row(int(near[0]))
         self.plot.mark_note(self._session.selection.note)
 
-    def thread_fields(self) -> tuple[list[Field], Field | None] | None:
+    def thread_fields(self) -> tuple[list[ThreadField], ThreadField | None] | None:
         return None
 
     def shown_picture(self) -> Picture:

@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QHBoxLayout, QL
 
 from dynamis.ui.simulated import SimulatedBench
 from dynamis.ui.theme.palette import Colours
-from dynamis.ui.theme.verdict import Shape, shape_pixmap
+from dynamis.ui.theme.verdict import SignShape, shape_pixmap
 from dynamis.ui.widgets.panel import Panel, label, rule, set_text
 
 # What can go wrong on the simulated bench: words, the hand that does it, and the one that puts it right.
@@ -79,7 +79,7 @@ class DevicePanel(Panel):
         self.connect_pressed.emit(self.line.text())
 
     def show_state(self, connected: bool, trouble: bool, words: str, *, busy: bool) -> None:
-        shape: Shape
+        shape: SignShape
         shape, colour = (
             ("triangle", self.colours.vermilion)
             if trouble

@@ -26,7 +26,7 @@ from dynamis.ui.widgets.field_form import FieldForm
 from dynamis.ui.widgets.panel import Panel, Sentences, label, rule, scrolling, set_css, set_refusal, set_text
 from dynamis.ui.widgets.picture import Picture
 from dynamis.ui.widgets.table import Column, LazyRows, Row, Table
-from dynamis.ui.widgets.thread_strip import Field as ThreadField
+from dynamis.ui.widgets.thread_strip import ThreadField
 
 _LINKS = (Column("gate, trigger and clock links", left=True, stretch=3, fits=False), Column(""))
 _SHOWN = ("ohms", "gate.", "works.", "bears.", "envelope.")

@@ -6,8 +6,9 @@ import csv
 
 from PySide6.QtWidgets import QCheckBox, QComboBox, QTableWidget, QTableWidgetItem, QWidget
 
+from dynamis.bench.document.records import ReadQuantity
 from dynamis.errors import InputError
-from dynamis.files.readings_csv import CsvReading, Layout, ReadQuantity, guess_layout, read_rows
+from dynamis.files.readings_csv import CsvReading, Layout, guess_layout, read_rows
 from dynamis.notation.style import Style
 from dynamis.pitch.notes import Naming, note_label
 from dynamis.ui.dialogs.form import FormDialog

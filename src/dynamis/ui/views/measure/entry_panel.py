@@ -18,7 +18,7 @@ from dynamis.pitch.notes import note_label, note_name
 from dynamis.ui.course import CourseRunner
 from dynamis.ui.session.session import Session
 from dynamis.ui.theme.palette import Colours
-from dynamis.ui.theme.verdict import Shape, shape_pixmap
+from dynamis.ui.theme.verdict import SignShape, shape_pixmap
 from dynamis.ui.views.measure.taking_row import TakingRow
 from dynamis.ui.widgets.dashes import Dashes
 from dynamis.ui.widgets.panel import Panel, label, restyle, rule, scrolling, set_text
@@ -221,7 +221,7 @@ class EntryPanel(Panel):
             self.proof_sign.clear()
             return
         set_text(self.proof, tied(" ".join(proof_sentences(judged.proof, style))))
-        sign: Shape = "disc" if judged.proof.enough else "triangle"
+        sign: SignShape = "disc" if judged.proof.enough else "triangle"
         colour = self.colours.blue if judged.proof.enough else self.colours.vermilion
         self.proof_sign.setPixmap(shape_pixmap(sign, colour, 12, self.devicePixelRatioF()))
 

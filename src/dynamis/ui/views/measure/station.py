@@ -34,7 +34,7 @@ from dynamis.ui.widgets.panel import Panel, label, set_text
 from dynamis.ui.widgets.picture import Picture
 from dynamis.ui.widgets.start_panel import StartPanel
 from dynamis.ui.widgets.table import Table
-from dynamis.ui.widgets.thread_strip import Field
+from dynamis.ui.widgets.thread_strip import ThreadField
 
 _REASONS = ("reading mistake", "not settled", "wrong note played", "wrong range", "bad contact", "still warming up")
 
@@ -251,7 +251,7 @@ class MeasureStation(Station):
         ends = slice(None) if fit.model.is_ratio else [0, -1]
         self.plot.line(notes[ends], centre[ends])
 
-    def thread_fields(self) -> tuple[list[Field], Field | None] | None:
+    def thread_fields(self) -> tuple[list[ThreadField], ThreadField | None] | None:
         """The thread on this station: the note's last reading, where there is one."""
         session, style = self._session, self._session.style
         judged = session.runs.analysis()
@@ -262,19 +262,19 @@ class MeasureStation(Station):
             return None
         k = read[-1]
         row = judged.valid[k]
-        fields = [Field("note", note_label(row.note, style))]
+        fields = [ThreadField("note", note_label(row.note, style))]
         if row.code is not None:
-            fields.append(Field("code", plain(row.code)))
+            fields.append(ThreadField("code", plain(row.code)))
         volts = judged.model.quantity == "volts"
         wanted = float(judged.wanted[k])
-        fields.append(Field("wanted", style.volts(wanted) if volts else style.hertz(wanted)))
+        fields.append(ThreadField("wanted", style.volts(wanted) if volts else style.hertz(wanted)))
         unit = UNITS[judged.run.quantity]
-        fields.append(Field("last reading", f"{style.number(row.value, 4 if volts else 2)} {unit}"))
+        fields.append(ThreadField("last reading", f"{style.number(row.value, 4 if volts else 2)} {unit}"))
         expanded = float(judged.expanded_cents[k])
         if isinstance(judged.meter, MeterRange):
-            fields.append(Field("worth", f"± {style.millivolts(judged.meter.expanded_volts(row.value))}"))
+            fields.append(ThreadField("worth", f"± {style.millivolts(judged.meter.expanded_volts(row.value))}"))
         worth = f" ± {style.cents(expanded)}" if expanded > 0 else ""
-        return fields, Field("off by", f"{style.cents(float(judged.error_cents[k]), sign=True)} ct{worth}")
+        return fields, ThreadField("off by", f"{style.cents(float(judged.error_cents[k]), sign=True)} ct{worth}")
 
     # -- doing -------------------------------------------------------------------------------------
 
