@@ -198,13 +198,16 @@ def _step(converter: Converter, requirement: LawRequirement, name: str, send: fl
 
 
 def _turned(
-    converter: Converter, requirement: LawRequirement, found: tuple[ConverterStep, ConverterStep], world: World
+    converter: Converter,
+    requirement: LawRequirement,
+    converter_steps: tuple[ConverterStep, ConverterStep],
+    world: World,
 ) -> tuple[int, float]:
     """Rounds until another one changes little, and the worst note then, cents."""
     made = replace(converter, travel=tuple(dict.fromkeys(TRIMMERS, MID).items()))
     rounds, most = 0, float("inf")
     while rounds < _MOST_ROUNDS:
-        for step in found:
+        for step in converter_steps:
             for _ in range(5 if step.cents_per_turn else 0):
                 at = dict(made.travel)[step.trimmer]
                 off = float(requirement.off(made.exact(step.send_volts, world), step.send_volts)) - step.aim_cents

@@ -116,12 +116,12 @@ class Writer:
         else:
             self._add(seconds, value, Trajectory.DECAYING, target, tau)
 
-    def piece(self, one: Segment) -> None:
+    def piece(self, segment: Segment) -> None:
         """A piece as it is."""
-        if one.kind is Trajectory.RAMPED:
-            self.ramped(one.start, one.value, one.last)
+        if segment.kind is Trajectory.RAMPED:
+            self.ramped(segment.start, segment.value, segment.last)
         else:
-            self._add(one.start, one.value, one.kind, one.target, one.tau)
+            self._add(segment.start, segment.value, segment.kind, segment.target, segment.tau)
 
     def _add(self, seconds: float, value: float, kind: Trajectory, target: float, tau: float) -> None:
         if self._rows and self._rows[-1][0] >= seconds:

@@ -198,7 +198,7 @@ def _steps(piece: Segment, tau: float) -> list[Segment]:
     end = piece.end if math.isfinite(piece.end) else piece.start + 20.0 * piece.tau
     count = max(1, min(2000, math.ceil(10.0 * (end - piece.start) / tau)))
     wide = (end - piece.start) / count
-    made = [
+    segments = [
         Segment(
             piece.start + k * wide,
             piece.start + (k + 1) * wide,
@@ -208,8 +208,8 @@ def _steps(piece: Segment, tau: float) -> list[Segment]:
         for k in range(count)
     ]
     if math.isinf(piece.end):
-        made.append(Segment(end, math.inf, piece.last, Trajectory.HELD))
-    return made
+        segments.append(Segment(end, math.inf, piece.last, Trajectory.HELD))
+    return segments
 
 
 held_steps = _steps
