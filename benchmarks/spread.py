@@ -54,7 +54,7 @@ def by_ngspice(circuit, requirement: Requirement, counting: Counting) -> float:
             values = at(varied, {one.key: float(rng.uniform(-1, 1)) for one in varied})
             parts = {slot: tuple(float(values[name]) for name in one.names(slot)) for slot, one in circuit.slots}
             real = circuit.fitting(**{slot: replace(one, ohms=parts[slot]) for slot, one in circuit.slots})
-            path.write_text(netlist(real, requirement.in_low, requirement.in_high))
+            path.write_text(netlist(real, requirement.in_low_volts, requirement.in_high_volts))
             subprocess.run(["ngspice", "-b", str(path)], capture_output=True, check=True)
         return (time.perf_counter() - start) / NGSPICE_RUNS
 
@@ -62,7 +62,7 @@ def by_ngspice(circuit, requirement: Requirement, counting: Counting) -> float:
 def brute_force(circuit, requirement: Requirement, counting: Counting, notes: int) -> None:
     """The same over every note, as it would be were the error no line."""
     rng, varied = np.random.default_rng(1), varied_in(circuit, counting)
-    volts = np.linspace(requirement.in_low, requirement.in_high, notes)
+    volts = np.linspace(requirement.in_low_volts, requirement.in_high_volts, notes)
     for _ in range(0, SAMPLES, BLOCK):
         drawn = rng.random((len(varied), BLOCK)) * 2.0 - 1.0
         line = circuit.line(at(varied, {one.key: drawn[k] for k, one in enumerate(varied)}))
@@ -92,7 +92,7 @@ def main() -> None:
     requirement = Requirement(0.37, 1.676, 0.2, 5.2, supply=Supply(-12, 12, 0.01), op_amp=op_amp, pairs=False)
     measured("one op-amp, linear in the note", "attenuator-follower", requirement)
     measured("two op-amps, linear in the note", "inverting-pair", requirement)
-    linear = replace(requirement, gain=0.6, offset_volts=0.12, in_low=0.5, in_high=8.0, zero_volts=0.12)
+    linear = replace(requirement, gain=0.6, offset_volts=0.12, in_low_volts=0.5, in_high_volts=8.0, zero_volts=0.12)
     measured("Hz/V, not linear in the note", "attenuator-follower", linear)
     trimmed = propose_one(TOPOLOGIES["attenuator-follower"], requirement)
     spent = best(lambda: spread(trimmed.circuit, requirement, Counting(), samples=SAMPLES))

@@ -73,7 +73,7 @@ def test_a_pitch_link_asks_for_the_gain_and_offset_of_its_laws():
         1.0,
     )
     one = bench(SENDS, TONE)
-    assert (requirement.in_low, requirement.in_high) == (
+    assert (requirement.in_low_volts, requirement.in_high_volts) == (
         pytest.approx(0.2 + (one.links[0].low_note - 36) / 12),
         pytest.approx(0.2 + (one.links[0].high_note - 36) / 12),
     )
@@ -87,8 +87,8 @@ def test_a_pitch_link_asks_for_the_gain_and_offset_of_its_laws():
 def test_a_modulation_link_asks_for_its_swing_whole():
     """±5 V into 0.02 … 3.22 V: gain 0.32 and 1.62 V at the input."""
     requirement = asked(LFO, swing(0.02, 3.22, 1.62))
-    assert requirement.out(requirement.in_low) == pytest.approx(0.02, abs=1e-6)
-    assert requirement.out(requirement.in_high) == pytest.approx(3.22, abs=1e-6)
+    assert requirement.out(requirement.in_low_volts) == pytest.approx(0.02, abs=1e-6)
+    assert requirement.out(requirement.in_high_volts) == pytest.approx(3.22, abs=1e-6)
 
 
 @pytest.mark.parametrize(
@@ -146,7 +146,7 @@ def test_hertz_per_volt_on_both_sides_asks_for_a_gain_and_the_zero():
         pytest.approx(0.12),
         0.12,
     )
-    assert (requirement.in_low, requirement.in_high) == (0.5, pytest.approx(8.0))
+    assert (requirement.in_low_volts, requirement.in_high_volts) == (0.5, pytest.approx(8.0))
     assert requirement.cents(0.003, 0.5) == pytest.approx(1200 * np.log2(0.303 / 0.3))
     assert np.isneginf(requirement.cents(-0.4, 0.5))
     before = judge_link(one, link)[0]
@@ -158,13 +158,13 @@ def test_hertz_per_volt_on_both_sides_asks_for_a_gain_and_the_zero():
     drawn = spread(made.circuit, requirement, Counting(), samples=4000)
     # Where the note is lowest a millivolt weighs most: a sample's cents are those of its law at both ends, exactly.
     line = made.circuit.line({"R1": 1.01 * made.circuit.by_slot["R1"].ohms[0]})
-    ends = np.array([requirement.in_low, requirement.in_high])
+    ends = np.array([requirement.in_low_volts, requirement.in_high_volts])
     heard = 1200 * np.log2(
         (line.gain * ends + line.offset - 0.12) / (requirement.gain * ends + requirement.offset_volts - 0.12)
     )
     found = cents_off(Trimming(made.circuit, requirement), {"R1": 1.01 * made.circuit.by_slot["R1"].ohms[0]})
     assert found == pytest.approx(np.abs(heard).max())
-    assert drawn.after.p95 < 0.3 * drawn.before.p95
+    assert drawn.after.p95_cents < 0.3 * drawn.before.p95_cents
     assert all(one.cents_per_turn > 0 for one in made.trims)
 
 
@@ -378,18 +378,18 @@ def test_a_converter_is_asked_for_the_volts_of_both_laws_and_ends_where_the_supp
     link = one.links[0]
     requirement = converter_asked(one, link, link.inputs[0])
     octaves = (link.high_note - 36.0) / 12.0
-    assert (requirement.in_low, requirement.in_high) == pytest.approx((0.2, 0.2 + octaves))
-    assert (requirement.out_low, requirement.out_high) == pytest.approx((0.25, 0.25 * 2.0**octaves))
+    assert (requirement.in_low_volts, requirement.in_high_volts) == pytest.approx((0.2, 0.2 + octaves))
+    assert (requirement.out_low_volts, requirement.out_high_volts) == pytest.approx((0.25, 0.25 * 2.0**octaves))
     assert in_reach(one, link, link.inputs[0]) is link
     higher = with_(link, high_note=108.0)  # 16 V; 10.5 V are 5.39 octaves up
     assert in_reach(one, higher, link.inputs[0]).high_note == 100.0
     louder = bench(SENDS, with_(HERTZ, law="hzv:note=36,volts=6"))
     back = bench(with_(SENDS, law="hzv:note=36,volts=0.25"), with_(PITCH_IN, law="voct:scale=1,note=36,volts=0.2"))
     other = converter_asked(back, back.links[0], link.inputs[0])
-    assert (other.direction, other.in_high, other.out_high) == (
+    assert (other.direction, other.in_high_volts, other.out_high_volts) == (
         "logarithmic",
-        requirement.out_high,
-        requirement.in_high,
+        requirement.out_high_volts,
+        requirement.in_high_volts,
     )
     steep = with_(PITCH_IN, law="voct:scale=3,note=36,volts=0.2")  # 12.2 V; 10.5 V are 3.43 octaves up
     steeper = bench(with_(SENDS, law="hzv:note=36,volts=0.25"), steep)

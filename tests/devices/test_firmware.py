@@ -41,7 +41,7 @@ def answers_in_c(c_board, said: bytes) -> bytes:
 
 def answers_in_python(said: bytes) -> bytes:
     board, seconds = BoardLogic(DESIGN), 0.0
-    out = bytearray(board.power_up())
+    out = bytearray(board.power_up_volts())
     for line in said.splitlines(keepends=True):
         word = line.decode("latin-1").split()
         if not line.startswith(b"!"):
@@ -50,7 +50,7 @@ def answers_in_python(said: bytes) -> bytes:
             seconds += int(word[1]) / 1000.0
             board.tick(seconds)
         elif word[0] == "!reset":
-            out += board.power_up(seconds)
+            out += board.power_up_volts(seconds)
         elif word[0] == "!tear":
             board.tear_next = True
         elif word[0] == "!outputs":

@@ -43,7 +43,7 @@ def made(name: str):
 
 def deck(circuit, requirement: Requirement) -> list[str]:
     """The netlist without its sweep."""
-    lines = netlist(circuit, requirement.in_low, requirement.in_high).splitlines()[1:]
+    lines = netlist(circuit, requirement.in_low_volts, requirement.in_high_volts).splitlines()[1:]
     return [line for line in lines if not line.startswith((".dc", ".print", ".end\n")) and line != ".end"]
 
 
@@ -78,7 +78,7 @@ def test_an_octave_settles_to_a_cent_when_it_is_said_to(name, tmp_path):
     farads = amp.gain / (2.0 * math.pi * amp.product_hertz * 1e6)
     lines = [line if not line.startswith("Rx ") else f"{line}\nCx x 0 {farads}" for line in deck(circuit, requirement)]
     lines = [
-        f"Vin in 0 PULSE({requirement.in_low} {requirement.in_low + 1} 1u 1n 1n 1 2)"
+        f"Vin in 0 PULSE({requirement.in_low_volts} {requirement.in_low_volts + 1} 1u 1n 1n 1 2)"
         if line.startswith("Vin ")
         else line
         for line in lines
@@ -121,7 +121,7 @@ def test_a_long_cable_rings_unless_a_resistor_stands_in_the_loop():
     assert f"{told.cure_ohms:.0f} Ω at its output" in words
     assert f"{1200 * told.cure_ohms / 2e4:.1f} ct an octave" in words
     clamped = replace(requirement, absolute_limits=replace(requirement.absolute_limits, low=-0.3, high=5.5))
-    held = propose_one(TOPOLOGIES["non-inverting"], replace(clamped, in_high=2.0), Counting(op_amps=False))
+    held = propose_one(TOPOLOGIES["non-inverting"], replace(clamped, in_high_volts=2.0), Counting(op_amps=False))
     assert held.circuit.loop_ohms
     assert not behaviour(held.circuit, clamped).rings
 
@@ -129,7 +129,7 @@ def test_a_long_cable_rings_unless_a_resistor_stands_in_the_loop():
 def test_power_up_a_trimmer_s_drift_and_the_csv_of_all_errors():
     proposal, requirement = made("difference")
     told = behaviour(proposal.circuit, requirement)
-    assert told.power_up == (-12.0, 12.0)
+    assert told.power_up_volts == (-12.0, 12.0)
     assert {name for name, _ in told.trimmers} == set(proposal.circuit.trimmers)
     # 0.1 % of half a trimmer, as a change of its travel.
     for name, cents in told.trimmers:

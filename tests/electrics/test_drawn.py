@@ -134,7 +134,7 @@ def test_the_walk_sets_the_worst_parts_as_it_says(name, tmp_path):
                 off = float(line.gain) * step.send_volts + float(line.offset) - step.read_volts
                 travel[step.trim.name] -= off / (step.volts_per_turn * step.trim.turns)
     assert all(0.0 < one < 1.0 for one in travel.values())
-    volts = swept(netlist(real, requirement.in_low, requirement.in_high, travel=travel), tmp_path)
+    volts = swept(netlist(real, requirement.in_low_volts, requirement.in_high_volts, travel=travel), tmp_path)
     off = np.abs(requirement.gain * volts[:, 0] + requirement.offset_volts - volts[:, 1]) * requirement.cents_per_volt(
         0.0
     )
@@ -196,7 +196,7 @@ def test_what_an_op_amp_draws_and_reaches_is_told(kind):
     supply = Supply(0, 5) if kind == "rail-to-rail" else Supply()
     made = propose_one(
         TOPOLOGIES["follower"],
-        Requirement(1.0, in_low=0.5, in_high=3.0, supply=supply, op_amp=OP_AMPS[kind], load_ohms=None),
+        Requirement(1.0, in_low_volts=0.5, in_high_volts=3.0, supply=supply, op_amp=OP_AMPS[kind], load_ohms=None),
     )
     assert made.supply_amperes == pytest.approx(OP_AMPS[kind].supply_amperes)
     low, high = OP_AMPS[kind].swing(supply)
@@ -204,7 +204,7 @@ def test_what_an_op_amp_draws_and_reaches_is_told(kind):
     with pytest.raises(InputError, match="leave their working range"):
         propose_one(
             TOPOLOGIES["follower"],
-            Requirement(1.0, in_low=0.0, in_high=high + 1.0, supply=supply, op_amp=OP_AMPS[kind]),
+            Requirement(1.0, in_low_volts=0.0, in_high_volts=high + 1.0, supply=supply, op_amp=OP_AMPS[kind]),
         )
 
 
@@ -268,7 +268,7 @@ def test_a_summer_adds_octaves_semitones_and_other_pitches(tmp_path):
         (replace(requirement, supply=Supply(0, 5)), "two rails"),
         (replace(requirement, gain=-1.0), "positive gain"),
         (Requirement(1.0, 0.0, 1.0, 5.0, zero_volts=0.0), "does not transpose"),
-        (replace(requirement, in_high=10.0), "11"),
+        (replace(requirement, in_high_volts=10.0), "11"),
     ):
         with pytest.raises(InputError, match=words):
             summer(wrong, 2, octaves=1.0)

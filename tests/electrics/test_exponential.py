@@ -81,9 +81,9 @@ def test_the_parts_do_in_ngspice_what_they_are_said_to_do(name, celsius, tmp_pat
     """Within 0.002 % of the span and a tenth of a cent at every note; cold and warm."""
     requirement = WISHES[name]
     made = choose(requirement)
-    rows = swept(pair_netlist(made, requirement.in_low, requirement.in_high, name, celsius), tmp_path)
+    rows = swept(pair_netlist(made, requirement.in_low_volts, requirement.in_high_volts, name, celsius), tmp_path)
     said = made.exact(rows[:, 0], World(celsius=celsius))
-    assert np.abs(rows[:, 1] - said).max() < 2e-5 * (requirement.out_high - requirement.out_low)
+    assert np.abs(rows[:, 1] - said).max() < 2e-5 * (requirement.out_high_volts - requirement.out_low_volts)
     assert np.abs(requirement.off(rows[:, 1], rows[:, 0]) - requirement.off(said, rows[:, 0])).max() < 0.1
     if celsius == 25.0:
         assert (
@@ -96,8 +96,11 @@ def test_a_step_settles_and_nothing_sings(name, tmp_path):
     """From the lowest note to the highest and back, with op-amps of 1 MHz: the end within 1 %, most of it soon."""
     requirement = WISHES[name]
     made = choose(requirement)
-    for start, end in ((requirement.in_low, requirement.in_high), (requirement.in_high, requirement.in_low)):
-        text = pair_netlist(made, requirement.in_low, requirement.in_high, name)
+    for start, end in (
+        (requirement.in_low_volts, requirement.in_high_volts),
+        (requirement.in_high_volts, requirement.in_low_volts),
+    ):
+        text = pair_netlist(made, requirement.in_low_volts, requirement.in_high_volts, name)
         farads = made.parts.op_amp.gain / 1e6 / (2 * np.pi * 1e6)  # of the model's megohm: gain 1 at 1 MHz
         text = text.replace("Rx x 0 1e6", f"Rx x 0 1e6\nCx x 0 {farads:g}")
         text = re.sub(r"^Vin in 0 DC .*$", f"Vin in 0 PULSE({start} {end} 1m 1u 1u 1 2)", text, flags=re.M)
@@ -122,7 +125,8 @@ def test_the_trimmers_reach_and_setting_them_by_readings_ends_near(name):
         moved = float(turned.exact(step.send_volts, NOMINAL) - made.exact(step.send_volts, NOMINAL))
         assert moved == pytest.approx(step.volts_per_turn / 4.0, rel=0.02)  # a quarter of one of 25 turns
         assert step.read_volts == pytest.approx(
-            float(requirement.out(step.send_volts)), abs=2.5e-3 * (requirement.out_high - requirement.out_low)
+            float(requirement.out(step.send_volts)),
+            abs=2.5e-3 * (requirement.out_high_volts - requirement.out_low_volts),
         )
     after = left(replace(made, trimmed=True), requirement)
     assert found.left_cents <= 1.2 * after.most + 0.1 * requirement.tolerance_cents
@@ -190,7 +194,7 @@ def test_temperature_moves_octaves_from_the_pivot_as_the_si_constants_say():
     """Bulk and base currents leave the pair within a part in a hundred of the bare exponential."""
     requirement = replace(WISHES["five octaves"], base_ppm=0.0, op_amp=OP_AMPS["ideal"])
     plain = choose(requirement)
-    ends = np.array([requirement.in_low, requirement.in_high])
+    ends = np.array([requirement.in_low_volts, requirement.in_high_volts])
     moved = np.array(drift(plain, requirement, 1.0))
     octaves = (ends - plain.pivot_volts) / requirement.volts_per_octave
     assert moved == pytest.approx(drift_cents(octaves, 25.0, 1.0), rel=0.02)

@@ -54,7 +54,7 @@ def fix(source: str, sink: str, count: int = 1, *rails: str):
 def test_margins_are_the_noise_margins_of_the_logic_families(output, sink, low_margin, high_margin):
     # TTL: V_OL 0.4, V_OH 2.4, V_IL 0.8, V_IH 2.0; HC at 5 V: V_OL 0.1, V_OH 4.9, V_IL 1.5, V_IH 3.5.
     judged = fit(output + ",ohms=0", sink)
-    assert (judged.off_margin, judged.on_margin) == (pytest.approx(low_margin), pytest.approx(high_margin))
+    assert (judged.off_margin_volts, judged.on_margin_volts) == (pytest.approx(low_margin), pytest.approx(high_margin))
 
 
 @pytest.mark.parametrize(
@@ -274,8 +274,12 @@ def test_a_fix_does_in_ngspice_what_it_says(name, source, sink, count, rails, ac
     # amplifier from a single rail would put out below ground is its rail.
     soft = 0.45 if any(part.name == "Z1" for part in found.parts) else 0.05
     more = 0.5 if any(part.name == "D3" for part in found.parts) else 0.2  # a diode's drop at microamperes, amplified
-    assert -soft < sign * (on - receiver.on_volts) - found.leaves.on_margin < more
-    assert -0.05 < sign * (receiver.off_volts - off) - found.leaves.off_margin < (2.5 if name == "amplifier" else 0.2)
+    assert -soft < sign * (on - receiver.on_volts) - found.leaves.on_margin_volts < more
+    assert (
+        -0.05
+        < sign * (receiver.off_volts - off) - found.leaves.off_margin_volts
+        < (2.5 if name == "amplifier" else 0.2)
+    )
 
 
 def test_where_nothing_does_it_the_reason_is_told():

@@ -70,7 +70,7 @@ def test_a_proposal_is_laid_over_by_key_and_by_button(circuit, window):
 FIELDS = [
     ("gain", "-0.5", lambda requirement: requirement.gain == -0.5),
     ("offset", "250 mV", lambda requirement: requirement.offset_volts == 0.25),
-    ("low", "-1", lambda requirement: requirement.in_low == -1.0),
+    ("low", "-1", lambda requirement: requirement.in_low_volts == -1.0),
     ("high", "4,5", None),
     ("source", "2k2", lambda requirement: requirement.source_ohms == 2200.0),
     ("load", "none", lambda requirement: requirement.load_ohms is None),
@@ -173,9 +173,9 @@ def test_not_all_are_within_where_one_is_outside():
 def test_what_is_left_later_stands_beside_the_trimmed_and_says_what_decides(circuit):
     made = circuit.chosen
     shown = next(text for text in circuit.side.spread_words.shown if text.startswith("Later")).replace("\u00a0", " ")
-    assert f"95 % within {made.later.p95:.1f} ct" in shown
+    assert f"95 % within {made.later.p95_cents:.1f} ct" in shown
     assert "the reference VR1 decides" in shown
-    assert table_texts(circuit.proposals)[0][5] == f"{made.later.p95:.1f} ct"
+    assert table_texts(circuit.proposals)[0][5] == f"{made.later.p95_cents:.1f} ct"
 
 
 def test_the_rails_at_hand_are_chosen_at_the_top(circuit):
@@ -335,7 +335,7 @@ def test_a_keyboard_drives_hertz_per_volt_through_a_converter(window, tmp_path, 
     assert page.chosen.parts.supply.high == 15.0
     assert not any(text.startswith("It ends at note 86") for text in page.asks.shown)  # ± 15 V reach further
     rows = swept(page.spice.toPlainText(), tmp_path)
-    assert rows[-1, 1] == pytest.approx(page.requirement.out_high, rel=1e-3)
+    assert rows[-1, 1] == pytest.approx(page.requirement.out_high_volts, rel=1e-3)
     saved = tmp_path / "parts.csv"
     monkeypatch.setattr("dynamis.ui.views.circuit.saving.QFileDialog.getSaveFileName", lambda *_: (str(saved), ""))
     click(side.endings.save_parts)

@@ -62,7 +62,7 @@ def circuit(as_json: bool, output: Path | None, seed: int, **asked: Any) -> int:
     title = (
         f"{chosen.circuit.topology.title}: gain {plain(requirement.gain)}, offset {plain(requirement.offset_volts)} V"
     )
-    text = netlist(chosen.circuit, requirement.in_low, requirement.in_high, title)
+    text = netlist(chosen.circuit, requirement.in_low_volts, requirement.in_high_volts, title)
     if output is not None:
         from dynamis.files.writing import write_whole
 
@@ -103,14 +103,14 @@ def _requirement(
         raise InputError(f"--law: {quoted(law)} is linear; a circuit of gain and offset takes voct only.")
     requirement = Requirement(1.0, supply=supply, pairs=not single_values, volts_per_octave=made.volts_per_octave)
     for option, values in (
-        ("--in-volts", {"in_low": ends[0], "in_high": ends[1]}),
+        ("--in-volts", {"in_low_volts": ends[0], "in_high_volts": ends[1]}),
         ("--gain", {"gain": gain}),
         ("--offset-volts", {"offset_volts": offset_volts}),
         ("--source-ohms", {"source_ohms": source_ohms}),
         ("--load-ohms", {"load_ohms": load_ohms}),
         ("--series", {"series": series}),
         ("--tolerance-percent", {"tolerance": tolerance_percent / 100.0}),
-        ("--load-tolerance-percent", {"load_tolerance": load_tolerance_percent / 100.0}),
+        ("--load-tolerance-percent", {"load_tolerance_fraction": load_tolerance_percent / 100.0}),
         ("--offset-from", {"offset_from": offset_from or ""}),
         ("--tolerance-cents", {"tolerance_cents": tolerance_cents}),
     ):
@@ -136,7 +136,7 @@ def _answer(proposals: Proposals, requirement: Requirement, drawn: Spread, after
             "before_trim": _side(drawn.before),
             "after_trim": _side(drawn.after),
         },
-        "later": {"p95_cents": after.p95, "worst_cents": after.worst, "decides": after.decides},
+        "later": {"p95_cents": after.p95_cents, "worst_cents": after.worst, "decides": after.decides},
         "offset_from": chosen.offset_from,
         "reached_in_volts": None if reached is None else list(reached),
         "netlist": text,
@@ -153,7 +153,7 @@ def _trim(trim: Trim) -> dict[str, Any]:
 
 
 def _side(side: SpreadSide) -> dict[str, Any]:
-    return {"within_tolerance_fraction": side.within, "p95_cents": side.p95, "worst_cents": side.worst}
+    return {"within_tolerance_fraction": side.within, "p95_cents": side.p95_cents, "worst_cents": side.worst}
 
 
 def _print(proposals: Proposals, requirement: Requirement, drawn: Spread, after: Later) -> None:
@@ -188,10 +188,10 @@ def _print(proposals: Proposals, requirement: Requirement, drawn: Spread, after:
         if when == "Before trimming" or chosen.trims:
             say(
                 f"{when}: {side.within_words(style)} within {plain(requirement.tolerance_cents)} ct, 95 % within "
-                f"{style.cents(side.p95)} ct, at worst {style.cents(side.worst)} ct."
+                f"{style.cents(side.p95_cents)} ct, at worst {style.cents(side.worst)} ct."
             )
     say(
-        f"Later, 10 °C warmer and with another load: 95 % within {style.size_of_cents(after.p95)} ct, at worst "
+        f"Later, 10 °C warmer and with another load: 95 % within {style.size_of_cents(after.p95_cents)} ct, at worst "
         f"{style.cents(after.worst)} ct; {after.decides or 'nothing'} decides."
     )
     for name in behaviour_words(

@@ -35,14 +35,14 @@ def convert(
     target: str,
     notes: str | None,
     volts: str | None,
-    a4: float | None,
+    a4_hertz: float | None,
     scale: Path | None,
     keymap: Path | None,
     middle_c: str,
     as_json: bool,
 ) -> int:
     """Convert notes or volts from one pitch law into another."""
-    naming, tuning = naming_from(middle_c), tuning_from(a4, scale, keymap)
+    naming, tuning = naming_from(middle_c), tuning_from(a4_hertz, scale, keymap)
     from_law, to_law = law_from("--from", source, naming), law_from("--to", target, naming)
     if (notes is None) == (volts is None):
         raise InputError("--notes or --volts is needed, one of them.")

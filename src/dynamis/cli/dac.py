@@ -44,7 +44,7 @@ def dac(
     offset_volts: float,
     law: str,
     notes: str,
-    a4: float | None,
+    a4_hertz: float | None,
     scale: Path | None,
     keymap: Path | None,
     middle_c: str,
@@ -55,7 +55,7 @@ def dac(
     option = "--bits" if not 1 <= bits <= 24 else "--gain" if gain == 0 else "--high-volts"
     with naming_option(option):
         converter = Dac(bits, low_volts, high_volts, gain, offset_volts)
-    tuning = tuning_from(a4, scale, keymap)
+    tuning = tuning_from(a4_hertz, scale, keymap)
     with naming_option("--law"):
         model = PitchModel(law_from("--law", law, naming), tuning=tuning)
     numbers = notes_from("--notes", notes, naming)

@@ -49,7 +49,7 @@ def fit(
     judge: Literal["before", "after"],
     quantity: ReadQuantity | None,
     drop_outliers: bool,
-    a4: float | None,
+    a4_hertz: float | None,
     scale: Path | None,
     keymap: Path | None,
     middle_c: str,
@@ -67,7 +67,7 @@ def fit(
         spec = None if meter is None else parse_meter_option(meter)
         if spec is not None and read == "hertz":
             raise InputError(f"A voltmeter's limits were given, but the readings are in {layout.quantity}.")
-    tuning = tuning_from(a4, scale, keymap)
+    tuning = tuning_from(a4_hertz, scale, keymap)
     with naming_option("--law"):
         model = PitchModel(pitch_law, read, tuning)
     rows = read_rows(text, layout, str(readings), naming)

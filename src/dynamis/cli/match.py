@@ -62,15 +62,15 @@ def _answer(fit: GateFit, fix: GateCircuit | None) -> dict[str, Any]:
         "verdict": fit.verdict,
         "low_volts_at_input": fit.low_volts,
         "high_volts_at_input": fit.high_volts,
-        "on_margin_volts": fit.on_margin,
-        "off_margin_volts": fit.off_margin,
+        "on_margin_volts": fit.on_margin_volts,
+        "off_margin_volts": fit.off_margin_volts,
         "findings": [{"code": one.code, "text": one.text} for one in fit.findings],
         "fix": None
         if fix is None
         else {
             "circuit": fix.name,
             "parts": [{"name": part.name, "ohms": part.ohms, "role": part.role} for part in fix.parts],
-            "leaves": {"on_margin_volts": fix.leaves.on_margin, "off_margin_volts": fix.leaves.off_margin},
+            "leaves": {"on_margin_volts": fix.leaves.on_margin_volts, "off_margin_volts": fix.leaves.off_margin_volts},
             "supply_volts": None if fix.rails is None else list(fix.rails),
             "protection": [{"name": part.name, "ohms": part.ohms, "role": part.role} for part in fix.protection],
         },
@@ -81,16 +81,16 @@ def _print(fit: GateFit, fix: GateCircuit | None) -> None:
     style = Style()
     say(
         f"{VERDICT_WORDS[fit.verdict].capitalize()}: {style.volts(fit.low_volts, 2)} and "
-        f"{style.volts(fit.high_volts, 2)} at the input; {style.volts(fit.on_margin, 2)} to spare for on, "
-        f"{style.volts(fit.off_margin, 2)} for off."
+        f"{style.volts(fit.high_volts, 2)} at the input; {style.volts(fit.on_margin_volts, 2)} to spare for on, "
+        f"{style.volts(fit.off_margin_volts, 2)} for off."
     )
     for finding in fit.findings:
         say(finding.text)
     if fix is not None:
         needs = "" if fix.rails is None else f", from {rail_words(fix.rails)}"
         say(
-            f"What fits: {fix.name}{needs}; it leaves {style.volts(fix.leaves.on_margin, 2)} and "
-            f"{style.volts(fix.leaves.off_margin, 2)} to spare."
+            f"What fits: {fix.name}{needs}; it leaves {style.volts(fix.leaves.on_margin_volts, 2)} and "
+            f"{style.volts(fix.leaves.off_margin_volts, 2)} to spare."
         )
         for part in (*fix.parts, *fix.protection):
             value = "" if part.ohms is None else style.engineering(part.ohms, "Ω")

@@ -70,21 +70,21 @@ def numbers_from(option: str, text: str) -> list[float]:
         return [parse_plain(part, f"An entry of {quoted(text)}") for part in text.split(",")]
 
 
-def tuning_from(a4: float | None, scale: Path | None = None, keymap: Path | None = None) -> Tuning:
+def tuning_from(a4_hertz: float | None, scale: Path | None = None, keymap: Path | None = None) -> Tuning:
     """The tuning that the options name."""
     if scale is None:
         if keymap is not None:
             raise InputError("--keymap: a keymap lays a scale on the keys; --scale is needed beside it.")
         with naming_option("--a4"):
-            return EqualTemperament(440.0 if a4 is None else a4)
+            return EqualTemperament(440.0 if a4_hertz is None else a4_hertz)
     from dynamis.files.scala import read_keymap, read_scale
     from dynamis.pitch.scale import ScaleTuning
 
     if keymap is None:
         with naming_option("--a4"):
-            equal = EqualTemperament(440.0 if a4 is None else a4)
+            equal = EqualTemperament(440.0 if a4_hertz is None else a4_hertz)
         return ScaleTuning.on_note_60(read_scale(scale), equal.a4_hertz)
-    if a4 is not None:
+    if a4_hertz is not None:
         raise InputError("--a4: the keymap has a reference of its own; one of the two.")
     made = read_scale(scale), read_keymap(keymap)
     with naming_option(str(keymap)):
@@ -111,7 +111,7 @@ def pitch_options(command: ClickCommand) -> ClickCommand:
     file = click.Path(path_type=Path)
     command = click.option("--keymap", type=file, metavar="FILE.kbm", help="Which key plays which degree.")(command)
     command = click.option("--scale", type=file, metavar="FILE.scl", help="A scale in place of equal steps.")(command)
-    return click.option("--a4", type=NUMBER, help="Hertz of note 69; 440 where nothing is said.")(command)
+    return click.option("--a4", "a4_hertz", type=NUMBER, help="Hertz of note 69; 440 where nothing is said.")(command)
 
 
 def naming_from(middle_c: str) -> Naming:

@@ -35,7 +35,7 @@ def link_spice(bench: Bench, link: Link, sink: PortRef) -> str:
     converter = next((one for one in between if isinstance(one, Converter)), None)
     if converter is not None:
         asks = converter_asked(bench, link, sink)
-        span = (asks.in_low, asks.in_high) if isinstance(asks, LawRequirement) else _USUAL_VOLTS
+        span = (asks.in_low_volts, asks.in_high_volts) if isinstance(asks, LawRequirement) else _USUAL_VOLTS
         what = title_of(converter.parts.direction)
         title = f"{bench.label(link.output)} > {bench.label(sink)}: {what[0].lower()}{what[1:]}"
         return pair_netlist(converter, *span, title)
@@ -46,7 +46,7 @@ def link_spice(bench: Bench, link: Link, sink: PortRef) -> str:
             "circuit designed first."
         )
     asked = asked_of(bench, link, sink)
-    ends = (asked.in_low, asked.in_high) if isinstance(asked, Requirement) else _USUAL_VOLTS
+    ends = (asked.in_low_volts, asked.in_high_volts) if isinstance(asked, Requirement) else _USUAL_VOLTS
     load = min(1e12, parallel(bench.port(ref).ohms for ref in link.inputs))
     title = f"{bench.label(link.output)} > {bench.label(sink)}: {made.circuit.topology.title}"
     return netlist(made.loaded(load), *ends, title, dict(made.travel))

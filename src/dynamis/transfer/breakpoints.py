@@ -36,7 +36,7 @@ class Breakpoints:
     values: FloatArray
     kinds: NDArray[np.int8]
     targets: FloatArray | None = None
-    time_constants: FloatArray | None = None
+    time_constant_seconds: FloatArray | None = None
 
     def __post_init__(self) -> None:
         if not (self.seconds.shape == self.values.shape == self.kinds.shape) or self.seconds.ndim != 1:
@@ -45,8 +45,8 @@ class Breakpoints:
             raise InputError("The instants of a signal have to rise.")
         decays = self.kinds == Trajectory.DECAYING
         if np.any(decays):
-            given = self.targets is not None and self.time_constants is not None
-            if not given or np.any(np.asarray(self.time_constants)[decays] <= 0):
+            given = self.targets is not None and self.time_constant_seconds is not None
+            if not given or np.any(np.asarray(self.time_constant_seconds)[decays] <= 0):
                 raise InputError("Where a signal decays it needs a target and a time constant above 0.")
 
     def at(self, seconds: FloatArray) -> FloatArray:
@@ -59,10 +59,10 @@ class Breakpoints:
         span = np.where(after > here, self.seconds[after] - self.seconds[here], np.inf)
         ramped = value + since / span * (self.values[after] - value)
         answer = np.where(kind == Trajectory.RAMPED, ramped, value)
-        if self.targets is not None and self.time_constants is not None:
+        if self.targets is not None and self.time_constant_seconds is not None:
             target = self.targets[here]
             with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
-                decayed = target + (value - target) * np.exp(-since / self.time_constants[here])
+                decayed = target + (value - target) * np.exp(-since / self.time_constant_seconds[here])
             answer = np.where(kind == Trajectory.DECAYING, decayed, answer)
         return np.where(index < 0, np.nan, answer)
 

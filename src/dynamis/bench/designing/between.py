@@ -87,8 +87,8 @@ def _asked_of(bench: Bench, link: Link, sink: PortRef, start: Requirement) -> Re
             known,
             gain=gain,
             offset_volts=swing.acts_low - gain * ends[0],
-            in_low=ends[0],
-            in_high=ends[1],
+            in_low_volts=ends[0],
+            in_high_volts=ends[1],
             volts_per_octave=ends[1] - ends[0],
             pairs=False,
             tolerance_cents=12.0 * MODULATION_PERCENT,
@@ -135,8 +135,8 @@ def _pitch(bench: Bench, link: Link, sink: PortRef, known: Requirement) -> Requi
         known,
         gain=gain,
         offset_volts=offset,
-        in_low=float(volts[0]),
-        in_high=float(volts[1]),
+        in_low_volts=float(volts[0]),
+        in_high_volts=float(volts[1]),
         volts_per_octave=sent.volts_per_octave if isinstance(sent, ExponentialLaw) else 1.0,
         zero_volts=zero,
         tolerance_cents=tightest if math.isfinite(tightest) else 5.0,
@@ -194,7 +194,7 @@ def joined(bench: Bench, output: PortRef, sink: PortRef) -> tuple[Bench, Link]:
 def standing(circuit: BuiltCircuit, requirement: Requirement) -> Proposal:
     """A circuit that stands in a link as a proposal for what the link asks, its trimmers as they are described."""
     here = with_(circuit.circuit, source_ohms=requirement.source_ohms, load_ohms=requirement.load_ohms)
-    known = with_(requirement, supply=here.supply, op_amp=here.op_amp, tolerance=here.resistor_tolerance)
+    known = with_(requirement, supply=here.supply, op_amp=here.op_amp, tolerance=here.resistor_tolerance_fraction)
     needed = needed_range(here, known, varied_in(here, Counting()))
     return Proposal(here, known, tuple(Trimming(here, known).describe(needed)))
 
@@ -257,7 +257,7 @@ def circuit_for(bench: Bench, link: Link, sink: PortRef) -> Chosen | None:
     if proposal is not None and part is requirement:
         return Chosen(proposal, requirement)
     if proposal is not None:
-        notes = _notes_within(bench, link, part.in_low, part.in_high)
+        notes = _notes_within(bench, link, part.in_low_volts, part.in_high_volts)
         return None if notes is None else Chosen(proposal, requirement, notes)
     return _as_far_as(bench, link, part) if rails else None
 
@@ -271,7 +271,7 @@ def _borne_part(requirement: Requirement) -> Requirement | None:
     if low >= high:
         return None
     first, last = sorted((end - requirement.offset_volts) / requirement.gain for end in (low, high))
-    return with_(requirement, in_low=first, in_high=last) if last - first > _SLACK_VOLTS else None
+    return with_(requirement, in_low_volts=first, in_high_volts=last) if last - first > _SLACK_VOLTS else None
 
 
 def _does(proposal: Proposal) -> bool:

@@ -17,7 +17,7 @@ def gate_row(gate_choice: GateChoice, style: Style) -> tuple[str, ...]:
     if met is None:
         return title, count, "–", "–", "–", "–", sentence
     levels = (style.volts(one, 2) for one in (met.low_volts, met.high_volts))
-    spare = (style.volts(one, 2, sign=True) for one in (met.on_margin, met.off_margin))
+    spare = (style.volts(one, 2, sign=True) for one in (met.on_margin_volts, met.off_margin_volts))
     return title, count, *levels, *spare, sentence
 
 
@@ -26,7 +26,7 @@ def gate_words(gate_choices: GateChoices, style: Style) -> list[str]:
     met, told = gate_choices.met, []
     if met is not None:
         low, high = style.volts(met.low_volts, 2), style.volts(met.high_volts, 2)
-        on, off = style.volts(met.on_margin, 2, sign=True), style.volts(met.off_margin, 2, sign=True)
+        on, off = style.volts(met.on_margin_volts, 2, sign=True), style.volts(met.off_margin_volts, 2, sign=True)
         told.append(f"With nothing between, {low} and {high} arrive: {on} to spare for on, {off} for off.")
     told += [one.text for one in gate_choices.bare.findings if one.asks]
     if gate_choices.choices:

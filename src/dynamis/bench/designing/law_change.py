@@ -81,10 +81,10 @@ def converter_asked(bench: Bench, link: Link, sink: PortRef, start: LawRequireme
     tightest = link.tightest_cents
     return with_(
         start,
-        in_low=float(sends[0]),
-        in_high=float(sends[1]),
-        out_low=float(wants[0]),
-        out_high=float(wants[1]),
+        in_low_volts=float(sends[0]),
+        in_high_volts=float(sends[1]),
+        out_low_volts=float(wants[0]),
+        out_high_volts=float(wants[1]),
         direction=direction,
         source_ohms=output.ohms,
         load_ohms=parallel(loads),

@@ -133,10 +133,10 @@ def envelope_of(envelope: EnvelopeRecord, starts: float, ends: float) -> Breakpo
         rows.append((starts, 0.0, Trajectory.RAMPED, 0.0, 1.0))
     if attack <= 0 or length > attack:
         falls = envelope.decay_seconds > 0 and envelope.sustain < 1.0
-        tau = envelope.decay_seconds / _RELEASE_SHARE if falls else 1.0
-        rows.append((peak, 1.0, Trajectory.DECAYING if falls else Trajectory.HELD, envelope.sustain, tau))
+        tau_seconds = envelope.decay_seconds / _RELEASE_SHARE if falls else 1.0
+        rows.append((peak, 1.0, Trajectory.DECAYING if falls else Trajectory.HELD, envelope.sustain, tau_seconds))
         if falls:
-            level = envelope.sustain + (1.0 - envelope.sustain) * float(np.exp(-(ends - peak) / tau))
+            level = envelope.sustain + (1.0 - envelope.sustain) * float(np.exp(-(ends - peak) / tau_seconds))
     release = envelope.release_seconds / _RELEASE_SHARE
     rows.append(
         (

@@ -49,7 +49,7 @@ def judge_switching(bench: Bench, link: Link, sink: PortRef, style: Style) -> tu
     pulse = _acting_seconds(bench, link, sink)
     least = (gate.off_volts or 0.0) if pulse is None else (gate.on_volts or 0.0)
     findings += coupling(bench, link, met.high_volts, least, style, pulse)
-    return findings, min(met.on_margin, met.off_margin)
+    return findings, min(met.on_margin_volts, met.off_margin_volts)
 
 
 def meeting(bench: Bench, link: Link, sink: PortRef, style: Style = Style()) -> GateFit | list[Finding]:
@@ -72,7 +72,7 @@ def meeting(bench: Bench, link: Link, sink: PortRef, style: Style = Style()) -> 
     sent = [sent_as(bench, link, end)[0] or made for end in ends]
     loads = [other for other in beside if other is not None]
     fits = [judge_gate(one, taken, 1, style, loads) for one in sent]
-    return max(fits, key=lambda fit: (BEST_FIRST.index(fit.verdict), -min(fit.on_margin, fit.off_margin)))
+    return max(fits, key=lambda fit: (BEST_FIRST.index(fit.verdict), -min(fit.on_margin_volts, fit.off_margin_volts)))
 
 
 def _limit_of(bench: Bench, link: Link) -> float:

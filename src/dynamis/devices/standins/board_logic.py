@@ -72,7 +72,7 @@ class BoardLogic:
 
     # -- power and time ----------------------------------------------------------------------------
 
-    def power_up(self, seconds: float = 0.0) -> bytes:
+    def power_up_volts(self, seconds: float = 0.0) -> bytes:
         """Start, or start again; gives the greeting."""
         self.boots += 1
         self._line.clear()
@@ -135,7 +135,7 @@ class BoardLogic:
         except _RefusedError as refusal:
             return frame(tag, "ERR", refusal.number, ERRORS[refusal.number])
         except PowerLostError:
-            return self.power_up(seconds)
+            return self.power_up_volts(seconds)
         return frame(tag, "OK", *values)
 
     def _obey(self, verb: str, values: list[str], seconds: float) -> tuple[object, ...]:

@@ -135,7 +135,7 @@ class BoardPort:
     def restart(self) -> None:
         """Take the power away and give it back."""
         with self._lock:
-            self._send(self.logic.power_up(self._clock()))
+            self._send(self.logic.power_up_volts(self._clock()))
 
     def close(self) -> None:
         self._stop.set()
@@ -154,7 +154,7 @@ class BoardPort:
                     self._open = False
                 elif not self._open:
                     self._open = True
-                    self._send(self.logic.power_up(self._clock()))
+                    self._send(self.logic.power_up_volts(self._clock()))
                 if state & select.POLLIN:
                     try:
                         data = os.read(self._master, 4096)

@@ -161,7 +161,7 @@ class BuiltCircuit:
             ("op_amp", circuit.op_amp.name, "ideal"),
             ("source_ohms", circuit.source_ohms, bare.source_ohms),
             ("load_ohms", circuit.load_ohms, bare.load_ohms),
-            ("resistor_tolerance", circuit.resistor_tolerance, bare.resistor_tolerance),
+            ("resistor_tolerance", circuit.resistor_tolerance_fraction, bare.resistor_tolerance_fraction),
             ("resistor_per_kelvin", circuit.resistor_per_kelvin, bare.resistor_per_kelvin),
             ("travel", dict(self.travel), {}),
             ("trimmed", self.trimmed, False),

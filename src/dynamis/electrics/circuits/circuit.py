@@ -122,7 +122,7 @@ class Circuit:
     reference: Reference = Reference()
     source_ohms: float = 0.0
     load_ohms: float | None = None
-    resistor_tolerance: float = 0.01
+    resistor_tolerance_fraction: float = 0.01
     resistor_per_kelvin: float = 0.0
     clamp: Clamp = Clamp()
     closed: frozenset[str] = frozenset()

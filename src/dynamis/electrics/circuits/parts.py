@@ -41,7 +41,7 @@ class PartsRow:
 
 def pieces_of(circuit: Circuit, style: Style = Style()) -> list[Piece]:
     """All parts, trimmers and decoupling included, in the order in which they are placed."""
-    tolerance = f"±{plain(round(100 * circuit.resistor_tolerance, 6))} %"
+    tolerance = f"±{plain(round(100 * circuit.resistor_tolerance_fraction, 6))} %"
     pieces = [
         Piece(name, f"resistor {tolerance}", style.engineering(ohms, "Ω"), role, ohms)
         for name, ohms, role in circuit.resistors
@@ -56,7 +56,7 @@ def pieces_of(circuit: Circuit, style: Style = Style()) -> list[Piece]:
     switched = [name for name, _ in circuit.slots if circuit.topology.slot(name).switched]
     for k, name in enumerate(switched):
         pieces.append(Piece(f"S{k + 1}", "switch", "one pole, on and off", f"to {name}"))
-    pieces += clamp_pieces(circuit.clamp, circuit.loop_ohms, circuit.resistor_tolerance, style)
+    pieces += clamp_pieces(circuit.clamp, circuit.loop_ohms, circuit.resistor_tolerance_fraction, style)
     if circuit.uses_reference and circuit.reference.node == "ref":
         volts, within = circuit.reference.volts, plain(round(100 * circuit.reference.tolerance, 6))
         kind, role = f"voltage reference ±{within} %", "the offset is taken from it"

@@ -35,14 +35,14 @@ _SCHOTTKY = ".model schottky D(IS=2e-7 N=1.05 RS=2)"
 
 def netlist(
     circuit: Circuit,
-    in_low: float,
-    in_high: float,
+    in_low_volts: float,
+    in_high_volts: float,
     title: str = "",
     travel: Mapping[str, float] | None = None,
     disturbed: Mapping[str, str] | None = None,
 ) -> str:
     """The text.  travel : of trimmers, at the middle where not named.  disturbed : by op-amp, parameters of its own."""
-    lines = [f"* {comment(title or circuit.topology.title)}", f"Vin {INPUT} 0 DC {plain(in_low)}"]
+    lines = [f"* {comment(title or circuit.topology.title)}", f"Vin {INPUT} 0 DC {plain(in_low_volts)}"]
     jack = JACK
     if circuit.source_ohms > 0:
         lines.append(f"{SOURCE} {INPUT} {JACK} {plain(circuit.source_ohms)}")
@@ -63,8 +63,12 @@ def netlist(
     if circuit.topology.amplifiers:
         lines += op_amp_lines(circuit.op_amp)
     lines += clamp_lines(circuit.clamp)
-    step = (in_high - in_low) / STEPS
-    lines += [f".dc Vin {plain(in_low)} {plain(in_high)} {plain(step)}", f".print dc v({INPUT}) v({OUT})", ".end"]
+    step = (in_high_volts - in_low_volts) / STEPS
+    lines += [
+        f".dc Vin {plain(in_low_volts)} {plain(in_high_volts)} {plain(step)}",
+        f".print dc v({INPUT}) v({OUT})",
+        ".end",
+    ]
     return "\n".join(lines) + "\n"
 
 

@@ -45,7 +45,13 @@ class Counting:
 def varied_in(circuit: Circuit, counting: Counting = Counting()) -> list[Varied]:
     """All that varies in a circuit, the parts first."""
     sources = [
-        Varied(name, f"{name}, {role}", ohms, circuit.resistor_tolerance * ohms, circuit.resistor_per_kelvin * ohms)
+        Varied(
+            name,
+            f"{name}, {role}",
+            ohms,
+            circuit.resistor_tolerance_fraction * ohms,
+            circuit.resistor_per_kelvin * ohms,
+        )
         for name, ohms, role in circuit.resistors
         if name.rstrip("ab") in circuit.connected
     ]

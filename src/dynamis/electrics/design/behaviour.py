@@ -50,12 +50,12 @@ class Behaviour:
     rings: bool
     cure_ohms: float | None
     trimmers: tuple[tuple[str, float], ...]
-    power_up: tuple[float, float]
+    power_up_volts: tuple[float, float]
 
 
 def behaviour(circuit: Circuit, requirement: Requirement) -> Behaviour:
     """All of it for a circuit and its requirement."""
-    weigh = max(requirement.cents_per_volt(volts) for volts in (requirement.in_low, requirement.in_high))
+    weigh = max(requirement.cents_per_volt(volts) for volts in (requirement.in_low_volts, requirement.in_high_volts))
     noise = noise_volts(circuit)
     load = math.inf if circuit.load_ohms is None else circuit.load_ohms
     out = float(circuit.out_ohms())
@@ -142,7 +142,7 @@ def _power_up(circuit: Circuit, requirement: Requirement) -> tuple[float, float]
         gain = float(circuit.line().gain)
         ends = [
             gain * volts + float(circuit.line().offset) * on
-            for volts in (requirement.in_low, requirement.in_high)
+            for volts in (requirement.in_low_volts, requirement.in_high_volts)
             for on in (0, 1)
         ]
         return min(ends), max(ends)
@@ -178,11 +178,12 @@ def behaviour_words(made: Behaviour, circuit: Circuit, requirement: Requirement,
     ]
     if not (circuit.topology.amplifiers or circuit.uses_reference):
         return sentences
-    low, high = (style.volts(volts, 1, sign=True) for volts in made.power_up)
+    low, high = (style.volts(volts, 1, sign=True) for volts in made.power_up_volts)
     held = ", where its diodes hold it" if circuit.clamp.diodes else ""
     over = [
-        requirement.absolute_limits.low is not None and made.power_up[0] < requirement.absolute_limits.low - 0.05,
-        requirement.absolute_limits.high is not None and made.power_up[1] > requirement.absolute_limits.high + 0.05,
+        requirement.absolute_limits.low is not None and made.power_up_volts[0] < requirement.absolute_limits.low - 0.05,
+        requirement.absolute_limits.high is not None
+        and made.power_up_volts[1] > requirement.absolute_limits.high + 0.05,
     ]
     beyond = ": more than the input bears; switch the rails on first" if any(over) else ""
     sentences.append(
@@ -199,7 +200,7 @@ def errors_csv(parts: Budget, after: Later, made: Behaviour) -> str:
     rows = [(one.label, one.cents, "ct") for one in parts.parts]
     rows.append(("worst case, untrimmed", parts.worst_cents, "ct"))
     rows.append(("root sum of squares, k = 2", 2.0 * parts.rss_cents, "ct"))
-    rows.append(("later, 95 %", after.p95, "ct"))
+    rows.append(("later, 95 %", after.p95_cents, "ct"))
     rows.append(("later, worst", after.worst, "ct"))
     rows.append(("noise, rms", made.noise_cents, "ct"))
     rows.append(("an octave settles to a cent", 1e3 * made.settle_seconds, "ms"))
@@ -207,7 +208,7 @@ def errors_csv(parts: Budget, after: Later, made: Behaviour) -> str:
     if made.cure_ohms is not None:
         rows.append(("output resistor against ringing", made.cure_ohms, "ohm"))
     rows += [(f"{name}, its own drift in 10 K", cents, "ct") for name, cents in made.trimmers]
-    rows.append(("lowest output while rails come up", made.power_up[0], "V"))
-    rows.append(("highest output while rails come up", made.power_up[1], "V"))
+    rows.append(("lowest output while rails come up", made.power_up_volts[0], "V"))
+    rows.append(("highest output while rails come up", made.power_up_volts[1], "V"))
     writer.writerows(csv_row((what, repr(float(np.round(value, 9))), unit)) for what, value, unit in rows)
     return out.getvalue()

@@ -44,7 +44,7 @@ def reference_for(requirement: Requirement, opposite: bool) -> Reference:
         volts = requirement.reference_volts if positive else -requirement.reference_volts
         if volts < 0 and requirement.supply.single:
             raise InputError("it needs a negative reference, and the supply has one rail only")
-        return Reference("ref", volts, requirement.reference_tolerance)
+        return Reference("ref", volts, requirement.reference_tolerance_fraction)
     if positive:
         return Reference("vp", requirement.supply.high, requirement.supply.tolerance)
     if requirement.supply.single:

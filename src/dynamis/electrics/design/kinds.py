@@ -24,7 +24,7 @@ def own_cents(circuit: Circuit, requirement: Requirement, kind: OpAmp) -> float:
     """Cents that op-amps of a kind may add at their limits 10 °C away, trimmed as the circuit is."""
     trimmed = circuit.topology.offset_slot in {f"R{name[2:]}" for name in circuit.trimmers}
     here = circuit.line()
-    weigh = max(requirement.cents_per_volt(volts) for volts in (requirement.in_low, requirement.in_high))
+    weigh = max(requirement.cents_per_volt(volts) for volts in (requirement.in_low_volts, requirement.in_high_volts))
     volts = 0.0
     for amplifier in circuit.topology.amplifiers:
         offset = KELVIN * kind.offset_per_kelvin + (0.0 if trimmed else kind.offset_limit_volts)
@@ -42,7 +42,7 @@ def suits(circuit: Circuit, requirement: Requirement, kind: OpAmp) -> bool:
     if supply.high - supply.low > kind.most_volts:
         return False
     low, high = replace(circuit, op_amp=kind).limits
-    return bool(low <= requirement.in_low + 1e-9 and high >= requirement.in_high - 1e-9)
+    return bool(low <= requirement.in_low_volts + 1e-9 and high >= requirement.in_high_volts - 1e-9)
 
 
 def kinds_left(circuit: Circuit, requirement: Requirement) -> dict[str, float]:

@@ -31,7 +31,7 @@ class Later:
     """p95, worst : cents over the samples.  decides : what moves it most, a part's name, "load" or "supply"; "" where
     nothing moves.  cents : what that adds at its limit."""
 
-    p95: float
+    p95_cents: float
     worst: float
     decides: str
     cents: float
@@ -51,8 +51,10 @@ def changes_in(circuit: Circuit, requirement: Requirement) -> list[tuple[str, Va
         for name, ohms, _ in circuit.resistors
         if name.rstrip("ab") in circuit.connected
     ]
-    if circuit.load_ohms is not None and requirement.load_tolerance:
-        found.append(("load", Varied(LOAD, "load", circuit.load_ohms, requirement.load_tolerance * circuit.load_ohms)))
+    if circuit.load_ohms is not None and requirement.load_tolerance_fraction:
+        found.append(
+            ("load", Varied(LOAD, "load", circuit.load_ohms, requirement.load_tolerance_fraction * circuit.load_ohms))
+        )
     reference = circuit.reference
     if circuit.uses_reference:
         own = reference.node == "ref"
@@ -100,7 +102,7 @@ def moved_cents(circuit: Circuit, requirement: Requirement, varied: Varied) -> f
     ends = [
         abs(float((moved.gain - here.gain) * volts + moved.offset - here.offset)) * requirement.cents_per_volt(volts)
         for moved in (first, last)
-        for volts in (requirement.in_low, requirement.in_high)
+        for volts in (requirement.in_low_volts, requirement.in_high_volts)
     ]
     return max(ends)
 

@@ -175,7 +175,7 @@ class Proposals:
         """The part of the input range over which the first keeps gain and offset; None where that is all of it, or
         where it keeps neither."""
         kept = (self.requirement.gain, self.requirement.offset_volts) == (self.asked.gain, self.asked.offset_volts)
-        return None if self.delivered or not kept else (self.requirement.in_low, self.requirement.in_high)
+        return None if self.delivered or not kept else (self.requirement.in_low_volts, self.requirement.in_high_volts)
 
 
 def propose(
@@ -199,7 +199,7 @@ def propose(
     kept = [Proposals(*tried(part), part, requirement) for part in _parts_reached(requirement)]
     kept = [one for one in kept if one.found]
     if kept:
-        return max(kept, key=lambda one: one.requirement.in_high - one.requirement.in_low)
+        return max(kept, key=lambda one: one.requirement.in_high_volts - one.requirement.in_low_volts)
     best: tuple[float, Proposals] | None = None
     for nearest in _nearest(requirement):
         found, _ = tried(nearest)
@@ -267,9 +267,9 @@ def _parts_reached(requirement: Requirement) -> list[Requirement]:
         requirement.absolute_limits.within(requirement.supply.low, requirement.supply.high),
     ):
         first, last = sorted((end - requirement.offset_volts) / requirement.gain for end in (low, high))
-        first, last = max(first, requirement.in_low), min(last, requirement.in_high)
-        if last - first >= _LEAST_PART * (requirement.in_high - requirement.in_low):
-            parts.append(replace(requirement, in_low=first, in_high=last))
+        first, last = max(first, requirement.in_low_volts), min(last, requirement.in_high_volts)
+        if last - first >= _LEAST_PART * (requirement.in_high_volts - requirement.in_low_volts):
+            parts.append(replace(requirement, in_low_volts=first, in_high_volts=last))
     return list(dict.fromkeys(parts))
 
 
@@ -282,10 +282,10 @@ def _nearest(requirement: Requirement) -> list[Requirement]:
     ):
         first, last = (float(np.clip(one, low, high)) for one in requirement.ends)
         worst = max(abs(a - b) for a, b in zip((first, last), requirement.ends, strict=True))
-        if abs(last - first) < 0.01 * abs(requirement.gain) * (requirement.in_high - requirement.in_low):
+        if abs(last - first) < 0.01 * abs(requirement.gain) * (requirement.in_high_volts - requirement.in_low_volts):
             # All of it lies beyond one rail: the far end may give way as much as the near one, to keep the intervals.
             beyond = requirement.ends[0] > high or requirement.ends[1] > high
-            room = abs(requirement.gain) * (requirement.in_high - requirement.in_low)
+            room = abs(requirement.gain) * (requirement.in_high_volts - requirement.in_low_volts)
             other = max(low, high - room) if beyond else min(high, low + room)
             nearer = (requirement.gain > 0) == beyond
             first, last = (other, last) if nearer else (first, other)

@@ -40,8 +40,8 @@ class Requirement:
 
     gain: float
     offset_volts: float = 0.0
-    in_low: float = 0.0
-    in_high: float = 5.0
+    in_low_volts: float = 0.0
+    in_high_volts: float = 5.0
     source_ohms: float = 1000.0
     load_ohms: float | None = 100e3
     supply: Supply = Supply()
@@ -53,11 +53,11 @@ class Requirement:
     zero_volts: float | None = None
     op_amp: OpAmp = OP_AMPS["ideal"]
     reference_volts: float | None = None
-    reference_tolerance: float = 0.002
+    reference_tolerance_fraction: float = 0.002
     resistor_per_kelvin: float = 0.0
     drawer: tuple[float, ...] = ()
     absolute_limits: Clamp = Clamp()
-    load_tolerance: float = 0.05
+    load_tolerance_fraction: float = 0.05
     offset_from: Literal["", "rail", "reference"] = ""
 
     @property
@@ -66,8 +66,8 @@ class Requirement:
         return (
             self.gain,
             self.offset_volts,
-            self.in_low,
-            self.in_high,
+            self.in_low_volts,
+            self.in_high_volts,
             self.source_ohms,
             self.load_ohms,
             self.tolerance_cents,
@@ -80,26 +80,27 @@ class Requirement:
         numbers = {
             "gain": self.gain,
             "offset": self.offset_volts,
-            "lowest input": self.in_low,
-            "highest input": self.in_high,
+            "lowest input": self.in_low_volts,
+            "highest input": self.in_high_volts,
         }
         for name, value in numbers.items():
             if not math.isfinite(value) or abs(value) > 1e6:
                 raise InputError(f"The {name} is {plain(value)}; a number of at most a million was expected.")
         if abs(self.gain) < 1e-6:
             raise InputError(f"A gain of {plain(self.gain)} passes nothing on; 0.000001 or more was expected.")
-        if self.in_low >= self.in_high:
+        if self.in_low_volts >= self.in_high_volts:
             raise InputError(
-                f"The sender's volts run from {plain(self.in_low)} to {plain(self.in_high)}; the lower end first was "
-                "expected."
+                f"The sender's volts run from {plain(self.in_low_volts)} to {plain(self.in_high_volts)}; the lower end "
+                "first was expected."
             )
         if not 0 <= self.source_ohms <= 1e7:
             raise InputError(f"A sender of {plain(self.source_ohms)} Ω cannot be; 0 Ω to 10 MΩ was expected.")
         if self.load_ohms is not None and not 1.0 <= self.load_ohms <= 1e12:
             raise InputError(f"A load of {plain(self.load_ohms)} Ω cannot be; 1 Ω to 1 TΩ was expected.")
-        if not 0 <= self.load_tolerance < 1:
+        if not 0 <= self.load_tolerance_fraction < 1:
             raise InputError(
-                f"A load's tolerance of {plain(100 * self.load_tolerance)} % cannot be; 0 % to 99 % was expected."
+                f"A load's tolerance of {plain(100 * self.load_tolerance_fraction)} % cannot be; 0 % to 99 % was "
+                "expected."
             )
         if self.series not in SERIES:
             raise InputError(f"{self.series!r} is no series; {', '.join(SERIES)} was expected.")
@@ -122,7 +123,7 @@ class Requirement:
     @property
     def ends(self) -> tuple[float, float]:
         """What is wanted at the ends of the input range."""
-        return self.out(self.in_low), self.out(self.in_high)
+        return self.out(self.in_low_volts), self.out(self.in_high_volts)
 
     def cents_per_volt(self, in_volts: float) -> float:
         """Of a small error at the receiver while the sender gives `in_volts`.
@@ -145,15 +146,15 @@ class Requirement:
     @property
     def weights(self) -> tuple[float, float]:
         """Cents per volt at the two ends of the input range."""
-        return self.cents_per_volt(self.in_low), self.cents_per_volt(self.in_high)
+        return self.cents_per_volt(self.in_low_volts), self.cents_per_volt(self.in_high_volts)
 
     def clamp(self, *, amplified: bool) -> Clamp:
         """What of a clamp a circuit takes: an op-amp may go to its rails, resistors only follow their sender."""
         if amplified:
             up = 1.0 + self.supply.tolerance
             return self.absolute_limits.needed(self.supply.low * up, self.supply.high * up)
-        beyond = _BEYOND * (self.in_high - self.in_low)
-        first, last = sorted((self.out(self.in_low - beyond), self.out(self.in_high + beyond)))
+        beyond = _BEYOND * (self.in_high_volts - self.in_low_volts)
+        first, last = sorted((self.out(self.in_low_volts - beyond), self.out(self.in_high_volts + beyond)))
         return self.absolute_limits.needed(first, last)
 
     def reach(self) -> tuple[float, float]:
@@ -167,5 +168,5 @@ class Requirement:
 
     def line(self, first: float, last: float) -> Requirement:
         """The same requirement with other volts wanted at the two ends of the input range."""
-        gain = (last - first) / (self.in_high - self.in_low)
-        return replace(self, gain=gain, offset_volts=first - gain * self.in_low)
+        gain = (last - first) / (self.in_high_volts - self.in_low_volts)
+        return replace(self, gain=gain, offset_volts=first - gain * self.in_low_volts)

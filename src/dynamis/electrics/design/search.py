@@ -196,8 +196,8 @@ def _within_reach(circuit: Circuit, requirement: Requirement) -> None:
             raise InputError(f"what is wanted lies beyond the supply of {requirement.supply.words}")
         return
     low, high = circuit.limits
-    slack = 1e-3 * (requirement.in_high - requirement.in_low)
-    if not (low <= requirement.in_low + slack and high >= requirement.in_high - slack):
+    slack = 1e-3 * (requirement.in_high_volts - requirement.in_low_volts)
+    if not (low <= requirement.in_low_volts + slack and high >= requirement.in_high_volts - slack):
         raise InputError(f"its op-amps leave their working range within the input's, from {requirement.supply.words}")
 
 
@@ -246,7 +246,8 @@ def _best(
     gain_error = np.broadcast_to(line.gain / requirement.gain - 1.0, (total,))
     offset_error = np.broadcast_to(line.offset - requirement.offset_volts, (total,))
     ends = [
-        (line.gain - requirement.gain) * volts + offset_error for volts in (requirement.in_low, requirement.in_high)
+        (line.gain - requirement.gain) * volts + offset_error
+        for volts in (requirement.in_low_volts, requirement.in_high_volts)
     ]
     weights = requirement.weights
     cents = np.maximum(np.abs(ends[0]) * weights[0], np.abs(ends[1]) * weights[1]) + np.zeros(total)

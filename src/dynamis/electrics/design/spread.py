@@ -47,7 +47,7 @@ class SpreadSide:
         return style.percent(math.floor(1000.0 * self.within + 1e-9) / 10.0, 1)
 
     @property
-    def p95(self) -> float:
+    def p95_cents(self) -> float:
         return float(np.percentile(self.cents, 95.0))
 
     @property
@@ -169,17 +169,18 @@ def cents_off(bench: Trimming, values: dict[str, Values]) -> FloatArray:
     if requirement.zero_volts is not None:
         first, last = bench.errors(values)
         return np.maximum(
-            np.abs(requirement.cents(first, requirement.in_low)), np.abs(requirement.cents(last, requirement.in_high))
+            np.abs(requirement.cents(first, requirement.in_low_volts)),
+            np.abs(requirement.cents(last, requirement.in_high_volts)),
         )
     # Of a line the larger end is |at the middle| + |slope|·half the range; in place, since a spread waits for this.
     line = bench.circuit.line(values)
     slope, off = np.asarray(line.gain - requirement.gain), line.offset - requirement.offset_volts
-    off = np.asarray(off + slope * (0.5 * (requirement.in_low + requirement.in_high)))
+    off = np.asarray(off + slope * (0.5 * (requirement.in_low_volts + requirement.in_high_volts)))
     np.abs(off, out=off)
     np.abs(slope, out=slope)
-    slope *= 0.5 * (requirement.in_high - requirement.in_low)
+    slope *= 0.5 * (requirement.in_high_volts - requirement.in_low_volts)
     off += slope
-    off *= requirement.cents_per_volt(requirement.in_low)
+    off *= requirement.cents_per_volt(requirement.in_low_volts)
     return off
 
 

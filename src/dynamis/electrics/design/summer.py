@@ -50,7 +50,7 @@ def summer(requirement: Requirement, inputs: int = 2, octaves: float = 0.0, semi
         )
     reference = Reference("vp", requirement.supply.high, requirement.supply.tolerance)
     if requirement.reference_volts is not None:
-        reference = Reference("ref", requirement.reference_volts, requirement.reference_tolerance)
+        reference = Reference("ref", requirement.reference_volts, requirement.reference_tolerance_fraction)
     volts = {
         "R8": octaves * an_octave,
         "R9": semitones / 12.0 * an_octave,

@@ -64,7 +64,7 @@ class Trimming:
         """Volts off at the two ends of the input range."""
         line, requirement = self.circuit.line(values), self.requirement
         slope, shift = line.gain - requirement.gain, line.offset - requirement.offset_volts
-        return slope * requirement.in_low + shift, slope * requirement.in_high + shift
+        return slope * requirement.in_low_volts + shift, slope * requirement.in_high_volts + shift
 
     @cached_property
     def slopes(self) -> dict[str, tuple[float, float]]:

@@ -72,18 +72,20 @@ def _step(bench: Trimming, trims: Sequence[Trim], trim: Trim, playable: Callable
     requirement = bench.requirement
     scale = next(one for one in trims if one.role == "scale")
     pivot = scale.pivot_volts
-    reachable = pivot is not None and requirement.in_low - _NEAR_VOLTS <= pivot <= requirement.in_high + _NEAR_VOLTS
-    fixed = pivot if reachable and pivot is not None else requirement.in_low
+    reachable = (
+        pivot is not None and requirement.in_low_volts - _NEAR_VOLTS <= pivot <= requirement.in_high_volts + _NEAR_VOLTS
+    )
+    fixed = pivot if reachable and pivot is not None else requirement.in_low_volts
     if trim.role == "offset":
         send = fixed
     else:
         send = max(
-            (requirement.in_low, requirement.in_high),
+            (requirement.in_low_volts, requirement.in_high_volts),
             key=lambda volts: abs(volts - (pivot if pivot is not None else fixed)),
         )
     send = playable(send)
     ends = bench.slopes[trim.name]
-    share = (send - requirement.in_low) / (requirement.in_high - requirement.in_low)
+    share = (send - requirement.in_low_volts) / (requirement.in_high_volts - requirement.in_low_volts)
     moves = ends[0] + (ends[1] - ends[0]) * share
     return TrimmerStep(trim, send, requirement.out(send), moves / trim.turns, reachable and trim.role == "offset")
 

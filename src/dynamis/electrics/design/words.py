@@ -17,8 +17,8 @@ _LEAST_CENTS = 0.05
 def proposal_row(proposal: Proposal, drawn: Spread | None, style: Style) -> tuple[str, ...]:
     """The cells of a proposal."""
     sides = () if drawn is None else (drawn.before, drawn.after)
-    before, after = (f"{style.cents(side.p95)} ct" for side in sides) if sides else ("–", "–")
-    later = f"{style.cents(proposal.later.p95)} ct"
+    before, after = (f"{style.cents(side.p95_cents)} ct" for side in sides) if sides else ("–", "–")
+    later = f"{style.cents(proposal.later.p95_cents)} ct"
     trims = " + ".join(style.engineering(one.ohms, "Ω") for one in proposal.trims) or "none"
     return (
         proposal.title,
@@ -63,7 +63,7 @@ def step_words(
 def later_words(proposal: Proposal, style: Style) -> str:
     """What is left later, and what decides it."""
     later = proposal.later
-    load = style.share(proposal.requirement.load_tolerance, 0)
+    load = style.share(proposal.requirement.load_tolerance_fraction, 0)
     if proposal.offset_from is None:
         moved = ""
     else:
@@ -72,8 +72,8 @@ def later_words(proposal: Proposal, style: Style) -> str:
     names = {"load": "the load", "supply": "the rail", "VR1": "the reference VR1"}
     decides = f"; {names.get(later.decides, later.decides)} decides, {style.cents(later.cents)} ct at its limit"
     return (
-        f"Later, 10 °C warmer, with the load ± {load}{moved}: 95 % within {style.size_of_cents(later.p95)} ct, the "
-        f"worst {style.cents(later.worst)}{decides if later.decides else ''}."
+        f"Later, 10 °C warmer, with the load ± {load}{moved}: 95 % within {style.size_of_cents(later.p95_cents)} ct, "
+        f"the worst {style.cents(later.worst)}{decides if later.decides else ''}."
     )
 
 
@@ -82,18 +82,18 @@ def spread_words(drawn: Spread, compared: Laid | None, name: str, style: Style) 
     allowed = style.number(drawn.before.tolerance_cents, 1)
     sentences = [
         f"Of {drawn.samples} circuits {drawn.before.within_words(style)} are within ± {allowed} ct as "
-        f"built; 95 % within {style.size_of_cents(drawn.before.p95)} ct."
+        f"built; 95 % within {style.size_of_cents(drawn.before.p95_cents)} ct."
     ]
     if drawn.after is not drawn.before:
         sentences.append(
             f"Trimmed at 25 °C, {drawn.after.within_words(style)} are; 95 % are within "
-            f"{style.cents(drawn.after.p95)} ct, the worst {style.cents(drawn.after.worst)}."
+            f"{style.cents(drawn.after.p95_cents)} ct, the worst {style.cents(drawn.after.worst)}."
         )
     if compared is not None:
         other = compared.spread.after
         sentences.append(
             f"Laid over: {compared.words}, {other.within_words(style)} within, 95 % within "
-            f"{style.cents(other.p95)} ct, against {style.cents(drawn.after.p95)} ct of {name}."
+            f"{style.cents(other.p95_cents)} ct, against {style.cents(drawn.after.p95_cents)} ct of {name}."
         )
     return sentences
 

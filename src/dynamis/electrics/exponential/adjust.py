@@ -39,7 +39,7 @@ class ConverterErrors:
 def trim(converter: Converter, requirement: LawRequirement) -> Converter:
     """The converter with its trimmers where nominal parts are best: the bend is shared between the ends and the
     middle."""
-    ends = np.array([requirement.in_low, requirement.in_high])
+    ends = np.array([requirement.in_low_volts, requirement.in_high_volts])
     right = _set(converter, requirement, ends, np.zeros(2))
     bend = requirement.cents(right, requirement.volts())
     return _set(converter, requirement, ends, np.full(2, -(bend.max() + bend.min()) / 2.0))
@@ -79,7 +79,7 @@ def ordinary(converter: Converter) -> Converter:
 
 def drift(converter: Converter, requirement: LawRequirement, kelvin: float) -> tuple[float, float]:
     """Cents by which the lowest and the highest note move when it is so much warmer."""
-    ends = [requirement.in_low, requirement.in_high]
+    ends = [requirement.in_low_volts, requirement.in_high_volts]
     low, high = requirement.cents(converter, ends, warmer(kelvin)) - requirement.cents(converter, ends)
     return float(low), float(high)
 

@@ -81,13 +81,13 @@ def _too_high(requirement: LawRequirement) -> str:
     low, high = requirement.floor_volts, requirement.reach_volts
     clamp = requirement.absolute_limits.needed(*requirement.op_amp.swing(requirement.supply))
     supply = f"op-amps from {requirement.supply.words}"
-    if requirement.out_low < low:
+    if requirement.out_low_volts < low:
         why = "the diodes that keep to what the input bears" if clamp.low is not None else supply
-        return f"The lowest note wants {_volts(requirement.out_low)}, and {why} let it go down to {_volts(low)}."
+        return f"The lowest note wants {_volts(requirement.out_low_volts)}, and {why} let it go down to {_volts(low)}."
     reached = max(0.0, requirement.octaves - requirement.octaves_beyond)
     why = "the diodes that keep to what the input bears" if clamp.high is not None else supply
     return (
-        f"The highest note wants {_volts(requirement.out_high)}, and {why} let it have at most {_volts(high)}: "
+        f"The highest note wants {_volts(requirement.out_high_volts)}, and {why} let it have at most {_volts(high)}: "
         f"{plain(round(reached, 2))} of {plain(round(requirement.octaves, 2))} octaves."
     )
 
@@ -103,8 +103,8 @@ def _first_reach(requirement: LawRequirement) -> _Reach:
 def _made(requirement: LawRequirement, top: float, reach: _Reach) -> Converter | None:
     """The converter whose largest current is about `top` amperes; None where its output does not reach."""
     parts = _parts(requirement, top, reach)
-    if requirement.reach_volts < requirement.out_high or (
-        requirement.direction == "logarithmic" and requirement.floor_volts > requirement.out_low
+    if requirement.reach_volts < requirement.out_high_volts or (
+        requirement.direction == "logarithmic" and requirement.floor_volts > requirement.out_low_volts
     ):
         return None
     return trim(CONVERTERS[requirement.direction]("between", parts, source_ohms=requirement.source_ohms), requirement)

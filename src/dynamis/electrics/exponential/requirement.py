@@ -35,10 +35,10 @@ class LawRequirement:
     ("logarithmic"); its volts lie above 0.  tolerance : of the resistors, a fraction.  base_ppm : of R5, 0 for an
     ordinary resistor.  absolute_limits : what the input survives."""
 
-    in_low: float
-    in_high: float
-    out_low: float
-    out_high: float
+    in_low_volts: float
+    in_high_volts: float
+    out_low_volts: float
+    out_high_volts: float
     direction: Direction = "exponential"
     source_ohms: float = 1000.0
     load_ohms: float | None = 100e3
@@ -74,7 +74,7 @@ class LawRequirement:
     @property
     def sides(self) -> tuple[tuple[float, float], tuple[float, float]]:
         """Lowest and highest volts of the side that is V/oct, and of the one that is Hz/V."""
-        ins, outs = (self.in_low, self.in_high), (self.out_low, self.out_high)
+        ins, outs = (self.in_low_volts, self.in_high_volts), (self.out_low_volts, self.out_high_volts)
         return (ins, outs) if self.direction == "exponential" else (outs, ins)
 
     @cached_property
@@ -122,11 +122,11 @@ class LawRequirement:
 
     def octaves_in(self, volts: ArrayLike) -> FloatArray:
         """How high a note is for which the sender gives so much."""
-        return self._octaves(volts, self.in_low, linear=self.direction == "logarithmic")
+        return self._octaves(volts, self.in_low_volts, linear=self.direction == "logarithmic")
 
     def octaves_out(self, volts: ArrayLike) -> FloatArray:
         """How high the note is that the input makes of so much."""
-        return self._octaves(volts, self.out_low, linear=self.direction == "exponential")
+        return self._octaves(volts, self.out_low_volts, linear=self.direction == "exponential")
 
     def _octaves(self, volts: ArrayLike, low: float, *, linear: bool) -> FloatArray:
         given = np.asarray(volts, float)
@@ -136,7 +136,7 @@ class LawRequirement:
 
     def sends(self, octaves: ArrayLike) -> FloatArray:
         """What the sender gives so high up."""
-        return self._volts(octaves, self.in_low, linear=self.direction == "logarithmic")
+        return self._volts(octaves, self.in_low_volts, linear=self.direction == "logarithmic")
 
     def _volts(self, octaves: ArrayLike, low: float, *, linear: bool) -> FloatArray:
         up = np.asarray(octaves, float)
@@ -144,7 +144,7 @@ class LawRequirement:
 
     def out(self, volts: ArrayLike) -> FloatArray:
         """What the input wants when the sender gives so much."""
-        return self._volts(self.octaves_in(volts), self.out_low, linear=self.direction == "exponential")
+        return self._volts(self.octaves_in(volts), self.out_low_volts, linear=self.direction == "exponential")
 
     def volts(self) -> FloatArray:
         """Input volts over the notes, shape (49,), from note to note alike."""

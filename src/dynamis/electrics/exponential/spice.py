@@ -20,13 +20,15 @@ _OWN: dict[Direction, dict[str, tuple[str, str]]] = {
 _HELD: dict[Direction, tuple[str, str]] = {"exponential": ("c1", "c2"), "logarithmic": ("c2", "c1")}
 
 
-def pair_netlist(converter: Converter, in_low: float, in_high: float, title: str, celsius: float = 25.0) -> str:
+def pair_netlist(
+    converter: Converter, in_low_volts: float, in_high_volts: float, title: str, celsius: float = 25.0
+) -> str:
     """The text; the trimmers as they stand."""
     parts, travel = converter.parts, dict(converter.travel)
     lines = [
         f"* {comment(title)}",
         f".options temp={plain(celsius)} tnom=25 reltol=1e-6 vntol=1e-9 abstol=1e-15",
-        f"Vin {INPUT} 0 DC {plain(in_low)}",
+        f"Vin {INPUT} 0 DC {plain(in_low_volts)}",
     ]
     jack = JACK if converter.source_ohms else INPUT
     if converter.source_ohms:
@@ -58,6 +60,10 @@ def pair_netlist(converter: Converter, in_low: float, in_high: float, title: str
         lines.append(f"{LOAD} {OUT} 0 {plain(parts.load_ohms)}")
     lines += [*op_amp_lines(parts.op_amp), *clamp_lines(parts.clamp)]
     lines.append(".nodeset v(e)=-0.6 v(o2)=-0.8 v(c1)=0 v(c2)=0")  # where a simulator begins to look
-    step = (in_high - in_low) / STEPS
-    lines += [f".dc Vin {plain(in_low)} {plain(in_high)} {plain(step)}", f".print dc v({INPUT}) v({OUT})", ".end"]
+    step = (in_high_volts - in_low_volts) / STEPS
+    lines += [
+        f".dc Vin {plain(in_low_volts)} {plain(in_high_volts)} {plain(step)}",
+        f".print dc v({INPUT}) v({OUT})",
+        ".end",
+    ]
     return "\n".join(lines) + "\n"

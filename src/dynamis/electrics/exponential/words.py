@@ -18,8 +18,8 @@ _LEAST_CENTS = 0.05
 
 def asks_words(requirement: LawRequirement, names: tuple[str, str], style: Style) -> list[str]:
     """What one side sends and the other wants."""
-    sends = style.volts(requirement.in_low, 3), style.volts(requirement.in_high, 3)
-    wants = style.volts(requirement.out_low, 3), style.volts(requirement.out_high, 3)
+    sends = style.volts(requirement.in_low_volts, 3), style.volts(requirement.in_high_volts, 3)
+    wants = style.volts(requirement.out_low_volts, 3), style.volts(requirement.out_high_volts, 3)
     steps = [f"{style.volts(requirement.volts_per_octave, 3)} an octave", "twice the volts with every octave"]
     if requirement.direction == "logarithmic":
         steps.reverse()

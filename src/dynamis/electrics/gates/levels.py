@@ -96,8 +96,8 @@ class GateFit:
     verdict: FitVerdict
     low_volts: float
     high_volts: float
-    on_margin: float
-    off_margin: float
+    on_margin_volts: float
+    off_margin_volts: float
     findings: tuple[Finding, ...]
 
 
@@ -129,14 +129,14 @@ def judge_gate(
         raise InputError(f"The number of inputs is {count}; at least 1 was expected.")
     low, high = levels_at(output, sink, count, beside)
     if sink.kind == "positive":
-        on_margin, off_margin = high - sink.on_volts, sink.off_volts - low
+        on_margin_volts, off_margin_volts = high - sink.on_volts, sink.off_volts - low
     else:
-        on_margin, off_margin = sink.on_volts - low, high - sink.off_volts
+        on_margin_volts, off_margin_volts = sink.on_volts - low, high - sink.off_volts
     findings = [*_limits(output, sink, count, style, beside), *_kind(output, sink), *_working(sink, (low, high), style)]
     if not any(one.code == "trigger-kind" for one in findings):
-        findings += _margins(sink, count + len(beside), (low, high), on_margin, off_margin, style)
+        findings += _margins(sink, count + len(beside), (low, high), on_margin_volts, off_margin_volts, style)
     findings += _unknown(output, sink, count, verdict_of(findings), style, beside)
-    return GateFit(verdict_of(findings), low, high, on_margin, off_margin, tuple(findings))
+    return GateFit(verdict_of(findings), low, high, on_margin_volts, off_margin_volts, tuple(findings))
 
 
 def _limits(
@@ -240,16 +240,16 @@ def _margins(
     sink: GateInput,
     count: int,
     levels: tuple[float, float],
-    on_margin: float,
-    off_margin: float,
+    on_margin_volts: float,
+    off_margin_volts: float,
     style: Style,
 ) -> list[Finding]:
     low, high = levels
     findings = []
     loaded = "" if count == 1 else f" with {count} inputs on the output"
     for code, margin, threshold, word in (
-        ("on-level", on_margin, sink.on_volts, "on"),
-        ("off-level", off_margin, sink.off_volts, "off"),
+        ("on-level", on_margin_volts, sink.on_volts, "on"),
+        ("off-level", off_margin_volts, sink.off_volts, "off"),
     ):
         rises = (sink.kind == "positive") == (word == "on")
         level, side = (high, "above") if rises else (low, "below")

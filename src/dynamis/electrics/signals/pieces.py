@@ -21,14 +21,14 @@ class Segment:
     kind: Trajectory
     slope: float = 0.0
     target: float = 0.0
-    tau: float = 1.0
+    tau_seconds: float = 1.0
 
     def at(self, seconds: float) -> float:
         since = seconds - self.start
         if self.kind is Trajectory.RAMPED:
             return self.value + self.slope * since
         if self.kind is Trajectory.DECAYING:
-            return self.target + (self.value - self.target) * math.exp(-since / self.tau)
+            return self.target + (self.value - self.target) * math.exp(-since / self.tau_seconds)
         return self.value
 
     @property
@@ -49,12 +49,12 @@ class Segment:
             share = (level - self.target) / (self.value - self.target)
             if share <= 0:
                 return None
-            found = self.start - self.tau * math.log(share)
+            found = self.start - self.tau_seconds * math.log(share)
         return found if self.start < found <= self.end else None
 
     def between(self, start: float, end: float) -> Segment:
         """The part of it between two instants inside it."""
-        return Segment(start, end, self.at(start), self.kind, self.slope, self.target, self.tau)
+        return Segment(start, end, self.at(start), self.kind, self.slope, self.target, self.tau_seconds)
 
 
 def pieces(signal: Breakpoints) -> Iterator[Segment]:
@@ -72,8 +72,10 @@ def pieces(signal: Breakpoints) -> Iterator[Segment]:
             yield Segment(start, end, value, kind, slope)
         elif kind is Trajectory.DECAYING:
             assert signal.targets is not None
-            assert signal.time_constants is not None
-            yield Segment(start, end, value, kind, 0.0, float(signal.targets[k]), float(signal.time_constants[k]))
+            assert signal.time_constant_seconds is not None
+            yield Segment(
+                start, end, value, kind, 0.0, float(signal.targets[k]), float(signal.time_constant_seconds[k])
+            )
         else:
             yield Segment(start, end, value, Trajectory.HELD)
 
@@ -110,20 +112,20 @@ class Writer:
         """A ramp that comes to `end_value` where the next row begins."""
         self._add(seconds, value, Trajectory.RAMPED, end_value, 1.0)
 
-    def decaying(self, seconds: float, value: float, target: float, tau: float) -> None:
+    def decaying(self, seconds: float, value: float, target: float, tau_seconds: float) -> None:
         if value == target:
             self.held(seconds, value)
         else:
-            self._add(seconds, value, Trajectory.DECAYING, target, tau)
+            self._add(seconds, value, Trajectory.DECAYING, target, tau_seconds)
 
     def piece(self, segment: Segment) -> None:
         """A piece as it is."""
         if segment.kind is Trajectory.RAMPED:
             self.ramped(segment.start, segment.value, segment.last)
         else:
-            self._add(segment.start, segment.value, segment.kind, segment.target, segment.tau)
+            self._add(segment.start, segment.value, segment.kind, segment.target, segment.tau_seconds)
 
-    def _add(self, seconds: float, value: float, kind: Trajectory, target: float, tau: float) -> None:
+    def _add(self, seconds: float, value: float, kind: Trajectory, target: float, tau_seconds: float) -> None:
         if self._rows and self._rows[-1][0] >= seconds:
             self._rows.pop()
         if self._rows:
@@ -135,7 +137,7 @@ class Writer:
         held = kind is Trajectory.HELD
         if held and self._rows and self._rows[-1][2] is Trajectory.HELD and self._rows[-1][1] == value:
             return
-        self._rows.append((seconds, value, kind, target, tau))
+        self._rows.append((seconds, value, kind, target, tau_seconds))
 
     def signal(self) -> Breakpoints:
         seconds, values, kinds, targets, taus = (np.array(one, float) for one in zip(*self._rows, strict=True))

@@ -34,18 +34,18 @@ class Glide:
     start_volts: float = 0.0
 
     @property
-    def tau(self) -> float:
+    def tau_seconds(self) -> float:
         return self.ohms * self.farads
 
     def respond(self, signal: Breakpoints, world: World) -> Breakpoints:
-        if not self.tau > 0:
+        if not self.tau_seconds > 0:
             raise InputError(f"A glide of {plain(self.ohms)} Ω and {plain(self.farads)} F does not glide.")
         out, now = Writer(), self.start_volts
         for one in pieces(signal):
-            for part in held_steps(one, self.tau):
-                out.decaying(part.start, now, part.value, self.tau)
+            for part in held_steps(one, self.tau_seconds):
+                out.decaying(part.start, now, part.value, self.tau_seconds)
                 if math.isfinite(part.end):
-                    now = part.value + (now - part.value) * math.exp(-(part.end - part.start) / self.tau)
+                    now = part.value + (now - part.value) * math.exp(-(part.end - part.start) / self.tau_seconds)
         return out.signal()
 
 
@@ -69,7 +69,7 @@ class Extreme:
 def _where_they_cross(piece: Segment, two: Segment) -> list[tuple[float, float]]:
     """Spans between two pieces' crossings, found by halving."""
     end = piece.end
-    reach = end if math.isfinite(end) else piece.start + 40.0 * max(piece.tau, two.tau)
+    reach = end if math.isfinite(end) else piece.start + 40.0 * max(piece.tau_seconds, two.tau_seconds)
     if piece.kind is Trajectory.HELD and two.kind is Trajectory.HELD:
         return [(piece.start, end)]
     places = np.linspace(piece.start, reach, _CUTS + 1)

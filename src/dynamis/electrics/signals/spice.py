@@ -128,6 +128,6 @@ def octave_pair(millivolts: float, celsius: float) -> list[str]:
     ]
 
 
-def settled(tau: float, within: float) -> float:
+def settled(tau_seconds: float, within: float) -> float:
     """How long a lag takes to be within a share of a jump, seconds: tau·ln(1/within)."""
-    return tau * math.log(1.0 / within)
+    return tau_seconds * math.log(1.0 / within)

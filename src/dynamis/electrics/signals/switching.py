@@ -119,17 +119,17 @@ class TriggerFromGate:
     farads: float
 
     def respond(self, signal: Breakpoints, world: World) -> Breakpoints:
-        out, tau, now, before = Writer(), self.ohms * self.farads, 0.0, None
+        out, tau_seconds, now, before = Writer(), self.ohms * self.farads, 0.0, None
         for one in pieces(signal):
             if before is not None:
                 now += one.value - before.last
             now = max(now, -DIODE_VOLTS)
             if one.kind is Trajectory.DECAYING:
                 raise InputError("A trigger is made from a gate that is held or ramped, not from one that decays.")
-            target = max(one.slope * tau, -DIODE_VOLTS) if one.kind is Trajectory.RAMPED else 0.0
-            out.decaying(one.start, now, target, tau)
+            target = max(one.slope * tau_seconds, -DIODE_VOLTS) if one.kind is Trajectory.RAMPED else 0.0
+            out.decaying(one.start, now, target, tau_seconds)
             if math.isfinite(one.end):
-                now = target + (now - target) * math.exp(-(one.end - one.start) / tau)
+                now = target + (now - target) * math.exp(-(one.end - one.start) / tau_seconds)
             before = one
         return out.signal()
 
@@ -191,12 +191,12 @@ class SampleHold:
         return left
 
 
-def _steps(piece: Segment, tau: float) -> list[Segment]:
+def _steps(piece: Segment, tau_seconds: float) -> list[Segment]:
     """A piece as held steps that are short against a time constant; a held one stays one."""
     if piece.kind is Trajectory.HELD:
         return [piece]
-    end = piece.end if math.isfinite(piece.end) else piece.start + 20.0 * piece.tau
-    count = max(1, min(2000, math.ceil(10.0 * (end - piece.start) / tau)))
+    end = piece.end if math.isfinite(piece.end) else piece.start + 20.0 * piece.tau_seconds
+    count = max(1, min(2000, math.ceil(10.0 * (end - piece.start) / tau_seconds)))
     wide = (end - piece.start) / count
     segments = [
         Segment(

@@ -197,4 +197,4 @@ class ChosenPanel(Panel):
 
     def spice_text(self) -> str:
         proposal = self._of_proposal()
-        return netlist(proposal.circuit, proposal.requirement.in_low, proposal.requirement.in_high)
+        return netlist(proposal.circuit, proposal.requirement.in_low_volts, proposal.requirement.in_high_volts)

@@ -227,7 +227,7 @@ class ConverterPage(LinkPage):
         )
         self._show_left(made, requirement, trimmed, f"{sentences[0]} {sentences[-1]}")
         self.spice.setPlainText(
-            pair_netlist(made, requirement.in_low, requirement.in_high, f"{names[0]} > {names[1]}", _ROOM)
+            pair_netlist(made, requirement.in_low_volts, requirement.in_high_volts, f"{names[0]} > {names[1]}", _ROOM)
         )
         where = "in the link" if self._stands() else "not in the link yet"
         set_text(self.state, f"trimmed {style.cents(trimmed.most)} ct at most, {where}")

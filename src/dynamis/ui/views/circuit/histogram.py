@@ -37,7 +37,7 @@ class Histogram(Picture):
             style, side = self.number_style, shown.spread.after
             self.setAccessibleDescription(
                 f"{shown.spread.before.within_words(style)} within before trimming, "
-                f"{side.within_words(style)} after, 95 % within {style.size_of_cents(side.p95)} cents"
+                f"{side.within_words(style)} after, 95 % within {style.size_of_cents(side.p95_cents)} cents"
             )
         self.update()
 

@@ -57,8 +57,20 @@ _ROWS = (
         lambda ask, s: f"{_number(ask.requirement.offset_volts, s, 5)} V",
         _required("offset_volts"),
     ),
-    _Row("low", "Input from", "V", lambda ask, s: f"{_number(ask.requirement.in_low, s, 4)} V", _required("in_low")),
-    _Row("high", "Input to", "V", lambda ask, s: f"{_number(ask.requirement.in_high, s, 4)} V", _required("in_high")),
+    _Row(
+        "low",
+        "Input from",
+        "V",
+        lambda ask, s: f"{_number(ask.requirement.in_low_volts, s, 4)} V",
+        _required("in_low_volts"),
+    ),
+    _Row(
+        "high",
+        "Input to",
+        "V",
+        lambda ask, s: f"{_number(ask.requirement.in_high_volts, s, 4)} V",
+        _required("in_high_volts"),
+    ),
     _Row(
         "source",
         "Sender",

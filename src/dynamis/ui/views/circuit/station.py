@@ -340,7 +340,9 @@ class CircuitStation(Station):
         """The volts of a whole note that the sender plays near these."""
         if self._pair is None:
             return volts
-        return whole_note_volts(self._session.bench, self._pair[0], volts, requirement.in_low, requirement.in_high)
+        return whole_note_volts(
+            self._session.bench, self._pair[0], volts, requirement.in_low_volts, requirement.in_high_volts
+        )
 
     def _part_changed(self, slot: str, fitted: Fitted) -> None:
         self.chosen = with_values(self.chosen, Counting(), **{slot: fitted})

@@ -132,14 +132,19 @@ class LevelScale(Picture):
         )
         gap = sends + band
         self._margin(
-            p, gap + 0.40 * (takes - gap), levels.on_from, levels.on_volts, levels.fit.on_margin, (sends, takes + band)
+            p,
+            gap + 0.40 * (takes - gap),
+            levels.on_from,
+            levels.on_volts,
+            levels.fit.on_margin_volts,
+            (sends, takes + band),
         )
         self._margin(
             p,
             gap + 0.78 * (takes - gap),
             levels.off_from,
             levels.off_volts,
-            levels.fit.off_margin,
+            levels.fit.off_margin_volts,
             (sends, takes + band),
         )
         for y, (_, text, colour) in zip(apart([one for one, _, _ in self._labels], 15.0), self._labels, strict=True):

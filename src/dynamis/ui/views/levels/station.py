@@ -172,7 +172,7 @@ class LevelsStation(Station):
     def _show_verdict(self, fit: PairFit, levels: Levels | list) -> None:
         words = VERDICT_WORDS[fit.verdict]
         met = levels.fit if isinstance(levels, Levels) else None
-        margin = met is not None and fit.value == min(met.on_margin, met.off_margin)
+        margin = met is not None and fit.value == min(met.on_margin_volts, met.off_margin_volts)
         sentence = "at the smaller margin" if margin else "decides"
         number = "" if fit.value is None else f": {number_text(fit, self._session.style)} {sentence}"
         set_text(self.verdict, f"{words[0].upper()}{words[1:]}{number}.")
