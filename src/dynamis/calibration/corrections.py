@@ -277,10 +277,10 @@ class _Prediction:
             return self.fit.model.hertz(value)
         return value
 
-    def _forecast(self, kind: CorrectionKind, left: FloatArray, own: FloatArray) -> Forecast:
+    def _forecast(self, kind: CorrectionKind, left: FloatArray, own_cents: FloatArray) -> Forecast:
         fit, keep = self.fit, self.keep
         common = fit.uncertainty.common[keep]
-        expanded = 2.0 * np.hypot(common, own)
+        expanded = 2.0 * np.hypot(common, own_cents)
         unread, off, unsure = self._unread(kind)
         notes = np.concatenate([fit.notes[keep], unread])
         every, wide = np.concatenate([left, off]), np.concatenate([expanded, unsure])

@@ -238,21 +238,21 @@ def _embedded(line: Line, used: BoolArray) -> Line:
     return Line(line.offset, line.gain, weights)
 
 
-def _scatter(residual: FloatArray, independent: FloatArray) -> float:
+def _scatter(residual_cents: FloatArray, independent: FloatArray) -> float:
     """Scatter seen about the line beyond what the meter's rounding explains: standard deviation, cents."""
-    if residual.size <= 2:
+    if residual_cents.size <= 2:
         return 0.0
-    seen = float(residual @ residual) / (residual.size - 2)
+    seen = float(residual_cents @ residual_cents) / (residual_cents.size - 2)
     return math.sqrt(max(0.0, seen - float(np.mean(independent**2))))
 
 
-def _side(notes: FloatArray, cents: FloatArray, expanded: FloatArray, allowed: FloatArray) -> FitSide:
+def _side(notes: FloatArray, cents: FloatArray, expanded_cents: FloatArray, allowed_cents: FloatArray) -> FitSide:
     if np.any(np.isnan(cents)):
         worst = int(np.argmax(np.isnan(cents)))
-        return FitSide(math.nan, float(notes[worst]), math.nan, judge(cents, expanded, allowed))
+        return FitSide(math.nan, float(notes[worst]), math.nan, judge(cents, expanded_cents, allowed_cents))
     worst = int(np.argmax(np.abs(cents)))
     rms = math.sqrt(float(np.mean(cents**2)))
-    return FitSide(float(abs(cents[worst])), float(notes[worst]), rms, judge(cents, expanded, allowed))
+    return FitSide(float(abs(cents[worst])), float(notes[worst]), rms, judge(cents, expanded_cents, allowed_cents))
 
 
 def _gain_standard_error(

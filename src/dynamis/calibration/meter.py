@@ -120,7 +120,7 @@ class ReadingUncertainty:
 
 
 def reading_uncertainty(
-    readings: ArrayLike, own: ArrayLike, model: PitchModel, meter: Limits | None
+    readings: ArrayLike, own_cents: ArrayLike, model: PitchModel, meter: Limits | None
 ) -> ReadingUncertainty:
     """Uncertainty of readings in cents.
 
@@ -131,25 +131,25 @@ def reading_uncertainty(
     model : law and quantity.
     meter : the range that volts were read on, or the counter or tuner that hertz were; None where nobody knows.
     """
-    readings, own = np.asarray(readings, float), np.asarray(own, float)
+    readings, own_cents = np.asarray(readings, float), np.asarray(own_cents, float)
     cents = model.cents_per_reading_unit(readings)
     if meter is None:
         nothing = np.zeros(readings.shape)
-        return ReadingUncertainty(nothing, nothing, cents * own)
+        return ReadingUncertainty(nothing, nothing, cents * own_cents)
     if isinstance(meter, FrequencyLimits):
         if model.quantity != "hertz":
             raise InputError("A counter's limits were given, but the readings are in volts.")
         return ReadingUncertainty(
             np.zeros(readings.shape),
             meter.common_cents(readings),
-            np.hypot(meter.rounding_cents(readings), cents * own),
+            np.hypot(meter.rounding_cents(readings), cents * own_cents),
         )
     if model.quantity != "volts":
         raise InputError("A voltmeter's limits were given, but the readings are in hertz.")
     return ReadingUncertainty(
         cents * meter.gain_fraction * readings,
         cents * meter.zero_volts,
-        cents * np.hypot(meter.rounding_volts, own),
+        cents * np.hypot(meter.rounding_volts, own_cents),
     )
 
 

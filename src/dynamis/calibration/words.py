@@ -124,13 +124,13 @@ def _moved(correction: ConstantsCorrection | TableCorrection, style: Style) -> s
 
 
 def verdict_sentence(
-    verdict: Verdict, worst_cents: float, worst_note: float, expanded: float, allowed: float, style: Style
+    verdict: Verdict, worst_cents: float, worst_note: float, expanded_cents: float, allowed_cents: float, style: Style
 ) -> str:
     """`not within tolerance: −20.5 ± 1.2 ct at 96 C7, 10.0 allowed`; without a ± where nobody gave an accuracy."""
-    size = f"{style.cents(worst_cents, sign=True)} ± {style.cents(expanded)} ct"
-    if expanded <= 0:
+    size = f"{style.cents(worst_cents, sign=True)} ± {style.cents(expanded_cents)} ct"
+    if expanded_cents <= 0:
         size = f"{style.cents(worst_cents, sign=True)} ct, ± not known,"
-    room = f", {style.cents(allowed)} allowed" if np.isfinite(allowed) else ", not judged there"
+    room = f", {style.cents(allowed_cents)} allowed" if np.isfinite(allowed_cents) else ", not judged there"
     return f"{VERDICT_WORDS[verdict]}: {size} at {note_label(worst_note, style)}{room}"
 
 

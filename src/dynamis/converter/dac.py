@@ -158,26 +158,26 @@ class Dac:
         reason[outside] = Reason.CLAMP
         return Reach(np.where(np.isnan(wanted), np.nan, codes), reason)
 
-    def beyond_buffer(self, wanted: FloatArray) -> NDArray[np.bool_]:
+    def beyond_buffer(self, wanted_volts: FloatArray) -> NDArray[np.bool_]:
         """Whether the buffer cannot reach the wanted volts; any shape."""
-        below = np.zeros(wanted.shape, bool) if self.floor_volts is None else wanted < self.floor_volts
-        return below if self.ceiling_volts is None else below | (wanted > self.ceiling_volts)
+        below = np.zeros(wanted_volts.shape, bool) if self.floor_volts is None else wanted_volts < self.floor_volts
+        return below if self.ceiling_volts is None else below | (wanted_volts > self.ceiling_volts)
 
-    def _nearest_by_formula(self, wanted: FloatArray, nearest: FloatArray) -> FloatArray:
+    def _nearest_by_formula(self, wanted_volts: FloatArray, nearest: FloatArray) -> FloatArray:
         if self.floor_volts is None and self.ceiling_volts is None:
             return nearest
         # At the edge of a dead band the buffer's own level may be nearer than the next code's.
         tries = np.clip(nearest[..., None] + np.array([-1.0, 0.0, 1.0]), 0, self.codes - 1)
-        distance = np.abs(self.volts(tries) - wanted[..., None])
+        distance = np.abs(self.volts(tries) - wanted_volts[..., None])
         distance[..., [0, 2]] += 1e-12 * self.lsb_volts  # equal levels: stay at the formula's code
         best = np.nanargmin(np.where(np.isnan(distance), np.inf, distance), axis=-1)
         return np.take_along_axis(tries, best[..., None], axis=-1)[..., 0]
 
-    def _nearest_by_level(self, wanted: FloatArray) -> FloatArray:
+    def _nearest_by_level(self, wanted_volts: FloatArray) -> FloatArray:
         levels, order = self._levels
-        right = np.clip(np.searchsorted(levels, wanted), 1, len(levels) - 1)
+        right = np.clip(np.searchsorted(levels, wanted_volts), 1, len(levels) - 1)
         left = right - 1
-        pick = np.where(wanted - levels[left] <= levels[right] - wanted, left, right)
+        pick = np.where(wanted_volts - levels[left] <= levels[right] - wanted_volts, left, right)
         # Several codes may share a level (stuck or clipped codes): the lowest of them is taken.
         pick = np.searchsorted(levels, levels[pick])
         return order[pick].astype(float)

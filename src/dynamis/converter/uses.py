@@ -34,7 +34,9 @@ class Use:
     after_table: bool = False
 
 
-def judge_uses(bits: int, step_cents: float, inl_lsb: float, tolerance_cents: float, levels: float) -> tuple[Use, ...]:
+def judge_uses(
+    bits: int, step_cents: float, inl_lsb: float, tolerance_cents: float, level_count: float
+) -> tuple[Use, ...]:
     """What a converter does for each use.
 
     step_cents : one code at the note where it is largest, of the notes used.  inl_lsb : linearity, ±.
@@ -79,22 +81,22 @@ def judge_uses(bits: int, step_cents: float, inl_lsb: float, tolerance_cents: fl
         ),
         Use(
             "filter and level",
-            _most(levels, _FILTER_LEVELS, _FILTER_AT_LEAST),
-            levels,
+            _most(level_count, _FILTER_LEVELS, _FILTER_AT_LEAST),
+            level_count,
             "levels",
             _FILTER_LEVELS,
-            _bits(bits, _FILTER_LEVELS, levels),
+            _bits(bits, _FILTER_LEVELS, level_count),
         ),
     )
 
 
-def _bits(bits: int, value: float, bound: float) -> int | None:
+def _bits(bits: int, value: float, bound_cents: float) -> int | None:
     """Bits at which what halves with each comes under a bound; None where no number of them does."""
-    if not bound > 0 or not math.isfinite(value / bound):
+    if not bound_cents > 0 or not math.isfinite(value / bound_cents):
         return None
-    if not value / bound > 0:
+    if not value / bound_cents > 0:
         return bits
-    return bits + max(0, math.ceil(math.log2(value / bound) - 1e-9))
+    return bits + max(0, math.ceil(math.log2(value / bound_cents) - 1e-9))
 
 
 def _least(value: float, good: float, at_most: float) -> UseVerdict:

@@ -38,12 +38,14 @@ def _in(name: str, role: str, ohms: float | None = 100e3, **more: object) -> Por
     return Port(name.replace(" ", "-"), name, "input", role, ohms=ohms, **more)  # type: ignore[arg-type]
 
 
-def _takes(on: float, off: float, **more: object) -> GateRecord:
-    return GateRecord("positive", on_volts=on, off_volts=off, **more)  # type: ignore[arg-type]
+def _takes(on_volts: float, off_volts: float, **more: object) -> GateRecord:
+    return GateRecord("positive", on_volts=on_volts, off_volts=off_volts, **more)  # type: ignore[arg-type]
 
 
-def _plays(name: str, low: float, high: float, ohms: float = 1000.0, limit: float = 0.01, **more: object) -> Port:
-    source = PitchSource("source", parse_law(_PLAIN), scale_limit=limit, low_volts=low, high_volts=high)
+def _plays(
+    name: str, low_volts: float, high_volts: float, ohms: float = 1000.0, limit: float = 0.01, **more: object
+) -> Port:
+    source = PitchSource("source", parse_law(_PLAIN), scale_limit=limit, low_volts=low_volts, high_volts=high_volts)
     return _out(name, "pitch", ohms, law=_PLAIN, transfers=(source.stored(),), **more)
 
 

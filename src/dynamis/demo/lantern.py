@@ -132,7 +132,7 @@ def _run(
     title: str,
     serial: str,
     meter: InstrumentRecord,
-    plan: tuple[float, ...],
+    plan_notes: tuple[float, ...],
     created: str,
     celsius: float,
     warm_minutes: float,
@@ -155,7 +155,7 @@ def _run(
         head=head,
         converter=port.transfers[0],
         trimmers=port.trimmers,
-        plan=plan,
+        plan=plan_notes,
     )
 
 

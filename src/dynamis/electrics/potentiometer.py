@@ -42,9 +42,9 @@ class LoadedPot:
     def _open_share(self, x: FloatArray) -> FloatArray:
         return x * self.ohms / (self.ohms + self.fed_ohms)
 
-    def source_ohms(self, wiper: ArrayLike) -> FloatArray:
+    def source_ohms(self, wiper_share: ArrayLike) -> FloatArray:
         """Of the wiper as an output, for travel from 0 to 1."""
-        x = np.asarray(wiper, float)
+        x = np.asarray(wiper_share, float)
         below, above = x * self.ohms, (1.0 - x) * self.ohms + self.fed_ohms
         return below * above / (below + above)
 
@@ -106,9 +106,9 @@ def straightenings(pot: LoadedPot) -> list[Straightening]:
     return found
 
 
-def straightened(pot: LoadedPot, straightening: Straightening, travel: ArrayLike) -> FloatArray:
+def straightened(pot: LoadedPot, straightening: Straightening, travel_share: ArrayLike) -> FloatArray:
     """Volts at the wiper once it is straightened; travel : from 0 to 1, any shape."""
-    x = np.asarray(travel, float)
+    x = np.asarray(travel_share, float)
     return (
         replace(pot, ohms=straightening.ohms).volts(x)
         if straightening.kind == "lower"
@@ -116,17 +116,17 @@ def straightened(pot: LoadedPot, straightening: Straightening, travel: ArrayLike
     )
 
 
-def _volts_with(pot: LoadedPot, upper: float, travel: FloatArray) -> FloatArray:
+def _volts_with(pot: LoadedPot, upper_ohms: float, travel_share: FloatArray) -> FloatArray:
     """At the wiper, with a resistor from it to the fed end; solved as two nodes, the fed end and the wiper."""
-    above, below = np.maximum((1.0 - travel) * pot.ohms, 1e-3), np.maximum(travel * pot.ohms, 1e-3)
-    across = 1.0 / above + 1.0 / upper
+    above, below = np.maximum((1.0 - travel_share) * pot.ohms, 1e-3), np.maximum(travel_share * pot.ohms, 1e-3)
+    across = 1.0 / above + 1.0 / upper_ohms
     down = 1.0 / below + 1.0 / pot.load_ohms
     total = 1.0 / across + 1.0 / down
     return pot.fed_volts * (1.0 / down) / (pot.fed_ohms + total)
 
 
-def _bend_with(pot: LoadedPot, upper: float) -> float:
+def _bend_with(pot: LoadedPot, upper_ohms: float) -> float:
     travel = np.linspace(0.0, 1.0, 401)
-    volts = _volts_with(pot, upper, travel)
+    volts = _volts_with(pot, upper_ohms, travel)
     off = (volts - volts[0]) / (volts[-1] - volts[0]) - travel
     return float(off[int(np.argmax(np.abs(off)))])

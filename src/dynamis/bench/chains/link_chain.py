@@ -143,12 +143,12 @@ def _tuned(chain: Chain, true: World, link: Link, semitones: float) -> Chain:
     return replace(chain, transfers=(*chain.transfers[:-1], tuned))
 
 
-def tuned_out(cents: FloatArray, allowed: FloatArray, semitones: float) -> float:
+def tuned_out(cents: FloatArray, allowed_cents: FloatArray, semitones: float) -> float:
     """What a tune knob that reaches `semitones` either way takes out, so that the worst note is as good as can be."""
-    judged = np.isfinite(cents - allowed)
+    judged = np.isfinite(cents - allowed_cents)
     if semitones <= 0 or not np.any(judged):
         return 0.0
-    high, low = np.max((cents - allowed)[judged]), np.min((cents + allowed)[judged])
+    high, low = np.max((cents - allowed_cents)[judged]), np.min((cents + allowed_cents)[judged])
     return float(np.clip((high + low) / 2.0, -100.0 * semitones, 100.0 * semitones))
 
 

@@ -14,7 +14,7 @@ from dynamis.pitch.notes import note_label
 _NEAR_NOTES = 0.02
 
 
-def whole_note_volts(bench: Bench, output: PortRef, volts: float, low: float, high: float) -> float:
+def whole_note_volts(bench: Bench, output: PortRef, volts: float, low_volts: float, high_volts: float) -> float:
     """The volts between `low` and `high` of the whole note that an output plays nearest to `volts`; themselves where it
     has no law, or no whole note there."""
     port = bench.port(output)
@@ -26,7 +26,7 @@ def whole_note_volts(bench: Bench, output: PortRef, volts: float, low: float, hi
         return volts
     near = round(float(tuning.notes(octaves, law.reference_note)[0]))
     plays = law.volts(tuning.octaves(np.arange(near - 1.0, near + 2.0), law.reference_note))
-    inside = [float(one) for one in plays if low - 1e-9 <= one <= high + 1e-9]
+    inside = [float(one) for one in plays if low_volts - 1e-9 <= one <= high_volts + 1e-9]
     return min(inside, key=lambda one: abs(one - volts), default=volts)
 
 

@@ -99,12 +99,12 @@ def _asked_of(bench: Bench, link: Link, sink: PortRef, start: Requirement) -> Re
     )
 
 
-def supply_from(rails: tuple[Rails, ...], tolerance: float = 0.0) -> Supply:
+def supply_from(rails: tuple[Rails, ...], tolerance_cents: float = 0.0) -> Supply:
     """The supply of those at hand that reaches furthest: two rails before a single one; a battery when worn."""
     low, high = max(rails, key=lambda one: (one[0] < 0 < one[1], one[1] - one[0]))
     if (low, high) == BATTERY:
         high = BATTERY_WORN  # what still works when it is worn works before
-    return Supply(low, high, tolerance) if high > 0 else Supply(tolerance=tolerance)
+    return Supply(low, high, tolerance_cents) if high > 0 else Supply(tolerance=tolerance_cents)
 
 
 def _pitch(bench: Bench, link: Link, sink: PortRef, known: Requirement) -> Requirement | str:
@@ -308,7 +308,7 @@ def _as_far_as(bench: Bench, link: Link, requirement: Requirement) -> Chosen | N
     return None if notes is None else Chosen(proposals.found[0], requirement, notes)
 
 
-def _notes_within(bench: Bench, link: Link, low: float, high: float) -> tuple[float, float] | None:
+def _notes_within(bench: Bench, link: Link, low_volts: float, high_volts: float) -> tuple[float, float] | None:
     """The lowest and the highest note used that the sender plays between two of its volts; None for less than an
     octave of them."""
     law = bench.port(link.output).law
@@ -316,7 +316,7 @@ def _notes_within(bench: Bench, link: Link, low: float, high: float) -> tuple[fl
         return None
     sent, notes = parse_law(law), link.whole_notes
     volts = sent.volts(tuning_of(bench).octaves(notes, sent.reference_note))
-    inside = notes[(volts >= low - 1e-9) & (volts <= high + 1e-9)]
+    inside = notes[(volts >= low_volts - 1e-9) & (volts <= high_volts + 1e-9)]
     return None if inside.size < _LEAST_NOTES else (float(inside[0]), float(inside[-1]))
 
 

@@ -262,6 +262,8 @@ def _check_numbers(record: Any, name: str) -> None:
             raise InputError(f"{name}: {words} is {shown}; it cannot be below 0.")
 
 
-def _ordered(name: str, low_words: str, low: float | None, high_words: str, high: float | None) -> None:
-    if low is not None and high is not None and low > high:
-        raise InputError(f"{name} {low_words} {plain(low)} V {high_words} {plain(high)} V: they are crossed.")
+def _ordered(name: str, low_words: str, low_volts: float | None, high_words: str, high_volts: float | None) -> None:
+    if low_volts is not None and high_volts is not None and low_volts > high_volts:
+        raise InputError(
+            f"{name} {low_words} {plain(low_volts)} V {high_words} {plain(high_volts)} V: they are crossed."
+        )

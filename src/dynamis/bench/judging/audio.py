@@ -91,13 +91,13 @@ def coupling(
 
 
 def pitch_droop(
-    bench: Bench, link: Link, volts_per_octave: float, top_volts: float, allowed: float, style: Style
+    bench: Bench, link: Link, volts_per_octave: float, top_volts: float, allowed_cents: float, style: Style
 ) -> list[Finding]:
     """What AC coupling does to the highest note, in cents, and how long it stays within tolerance.
 
     Near enough for both laws: volts_per_octave is the slope at that note.
     """
-    slack = allowed * volts_per_octave / 1200.0
+    slack = allowed_cents * volts_per_octave / 1200.0
     return coupling(bench, link, abs(top_volts), max(0.0, abs(top_volts) - slack), style)
 
 

@@ -86,8 +86,12 @@ def sent_volts(bench: Bench, link: Link) -> tuple[float, float] | None:
     return _rising(float(ends[0]), float(ends[1])) if np.all(np.isfinite(ends)) else None
 
 
-def _rising(low: float | None, high: float | None) -> tuple[float, float] | None:
-    return None if low is None or high is None else (float(min(low, high)), float(max(low, high)))
+def _rising(low_volts: float | None, high_volts: float | None) -> tuple[float, float] | None:
+    return (
+        None
+        if low_volts is None or high_volts is None
+        else (float(min(low_volts, high_volts)), float(max(low_volts, high_volts)))
+    )
 
 
 def own_ohms(port: Port) -> float | None:

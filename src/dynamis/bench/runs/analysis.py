@@ -244,10 +244,10 @@ def analyse(run: RunRecord, rows: Sequence[ReadingRecord]) -> RunAnalysis:
     )
 
 
-def _verdict(error: FloatArray, expanded: FloatArray, allowed: FloatArray) -> Verdict:
+def _verdict(error: FloatArray, expanded_cents: FloatArray, allowed_cents: FloatArray) -> Verdict:
     """The verdict over readings; an instrument whose accuracy nobody gave proves nothing."""
-    found = judge(error, expanded, allowed)
-    return "cannot-tell" if found == "within" and not np.any(expanded > 0) else found
+    found = judge(error, expanded_cents, allowed_cents)
+    return "cannot-tell" if found == "within" and not np.any(expanded_cents > 0) else found
 
 
 def seconds_of(rows: Sequence[ReadingRecord]) -> FloatArray | None:

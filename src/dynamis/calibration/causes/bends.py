@@ -129,13 +129,13 @@ def _stands_without_its_end(form: Form, design: FloatArray, size: float, places:
     return without * size > 0 and abs(without) > 0.5 * abs(size)
 
 
-def _shares(base: FloatArray, every: list[Form], off: FloatArray) -> tuple[FloatArray, FloatArray]:
+def _shares(base: FloatArray, every: list[Form], off_cents: FloatArray) -> tuple[FloatArray, FloatArray]:
     """Of samples (S, G): the share of what the base leaves that each form explains (S, F), and their sizes."""
     basis = np.linalg.qr(base)[0]
     columns = np.array([one.column for one in every])
     columns = columns - (columns @ basis) @ basis.T
     length2 = np.maximum(np.einsum("ij,ij->i", columns, columns), 1e-12)
-    left = off - (off @ basis) @ basis.T
+    left = off_cents - (off_cents @ basis) @ basis.T
     along = left @ columns.T
     total = np.maximum(np.einsum("ij,ij->i", left, left), 1e-300)
     return along**2 / length2 / total[:, None], along / length2

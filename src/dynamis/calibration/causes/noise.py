@@ -48,18 +48,18 @@ class Estimate:
         return self.factor * math.sqrt(max(0.0, float(weights @ self.covariance @ weights)))
 
 
-def estimate(design: FloatArray, off: FloatArray, position: FloatArray, own: FloatArray) -> Estimate:
+def estimate(design: FloatArray, off_cents: FloatArray, position: FloatArray, own_cents: FloatArray) -> Estimate:
     """Least squares of `off` (G,) on the columns of `design` (G, P), and what chance may have added.
 
     own : (G,) the least standard uncertainty of each, cents.
     """
     weights = np.asarray(np.linalg.pinv(design), float)
-    values = weights @ off
-    left = off - design @ values
+    values = weights @ off_cents
+    left = off_cents - design @ values
     count, parameters = design.shape
-    floor = np.diag(own**2)
+    floor = np.diag(own_cents**2)
     if count <= parameters:
-        known = bool(np.all(own > 0))
+        known = bool(np.all(own_cents > 0))
         return Estimate(values, left, weights, floor, 2.0 if known else math.inf)
     makes = np.eye(count) - design @ weights
     walk = np.minimum(position[:, None], position[None, :])

@@ -179,13 +179,15 @@ def _span(series: Series) -> float:
     return float(np.ptp(taken))
 
 
-def _drift_term(places: Places, rate: float, expanded: float) -> Term:
+def _drift_term(places: Places, rate: float, expanded_cents: float) -> Term:
     series = places.series
     whole = _span(series)
     index = np.flatnonzero(series.good)
     order = index[np.argsort(series.seconds[index], kind="stable")]
     first, last = float(series.notes[order[0]]), float(series.notes[order[-1]])
-    return Term("drift", rate * whole, expanded * whole, "cents", rate * whole, expanded * whole, (first, last))
+    return Term(
+        "drift", rate * whole, expanded_cents * whole, "cents", rate * whole, expanded_cents * whole, (first, last)
+    )
 
 
 def _contradicted(places: Places, one: _Pair, noise: float, drifting: bool) -> tuple[int | None, bool]:

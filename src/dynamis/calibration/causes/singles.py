@@ -20,30 +20,30 @@ RARE_JUMP: Final = 0.97
 _MOST_SLIPS: Final = 0.2
 
 
-def slip_excess(off: FloatArray) -> FloatArray:
+def slip_excess(off_cents: FloatArray) -> FloatArray:
     """How far each inner place lies beyond both neighbours, cents; (..., G) -> (..., G), 0 at the ends."""
-    below, above = off[..., 1:-1] - off[..., :-2], off[..., 1:-1] - off[..., 2:]
+    below, above = off_cents[..., 1:-1] - off_cents[..., :-2], off_cents[..., 1:-1] - off_cents[..., 2:]
     least = np.where(below * above > 0, np.minimum(np.abs(below), np.abs(above)), 0.0)
-    excess = np.zeros(off.shape)
+    excess = np.zeros(off_cents.shape)
     excess[..., 1:-1] = least * np.sign(below)
     return excess
 
 
-def _scaled(off: FloatArray) -> tuple[FloatArray, FloatArray]:
+def _scaled(off_cents: FloatArray) -> tuple[FloatArray, FloatArray]:
     """(S, G) -> changes from place to place less their median (S, G-1), and their robust scale (S, 1)."""
-    steps = np.diff(off, axis=-1)
+    steps = np.diff(off_cents, axis=-1)
     steps = steps - row_medians(steps)
     scale = MAD_TO_SIGMA * row_medians(np.abs(steps))
     return steps, np.maximum(scale, 1e-12)
 
 
-def _largest_excess(off: FloatArray) -> FloatArray:
-    _, scale = _scaled(off)
-    return np.max(np.abs(slip_excess(off)) / scale, axis=-1)
+def _largest_excess(off_cents: FloatArray) -> FloatArray:
+    _, scale = _scaled(off_cents)
+    return np.max(np.abs(slip_excess(off_cents)) / scale, axis=-1)
 
 
-def _largest_jump(off: FloatArray) -> FloatArray:
-    steps, scale = _scaled(off)
+def _largest_jump(off_cents: FloatArray) -> FloatArray:
+    steps, scale = _scaled(off_cents)
     return np.max(np.abs(steps) / scale, axis=-1)
 
 
@@ -85,14 +85,14 @@ def find_slips(places: Places) -> list[int]:
     return counts
 
 
-def find_jumps(places: Places, off: FloatArray, share: float = RARE_JUMP) -> list[Jump]:
+def find_jumps(places: Places, off_cents: FloatArray, share: float = RARE_JUMP) -> list[Jump]:
     """Changes from place to place that chance does not make, in what the causes told leave; the largest first.
 
     share : in how much of all walks and white noises none is as large.
     """
     if places.count < 4:
         return []
-    steps, scale = _scaled(off)
+    steps, scale = _scaled(off_cents)
     limit = float(scale[0]) * _rare(positions_of(_spread(places.position)), "jump", share)
     jumps = [
         Jump(int(k), float(steps[k])) for k in range(steps.size) if abs(steps[k]) > max(limit, places.least(k, k + 1))

@@ -58,11 +58,11 @@ class Clamp(Span):
         high = math.inf if self.high is None else self.high if amplified else _rounded(self.high - DIODE_VOLTS)
         return low, high
 
-    def needed(self, low: float, high: float) -> Clamp:
+    def needed(self, low_volts: float, high_volts: float) -> Clamp:
         """The same on the sides where volts from `low` to `high` would pass it."""
         return Clamp(
-            self.low if self.low is not None and low < self.low - _NEAR else None,
-            self.high if self.high is not None and high > self.high + _NEAR else None,
+            self.low if self.low is not None and low_volts < self.low - _NEAR else None,
+            self.high if self.high is not None and high_volts > self.high + _NEAR else None,
         )
 
 

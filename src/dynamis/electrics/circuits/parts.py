@@ -64,11 +64,11 @@ def pieces_of(circuit: Circuit, style: Style = Style()) -> list[Piece]:
     return pieces
 
 
-def clamp_pieces(clamp: Clamp, loop_ohms: float, tolerance: float, style: Style = Style()) -> list[Piece]:
+def clamp_pieces(clamp: Clamp, loop_ohms: float, tolerance_fraction: float, style: Style = Style()) -> list[Piece]:
     """The diodes of a clamp, and its resistor inside the loop where there is one."""
     pieces = []
     if loop_ohms:
-        kind, value = f"resistor ±{plain(round(100 * tolerance, 6))} %", style.engineering(loop_ohms, "Ω")
+        kind, value = f"resistor ±{plain(round(100 * tolerance_fraction, 6))} %", style.engineering(loop_ohms, "Ω")
         pieces.append(Piece(LOOP_NAME, kind, value, "behind the op-amp, inside the loop"))
     for diode in clamp.diodes:
         rail = style.volts(diode.rail_volts, 2, sign=True) if diode.rail_volts else "ground"

@@ -58,16 +58,16 @@ def equations_for(name: str) -> Callable[[Requirement, Sequence[float]], Iterato
 
 
 def _summed(
-    requirement: Requirement, seeds: Sequence[float], gain: float, offset: float, load: float, what: str
+    requirement: Requirement, seeds: Sequence[float], gain: float, offset: float, load_ohms: float, what: str
 ) -> Iterator[Set]:
     """The sender and a rail at one node: R1, R3 and what is left to ground, R2."""
     reference = reference_for(requirement, False)
     share = gain + abs(offset) / abs(reference.volts)
     if gain <= 0:
         raise InputError("resistors and a follower turn nothing over, and the gain is negative")
-    if gain > 1.0 - 1e-4 and not offset and not load:
+    if gain > 1.0 - 1e-4 and not offset and not load_ohms:
         raise InputError("a follower does it" if gain < 1.0 + 1e-4 else "a divider gives less than it gets")
-    if share > 1 + _NOTHING or (gain >= 1 and load > 0):
+    if share > 1 + _NOTHING or (gain >= 1 and load_ohms > 0):
         raise InputError(
             f"{what} of {plain(gain)} and {plain(offset)} V from {plain(reference.volts)} V is more than "
             "a divider gives"
@@ -76,7 +76,7 @@ def _summed(
         first = 1.0 / (seed + requirement.source_ohms)
         total = first / gain
         rail = abs(offset) / abs(reference.volts) * total
-        ground = total - first - rail - load
+        ground = total - first - rail - load_ohms
         if ground < -_NOTHING * total:
             continue
         ohms = {"R1": seed}

@@ -18,11 +18,11 @@ FloatArray = NDArray[np.float64]
 
 
 @lru_cache(maxsize=32)
-def stock(series: str, drawer: tuple[float, ...] = ()) -> FloatArray:
+def stock(series: str, drawer_ohms: tuple[float, ...] = ()) -> FloatArray:
     """All values from 10 Ω to 10 MΩ of a series; of those, the ones in the drawer where any are named."""
     values = np.array(values_between(LEAST_OHMS, MOST_OHMS, series))
-    if drawer:
-        kept = np.unique(np.array(drawer, float))
+    if drawer_ohms:
+        kept = np.unique(np.array(drawer_ohms, float))
         values = kept[(kept >= LEAST_OHMS) & (kept <= MOST_OHMS)]
     values.setflags(write=False)
     return values

@@ -106,10 +106,13 @@ class Trimming:
                 travel[name] = np.round(travel[name] * steps) / steps
         return travel
 
-    def _both(self, first: FloatArray, last: FloatArray) -> dict[str, FloatArray]:
+    def _both(self, first_volts: FloatArray, last_volts: FloatArray) -> dict[str, FloatArray]:
         (a, b), (c, d) = (self.slopes[name] for name in self.names)
         det = a * d - b * c
-        return {self.names[0]: (c * last - d * first) / det, self.names[1]: (b * first - a * last) / det}
+        return {
+            self.names[0]: (c * last_volts - d * first_volts) / det,
+            self.names[1]: (b * first_volts - a * last_volts) / det,
+        }
 
     def _best(self, name: str, first: FloatArray, last: FloatArray) -> FloatArray:
         """The move of one trimmer that leaves the least of the larger error in cents.
@@ -131,7 +134,7 @@ class Trimming:
         """The trimmers in the order in which they are set; needed : by role."""
         return [self._describe(name, needed.get(self.role(name), 0.0)) for name in self.names]
 
-    def _describe(self, name: str, needed: float) -> Trim:
+    def _describe(self, name: str, needed_volts: float) -> Trim:
         lines = [self.circuit.line({name: travel}) for travel in (0.0, MID, 1.0)]
         gains, offsets = ([float(one) for one in row] for row in zip(*((x.gain, x.offset) for x in lines), strict=True))
         role = self.role(name)
@@ -144,7 +147,7 @@ class Trimming:
         if abs(slope_offset) < _FAR_VOLTS * abs(slope_gain):
             pivot = -slope_offset / slope_gain + 0.0
         cents = max(abs(one) * weight for one, weight in zip(self.slopes[name], self.requirement.weights, strict=True))
-        return Trim(name, role, self.circuit.trimmers[name], reach, needed, TURNS, cents / TURNS, pivot)
+        return Trim(name, role, self.circuit.trimmers[name], reach, needed_volts, TURNS, cents / TURNS, pivot)
 
 
 def corner_values(varied: Sequence[Varied], circuit: Circuit) -> dict[str, Values]:

@@ -172,28 +172,30 @@ def _pushed(
     return [one[0] for one in every], np.array([effects[:, 0], effects[:, 1] - effects[:, 0]])
 
 
-def _at(converter: Converter, name: str, travel: float) -> Converter:
-    return replace(converter, travel=tuple({**dict(converter.travel), name: travel}.items()))
+def _at(converter: Converter, name: str, travel_share: float) -> Converter:
+    return replace(converter, travel=tuple({**dict(converter.travel), name: travel_share}.items()))
 
 
-def _step(converter: Converter, requirement: LawRequirement, name: str, send: float, needed: float) -> ConverterStep:
+def _step(
+    converter: Converter, requirement: LawRequirement, name: str, send_volts: float, needed_volts: float
+) -> ConverterStep:
     set_to = dict(converter.travel).get(name, MID)
-    low, middle, high = (float(requirement.cents(_at(converter, name, at), send)) for at in (0.0, set_to, 1.0))
+    low, middle, high = (float(requirement.cents(_at(converter, name, at), send_volts)) for at in (0.0, set_to, 1.0))
     places = max(0.0, set_to - 0.01), min(1.0, set_to + 0.01)
     beside, turns = [_at(converter, name, one) for one in places], TURNS * (places[1] - places[0])
-    near = [float(one.exact(send, NOMINAL)) for one in beside]
-    cents = [float(requirement.cents(one, send)) for one in beside]
+    near = [float(one.exact(send_volts, NOMINAL)) for one in beside]
+    cents = [float(requirement.cents(one, send_volts)) for one in beside]
     per_turn = (near[1] - near[0]) / turns
-    read = float(converter.exact(send, NOMINAL))
+    read = float(converter.exact(send_volts, NOMINAL))
     return ConverterStep(
         name,
-        send,
+        send_volts,
         read,
         middle,
         per_turn,
         (cents[1] - cents[0]) / turns,
         min(abs(low - middle), abs(high - middle)),
-        needed,
+        needed_volts,
     )
 
 

@@ -100,9 +100,9 @@ def _first_reach(requirement: LawRequirement) -> _Reach:
     return _Reach(4.0 * requirement.tolerance + 0.02, 6.0 * requirement.tolerance + 0.05)
 
 
-def _made(requirement: LawRequirement, top: float, reach: _Reach) -> Converter | None:
+def _made(requirement: LawRequirement, top_volts: float, reach: _Reach) -> Converter | None:
     """The converter whose largest current is about `top` amperes; None where its output does not reach."""
-    parts = _parts(requirement, top, reach)
+    parts = _parts(requirement, top_volts, reach)
     if requirement.reach_volts < requirement.out_high_volts or (
         requirement.direction == "logarithmic" and requirement.floor_volts > requirement.out_low_volts
     ):
@@ -110,7 +110,7 @@ def _made(requirement: LawRequirement, top: float, reach: _Reach) -> Converter |
     return trim(CONVERTERS[requirement.direction]("between", parts, source_ohms=requirement.source_ohms), requirement)
 
 
-def _sized(requirement: LawRequirement, top: float, converter: Converter) -> Converter:
+def _sized(requirement: LawRequirement, top_volts: float, converter: Converter) -> Converter:
     """The same with trimmers that reach what the worst of its parts need."""
     for _ in range(_SIZINGS):
         level, scale = steps(converter, requirement)
@@ -119,13 +119,13 @@ def _sized(requirement: LawRequirement, top: float, converter: Converter) -> Con
             _MARGIN * scale.needed_cents / (1200.0 * octaves) + _ROUNDING[requirement.series],
             _MARGIN * (2.0 ** (level.needed_cents / 1200.0) - 1.0) + _ROUNDING[requirement.series],
         )
-        again = _made(requirement, top, reach)
+        again = _made(requirement, top_volts, reach)
         assert again is not None  # its output reaches as far as before
         converter = again
     return converter
 
 
-def _parts(requirement: LawRequirement, top: float, reach: _Reach) -> PairParts:
+def _parts(requirement: LawRequirement, top_volts: float, reach: _Reach) -> PairParts:
     swing, series = requirement.op_amp.swing(requirement.supply), requirement.series
     (least, most), (_, loudest) = requirement.sides
     half, forward = (most - least) / 2.0, requirement.direction == "exponential"
@@ -142,7 +142,7 @@ def _parts(requirement: LawRequirement, top: float, reach: _Reach) -> PairParts:
     trimmers: dict[str, float] = {}
     trimmers[SCALE_TRIMMER], ohms["R4"] = _split(ohms["R5"] * (1.0 / share - 1.0), reach.scale, series)
     ahead = 0.0 if forward else requirement.source_ohms
-    ohms["R8"] = nearest(max(loudest / top - ahead, 1e3), series)
+    ohms["R8"] = nearest(max(loudest / top_volts - ahead, 1e3), series)
     # Rounded, R3 puts the pair's pivot a little beside the middle: the reference's current is that of the note there.
     pivot = math.copysign(into * reference / ohms["R3"], middle) if "R3" in ohms else 0.0
     rest = loudest / (ohms["R8"] + ahead) / 2.0 ** ((most - pivot) / requirement.volts_per_octave)
@@ -167,7 +167,7 @@ def _parts(requirement: LawRequirement, top: float, reach: _Reach) -> PairParts:
     )
 
 
-def _split(total: float, within: float, series: str) -> tuple[float, float]:
+def _split(total: float, within_seconds: float, series: str) -> tuple[float, float]:
     """A trimmer that reaches ± `within` of `total`, and the part in series with it that comes to it in the middle."""
-    size = next_size(2.0 * within * total) or trimmer_sizes()[-1]
+    size = next_size(2.0 * within_seconds * total) or trimmer_sizes()[-1]
     return size, nearest(max(total - size / 2.0, 0.05 * total), series)

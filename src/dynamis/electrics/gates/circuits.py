@@ -151,7 +151,7 @@ def hurts_itself(output: GateOutput) -> bool:
     )
 
 
-def _safe(candidate: Candidate, output: GateOutput, sink: GateInput, count: int, carried: float) -> bool:
+def _safe(candidate: Candidate, output: GateOutput, sink: GateInput, count: int, carried_amperes: float) -> bool:
     """Whether the input stays within what it bears whatever the rails, the sender and the parts do."""
     absolute_limits = sink.absolute_limits
     if absolute_limits == Span():
@@ -160,7 +160,7 @@ def _safe(candidate: Candidate, output: GateOutput, sink: GateInput, count: int,
         part.name in ("D1", "D2", "Z1") for part in candidate.parts
     )
     for stress in _stresses(candidate):
-        gate_output = becomes(candidate.name, candidate.parts, output, carried, stress)
+        gate_output = becomes(candidate.name, candidate.parts, output, carried_amperes, stress)
         if gate_output.kind == "switch":
             continue
         here = _moved(sink, stress.rails)
@@ -177,11 +177,11 @@ def _held(gate_output: GateOutput, sink: GateInput) -> bool:
     return bool(ends) and not any(sink.absolute_limits.outside(volts) for volts in ends)
 
 
-def _moved(sink: GateInput, rails: float) -> GateInput:
+def _moved(sink: GateInput, rail_volts: float) -> GateInput:
     """An input whose limits were given at its own rail, which has moved with the others."""
-    if sink.rail_volts is None or rails == 1.0 or sink.absolute_limits.high is None:
+    if sink.rail_volts is None or rail_volts == 1.0 or sink.absolute_limits.high is None:
         return sink
-    more = (rails - 1.0) * sink.rail_volts
+    more = (rail_volts - 1.0) * sink.rail_volts
     works = sink.works if sink.works.high is None else Span(sink.works.low, sink.works.high + more)
     return replace(sink, absolute_limits=Span(sink.absolute_limits.low, sink.absolute_limits.high + more), works=works)
 

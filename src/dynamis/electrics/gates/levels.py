@@ -222,11 +222,11 @@ def _kind(output: GateOutput, sink: GateInput) -> list[Finding]:
     return [Finding("trigger-kind", "fault", sentence)]
 
 
-def _working(sink: GateInput, levels: tuple[float, float], style: Style) -> list[Finding]:
-    worst = max((sink.works.outside(volts) for volts in levels), key=abs)
+def _working(sink: GateInput, level_volts: tuple[float, float], style: Style) -> list[Finding]:
+    worst = max((sink.works.outside(volts) for volts in level_volts), key=abs)
     if not worst:
         return []
-    volts = next(one for one in levels if sink.works.outside(one) == worst)
+    volts = next(one for one in level_volts if sink.works.outside(one) == worst)
     limit = sink.works.high if worst > 0 else sink.works.low
     direction, bound = "up" if worst > 0 else "down", style.volts(limit, 2)
     sentence = (
@@ -239,12 +239,12 @@ def _working(sink: GateInput, levels: tuple[float, float], style: Style) -> list
 def _margins(
     sink: GateInput,
     count: int,
-    levels: tuple[float, float],
+    level_volts: tuple[float, float],
     on_margin_volts: float,
     off_margin_volts: float,
     style: Style,
 ) -> list[Finding]:
-    low, high = levels
+    low, high = level_volts
     findings = []
     loaded = "" if count == 1 else f" with {count} inputs on the output"
     for code, margin, threshold, word in (
@@ -272,8 +272,8 @@ def _check_sizes(volts: tuple[float | None, ...], ohms: float) -> None:
             raise InputError(f"{plain(value)} {unit} is of no size that a gate has; at most {plain(most)} {unit}.")
 
 
-def _crossed(first: str, low: float, second: str, high: float) -> InputError:
-    return InputError(f"{first}, {plain(low)} V, is above {second}, {plain(high)} V.")
+def _crossed(first: str, low_volts: float, second: str, high_volts: float) -> InputError:
+    return InputError(f"{first}, {plain(low_volts)} V, is above {second}, {plain(high_volts)} V.")
 
 
 def _check_span(span: Span, what: str) -> None:

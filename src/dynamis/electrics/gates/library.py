@@ -64,17 +64,17 @@ def candidates(output: GateOutput, sink: GateInput, count: int, supplies: tuple[
 # -- without an active part ------------------------------------------------------------------------
 
 
-def _wanted(sink: GateInput, most: float) -> Iterator[float]:
+def _wanted(sink: GateInput, most_volts: float) -> Iterator[float]:
     """Levels to aim for at an input: well under its limit where it has one, else well above its threshold."""
     top = top_of(sink)
     if top is not None:
         yield from (share * top for share in _AIMS if share * top > sink.on_volts)
-    yield from (sink.on_volts + share * (most - sink.on_volts) for share in (0.85, 0.7, 0.95, 0.55))
+    yield from (sink.on_volts + share * (most_volts - sink.on_volts) for share in (0.85, 0.7, 0.95, 0.55))
 
 
-def _divided(output: GateOutput, sink: GateInput, count: int, drop: float) -> Iterator[tuple[Part, Part]]:
+def _divided(output: GateOutput, sink: GateInput, count: int, drop_volts: float) -> Iterator[tuple[Part, Part]]:
     """Two resistors behind a drop, from the lightest load on the sender to the stiffest."""
-    most = output.high_volts - drop
+    most = output.high_volts - drop_volts
     for wanted in _wanted(sink, most):
         if not 0 < wanted < most:
             continue
@@ -102,15 +102,15 @@ def _clamps(output: GateOutput, sink: GateInput, supplies: tuple[Rails, ...]) ->
 
 
 def diode_sets(
-    low: float, high: float, sink: GateInput, supplies: tuple[Rails, ...], *, always: bool = False
+    low_volts: float, high_volts: float, sink: GateInput, supplies: tuple[Rails, ...], *, always: bool = False
 ) -> Iterator[tuple[Part, ...]]:
     """Diodes at an input that hold levels within what it bears, the fewest first.
 
     A Zener diode holds both ends, 0.7 V below ground; Schottky diodes go to ground and to a rail that is there.
     """
     top, bottom = top_of(sink), bottom_of(sink)
-    needs_top = top is not None and high > top
-    needs_bottom = low < 0 and (low < bottom if bottom is not None else low < -FORWARD_VOLTS)
+    needs_top = top is not None and high_volts > top
+    needs_bottom = low_volts < 0 and (low_volts < bottom if bottom is not None else low_volts < -FORWARD_VOLTS)
     ground = Part("D1", None, "small Schottky diode, from ground to the input")
     if not (needs_top or needs_bottom):
         if always:
@@ -185,18 +185,18 @@ def _transistors(output: GateOutput, sink: GateInput, count: int, rails: Rails) 
             yield Candidate("transistor", tuple(parts), rails)
 
 
-def _fronts(output: GateOutput, low: float, high: float) -> Iterator[tuple[Part, ...]]:
+def _fronts(output: GateOutput, low_volts: float, high_volts: float) -> Iterator[tuple[Part, ...]]:
     """What brings an output within an active part's own input range, the least first."""
-    if output.low_volts * UP >= low and output.high_volts * UP <= high:
+    if output.low_volts * UP >= low_volts and output.high_volts * UP <= high_volts:
         yield ()
         return
-    below = output.low_volts * UP < low
+    below = output.low_volts * UP < low_volts
     drop = SCHOTTKY_VOLTS if below else 0.0
     most = output.high_volts - drop
     if most <= 0:
         return
     for share in (0.87, 0.75, 0.6):
-        upper = max(1e3, 10e3 * (most / (share * high) - 1.0) - output.ohms)
+        upper = max(1e3, 10e3 * (most / (share * high_volts) - 1.0) - output.ohms)
         parts = (Part("R11", nearest(upper), "from the output to R12"), Part("R12", 10e3, "from there to ground"))
         diode = (Part("D3", None, "small Schottky diode, from the output to R11"),) if below else ()
         yield (*diode, *parts)

@@ -67,8 +67,8 @@ def _front(parts: Mapping[str, Part], ohms: Mapping[str, str]) -> tuple[list[str
     return [*first, f"R11 {'f' if first else 'out'} e {ohms['R11']}", f"R12 e 0 {ohms['R12']}"], "e"
 
 
-def _steep(volts: str, low: float, high: float) -> str:
-    return f"V = {plain(low)}+{plain(high - low)}*0.5*(1+tanh(1e4*({volts})))"
+def _steep(volts: str, low_volts: float, high_volts: float) -> str:
+    return f"V = {plain(low_volts)}+{plain(high_volts - low_volts)}*0.5*(1+tanh(1e4*({volts})))"
 
 
 def _clamp(parts: Mapping[str, Part], ohms: Mapping[str, str]) -> list[str]:

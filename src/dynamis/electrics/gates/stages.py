@@ -126,12 +126,12 @@ def _divider(output: GateOutput, made: _Built) -> GateOutput:
     return replace(divided(output, made.ohms("R1"), made.ohms("R2")), clamp=clamp_of(made))
 
 
-def divided(output: GateOutput, upper: float, lower: float) -> GateOutput:
+def divided(output: GateOutput, upper_ohms: float, lower_ohms: float) -> GateOutput:
     """A divider behind an output."""
-    total = output.ohms + upper + lower
-    ratio = lower / total
+    total = output.ohms + upper_ohms + lower_ohms
+    ratio = lower_ohms / total
     return GateOutput(
-        "driven", output.low_volts * ratio, output.high_volts * ratio, (output.ohms + upper) * lower / total
+        "driven", output.low_volts * ratio, output.high_volts * ratio, (output.ohms + upper_ohms) * lower_ohms / total
     )
 
 
@@ -170,10 +170,10 @@ def transistor_drive(output: GateOutput, ohms: float) -> float:
     return (output.high_volts - JUNCTION_VOLTS) / (output.ohms + ohms)
 
 
-def _to_ground(output: GateOutput, ohms: float, carried: float) -> GateOutput:
-    if output.kind != "driven" or output.low_volts > 0.4 or transistor_drive(output, ohms) < carried / 10.0:
+def _to_ground(output: GateOutput, ohms: float, carried_amperes: float) -> GateOutput:
+    if output.kind != "driven" or output.low_volts > 0.4 or transistor_drive(output, ohms) < carried_amperes / 10.0:
         return NEVER
-    return GateOutput("switch", ohms=SATURATED_VOLTS / carried if carried > 0 else MOSFET_OHMS)
+    return GateOutput("switch", ohms=SATURATED_VOLTS / carried_amperes if carried_amperes > 0 else MOSFET_OHMS)
 
 
 def _transistor(output: GateOutput, made: _Built) -> GateOutput:
@@ -217,10 +217,10 @@ def behind_front(output: GateOutput, made: _Built) -> GateOutput:
     return _diode(output, inner) if made.has("D3") else _divider(output, inner)
 
 
-def _ended(low: float, high: float, made: _Built, name: str) -> GateOutput:
+def _ended(low_volts: float, high_volts: float, made: _Built, name: str) -> GateOutput:
     """Two levels behind the resistor at an output and the diodes there."""
     clamp = clamp_of(made)
-    return GateOutput("driven", min(low, high), max(low, high), made.ohms(name), clamp=clamp)
+    return GateOutput("driven", min(low_volts, high_volts), max(low_volts, high_volts), made.ohms(name), clamp=clamp)
 
 
 def _follower(output: GateOutput, made: _Built) -> GateOutput:
@@ -289,15 +289,15 @@ def _mosfet(output: GateOutput, made: _Built) -> GateOutput:
     return GateOutput("switch", ohms=MOSFET_OHMS) if _switches(output, made) else NEVER
 
 
-def network_levels(first: float, second: Part | None, third: float, up: float) -> tuple[float, float]:
+def network_levels(first_volts: float, second: Part | None, third_volts: float, up: float) -> tuple[float, float]:
     """The two levels that three resistors make of a comparator's: from it, from a rail, to ground.
 
     up : the rails as a share of what they should be.
     """
     ohms = None if second is None else second.ohms
     beside = 0.0 if second is None or ohms is None else 1.0 / ohms
-    total = 1.0 / first + beside + 1.0 / third
-    gain, bias = 1.0 / first / total, beside / total
+    total = 1.0 / first_volts + beside + 1.0 / third_volts
+    gain, bias = 1.0 / first_volts / total, beside / total
     swing, rail = RAIL * up - 1.5, 0.0 if second is None else second.rail_volts * up
     return bias * rail - gain * swing, bias * rail + gain * swing
 

@@ -53,7 +53,7 @@ def stretching(
 
 
 def _candidates(
-    output: GateOutput, sink: GateInput, seconds: float, pulse: float | None, supplies: tuple[Rails, ...]
+    output: GateOutput, sink: GateInput, seconds: float, pulse_seconds: float | None, supplies: tuple[Rails, ...]
 ) -> Iterator[Candidate]:
     if output.kind != "driven" or sink.kind != "positive":
         return
@@ -62,9 +62,9 @@ def _candidates(
         room = 0.0 if least == 0 else 1.5
         for farads in _FARADS:
             constant = output.ohms * farads
-            if pulse is not None and pulse < _CONSTANTS * constant:
+            if pulse_seconds is not None and pulse_seconds < _CONSTANTS * constant:
                 continue
-            reached = 1.0 if pulse is None or constant == 0 else 1.0 - math.exp(-pulse / constant)
+            reached = 1.0 if pulse_seconds is None or constant == 0 else 1.0 - math.exp(-pulse_seconds / constant)
             charged = (output.high_volts - DIODE_VOLTS) * reached
             if not _LEAST_CHARGED <= charged <= most - room:
                 break

@@ -76,10 +76,10 @@ def _front(output: GateOutput) -> tuple[Part, ...] | None:
     return tuple(parts)
 
 
-def network_for(low: float, high: float) -> list[tuple[str, tuple[Part, ...]]]:
+def network_for(low_volts: float, high_volts: float) -> list[tuple[str, tuple[Part, ...]]]:
     """Resistors that bring a comparator's ± 10.5 V to two levels, and a follower; empty where they cannot."""
-    gain, bias = (high - low) / (2.0 * SWING), (high + low) / (2.0 * RAIL)
-    if not 0 < gain < 0.95 or gain + abs(bias) > 0.98 or max(abs(low), abs(high)) > SWING:
+    gain, bias = (high_volts - low_volts) / (2.0 * SWING), (high_volts + low_volts) / (2.0 * RAIL)
+    if not 0 < gain < 0.95 or gain + abs(bias) > 0.98 or max(abs(low_volts), abs(high_volts)) > SWING:
         return []
     parts = [Part("R5", nearest(10e3 / gain, "E96"), "from the comparator to the divider")]
     if abs(bias) > 0.002:

@@ -52,9 +52,11 @@ class Segment:
             found = self.start - self.tau_seconds * math.log(share)
         return found if self.start < found <= self.end else None
 
-    def between(self, start: float, end: float) -> Segment:
+    def between(self, start_seconds: float, end_seconds: float) -> Segment:
         """The part of it between two instants inside it."""
-        return Segment(start, end, self.at(start), self.kind, self.slope, self.target, self.tau_seconds)
+        return Segment(
+            start_seconds, end_seconds, self.at(start_seconds), self.kind, self.slope, self.target, self.tau_seconds
+        )
 
 
 def pieces(signal: Breakpoints) -> Iterator[Segment]:
@@ -112,11 +114,11 @@ class Writer:
         """A ramp that comes to `end_value` where the next row begins."""
         self._add(seconds, value, Trajectory.RAMPED, end_value, 1.0)
 
-    def decaying(self, seconds: float, value: float, target: float, tau_seconds: float) -> None:
-        if value == target:
+    def decaying(self, seconds: float, value: float, target_volts: float, tau_seconds: float) -> None:
+        if value == target_volts:
             self.held(seconds, value)
         else:
-            self._add(seconds, value, Trajectory.DECAYING, target, tau_seconds)
+            self._add(seconds, value, Trajectory.DECAYING, target_volts, tau_seconds)
 
     def piece(self, segment: Segment) -> None:
         """A piece as it is."""
@@ -125,7 +127,7 @@ class Writer:
         else:
             self._add(segment.start, segment.value, segment.kind, segment.target, segment.tau_seconds)
 
-    def _add(self, seconds: float, value: float, kind: Trajectory, target: float, tau_seconds: float) -> None:
+    def _add(self, seconds: float, value: float, kind: Trajectory, target_volts: float, tau_seconds: float) -> None:
         if self._rows and self._rows[-1][0] >= seconds:
             self._rows.pop()
         if self._rows:
@@ -137,7 +139,7 @@ class Writer:
         held = kind is Trajectory.HELD
         if held and self._rows and self._rows[-1][2] is Trajectory.HELD and self._rows[-1][1] == value:
             return
-        self._rows.append((seconds, value, kind, target, tau_seconds))
+        self._rows.append((seconds, value, kind, target_volts, tau_seconds))
 
     def signal(self) -> Breakpoints:
         seconds, values, kinds, targets, taus = (np.array(one, float) for one in zip(*self._rows, strict=True))

@@ -50,24 +50,24 @@ def text(title: str, lines: Iterable[str], seconds: float, step: float, node: st
     )
 
 
-def comparator_lines(plus: str, minus: str, out: str, swing: float) -> list[str]:
+def comparator_lines(plus: str, minus: str, out: str, swing_volts: float) -> list[str]:
     """A comparator between ± swing, steep but smooth."""
-    return [f"Bcmp {out} 0 V={plain(swing)}*tanh(2e4*(V({plus})-V({minus})))"]
+    return [f"Bcmp {out} 0 V={plain(swing_volts)}*tanh(2e4*(V({plus})-V({minus})))"]
 
 
-def comparator(input_ohms: float, feedback_ohms: float, reference_volts: float, swing: float) -> list[str]:
+def comparator(input_ohms: float, feedback_ohms: float, reference_volts: float, swing_volts: float) -> list[str]:
     """A comparator with hysteresis; from `in` to `out`."""
     return [
         f"R1 in k {plain(input_ohms)}",
         f"R2 out k {plain(feedback_ohms)}",
         f"VREF ref 0 DC {plain(reference_volts)}",
-        *comparator_lines("k", "ref", "out", swing),
+        *comparator_lines("k", "ref", "out", swing_volts),
     ]
 
 
-def stretcher(ohms: float, farads: float, threshold: float, high: float) -> list[str]:
+def stretcher(ohms: float, farads: float, threshold_volts: float, high_volts: float) -> list[str]:
     """Diode, capacitor, resistor, comparator."""
-    compare = f"Bcmp out 0 V={plain(high / 2)}*(1+tanh(1e4*(V(h)-{plain(threshold)})))"
+    compare = f"Bcmp out 0 V={plain(high_volts / 2)}*(1+tanh(1e4*(V(h)-{plain(threshold_volts)})))"
     return [
         "D1 in h fast",
         ".model fast D(IS=1e-12 N=1.0 RS=1)",
@@ -86,8 +86,8 @@ def trigger_from_gate(ohms: float, farads: float) -> list[str]:
     ]
 
 
-def glide(ohms: float, farads: float, start: float = 0.0) -> list[str]:
-    return [f"R1 in out {plain(ohms)}", f"C1 out 0 {plain(farads)} IC={plain(start)}"]
+def glide(ohms: float, farads: float, start_seconds: float = 0.0) -> list[str]:
+    return [f"R1 in out {plain(ohms)}", f"C1 out 0 {plain(farads)} IC={plain(start_seconds)}"]
 
 
 def gated_pitch(floating_ohms: float | None, farads: float = 0.0) -> list[str]:
@@ -128,6 +128,6 @@ def octave_pair(millivolts: float, celsius: float) -> list[str]:
     ]
 
 
-def settled(tau_seconds: float, within: float) -> float:
+def settled(tau_seconds: float, within_seconds: float) -> float:
     """How long a lag takes to be within a share of a jump, seconds: tau·ln(1/within)."""
-    return tau_seconds * math.log(1.0 / within)
+    return tau_seconds * math.log(1.0 / within_seconds)
