@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 from msgspec.structs import replace as with_
-from test_findings import GATE_IN, GATE_OUT, LFO, PITCH_IN, PITCH_OUT, bench, swing
+from tests.bench.benches import GATE_IN, GATE_OUT, LFO, PITCH_IN, PITCH_OUT, bench, swing
 from tests.electrics.spice import swept
 
 from dynamis.bench.chains.link_chain import link_chain

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from msgspec.structs import replace as with_
-from test_findings import DEPTH, GATE_IN, GATE_OUT, LFO, PITCH_IN, PITCH_OUT, bench
+from tests.bench.benches import DEPTH, GATE_IN, GATE_OUT, LFO, PITCH_IN, PITCH_OUT, bench
 
 from dynamis.bench.chains.link_chain import link_chain
 from dynamis.bench.document.bench import Bench, GateStageRecord, Gear, Link

@@ -6,7 +6,19 @@ import math
 
 import pytest
 from msgspec.structs import replace as with_
-from test_findings import CLOCK_IN, CLOCK_OUT, GATE_IN, GATE_OUT, LFO, OUT, PITCH_IN, PITCH_OUT, PULSE, bench, swing
+from tests.bench.benches import (
+    CLOCK_IN,
+    CLOCK_OUT,
+    GATE_IN,
+    GATE_OUT,
+    LFO,
+    OUT,
+    PITCH_IN,
+    PITCH_OUT,
+    PULSE,
+    bench,
+    swing,
+)
 
 from dynamis.bench.designing.gate_choices import gate_choices, use_stage
 from dynamis.bench.designing.remedies import remedies_for

@@ -9,7 +9,7 @@ import shutil
 import numpy as np
 import pytest
 from msgspec.structs import replace as with_
-from test_findings import GATE_IN, GATE_OUT, IN, LFO, PITCH_IN, PITCH_OUT, audio, bench, swing
+from tests.bench.benches import GATE_IN, GATE_OUT, IN, LFO, PITCH_IN, PITCH_OUT, audio, bench, swing
 from tests.electrics.spice import swept
 
 from dynamis.bench.chains.node import driving

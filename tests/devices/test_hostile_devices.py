@@ -8,6 +8,7 @@ import threading
 import time
 
 import pytest
+from tests.devices.hand import SAFE_SECONDS, Hand, silent
 
 from dynamis.converter.firmware import BoardCorrection
 from dynamis.devices.interface import DeviceError
@@ -17,7 +18,6 @@ from dynamis.devices.scpi_meter import ScpiMeter
 from dynamis.devices.serial_board import SerialBoard
 from timing import at_once, once_within, until
 
-SAFE_SECONDS = 0.3
 TABLE = BoardCorrection("E", 40_000_000_000, 12_345_678, 0, tuple(range(-64, 64)))
 
 
@@ -102,33 +102,6 @@ def test_no_answer_holds_the_reader_up(text):
     for read in (parse_number, parse_error):
         with at_once(0.2), pytest.raises(DeviceError):
             read(text)
-
-
-class Hand:
-    """Holds a simulated board's replies back or replaces them; notes when it hears SAFE."""
-
-    def __init__(self, lantern) -> None:
-        self.logic = lantern.board.logic
-        self.receive = self.logic.receive
-        self.replies = {}
-        self.heard, self.safe_at = [], 0.0
-        self.logic.receive = self.take
-
-    def take(self, data: bytes, seconds: float) -> bytes:
-        said = b""
-        for line in data.split(b"\n"):
-            fields = line.decode("latin-1").split(" ")
-            verb = fields[1] if len(fields) > 1 else ""
-            self.heard.append(verb)
-            if verb == "SAFE":
-                self.safe_at = time.monotonic()
-            answer = self.receive(line + b"\n", seconds)
-            said += self.replies[verb](fields[0]) if verb in self.replies else answer
-        return said
-
-
-def silent(tag: str) -> bytes:
-    return b""
 
 
 @pytest.fixture

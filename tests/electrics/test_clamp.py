@@ -6,8 +6,8 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from test_circuits import SPECIMENS
-from test_drawn import joined
+from tests.electrics.drawn import joined
+from tests.electrics.specimens import SPECIMENS
 from tests.electrics.spice import swept
 
 from dynamis.electrics.circuits.built import BuiltCircuit

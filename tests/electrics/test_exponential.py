@@ -12,8 +12,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.optimize import brentq
+from tests.electrics.drawn import joined
 from tests.electrics.spice import asked, printed, swept
-from tests.electrics.test_drawn import joined
 
 from dynamis.electrics.circuits.clamp import Clamp
 from dynamis.electrics.circuits.parts import parts_list

@@ -5,7 +5,7 @@ from __future__ import annotations
 import itertools
 
 import pytest
-from test_drawn import joined
+from tests.electrics.drawn import joined
 
 from dynamis.electrics.gates.circuits import gate_circuit, gate_circuits
 from dynamis.electrics.gates.levels import judge_gate

@@ -12,7 +12,7 @@ from drive import action, click, press, settle, table_texts, type_into, with_dia
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QMessageBox
-from tests.devices.test_hostile_devices import SAFE_SECONDS, Hand, silent
+from tests.devices.hand import SAFE_SECONDS, Hand, silent
 
 from dynamis.bench.document.commands import rename, set_link
 from dynamis.demo.hidden import shipped
