@@ -299,7 +299,7 @@ def test_the_nomogram_shows_where_it_goes_wrong_and_what_is_out_of_reach():
     assert sums[fine] == pytest.approx(chain.chain.error_cents(told.notes, chain.true)[fine], abs=1e-6)
     top = told.note_at(len(told.scales) - 2, 3.3)
     assert 60 < top < 100
-    with pytest.raises(InputError):
+    with pytest.raises(InputError, match="It is broken here"):
         nomogram(one, one.links[0], type(chain)(None, "It is broken here."), told.notes)
 
 
@@ -349,7 +349,7 @@ def test_a_supply_is_read_as_people_write_it():
     assert Supply.parse("0:5").single
     assert Supply.parse("-9:12").words == "-9 V and +12 V"
     for wrong in ("", "5:0", "1:5", "x", "0:100", "12:12:12"):
-        with pytest.raises(InputError):
+        with pytest.raises(InputError, match=r"12:12|±|supply|expected"):
             Supply.parse(wrong)
 
 

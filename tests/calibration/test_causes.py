@@ -222,5 +222,5 @@ def test_readings_of_codes_that_sound_no_note_are_refused_and_not_raised():
     """Under Hz/V code 0 stands for no pitch: with nothing else there is no line to speak of."""
     model = PitchModel(LinearLaw(36, 1.0))
     silent = replace(Readings.of([36.0, 48.0], [1.0, 2.0]), expected=np.zeros(2))
-    with pytest.raises(InputError):
+    with pytest.raises(InputError, match="different"):
         describe_shape(silent, model, FIVE, None, codes=np.zeros(2))

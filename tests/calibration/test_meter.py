@@ -75,7 +75,7 @@ def test_a_range_is_needed_for_a_percentage_of_it():
 
 @pytest.mark.parametrize("text", ["0.5,2", "0.5,2,0.01,3", "a,2,0.01", "0.5,-2,0.01", "0.5,2,nan"])
 def test_the_command_lines_meter_is_three_numbers(text):
-    with pytest.raises(InputError):
+    with pytest.raises(InputError, match="expected"):
         parse_meter_option(text)
 
 

@@ -130,7 +130,7 @@ def test_inl_and_dnl_agree_with_the_constructed_codes(case):
 
 @pytest.mark.parametrize("volts", [[0.0, 1.0], [0.0, np.nan, 1.0], [1.0, 2.0, 1.0]])
 def test_linearity_needs_levels_that_go_somewhere(volts):
-    with pytest.raises(InputError):
+    with pytest.raises(InputError, match=r"level|step|rise|same"):
         linearity(volts)
 
 

@@ -135,7 +135,7 @@ def test_a_circuit_that_is_not_driven_stays_off():
     )
     assert becomes(weak.name, weak.parts, GateOutput("driven", 0.0, 0.1)) == NEVER
     assert {found.name, weak.name} <= set(CIRCUITS)
-    with pytest.raises(KeyError):
+    with pytest.raises(KeyError, match="magic"):
         becomes("magic", (), GateOutput())
 
 

@@ -157,7 +157,7 @@ def test_a_part_that_is_changed_changes_what_is_told():
     assert other.nominal_cents > 100 * made.nominal_cents + 10
     assert [one.name for one in other.trims] == [one.name for one in made.trims]
     for wrong in ((), (0.0,), (-5.0,), (1.0, 2.0, 3.0), (float("nan"),)):
-        with pytest.raises(InputError):
+        with pytest.raises(InputError, match="one or two resistors of more than 0 Ω"):
             Fitted(wrong)
 
 

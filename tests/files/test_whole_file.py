@@ -294,7 +294,7 @@ def test_a_damaged_file_is_left_alone_and_salvaged_as_far_as_it_goes(demo_file, 
 
 def test_an_older_damaged_file_is_salvaged_too(old_file, tmp_path):
     damaged(old_file, [len(old_file.read_bytes()) // 4096 - 1])
-    with pytest.raises(InputError):
+    with pytest.raises(InputError, match="damaged"):
         BenchFile.open(old_file)
     found = salvage(old_file)
     assert found.runs

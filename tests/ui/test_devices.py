@@ -166,6 +166,7 @@ def test_the_safe_key_works_at_any_time(connected, lantern):
     press(connected, Qt.Key.Key_Period, CONTROL)
     until(lambda: lantern.world.code("A") == 0, 1.0)
     until(lambda: "safe value" in connected.sentence.text())
+    assert lantern.world.code("A") == 0
     connected.devices.cancel()
     until(lambda: not connected.devices.busy)
 
