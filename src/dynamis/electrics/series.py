@@ -25,14 +25,14 @@ _SAME: Final = 1e-9
 _WIDEST_STEP: Final = 3.0
 
 
-def values_between(low_volts: float, high_volts: float, series: str) -> list[float]:
+def values_between(low_ohms: float, high_ohms: float, series: str) -> list[float]:
     """All values of a series from `low` to `high`, both included."""
-    decade = math.floor(math.log10(low_volts))
+    decade = math.floor(math.log10(low_ohms))
     values = []
-    while 10.0**decade <= high_volts:
+    while 10.0**decade <= high_ohms:
         values += [float(f"{one}e{decade}") for one in SERIES[series]]
         decade += 1
-    return [value for value in values if low_volts <= value <= high_volts]
+    return [value for value in values if low_ohms <= value <= high_ohms]
 
 
 def next_value(ohms: float, values: Iterable[float], *, up: bool) -> float | None:

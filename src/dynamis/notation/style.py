@@ -58,10 +58,10 @@ class Style:
         """A size in cents to 0.1; what is not nought is not told as such."""
         return f"< {self.number(0.1, 1)}" if 1e-9 < abs(value) < 0.05 else self.cents(value)
 
-    def plus_minus(self, value: float, expanded_cents: float, unit: str, *, sign: bool = False) -> str:
+    def plus_minus(self, value: float, expanded: float, unit: str, *, sign: bool = False) -> str:
         """`−4.36 ± 0.46 ct`: both to two significant digits of the uncertainty (GUM 7.2.6)."""
-        decimals = digits_for(expanded_cents)
-        return f"{self.number(value, decimals, sign=sign)} ± {self.number(expanded_cents, decimals)} {unit}"
+        decimals = digits_for(expanded)
+        return f"{self.number(value, decimals, sign=sign)} ± {self.number(expanded, decimals)} {unit}"
 
     def volts(self, value: float | None, decimals: int = 4, *, sign: bool = False) -> str:
         return f"{self.number(value, decimals, sign=sign)} V"

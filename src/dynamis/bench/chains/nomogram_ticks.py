@@ -15,16 +15,16 @@ from dynamis.plotting.ticks import Tick, round_steps
 _APART = 21.0
 
 
-def ticks_of(scale: NomogramScale, low_volts: float, high_volts: float, pixels: float, style: Style) -> list[Tick]:
+def ticks_of(scale: NomogramScale, low_note: float, high_note: float, pixels: float, style: Style) -> list[Tick]:
     """The ticks of a scale between two places; pixels : of one semitone."""
     kind = scale.quantity.kind
-    octaves = [float(note) for note in range(12 * math.ceil(low_volts / 12.0), math.floor(high_volts) + 1, 12)]
+    octaves = [float(note) for note in range(12 * math.ceil(low_note / 12.0), math.floor(high_note) + 1, 12)]
     if kind == "note":
         return [Tick(note, note_label(note, style)) for note in octaves]
     if kind == "octaves":
         hertz = [(note, 2.0 ** scale.value(note)) for note in octaves]
         return [Tick(note, style.number(one, 0 if one >= 100.0 else 1)) for note, one in hertz]
-    ends = scale.value(low_volts), scale.value(high_volts)
+    ends = scale.value(low_note), scale.value(high_note)
     if not all(math.isfinite(one) for one in ends) or ends[0] == ends[1]:
         return []
     least, most = min(ends), max(ends)
@@ -39,7 +39,7 @@ def ticks_of(scale: NomogramScale, low_volts: float, high_volts: float, pixels: 
         if not scale.doubles and values.size > 1 and float(np.min(np.diff(places))) >= _APART:
             return [Tick(placed(float(one)), _text(float(one), step, kind, style)) for one in values]
     # Nowhere even: a law bends the scale, so values are doubled instead.
-    return _doubling(most, placed, pixels, style, low_volts)
+    return _doubling(most, placed, pixels, style, low_note)
 
 
 def _steps(span: float, binary: bool) -> Iterator[float]:
@@ -50,14 +50,14 @@ def _steps(span: float, binary: bool) -> Iterator[float]:
 
 
 def _doubling(
-    most: float, placed: Callable[[float], float], pixels: float, style: Style, low_volts: float
+    most: float, placed: Callable[[float], float], pixels: float, style: Style, low_note: float
 ) -> list[Tick]:
     ticks: list[Tick] = []
     value = 2.0 ** math.floor(math.log2(most)) if most > 0 else 0.0
     last = math.inf
     while value > 1e-3 and len(ticks) < 14:
         place = placed(value)
-        if place < low_volts:
+        if place < low_note:
             break
         if (last - place) * pixels >= _APART:
             ticks.append(

@@ -99,12 +99,12 @@ def _asked_of(bench: Bench, link: Link, sink: PortRef, start: Requirement) -> Re
     )
 
 
-def supply_from(rails: tuple[Rails, ...], tolerance_cents: float = 0.0) -> Supply:
+def supply_from(rails: tuple[Rails, ...], tolerance_fraction: float = 0.0) -> Supply:
     """The supply of those at hand that reaches furthest: two rails before a single one; a battery when worn."""
     low, high = max(rails, key=lambda one: (one[0] < 0 < one[1], one[1] - one[0]))
     if (low, high) == BATTERY:
         high = BATTERY_WORN  # what still works when it is worn works before
-    return Supply(low, high, tolerance_cents) if high > 0 else Supply(tolerance=tolerance_cents)
+    return Supply(low, high, tolerance_fraction) if high > 0 else Supply(tolerance=tolerance_fraction)
 
 
 def _pitch(bench: Bench, link: Link, sink: PortRef, known: Requirement) -> Requirement | str:

@@ -170,14 +170,12 @@ def check_records(
         check_sent(sent)
 
 
-def within(what: str, value: float, low_volts: float, high_volts: float, unit: str = "") -> None:
+def within(what: str, value: float, low: float, high: float, unit: str = "") -> None:
     """Refuse a number outside its bounds, or none at all."""
-    if not low_volts <= value <= high_volts:  # not a number is not within either
+    if not low <= value <= high:  # not a number is not within either
         value = max(-1e300, min(1e300, value)) if value == value else math.nan
         shown = f"{plain(value)} {unit}".rstrip()
-        raise InputError(
-            f"{what} is {shown}; {plain(low_volts)} to {plain(high_volts)} {unit}".rstrip() + " was expected."
-        )
+        raise InputError(f"{what} is {shown}; {plain(low)} to {plain(high)} {unit}".rstrip() + " was expected.")
 
 
 def counted(what: str, count: int, most: int) -> None:

@@ -60,8 +60,8 @@ def _in(role: str, ohms: float | None = 100e3, **more: object) -> Port:
     return Port("", "", "input", role, ohms=ohms, **more)  # type: ignore[arg-type]
 
 
-def _positive(on: float | None = 2.0, off_cents: float | None = 0.8, **more: object) -> GateRecord:
-    return GateRecord("positive", on_volts=on, off_volts=off_cents, **more)  # type: ignore[arg-type]
+def _positive(on_volts: float | None = 2.0, off_volts: float | None = 0.8, **more: object) -> GateRecord:
+    return GateRecord("positive", on_volts=on_volts, off_volts=off_volts, **more)  # type: ignore[arg-type]
 
 
 def _source(limit: float) -> Port:

@@ -134,7 +134,7 @@ class Trimming:
         """The trimmers in the order in which they are set; needed : by role."""
         return [self._describe(name, needed.get(self.role(name), 0.0)) for name in self.names]
 
-    def _describe(self, name: str, needed_volts: float) -> Trim:
+    def _describe(self, name: str, needed: float) -> Trim:
         lines = [self.circuit.line({name: travel}) for travel in (0.0, MID, 1.0)]
         gains, offsets = ([float(one) for one in row] for row in zip(*((x.gain, x.offset) for x in lines), strict=True))
         role = self.role(name)
@@ -147,7 +147,7 @@ class Trimming:
         if abs(slope_offset) < _FAR_VOLTS * abs(slope_gain):
             pivot = -slope_offset / slope_gain + 0.0
         cents = max(abs(one) * weight for one, weight in zip(self.slopes[name], self.requirement.weights, strict=True))
-        return Trim(name, role, self.circuit.trimmers[name], reach, needed_volts, TURNS, cents / TURNS, pivot)
+        return Trim(name, role, self.circuit.trimmers[name], reach, needed, TURNS, cents / TURNS, pivot)
 
 
 def corner_values(varied: Sequence[Varied], circuit: Circuit) -> dict[str, Values]:

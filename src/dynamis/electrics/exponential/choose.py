@@ -167,7 +167,7 @@ def _parts(requirement: LawRequirement, top_volts: float, reach: _Reach) -> Pair
     )
 
 
-def _split(total: float, within_seconds: float, series: str) -> tuple[float, float]:
-    """A trimmer that reaches ± `within` of `total`, and the part in series with it that comes to it in the middle."""
-    size = next_size(2.0 * within_seconds * total) or trimmer_sizes()[-1]
-    return size, nearest(max(total - size / 2.0, 0.05 * total), series)
+def _split(total_ohms: float, within_fraction: float, series: str) -> tuple[float, float]:
+    """A trimmer that reaches ± `within` of a total, and the part in series that comes to it in the middle."""
+    size = next_size(2.0 * within_fraction * total_ohms) or trimmer_sizes()[-1]
+    return size, nearest(max(total_ohms - size / 2.0, 0.05 * total_ohms), series)

@@ -220,12 +220,12 @@ class Pair:
         return StoredTransfer(self.kind, 1, values)
 
 
-def settled(drive_volts: FloatArray, bulk_ohms: FloatArray) -> FloatArray:
+def settled(drive: FloatArray, bulk: FloatArray) -> FloatArray:
     """u of u + bulk·(e**u − 1) = drive, by Newton's method; it falls onto the answer from above or below."""
-    u = np.minimum(drive_volts, np.log1p(np.maximum(drive_volts, 0.0) / np.maximum(bulk_ohms, 1e-30)))
+    u = np.minimum(drive, np.log1p(np.maximum(drive, 0.0) / np.maximum(bulk, 1e-30)))
     for _ in range(_STEPS):
-        grown = bulk_ohms * np.exp(u)
-        step = (u + grown - bulk_ohms - drive_volts) / (1.0 + grown)
+        grown = bulk * np.exp(u)
+        step = (u + grown - bulk - drive) / (1.0 + grown)
         u = u - step
         if np.all(np.abs(step) <= _SETTLED):
             break

@@ -41,9 +41,9 @@ class _ConverterDrawing:
         self.pen.ground((x - 3.0, y + 1.0))
         return x + 2.0, y
 
-    def over(self, kind: str, name: str, node: Point, out: Point, high_volts: float) -> None:
+    def over(self, kind: str, name: str, node: Point, out: Point, high: float) -> None:
         """A part over an op-amp, from the node at its − input to its output."""
-        y = node[1] + high_volts
+        y = node[1] + high
         a = (node[0] + 1.0, y)
         b = (a[0] + _LONG, y)
         self.pen.wire(node, (node[0], y), a)

@@ -28,10 +28,10 @@ class _Drawing:
         self.pen, self.style, self.contact = Pen(), style, contact
         self.parts: Mapping[str, Part] = {one.name: one for one in parts}
 
-    def level(self, name: str, x: float, y: float, long_seconds: float = _LONG) -> Point:
+    def level(self, name: str, x: float, y: float, long: float = _LONG) -> Point:
         """A resistor from here to the right; answers its end."""
-        self.pen.part("resistor", (x, y), (x + long_seconds, y), self.words(name), name)
-        return x + long_seconds, y
+        self.pen.part("resistor", (x, y), (x + long, y), self.words(name), name)
+        return x + long, y
 
     def upright(self, name: str, x: float, y: float, *, up: bool = False, left: bool = False) -> None:
         """A resistor from a node up to its rail, or down to ground."""

@@ -289,15 +289,15 @@ def _mosfet(output: GateOutput, made: _Built) -> GateOutput:
     return GateOutput("switch", ohms=MOSFET_OHMS) if _switches(output, made) else NEVER
 
 
-def network_levels(first_volts: float, second: Part | None, third_volts: float, up: float) -> tuple[float, float]:
+def network_levels(first_ohms: float, second: Part | None, third_ohms: float, up: float) -> tuple[float, float]:
     """The two levels that three resistors make of a comparator's: from it, from a rail, to ground.
 
     up : the rails as a share of what they should be.
     """
     ohms = None if second is None else second.ohms
     beside = 0.0 if second is None or ohms is None else 1.0 / ohms
-    total = 1.0 / first_volts + beside + 1.0 / third_volts
-    gain, bias = 1.0 / first_volts / total, beside / total
+    total = 1.0 / first_ohms + beside + 1.0 / third_ohms
+    gain, bias = 1.0 / first_ohms / total, beside / total
     swing, rail = RAIL * up - 1.5, 0.0 if second is None else second.rail_volts * up
     return bias * rail - gain * swing, bias * rail + gain * swing
 

@@ -128,6 +128,6 @@ def octave_pair(millivolts: float, celsius: float) -> list[str]:
     ]
 
 
-def settled(tau_seconds: float, within_seconds: float) -> float:
+def settled(tau_seconds: float, within_fraction: float) -> float:
     """How long a lag takes to be within a share of a jump, seconds: tau·ln(1/within)."""
-    return tau_seconds * math.log(1.0 / within_seconds)
+    return tau_seconds * math.log(1.0 / within_fraction)

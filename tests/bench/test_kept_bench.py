@@ -1,0 +1,150 @@
+"""What the demo bench comes to, kept; see `tests/keeping.py`."""
+
+from __future__ import annotations
+
+import numpy as np
+from tests.keeping import attempt, hold
+
+from dynamis.bench.chains.codes import channel_codes, codes_sentences
+from dynamis.bench.chains.link_chain import link_chain
+from dynamis.bench.chains.nomogram import nomogram
+from dynamis.bench.chains.nomogram_ticks import ticks_of
+from dynamis.bench.chains.scale_words import budget_sentence, value_words
+from dynamis.bench.designing.remedies import remedies_for
+from dynamis.bench.document.ports import PortRef
+from dynamis.bench.document.records import HeadRecord
+from dynamis.bench.gear.commands import fields_of
+from dynamis.bench.gear.field_values import value_of
+from dynamis.bench.gear.library import GEAR_KINDS, PORT_KINDS
+from dynamis.bench.judging.levels import levels_of
+from dynamis.bench.judging.matrix import Matrix
+from dynamis.bench.judging.wiring import wiring_card
+from dynamis.bench.runs.advice import belongs_sentence, comparison_sentence, plugging_sentence
+from dynamis.bench.runs.analysis import analyse
+from dynamis.bench.runs.boards import channel_correction, run_correction
+from dynamis.bench.runs.drift import drift_sentence, find_drift
+from dynamis.bench.runs.measured_linearity import linearity_words, measured_linearity
+from dynamis.notation.style import Style
+
+STYLE = Style()
+
+
+def test_every_pair_of_the_demo_is_judged_as_it_was(demo_file):
+    bench, adoptions = demo_file.bench(), demo_file.adoptions()
+    matrix = Matrix()
+    matrix.take(bench, adoptions, STYLE)
+    made = {}
+    for output in matrix.outputs:
+        for sink in matrix.inputs:
+            fit = matrix.fit(output, sink)
+            if fit is not None:
+                found = [[one.code, one.severity, one.value, one.unit, one.text] for one in fit.findings]
+                made[f"{bench.label(output)} > {bench.label(sink)}"] = [fit.verdict, fit.role, fit.value, found]
+    joined = {}
+    for output, sink in matrix.joined_pairs():
+        fit, link = matrix.fit(output, sink), bench.link_from(output)
+        card = wiring_card(bench, output, sink, STYLE)
+        remedies = [
+            [one.kind, one.title, one.text, one.leaves and one.leaves.value]
+            for one in remedies_for(bench, fit, adoptions, STYLE)
+        ]
+        joined[f"{output} > {sink}"] = [
+            remedies,
+            [card.title, card.lead, card.rows, card.between, card.checks],
+            attempt(lambda link=link, sink=sink: levels_of(bench, link, sink)),
+        ]
+    hold("bench_pairs", [made, joined])
+
+
+def test_chains_codes_and_fields_of_the_demo_are_what_they_were(demo_file):
+    bench, adoptions = demo_file.bench(), demo_file.adoptions()
+    told = {}
+    for link in bench.links:
+        chain = link_chain(bench, link)
+        told[link.id] = [
+            chain.sentence,
+            link.whole_notes,
+            link.notes_to_show,
+            link.allowed_cents(np.arange(30.0, 100.0, 9)),
+            link.tightest_cents,
+        ]
+        if chain.chain is not None:
+            drawn = nomogram(bench, link, chain, link.notes_to_show, link.inputs[0])
+            budget = drawn.budget_at(60.0)
+            told[link.id] += [
+                drawn.error_cents,
+                [one.at for one in drawn.scales],
+                [ticks_of(one, 30.0, 100.0, 8.0, STYLE) for one in drawn.scales],
+                [value_words(one.quantity, one.value(61.5), STYLE) for one in drawn.scales],
+                budget_sentence(budget, 1.5, STYLE),
+                [[one.share.label, one.cents, one.known] for one in budget.shares],
+                [drawn.gap_cents(k) for k in range(len(drawn.scales) - 1)],
+            ]
+    coded = {}
+    for channel, serial in bench.channels:
+        mine = next(
+            (one.head for one in adoptions if (one.gear, one.port, one.serial) == (channel.gear, channel.port, serial)),
+            HeadRecord(),
+        )
+        made = attempt(lambda c=channel, h=mine: channel_codes(bench, c, h))
+        coded[f"{channel} {serial}"] = (
+            [made]
+            if isinstance(made, str)
+            else [
+                codes_sentences(made, STYLE),
+                made.reach_notes,
+                made.floor_cents,
+                made.semitone_codes,
+                made.table.codes,
+                made.table.error_cents,
+                codes_sentences(channel_codes(bench, channel, mine, as_other_law=True), STYLE),
+                attempt(lambda c=channel, h=mine: channel_correction(bench, c, h).hash),
+            ]
+        )
+    fields = {}
+    for gear in bench.gear:
+        for port in gear.ports:
+            shown = [one for one in fields_of(bench, PortRef(gear.id, port.id)) if one.kind not in ("choice", "flag")]
+            fields[f"{gear.id}.{port.id}"] = [
+                [one.path, one.label, one.show(value_of(port, one.path), STYLE)] for one in shown
+            ]
+    hold("bench_chains", [told, coded, fields, [one.name for one in GEAR_KINDS], [one.name for one in PORT_KINDS]])
+
+
+def test_runs_of_the_demo_are_judged_as_they_were(demo_file):
+    bench, runs, adoptions = demo_file.bench(), demo_file.runs(), demo_file.adoptions()
+    judged = [analyse(run, demo_file.readings(run.id)) for run in runs]
+    made = [
+        [
+            one.verdict,
+            one.worst_index,
+            one.deciding_index,
+            one.next_note,
+            one.wanted,
+            one.error_cents,
+            one.expanded_cents,
+            one.residual_cents,
+            one.loading_factor,
+            one.independent_expanded_cents,
+            one.as_typed(60.0, 2.2),
+            one.expect(61.0),
+            [[way.kind, way.worst_cents, way.verdict] for way in one.corrections],
+            plugging_sentence(bench, one.run, STYLE),
+            belongs_sentence(bench, one.run, adoptions, STYLE),
+            comparison_sentence(one, judged[0], STYLE),
+            attempt(lambda o=one: drift_sentence(find_drift(o), STYLE) if find_drift(o) else None),
+            linearity_words(measured_linearity(one), 1.0, STYLE),
+            attempt(lambda o=one: run_correction(o.run) and run_correction(o.run).hash),
+        ]
+        for one in judged
+    ]
+    part = [
+        [
+            (one := analyse(runs[0], demo_file.readings(runs[0].id)[:count])).verdict,
+            one.why_no_fit,
+            one.next_note,
+            [way.worst_cents for way in one.corrections],
+        ]
+        for count in (0, 1, 2, 3, 5, 9)
+    ]
+    hold("bench_runs", [made, part])

@@ -1,0 +1,279 @@
+"""What the electrics give, kept; see `tests/keeping.py`."""
+
+from __future__ import annotations
+
+import itertools
+from dataclasses import replace
+
+import numpy as np
+from tests.electrics.specimens import SPECIMENS
+from tests.keeping import attempt, hold
+
+from dynamis.electrics import audio_levels, potentiometer, series
+from dynamis.electrics.circuits.circuit import Fitted
+from dynamis.electrics.circuits.clamp import Clamp
+from dynamis.electrics.circuits.parts import parts_list, pieces_of
+from dynamis.electrics.circuits.schematic import schematic
+from dynamis.electrics.circuits.spice import netlist
+from dynamis.electrics.circuits.supply import OP_AMPS, Supply
+from dynamis.electrics.design.answer import Ask, answered
+from dynamis.electrics.design.behaviour import behaviour, behaviour_words
+from dynamis.electrics.design.requirement import Requirement
+from dynamis.electrics.design.spread import budget, spread
+from dynamis.electrics.design.walk import walk
+from dynamis.electrics.design.words import later_words, proposal_row, step_words
+from dynamis.electrics.exponential import adjust
+from dynamis.electrics.exponential.choose import choose
+from dynamis.electrics.exponential.requirement import LawRequirement
+from dynamis.electrics.exponential.schematic import pair_schematic
+from dynamis.electrics.exponential.spice import pair_netlist
+from dynamis.electrics.gates.circuits import gate_circuit, gate_circuits
+from dynamis.electrics.gates.levels import judge_gate, levels_at
+from dynamis.electrics.gates.specs import parse_gate_input, parse_gate_output, parse_supplies
+from dynamis.electrics.gates.spice import gate_netlist
+from dynamis.electrics.gates.stages import becomes
+from dynamis.electrics.gates.stretcher import stretching
+from dynamis.electrics.net import Net, Terminal, loaded, parallel
+from dynamis.electrics.potentiometer import LoadedPot
+from dynamis.notation.style import Style
+from dynamis.transfer.parameter import NOMINAL, World
+
+STYLE = Style()
+SENDERS = (
+    "low_volts=0,high_volts=5,ohms=1000",
+    "low_volts=0,high_volts=3.3,ohms=100",
+    "low_volts=0,high_volts=12,ohms=1000,max_volts=15",
+    "low_volts=-5,high_volts=5,ohms=1000",
+    "low_volts=0,high_volts=1.5",
+    "kind=switch,ohms=50",
+    "low_volts=0.4,high_volts=2.4,ohms=0,min_volts=-0.3,max_volts=5.5",
+)
+TAKERS = (
+    "off_volts=0.8,on_volts=2.0,ohms=100000",
+    "off_volts=1,on_volts=2,min_volts=-0.3,max_volts=3.6,rail_volts=3.3",
+    "off_volts=3,on_volts=7,work_max_volts=12",
+    "kind=shorting,pullup_volts=5,on_volts=0.8,off_volts=2,min_volts=-0.5,max_volts=5.5",
+    "off_volts=1.5,on_volts=3.5,ohms=10000,min_volts=-0.5,max_volts=5.5",
+)
+
+
+def test_gates_are_judged_and_mended_as_they_were():
+    made = {}
+    for sender, taker in itertools.product(SENDERS, TAKERS):
+        output, sink = parse_gate_output(sender), parse_gate_input(taker)
+        for count, rails in ((1, ("12",)), (3, ("0:5", "0:3.3")), (1, ("none",))):
+            fix = gate_circuit(output, sink, count, parse_supplies(rails))
+            key = f"{sender} > {taker} x {count} {rails}"
+            made[key] = [judge_gate(output, sink, count), levels_at(output, sink, count), fix]
+            if fix is not None and count == 1:
+                made[key] += [
+                    attempt(lambda f=fix, o=output: becomes(f.name, f.parts, o)),
+                    attempt(lambda f=fix, o=output, s=sink: gate_netlist("t", f.name, f.parts, o, s, 1)),
+                ]
+        made[f"{sender} > {taker}"] = [
+            [one.name, one.size] for one in gate_circuits(output, sink, 1, parse_supplies(("12", "0:5")))
+        ]
+        made[f"{sender} > {taker} long"] = attempt(lambda o=output, s=sink: stretching(o, s, 1, 0.01, 0.001))
+    bad = (
+        "",
+        "low_volts=1",
+        "low_volts=5,high_volts=0",
+        "kind=odd",
+        "kind=switch,ohms=-1",
+        "low_volts=0,high_volts=5,max_volts=-9,min_volts=9",
+        "a=1",
+    )
+    wrong = [
+        [attempt(lambda t=text: parse_gate_output(t)), attempt(lambda t=text: parse_gate_input(t))] for text in bad
+    ]
+    supplies = [
+        attempt(lambda t=text: parse_supplies(t))
+        for text in (("12",), ("0:5", "-9:12"), ("none",), ("none", "12"), ("5:0",), ("x",), ("1:5",))
+    ]
+    hold("electrics_gates", [made, wrong, supplies])
+
+
+def test_circuits_and_proposals_are_what_they_were():
+    made = {}
+    for name, one in SPECIMENS.items():
+        for circuit in (
+            replace(one, source_ohms=1e3, load_ohms=47e3),
+            replace(one, op_amp=OP_AMPS["jfet"], load_ohms=None, clamp=Clamp(-0.5, 5.5)),
+        ):
+            made[f"{name} {circuit.op_amp.name}"] = [
+                circuit.line(),
+                circuit.resistors,
+                attempt(lambda c=circuit: c.supply_amperes(5.0)),
+                pieces_of(circuit, STYLE),
+                parts_list(pieces_of(circuit)),
+                netlist(circuit, -1.0, 5.0),
+                schematic(circuit, STYLE),
+            ]
+    wishes = {
+        "halved": Requirement(0.37, 1.676, 0.0, 5.0, op_amp=OP_AMPS["jfet"], resistor_per_kelvin=50e-6),
+        "octave": Requirement(
+            1.2, -0.2, 0.2, 5.2, supply=Supply(0.0, 12.0), load_ohms=20e3, op_amp=OP_AMPS["rail-to-rail"]
+        ),
+        "turned": Requirement(
+            -1.0, 0.0, -5.0, 5.0, load_ohms=None, series="E24", pairs=False, op_amp=OP_AMPS["precision"]
+        ),
+        "clamped": Requirement(
+            0.6, 0.0, 0.5, 5.0, absolute_limits=Clamp(-0.3, 3.6), op_amp=OP_AMPS["jfet"], zero_volts=0.0
+        ),
+    }
+    for name, requirement in wishes.items():
+        answer = answered(Ask(requirement), lambda: True)
+        made[name] = [answer.words, answer.best_key, [one.reason for one in answer.proposals.rejected]]
+        for proposal in answer.proposals.found[:3]:
+            drawn = answer.spreads[proposal.key]
+            steps = walk(proposal, [], lambda volts: volts)
+            made[name] += [
+                proposal_row(proposal, drawn, STYLE),
+                later_words(proposal, STYLE),
+                step_words(proposal, steps, lambda volts: "", STYLE),
+                proposal.trims,
+                budget(proposal.circuit, requirement),
+                [drawn.before.p95_cents, drawn.after.p95_cents, drawn.after.worst, drawn.before.within_words(STYLE)],
+                behaviour(proposal.circuit, requirement),
+                behaviour_words(behaviour(proposal.circuit, requirement), proposal.circuit, requirement, STYLE),
+            ]
+    summed = answered(Ask(wishes["halved"], adds=(2, 1.0, 1.0)), lambda: True)
+    few = spread(summed.proposals.found[0].circuit, wishes["halved"], samples=500, shape="normal")
+    refused = [
+        attempt(lambda v=values: replace(wishes["halved"], **v))
+        for values in (
+            {"gain": 0.0},
+            {"in_low_volts": 9.0},
+            {"tolerance": 2.0},
+            {"load_ohms": 0.0},
+            {"series": "E7"},
+            {"tolerance_cents": 0.0},
+            {"load_tolerance_fraction": 1.0},
+        )
+    ]
+    hold("electrics_circuits", [made, summed.words, [few.before.p95_cents, few.after.worst], refused])
+
+
+def test_converters_of_the_law_are_what_they_were():
+    made = {}
+    for name, requirement in {
+        "up": LawRequirement(0.0, 5.0, 0.25, 8.0),
+        "down": LawRequirement(0.25, 8.0, 0.2, 5.2, "logarithmic"),
+        "wide": LawRequirement(-2.0, 2.0, 0.1, 1.6, load_ohms=20e3),
+    }.items():
+        one, world = choose(requirement), World({"between.R1": 0.5, "between.VR2": -0.3}, celsius=35.0)
+        x = np.linspace(requirement.in_low_volts, requirement.in_high_volts, 7)
+        made[name] = [
+            one.parts,
+            one.travel,
+            one.exact(x, NOMINAL),
+            one.exact(x, world),
+            one.limits(world),
+            one.parameters(),
+            adjust.left(one, requirement),
+            adjust.walk(one, requirement),
+            adjust.steps(one, requirement),
+            adjust.drift(one, requirement, 10.0),
+            adjust.exact_ppm(one),
+            pair_netlist(one, requirement.in_low_volts, requirement.in_high_volts, "t"),
+            pair_schematic(one.parts, STYLE),
+        ]
+    refused = [
+        attempt(lambda a=arguments: choose(LawRequirement(*a)))
+        for arguments in ((5.0, 0.0, 0.25, 8.0), (0.0, 5.0, -1.0, 8.0), (0.0, 50.0, 0.25, 8.0), (0.0, 5.0, 0.25, 80.0))
+    ]
+    hold("electrics_exponential", [made, refused])
+
+
+def test_nodes_potentiometers_values_and_levels_are_what_they_were():
+    net = Net(
+        "n",
+        (
+            Terminal("a", "A", 1e3, True, 0.05),
+            Terminal("b", "B", 2e3, True),
+            Terminal("c", "C", 1e5, False, 0.2),
+            Terminal("d", "D", 1e4, False, 0.0, 5.0),
+        ),
+    )
+    worlds = (
+        NOMINAL,
+        World({"a.ohms": 1.0, "c.ohms": -1.0}),
+        World(plugged=frozenset({"a", "c"})),
+        World(driven={"b": 3.0}),
+    )
+    solved = [
+        [
+            net.solve({"a": 5.0, "b": -1.0}, world),
+            net.share("a", world),
+            net.share("a", world, "c"),
+            net.transfer("a", "c").limits(world),
+        ]
+        for world in worlds
+    ]
+    alone = [parallel([]), parallel([1e3, None, 0.0, 3e3]), loaded(1e3, [(1e5, 0.0), (1e4, 5.0)]), loaded(0.0, [])]
+    pots = [
+        [
+            one,
+            one.volts(np.linspace(0, 1, 5)),
+            one.source_ohms(np.linspace(0, 1, 5)),
+            one.bend,
+            one.reach_volts,
+            potentiometer.straightenings(one),
+            [potentiometer.straightened(one, way, np.linspace(0, 1, 5)) for way in potentiometer.straightenings(one)],
+        ]
+        for one in (LoadedPot(1e5, 12.0, 1e4, 1e5), LoadedPot(1e4, 5.0), LoadedPot(5e4, -5.0, 1e3, 2e4))
+    ]
+    refused = [
+        attempt(lambda a=arguments: LoadedPot(*a)) for arguments in ((0.0, 5.0), (1e4, 5.0, -1.0), (1e4, 5.0, 0.0, 0.0))
+    ]
+    values = [
+        [series.nearest(ohms, name) for ohms in (9.4, 1e3, 1234.0, 47e3, 1e6)]
+        + [series.next_in_series(ohms, name, up=up) for ohms in (1e3, 1050.0, 9.1e3) for up in (True, False)]
+        + [len(series.values_between(10.0, 1e6, name))]
+        for name in series.SERIES
+    ]
+    stepped = [
+        attempt(
+            lambda t=text: [
+                f := Fitted.parse(t, "R1"),
+                f.total,
+                f.stepped([1e3, 2.2e3, 4.7e3, 1e4], up=True),
+                f.stepped([1e3, 2.2e3], up=False),
+            ]
+        )
+        for text in ("4k7", "4k7 + 220", "10k || 22k", "1+2+3", "-5", "x")
+    ]
+    levels = [
+        [
+            audio_levels.sine_peak_volts(dbu),
+            audio_levels.droop_left(0.1 + abs(dbu), 2.0),
+            audio_levels.seconds_until(0.5, 1.0 + abs(dbu)),
+        ]
+        for dbu in (-20.0, 0.0, 4.0, 24.0)
+    ]
+    supplies = [
+        attempt(
+            lambda t=text: [
+                s := Supply.parse(t, 0.05),
+                s.words,
+                s.single,
+                [kind.swing(s) for kind in OP_AMPS.values()],
+                [kind.common(s) for kind in OP_AMPS.values()],
+            ]
+        )
+        for text in ("12", "0:5", "-9:12", "0:3.3", "5:0", "")
+    ]
+    clamps = [
+        [
+            one.diodes,
+            one.ends(amplified=True),
+            one.ends(amplified=False),
+            one.within(-9.0, 9.0),
+            one.needed(-9.0, 9.0),
+            one.needed(0.0, 3.0),
+            one.outside(4.0),
+            one.held(-7.0),
+        ]
+        for one in (Clamp(), Clamp(-0.3, 3.6), Clamp(None, 5.0), Clamp(-5.0, None), Clamp(-0.3, 5.3))
+    ]
+    hold("electrics_nodes", [solved, alone, pots, refused, values, stepped, levels, supplies, clamps])
