@@ -110,7 +110,22 @@ def test_heads_tables_and_boards_give_what_they_gave():
         attempt(lambda b=base: firmware.BoardCorrection("E", b, 1))
         for base in (2**39 - 1, 2**39, 2**40, -(2**40), 2**47, 2**48)
     ]
-    hold("converter_heads", [made, limits, bases])
+    tables = [
+        attempt(lambda first=first, count=count: firmware.BoardCorrection("E", 0, 1, first, (1,) * count))
+        for first, count in ((0, 0), (1, 0), (-1, 2), (0, 128), (0, 129), (127, 1), (127, 2))
+    ]
+    scales = [
+        attempt(lambda law=law, scale=scale: firmware.BoardCorrection(law, 0, scale))
+        for law in ("E", "L", "X")
+        for scale in (firmware.MOST_SLOPE - 1, firmware.MOST_SLOPE, firmware.MOST_SWING - 1, firmware.MOST_SWING)
+    ]
+    ends = [
+        firmware.BoardCorrection(law, 30 << 32, 7 << 20, 60, (20000, -20000)).codes(
+            [-5000, 0, 61440, 62464, 131072, 200000], 12
+        )
+        for law in ("E", "L")
+    ]
+    hold("converter_heads", [made, limits, bases, tables, scales, ends])
 
 
 def test_transfers_codings_and_uses_give_what_they_gave():
@@ -123,6 +138,7 @@ def test_transfers_codings_and_uses_give_what_they_gave():
             [one.forward(every, world), one.exact(every, world), one.backward(VOLTS[:-1], world), one.limits(world)]
             for world in worlds
         ] + [one.parameters(), one.stored()]
+    moved["bare"] = [DacTransfer("d", DACS["plain"]), DacTransfer("d", DACS["plain"]).limits(worlds[1])]
     coded = [
         [
             attempt(lambda c=name: coding.words(np.array([0, 1, 5, 7, 8, 15]), 4, c)),

@@ -105,7 +105,10 @@ def test_laws_and_models_give_what_they_gave():
                     model.hertz(1.5),
                 ]
     read = {text: attempt(lambda t=text: laws.parse_law(t)) for text in TEXTS}
-    hold("pitch_laws", [made, read, cents_between([1.0, 440.0, 450.0], [2.0, 440.0, 440.0])])
+    hold(
+        "pitch_laws",
+        [made, read, cents_between([1.0, 440.0, 450.0, 0.0, -1.0, 0.5, 3.0], [2.0, 440.0, 440.0, 1.0, 1.0, 0.25, 0.7])],
+    )
 
 
 def test_notes_tunings_and_tolerances_give_what_they_gave():

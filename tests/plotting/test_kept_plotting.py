@@ -27,6 +27,8 @@ def test_axes_ticks_series_and_drawings_give_what_they_gave():
         ]
         for one in axes
     ]
+    bare = Axis(2.0, 6.0)
+    placed.append([bare.pixels, bare.at(3.0), bare.value(0.25), bare.zoomed(0.5), bare.zoomed(3.0)])
     spans = ((0.0, 1.0), (-20.0, 10.0), (36.0, 96.0), (1e-4, 3e-4), (5.0, 5.0), (0.0, 1234.0), (-0.3, 0.45))
     ticks = [
         [number_ticks(low, high, most, Style(), sign=sign) for most in (0, 1, 3, 8) for sign in (False, True)]

@@ -71,5 +71,14 @@ def test_chains_worlds_and_breakpoints_give_what_they_gave():
         attempt(lambda t=times: Breakpoints(np.array(t), np.zeros(len(t)), np.zeros(len(t), np.int8)))
         for times in ([], [0.0, 0.0], [1.0, 0.0], [0.0, 1.0])
     ]
+    twice = DacTransfer("d", dac, "jack", 0.005)
+    bad += [
+        attempt(
+            lambda: Chain(
+                (chain.transfers[0], chain.transfers[1], chain.transfers[2], chain.transfers[1]), WantedPitch()
+            )
+        )
+    ]
+    bad += [attempt(lambda: Chain((chain.transfers[0], twice, SPECIMENS["oscillator"].transfer), WantedPitch()))]
     few = [distinct([3.0, 1.0, np.nan, 3.0, np.nan, -0.0, 0.0]), among([1.0, 2.0, 3.0], [2.0, 5.0])]
     hold("transfer_chains", [told, moved, lines, bad, few])
