@@ -234,6 +234,7 @@ class Table(QTableView):
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
+        self._edge(self.hasFocus())  # a page that was hidden has not heard of its theme
         self._share_width()
 
     def changeEvent(self, event: QEvent) -> None:

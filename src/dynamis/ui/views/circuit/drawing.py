@@ -19,6 +19,8 @@ _WORDS_WIDE = 160.0
 _LINE = 16.0
 # A terminal's words stand in so many units above and below it, and have at least so many across.
 _LABEL_UNITS, _LEAST_LABEL = 2.4, 6.2
+# A part on its line has its own words so far to either side of its middle.
+_BODY_UNITS = 1.6
 # Below so many pixels a square words shrink with the drawing, down to this share.
 _FULL_UNIT, _SMALLEST = 14.0, 0.7
 # Squares are at least so wide, pixels: smaller, words would cover one another.
@@ -141,18 +143,32 @@ class SchematicView(Picture):
             p.drawLine(QPointF(at.x() + 3.6, at.y()), to)
         right = to == at
         wide = self.width() - at.x() if right else self._clear_from(symbol)
-        for k, words in enumerate(symbol.words):
-            x = at.x() + 8 if right else at.x() - 6
-            above = at.y() - 1.3 * self._line if k == 0 else at.y() + 6
+        length = p.fontMetrics().horizontalAdvance
+        texts = [[words] for words in symbol.words]
+        if length(symbol.words[0]) > wide:
+            texts[0] = symbol.words[0].split(" · ", 1)  # the gear over its port
+        x = at.x()
+        if not right:  # words that are too long begin further left, as far as there is room
+            x -= 6 + min(max(0.0, max(length(line) for lines in texts for line in lines) + 2 - wide), x - 6)
+            wide += at.x() - 6 - x
+        for k, lines in enumerate(texts):
             p.setPen(QColor(self.colours.ink if k == 0 else self.colours.muted))
-            shown = p.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(wide))
-            p.drawText(QRectF(x - (8 if right else 0), above, wide, self._line), Qt.AlignmentFlag.AlignLeft, shown)
+            above = at.y() - (len(lines) + 0.3) * self._line if k == 0 else at.y() + 6
+            for row, line in enumerate(lines):
+                shown = p.fontMetrics().elidedText(line, Qt.TextElideMode.ElideRight, int(wide))
+                box = QRectF(x, above + row * self._line, wide, self._line)
+                p.drawText(box, Qt.AlignmentFlag.AlignLeft, shown)
 
     def _clear_from(self, symbol: Symbol) -> float:
         """Pixels from a terminal at the left to what stands next beside it, above or below its own line."""
         assert self.drawing is not None
         x, y = symbol.at
-        places = [place for one in self.drawing.symbols if one is not symbol for place in (one.at, one.to)]
+        places = []
+        for one in self.drawing.symbols:
+            if one is not symbol:
+                level = one.at[1] == one.to[1] == y and one.at != one.to
+                middle = (one.at[0] + one.to[0]) / 2
+                places += [(middle - _BODY_UNITS, y)] if level else [one.at, one.to]  # its lead stands in nobody's way
         for wire in self.drawing.wires:
             for (x1, y1), (x2, y2) in pairwise(wire):
                 if x1 == x2 and min(y1, y2) < y + _LABEL_UNITS and max(y1, y2) > y - _LABEL_UNITS:
