@@ -140,7 +140,7 @@ WISHES = st.builds(
 def test_the_smallest_circuit_keeps_to_the_wish_or_to_what_the_supply_can_do(requirement, turned):
     requirement = replace(requirement, gain=-requirement.gain) if turned else requirement
     proposals = propose(requirement, smallest=True)
-    made = proposals.found[0]
+    made = proposals.suitable[0]
 
     low, high = requirement.supply.low, requirement.supply.high
     assert proposals.delivered or not (low + 1.5 < min(requirement.ends) and max(requirement.ends) < high - 1.5)
@@ -292,7 +292,7 @@ def test_the_parts_list_counts_equal_parts_and_prices_them():
 def test_a_slight_offset_from_a_high_rail_is_made_too(gain, source, offset):
     """By a stage of fewer ohms, two resistors in series, or left out where it is within what counts as done."""
     proposals = propose(Requirement(gain, offset, 0.2, 5.0, source_ohms=source, supply=Supply(-15, 15)), smallest=True)
-    made = proposals.found[0]
+    made = proposals.suitable[0]
     assert proposals.delivered
     assert abs(made.gain_error) <= 1e-3
     assert abs(made.offset_error_volts) <= 1e-3
@@ -379,9 +379,9 @@ def test_later_is_what_the_changes_alone_make_of_a_trimmed_circuit():
     assert soft.is_soft
     assert soft.later.decides == "load"
     assert soft.later.worst <= load_cents(soft.circuit, requirement) + 10.0 * 2400 * 2 * 5e-4 * 0.25 * 2 + 1.0
-    assert propose(requirement, smallest=True).found[0].circuit.topology.amplifiers  # the stiff one comes first
+    assert propose(requirement, smallest=True).suitable[0].circuit.topology.amplifiers  # the stiff one comes first
     assert (
-        propose(replace(requirement, load_tolerance_fraction=0.0), smallest=True).found[0].circuit.topology.name
+        propose(replace(requirement, load_tolerance_fraction=0.0), smallest=True).suitable[0].circuit.topology.name
         == "resistors"
     )
 
@@ -401,7 +401,7 @@ def test_an_offset_that_sets_pitch_comes_from_a_reference_and_the_supplys_end_ke
     values, topology, taken, reached
 ):
     found = propose(Requirement(**values), smallest=True)
-    assert found.found[0].offset_from == taken
-    assert topology in (None, found.found[0].circuit.topology.name)
+    assert found.suitable[0].offset_from == taken
+    assert topology in (None, found.suitable[0].circuit.topology.name)
     assert found.reached_in_volts == (reached if reached is None else pytest.approx(reached))
-    assert found.found[0].circuit.line().gain == pytest.approx(values["gain"], rel=1.1e-3)
+    assert found.suitable[0].circuit.line().gain == pytest.approx(values["gain"], rel=1.1e-3)

@@ -138,8 +138,8 @@ def test_an_impossible_wish_gets_the_nearest_that_can_be_done(gain, offset, supp
     asked = Requirement(gain, offset, supply=supply)
     found = propose(asked, smallest=True)
     assert not found.delivered
-    assert found.asked == asked
-    assert found.asked.supply.words == words
+    assert found.requested == asked
+    assert found.requested.supply.words == words
     low, high = supply.low, supply.high
     assert low - 1e-6 <= min(found.requirement.ends) <= max(found.requirement.ends) <= high + 1e-6
     worst = max(abs(a - b) for a, b in zip(found.requirement.ends, asked.ends, strict=True))
@@ -246,7 +246,7 @@ def test_a_summer_adds_octaves_semitones_and_other_pitches(tmp_path):
 
 def test_a_summer_is_proposed_with_a_trimmer_that_reaches():
     proposals = propose_summer(Requirement(1.0, op_amp=OP_AMPS["precision"]), 2, 1.0, 1.0)
-    made = proposals.found[0]
+    made = proposals.suitable[0]
     assert {one.topology.name for one in proposals.rejected} == set(ORDER)
     assert made.nominal_cents < 1.0
     (trim,) = made.trims
@@ -256,21 +256,21 @@ def test_a_summer_is_proposed_with_a_trimmer_that_reaches():
     kept = REGISTRY.make("c", BuiltCircuit("c", with_switches(made.circuit, octave=True, semitones=False)).stored())
     assert kept.circuit.closed == {"R8"}
     assert kept.offset_volts == pytest.approx(1.0, abs=2e-3)
-    assert len(propose_summer(replace(Requirement(1.0), tolerance=0.0), 2, 0.0, 0.0).found[0].trims) == 0
+    assert len(propose_summer(replace(Requirement(1.0), tolerance=0.0), 2, 0.0, 0.0).suitable[0].trims) == 0
 
 
 def test_a_reference_is_proposed_where_the_rail_would_move_the_pitch():
     """5 % of 12 V behind 1.676 V at 0.37 V/oct is 272 cents; with rails that hold nothing is added."""
     rails = propose(Requirement(0.37, 1.676, supply=Supply(-12, 12, 0.05)))
-    keys = [one.key for one in rails.found]
+    keys = [one.key for one in rails.suitable]
     assert "attenuator-follower" in keys
     assert "attenuator-follower+reference" in keys
-    by_key = {one.key: one for one in rails.found}
+    by_key = {one.key: one for one in rails.suitable}
     assert by_key["attenuator-follower"].rail_cents == pytest.approx(272, abs=8)
     assert by_key["attenuator-follower+reference"].rail_cents < 15
     assert "5 V reference" in by_key["attenuator-follower+reference"].title
     # A rail of which nothing is known moves by half a per cent: 5 ct/5 allowed, 0.005 · 1.676 V · 1200/0.37 = 27 ct.
     held = propose(Requirement(0.37, 1.676))
-    assert held.found[0].key == "attenuator-follower+reference"
+    assert held.suitable[0].key == "attenuator-follower+reference"
     assert rail_cents(by_key["attenuator-follower"].circuit, Requirement(0.37, 1.676)) > 20
-    assert not any("reference" in one.key for one in propose(Requirement(0.37, 1.676, offset_from="rail")).found)
+    assert not any("reference" in one.key for one in propose(Requirement(0.37, 1.676, offset_from="rail")).suitable)

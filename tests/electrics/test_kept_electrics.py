@@ -124,7 +124,7 @@ def test_circuits_and_proposals_are_what_they_were():
     for name, requirement in wishes.items():
         answer = answered(Ask(requirement), lambda: True)
         made[name] = [answer.words, answer.best_key, [one.reason for one in answer.proposals.rejected]]
-        for proposal in answer.proposals.found[:3]:
+        for proposal in answer.proposals.suitable[:3]:
             drawn = answer.spreads[proposal.key]
             steps = walk(proposal, [], lambda volts: volts)
             made[name] += [
@@ -138,7 +138,7 @@ def test_circuits_and_proposals_are_what_they_were():
                 behaviour_words(behaviour(proposal.circuit, requirement), proposal.circuit, requirement, STYLE),
             ]
     summed = answered(Ask(wishes["halved"], adds=(2, 1.0, 1.0)), lambda: True)
-    few = spread(summed.proposals.found[0].circuit, wishes["halved"], samples=500, shape="normal")
+    few = spread(summed.proposals.suitable[0].circuit, wishes["halved"], samples=500, shape="normal")
     refused = [
         attempt(lambda v=values: replace(wishes["halved"], **v))
         for values in (

@@ -59,7 +59,7 @@ def test_the_header_compiles_strictly_and_agrees_over_all_notes_and_bends(tmp_pa
     correction = board_correction(head)
     bits = 16 if "16" in str(head) and head is not CONSTANTS and isinstance(head, ConstantsHead) else 12
     program = built(
-        tmp_path, c_header(correction, bits, prefix="board", told=["A channel */ of a test"], notes=range(36, 97))
+        tmp_path, c_header(correction, bits, prefix="board", sentences=["A channel */ of a test"], notes=range(36, 97))
     )
     done = subprocess.run([program], capture_output=True, check=False, timeout=60)
     assert done.returncode == 0  # its own test vectors
@@ -71,7 +71,7 @@ def test_the_header_compiles_strictly_and_agrees_over_all_notes_and_bends(tmp_pa
 
 
 def test_a_wrong_vector_is_noticed(tmp_path):
-    text = c_header(BoardCorrection("E", 2**32, 2**22), 12, prefix="board", told=[], notes=[60])
+    text = c_header(BoardCorrection("E", 2**32, 2**22), 12, prefix="board", sentences=[], notes=[60])
     broken = re.sub(r"\{(\d+), (\d+)u\}", lambda found: f"{{{found[1]}, {int(found[2]) + 1}u}}", text, count=1)
     assert subprocess.run([built(tmp_path, broken)], capture_output=True, check=False).returncode == 1
 

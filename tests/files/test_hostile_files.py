@@ -84,7 +84,9 @@ def test_a_name_stays_a_name_in_spice_and_in_c(drawn, name, tmp_path):
     assert "v(out)" in done.stdout
     assert not mark.exists()
     (tmp_path / "h.h").write_text(
-        c_header(BoardCorrection("E", 1, 1), 12, prefix="board", told=[f"{name}: of a channel", name], notes=[36.0])
+        c_header(
+            BoardCorrection("E", 1, 1), 12, prefix="board", sentences=[f"{name}: of a channel", name], notes=[36.0]
+        )
     )
     (tmp_path / "m.c").write_text('#include "h.h"\nint smuggled(void); int smuggled(void) { return board_check(); }\n')
     strict = ["-std=c99", "-trigraphs", "-Wall", "-Wextra", "-Wpedantic", "-Werror", "-Wbidi-chars=any", "-Wno-unused"]

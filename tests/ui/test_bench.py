@@ -69,7 +69,7 @@ def test_the_badge_counts_what_joined_links_ask_for(station, demo_file):
     bench, window = demo_file.bench(), station.window()
     fits = [fit for link in bench.links for fit in judge_link(bench, link, demo_file.adoptions())]
     asked = sum(finding.asks for fit in fits for finding in fit.findings)
-    assert window.session.judge.asked == asked > 8
+    assert window.session.judge.questions == asked > 8
     assert (
         window.station_buttons["Bench"].accessibleName() == f"Bench: {asked} findings of joined links ask for something"
     )
@@ -310,13 +310,13 @@ def test_two_thousand_links_never_stop_the_window(empty_file, make_window):
     window = make_window(empty_file)
     press(window, Qt.Key.Key_1, CONTROL)
     turns, end = [], time.monotonic() + 120.0
-    while window.session.judge.asked is None or len(turns) < 100:
+    while window.session.judge.questions is None or len(turns) < 100:
         begun = time.thread_time()
         QApplication.processEvents()
         turns.append(time.thread_time() - begun)
         assert time.monotonic() < end
     # both levels of each output and both thresholds of each input are to be measured
-    assert window.session.judge.asked == 4 * 2000
+    assert window.session.judge.questions == 4 * 2000
     assert sorted(turns)[-5] < 0.1
     with at_once(0.5):  # 0.1 s here
         window.session.document.apply(set_port(window.session.bench, PortRef("hall", "i7"), ohms=47e3))

@@ -519,7 +519,7 @@ def test_a_late_answer_to_an_old_question_is_dropped(circuit):
         type_into(circuit.form.edits["gain"], gain, enter=True)
     answered(circuit)
     assert circuit.chosen.requirement.gain == 0.7
-    assert circuit.answer.proposals.asked.gain == 0.7
+    assert circuit.answer.proposals.requested.gain == 0.7
 
 
 def test_a_summer_is_designed_and_used(window, circuit):

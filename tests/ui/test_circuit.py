@@ -124,7 +124,7 @@ def test_each_choice_of_the_wish_asks_anew(combo, choice, found, circuit):
     made.activated.emit(at)
     answered(circuit)
     assert found(circuit.form.ask)
-    assert circuit.answer.proposals.found
+    assert circuit.answer.proposals.suitable
     assert circuit.chosen.requirement.op_amp == circuit.form.ask.requirement.op_amp
 
 
@@ -302,8 +302,8 @@ def test_a_keyboard_drives_hertz_per_volt_through_a_converter(window, tmp_path, 
     assert window.station.table() is page.table
     assert any("twice the volts with every octave" in text for text in page.asks.shown)
     assert any(text.startswith("It ends at note 86 D6") for text in page.asks.shown)
-    assert any("10\u00a0°C warmer" in text for text in side.told[1].shown)
-    assert any("Turn RV6, the level" in text for text in side.told[0].shown)
+    assert any("10\u00a0°C warmer" in text for text in side.sentences[1].shown)
+    assert any("Turn RV6, the level" in text for text in side.sentences[0].shown)
     assert table_texts(page.table)[0][0] == "Bulk resistance of the emitters"
     before = page.chosen.parts
     side.values.edits["R8"].setFocus()
@@ -376,7 +376,7 @@ def test_hertz_per_volt_drives_a_voice_through_a_converter_the_other_way(window,
     assert any(
         "twice the volts with every octave" in text and text.startswith("Foyer keyboard") for text in page.asks.shown
     )
-    assert any("Turn RV4, the scale" in text for text in page.side.told[0].shown)
+    assert any("Turn RV4, the scale" in text for text in page.side.sentences[0].shown)
     rows = swept(page.spice.toPlainText(), tmp_path)
     assert np.abs(page.requirement.off(rows[:, 1], rows[:, 0])).max() < 2.5
     for width in (1024, 1500):  # what each part adds stands beside the plot where there is room

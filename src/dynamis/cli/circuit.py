@@ -52,7 +52,7 @@ def circuit(as_json: bool, output: Path | None, seed: int, **asked: Any) -> int:
     if not 0 <= seed < 2**63:
         raise InputError(f"--seed: {seed} was given; a whole number from 0 on was expected.")
     proposals = propose(requirement, smallest=True)
-    chosen = proposals.found[0]
+    chosen = proposals.suitable[0]
     if proposals.reached_in_volts is not None:
         requirement = proposals.requirement
     drawn, after = (
@@ -120,7 +120,7 @@ def _requirement(
 
 
 def _answer(proposals: Proposals, requirement: Requirement, drawn: Spread, after: Later, text: str) -> dict[str, Any]:
-    chosen, reached = proposals.found[0], proposals.reached_in_volts
+    chosen, reached = proposals.suitable[0], proposals.reached_in_volts
     line = chosen.circuit.line()
     return {
         "topology": chosen.circuit.topology.name,
@@ -157,7 +157,7 @@ def _side(side: SpreadSide) -> dict[str, Any]:
 
 
 def _print(proposals: Proposals, requirement: Requirement, drawn: Spread, after: Later) -> None:
-    chosen, reached, delivered = proposals.found[0], proposals.reached_in_volts, proposals.delivered
+    chosen, reached, delivered = proposals.suitable[0], proposals.reached_in_volts, proposals.delivered
     style, line = Style(), chosen.circuit.line()
     if reached is not None:
         say(

@@ -41,7 +41,9 @@ def vector_pitches(notes: Sequence[int]) -> np.ndarray:
     return every[(every >= 0) & (every < 128 * 8192)]
 
 
-def c_header(correction: BoardCorrection, bits: int, *, prefix: str, told: Sequence[str], notes: Sequence[int]) -> str:
+def c_header(
+    correction: BoardCorrection, bits: int, *, prefix: str, sentences: Sequence[str], notes: Sequence[int]
+) -> str:
     """The header.
 
     Parameters
@@ -56,7 +58,7 @@ def c_header(correction: BoardCorrection, bits: int, *, prefix: str, told: Seque
     pitches = vector_pitches(notes)
     codes = correction.codes(pitches, bits)
     vectors = [f"{{{pitch}, {code}u}}" for pitch, code in zip(pitches.tolist(), codes.tolist(), strict=True)]
-    about = "\n".join(f" * {comment(line)}" for line in told)
+    about = "\n".join(f" * {comment(line)}" for line in sentences)
     return f"""/* A correction for firmware, made by Dynamis.
 {about}
  * Its hash is {correction.hash}.  Include this in one source file; {prefix}_code(pitch) gives the DAC code.

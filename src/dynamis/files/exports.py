@@ -96,7 +96,7 @@ class ChannelExport:
         return sentences
 
     def as_c_header(self) -> str:
-        return c_header(self.correction, self.bits, prefix=self._prefix(), told=self.words(), notes=self.notes)
+        return c_header(self.correction, self.bits, prefix=self._prefix(), sentences=self.words(), notes=self.notes)
 
     def _prefix(self) -> str:
         """Its name in C; channels of the bench whose names fall together there are counted."""

@@ -80,12 +80,12 @@ def _run(bench: Bench, judged: RunAnalysis, style: Style) -> str:
     plugging = plugging_sentence(bench, run, style)
     sentences += [plugging] if plugging else []
     told.append(listed(sentences))
-    told.append(_ways(judged, style))
+    told.append(_correction_rows(judged, style))
     told.append(_readings(judged, style))
     return "\n".join(told)
 
 
-def _ways(judged: RunAnalysis, style: Style) -> str:
+def _correction_rows(judged: RunAnalysis, style: Style) -> str:
     fit = judged.fit
     if fit is None or not judged.corrections:
         return ""

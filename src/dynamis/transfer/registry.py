@@ -37,27 +37,27 @@ _TYPES: Final[dict[str, tuple[type, ...]]] = {
 _MOST: Final = 1e13
 
 
-def _check_fields(made: Any) -> None:
+def _check_fields(field_value: Any) -> None:
     """Raises `ValueError` where a field of a transfer, or of what it is made of, is of another type or size."""
-    if isinstance(made, bool | str | bytes) or made is None:
+    if isinstance(field_value, bool | str | bytes) or field_value is None:
         return
-    if isinstance(made, float | int):
-        if not -_MOST <= made <= _MOST:
+    if isinstance(field_value, float | int):
+        if not -_MOST <= field_value <= _MOST:
             raise ValueError
-    elif is_dataclass(made):
-        for one in fields(made):
-            value, allowed = getattr(made, one.name), _TYPES.get(str(one.type))
+    elif is_dataclass(field_value):
+        for one in fields(field_value):
+            value, allowed = getattr(field_value, one.name), _TYPES.get(str(one.type))
             right = allowed is None or isinstance(value, allowed)
             if not right or (isinstance(value, bool) and allowed is not None and bool not in allowed):
                 raise ValueError
             if "limit" in one.name and isinstance(value, float | int) and value < 0:
                 raise ValueError
             _check_fields(value)
-    elif isinstance(made, Mapping):
-        for value in made.values():
+    elif isinstance(field_value, Mapping):
+        for value in field_value.values():
             _check_fields(value)
-    elif isinstance(made, tuple | list | frozenset):
-        for value in made:
+    elif isinstance(field_value, tuple | list | frozenset):
+        for value in field_value:
             _check_fields(value)
 
 
@@ -96,9 +96,9 @@ class Registry:
                 "which this program does not know; it is kept as it is."
             )
         try:
-            made = self._kinds[stored.kind][1](transfer_id, stored.values)
-            _check_fields(made)
-            return made
+            transfer = self._kinds[stored.kind][1](transfer_id, stored.values)
+            _check_fields(transfer)
+            return transfer
         except InputError:
             raise
         except (TypeError, KeyError, ValueError, AttributeError) as error:

@@ -246,7 +246,7 @@ class MainWindow(QMainWindow):
 
     def show_badge(self) -> None:
         """How many findings of joined links ask for something, beside the name of Bench."""
-        asked, button = self.session.judge.asked, self.station_buttons["Bench"]
+        asked, button = self.session.judge.questions, self.station_buttons["Bench"]
         set_text(button, f"Bench {superscript(asked)}" if asked else "Bench")
         sentence = (
             "" if asked is None else f": {asked} findings of joined links ask for something" if asked else ": all fits"

@@ -152,7 +152,7 @@ def tuned_out(cents: FloatArray, allowed_cents: FloatArray, semitones: float) ->
     return float(np.clip((high + low) / 2.0, -100.0 * semitones, 100.0 * semitones))
 
 
-def _as_measured(converter: DacTransfer, head: HeadRecord, made: Head) -> tuple[DacTransfer, World]:
+def _as_measured(converter: DacTransfer, head: HeadRecord, measured_head: Head) -> tuple[DacTransfer, World]:
     """The converter, and the world in which its reference and offset are as constants in volts found them.
 
     The design stays as it is.  Where the data sheet gives no limits, tiny ones let the world act on them.
@@ -160,8 +160,8 @@ def _as_measured(converter: DacTransfer, head: HeadRecord, made: Head) -> tuple[
     """
     if head.kind == "nominal" or head.quantity != "volts":
         return converter, NOMINAL
-    if isinstance(made, TableHead) and converter.dac.bits <= MOST_BITS_WITH_INL:
-        converter = replace(converter, dac=replace(converter.dac, inl_lsb=inl_behind(made)))
+    if isinstance(measured_head, TableHead) and converter.dac.bits <= MOST_BITS_WITH_INL:
+        converter = replace(converter, dac=replace(converter.dac, inl_lsb=inl_behind(measured_head)))
     known = replace(
         converter,
         reference_limit=converter.reference_limit or 1e-9,

@@ -39,13 +39,13 @@ class OutOfReach:
 class NomogramScale:
     """One quantity.
 
-    intended, found : (N,) values for the notes, as they should be and as they are.  at : (N,) the place of what is
+    intended, actual : (N,) values for the notes, as they should be and as they are.  at : (N,) the place of what is
     found, in notes on the common axis.
     """
 
     quantity: Quantity
     intended: FloatArray
-    found: FloatArray
+    actual: FloatArray
     notes: FloatArray
     unreached: tuple[OutOfReach, ...] = ()
 
@@ -89,7 +89,7 @@ class NomogramScale:
 
     @cached_property
     def at(self) -> FloatArray:
-        return self.place(self.found)
+        return self.place(self.actual)
 
     @cached_property
     def _rising(self) -> tuple[FloatArray, FloatArray]:
@@ -170,7 +170,7 @@ class Nomogram:
 
     def note_at(self, k: int, value: float) -> float:
         """The note whose value on scale k is nearest; raises `InputError` where there is none."""
-        found = self.scales[k].found
+        found = self.scales[k].actual
         if k == 0:
             return float(np.clip(value, self.notes[0], self.notes[-1]))
         off = np.abs(found - value)

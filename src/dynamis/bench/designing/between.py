@@ -229,11 +229,11 @@ def why_none(bench: Bench, link: Link, sink: PortRef) -> str:
 
 @dataclass(frozen=True)
 class Chosen:
-    """The circuit that a link would get.  asked : what it was asked.  notes : the lowest and the highest that the
+    """The circuit that a link would get.  requirement : what it was asked.  notes : the lowest and the highest that the
     supply leaves, None where it reaches all."""
 
     proposal: Proposal
-    asked: Requirement
+    requirement: Requirement
     notes: tuple[float, float] | None = None
 
 
@@ -305,7 +305,7 @@ def _as_far_as(bench: Bench, link: Link, requirement: Requirement) -> Chosen | N
         return None
     reached = proposals.reached_in_volts
     notes = None if reached is None else _notes_within(bench, link, *reached)
-    return None if notes is None else Chosen(proposals.found[0], requirement, notes)
+    return None if notes is None else Chosen(proposals.suitable[0], requirement, notes)
 
 
 def _notes_within(bench: Bench, link: Link, low_volts: float, high_volts: float) -> tuple[float, float] | None:

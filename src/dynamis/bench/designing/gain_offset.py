@@ -43,7 +43,7 @@ def designed(bench: Bench, link: Link, sink: PortRef, why: str, style: Style) ->
         if sentence:
             yield Remedy("advice", "Not from the rails at hand", sentence)
         return
-    made, requirement = chosen.proposal, chosen.asked
+    made, requirement = chosen.proposal, chosen.requirement
     if abs(requirement.gain - 1.0) < _NOTHING_GAIN and abs(requirement.offset_volts) < _NOTHING_VOLTS:
         return  # what a buffer does
     title = f"Gain {style.number(requirement.gain, 3)}, offset {style.volts(requirement.offset_volts, 3, sign=True)}"

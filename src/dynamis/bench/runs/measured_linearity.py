@@ -81,16 +81,16 @@ def measured_linearity(run_analysis: RunAnalysis | None) -> MeasuredLinearity | 
     )
 
 
-def linearity_words(made: MeasuredLinearity | str, limit_lsb: float, style: Style) -> str:
+def linearity_words(linearity: MeasuredLinearity | str, limit_lsb: float, style: Style) -> str:
     """What a run shows of the linearity, against what the data sheet allows (0 for not known)."""
-    if isinstance(made, str):
-        return made
-    worst = int(np.argmax(np.abs(made.inl_lsb)))
-    found, own = float(made.inl_lsb[worst]), float(made.expanded_lsb[worst])
+    if isinstance(linearity, str):
+        return linearity
+    worst = int(np.argmax(np.abs(linearity.inl_lsb)))
+    found, own = float(linearity.inl_lsb[worst]), float(linearity.expanded_lsb[worst])
     text = (
-        f"{made.title}: the readings leave at most {style.number(found, 1, sign=True)} LSB of their line, at "
-        f"{note_label(float(made.notes[worst]), style)}, code {style.number(float(made.codes[worst]), 0)}; a reading "
-        f"by itself may be ± {style.number(own, 2)} LSB off."
+        f"{linearity.title}: the readings leave at most {style.number(found, 1, sign=True)} LSB of their line, at "
+        f"{note_label(float(linearity.notes[worst]), style)}, code {style.number(float(linearity.codes[worst]), 0)}; "
+        f"a reading by itself may be ± {style.number(own, 2)} LSB off."
     )
     if own >= abs(found):
         return text + " So the meter does not show it."

@@ -40,12 +40,12 @@ class Answer:
     spreads: dict[str, Spread]
 
     def proposal(self, key: str) -> Proposal | None:
-        return next((one for one in self.proposals.found if one.key == key), None)
+        return next((one for one in self.proposals.suitable if one.key == key), None)
 
     @property
     def best_key(self) -> str:
         """The smallest whose output hangs neither on its load nor on a rail that moves it too far: the first."""
-        return self.proposals.found[0].key
+        return self.proposals.suitable[0].key
 
     @property
     def nothing_does_it(self) -> bool:
@@ -57,17 +57,17 @@ class Answer:
         made = self.proposals
         if made.reached_in_volts is not None:
             low, high = (plain(round(volts, 3)) for volts in made.reached_in_volts)
-            return f"{made.asked.supply.words} keeps gain and offset from {low} to {high} V of the sender only"
+            return f"{made.requested.supply.words} keeps gain and offset from {low} to {high} V of the sender only"
         if not made.delivered:
-            return f"{made.asked.supply.words} cannot deliver it; what comes nearest does not do it"
-        known = {one.circuit.topology.name for one in made.found}
+            return f"{made.requested.supply.words} cannot deliver it; what comes nearest does not do it"
+        known = {one.circuit.topology.name for one in made.suitable}
         return f"{len(known)} of {len(known) + len(made.rejected)} topologies do it; 95 % within"
 
     def check_delivered(self, style: Style) -> None:
         """Raise `InputError`, with what was asked for, where none of these does it."""
         if not self.nothing_does_it:
             return
-        asked = self.proposals.asked
+        asked = self.proposals.requested
         low, high = (style.volts(volts, 2) for volts in sorted(asked.ends))
         raise InputError(
             f"{asked.supply.words} cannot give {low} to {high}, which is asked: ask for less gain or less of the "
@@ -85,7 +85,7 @@ def answered(ask: Ask, wanted: Callable[[], bool]) -> Answer:
         else propose_summer(ask.requirement, *ask.adds, Counting())
     )
     spreads = {}
-    for one in proposals.found:
+    for one in proposals.suitable:
         if wanted():
             spreads[one.key] = spread(one.circuit, one.requirement, counting, samples=_TABLE_SAMPLES)
             _ = one.later  # worked out here, and kept

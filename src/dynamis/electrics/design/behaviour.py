@@ -151,39 +151,42 @@ def _power_up(circuit: Circuit, requirement: Requirement) -> tuple[float, float]
     return (low if clamp.low is None else max(low, clamp.low)), (high if clamp.high is None else min(high, clamp.high))
 
 
-def behaviour_words(made: Behaviour, circuit: Circuit, requirement: Requirement, style: Style = Style()) -> list[str]:
+def behaviour_words(
+    behaviour: Behaviour, circuit: Circuit, requirement: Requirement, style: Style = Style()
+) -> list[str]:
     """A sentence for each."""
     sentences = [
-        f"Noise {style.number(made.noise_cents, 3)} ct rms, {style.number(1e6 * made.noise_volts, 1)} µV from "
-        f"{plain(BAND_HERTZ[0])} Hz to {plain(BAND_HERTZ[1] / 1e3)} kHz."
+        f"Noise {style.number(behaviour.noise_cents, 3)} ct rms, {style.number(1e6 * behaviour.noise_volts, 1)} µV "
+        f"from {plain(BAND_HERTZ[0])} Hz to {plain(BAND_HERTZ[1] / 1e3)} kHz."
     ]
     cable = style.engineering(CABLE_FARADS, "F")
     if circuit.topology.amplifiers:
-        sentences.append(f"An octave settles to a cent in {style.engineering(made.settle_seconds, 's')}.")
-    if made.rings and made.cure_ohms is not None:
-        taken = 0.0 if not requirement.load_ohms else 1200.0 * made.cure_ohms / requirement.load_ohms
+        sentences.append(f"An octave settles to a cent in {style.engineering(behaviour.settle_seconds, 's')}.")
+    if behaviour.rings and behaviour.cure_ohms is not None:
+        taken = 0.0 if not requirement.load_ohms else 1200.0 * behaviour.cure_ohms / requirement.load_ohms
         lost = f"; outside the loop it would take {style.cents(taken)} ct an octave" if taken else ""
         sentences.append(
             f"A cable of {plain(CABLE_METRES)} m, {cable}, makes the op-amp ring: it drives "
             f"{style.engineering(circuit.op_amp.lead_farads, 'F')}. "
-            f"{style.engineering(made.cure_ohms, 'Ω')} at its output, inside the feedback loop, cures it{lost}."
+            f"{style.engineering(behaviour.cure_ohms, 'Ω')} at its output, inside the feedback loop, cures it{lost}."
         )
     else:
         why = f", behind its {LOOP_NAME}" if circuit.loop_ohms else ""
-        adds = f" and adds {style.engineering(made.cable_seconds, 's')}" if made.cable_seconds >= 1e-6 else ""
+        adds = f" and adds {style.engineering(behaviour.cable_seconds, 's')}" if behaviour.cable_seconds >= 1e-6 else ""
         sentences.append(f"A cable of {plain(CABLE_METRES)} m, {cable}, does not make it ring{why}{adds}.")
     sentences += [
         f"{name} by itself drifts by {style.size_of_cents(cents)} ct in 10 °C, at 100 ppm/K."
-        for name, cents in made.trimmers
+        for name, cents in behaviour.trimmers
     ]
     if not (circuit.topology.amplifiers or circuit.uses_reference):
         return sentences
-    low, high = (style.volts(volts, 1, sign=True) for volts in made.power_up_volts)
+    low, high = (style.volts(volts, 1, sign=True) for volts in behaviour.power_up_volts)
     held = ", where its diodes hold it" if circuit.clamp.diodes else ""
     over = [
-        requirement.absolute_limits.low is not None and made.power_up_volts[0] < requirement.absolute_limits.low - 0.05,
+        requirement.absolute_limits.low is not None
+        and behaviour.power_up_volts[0] < requirement.absolute_limits.low - 0.05,
         requirement.absolute_limits.high is not None
-        and made.power_up_volts[1] > requirement.absolute_limits.high + 0.05,
+        and behaviour.power_up_volts[1] > requirement.absolute_limits.high + 0.05,
     ]
     beyond = ": more than the input bears; switch the rails on first" if any(over) else ""
     sentences.append(
@@ -192,7 +195,7 @@ def behaviour_words(made: Behaviour, circuit: Circuit, requirement: Requirement,
     return sentences
 
 
-def errors_csv(parts: Budget, after: Later, made: Behaviour) -> str:
+def errors_csv(parts: Budget, after: Later, behaviour: Behaviour) -> str:
     """All of a circuit's errors as CSV, a line each: what, value, unit."""
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
@@ -202,13 +205,13 @@ def errors_csv(parts: Budget, after: Later, made: Behaviour) -> str:
     rows.append(("root sum of squares, k = 2", 2.0 * parts.rss_cents, "ct"))
     rows.append(("later, 95 %", after.p95_cents, "ct"))
     rows.append(("later, worst", after.worst, "ct"))
-    rows.append(("noise, rms", made.noise_cents, "ct"))
-    rows.append(("an octave settles to a cent", 1e3 * made.settle_seconds, "ms"))
-    rows.append(("a cable of 5 m adds", 1e3 * made.cable_seconds, "ms"))
-    if made.cure_ohms is not None:
-        rows.append(("output resistor against ringing", made.cure_ohms, "ohm"))
-    rows += [(f"{name}, its own drift in 10 K", cents, "ct") for name, cents in made.trimmers]
-    rows.append(("lowest output while rails come up", made.power_up_volts[0], "V"))
-    rows.append(("highest output while rails come up", made.power_up_volts[1], "V"))
+    rows.append(("noise, rms", behaviour.noise_cents, "ct"))
+    rows.append(("an octave settles to a cent", 1e3 * behaviour.settle_seconds, "ms"))
+    rows.append(("a cable of 5 m adds", 1e3 * behaviour.cable_seconds, "ms"))
+    if behaviour.cure_ohms is not None:
+        rows.append(("output resistor against ringing", behaviour.cure_ohms, "ohm"))
+    rows += [(f"{name}, its own drift in 10 K", cents, "ct") for name, cents in behaviour.trimmers]
+    rows.append(("lowest output while rails come up", behaviour.power_up_volts[0], "V"))
+    rows.append(("highest output while rails come up", behaviour.power_up_volts[1], "V"))
     writer.writerows(csv_row((what, repr(float(np.round(value, 9))), unit)) for what, value, unit in rows)
     return out.getvalue()

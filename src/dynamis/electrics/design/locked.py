@@ -41,37 +41,37 @@ def round_locked(
 
     trimmers : ohms by slot in series there, at mid-travel.  build : a circuit with exactly the ohms of a set.
     """
-    made = []
+    moved = []
     for one in sets[:: max(1, len(sets) // _MOST_SETS)]:
         held = {
             slot: replace(fitted, trimmer_ohms=trimmers.get(slot, 0.0)).total
             for slot, fitted in locked.items()
             if slot in one.ohms
         }
-        found = _moved(topology, requirement, replace(one, ohms={**one.ohms, **held}), frozenset(held), build)
-        if found is not None:
-            made.append(found)
-    return made
+        fitting = _moved(topology, requirement, replace(one, ohms={**one.ohms, **held}), frozenset(held), build)
+        if fitting is not None:
+            moved.append(fitting)
+    return moved
 
 
-def _moved(topology: Topology, requirement: Requirement, made: Set, held: frozenset[str], build: Builds) -> Set | None:
+def _moved(topology: Topology, requirement: Requirement, exact: Set, held: frozenset[str], build: Builds) -> Set | None:
     """The nearest set with the free values moved, None where no two of them do it."""
-    first = [slot for slot in (topology.scale_slot, topology.offset_slot) if slot in made.ohms and slot not in held]
-    free = [*first, *(slot for slot in made.ohms if slot not in held and slot not in first)]
+    first = [slot for slot in (topology.scale_slot, topology.offset_slot) if slot in exact.ohms and slot not in held]
+    free = [*first, *(slot for slot in exact.ohms if slot not in held and slot not in first)]
     pairs: list[tuple[str, ...]] = [*itertools.combinations(free, 2)] or [(slot,) for slot in free]
     for slots in pairs:
-        found = _solved(requirement, made, slots, build)
+        found = _solved(requirement, exact, slots, build)
         if found is not None:
             return found
     return None
 
 
-def _solved(requirement: Requirement, made: Set, slots: Sequence[str], build: Builds) -> Set | None:
+def _solved(requirement: Requirement, exact: Set, slots: Sequence[str], build: Builds) -> Set | None:
     """The set with these slots moved until gain and offset are right; None where that does not come about."""
     span = max(abs(requirement.ends[0] - requirement.ends[1]), 1e-3)
 
     def at(logs: FloatArray) -> Set:
-        return replace(made, ohms={**made.ohms, **dict(zip(slots, map(float, np.exp(logs)), strict=True))})
+        return replace(exact, ohms={**exact.ohms, **dict(zip(slots, map(float, np.exp(logs)), strict=True))})
 
     def off(logs: FloatArray) -> FloatArray:
         line = build(at(logs)).line()
@@ -79,7 +79,7 @@ def _solved(requirement: Requirement, made: Set, slots: Sequence[str], build: Bu
             [float(line.gain) / requirement.gain - 1.0, (float(line.offset) - requirement.offset_volts) / span]
         )
 
-    logs = np.log([made.ohms[slot] for slot in slots])
+    logs = np.log([exact.ohms[slot] for slot in slots])
     try:
         for _ in range(_STEPS):
             now = off(logs)

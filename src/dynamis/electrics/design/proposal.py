@@ -158,23 +158,26 @@ class Rejected:
 
 @dataclass(frozen=True)
 class Proposals:
-    """found : the smallest first.  rejected : the others.  requirement : what was designed for; `asked` is what was
-    asked where the supply cannot deliver that: gain and offset over a part of the input range, or the nearest."""
+    """suitable : the smallest first.  rejected : the others.  requirement : what was designed for; `requested` is what
+    was asked where the supply cannot deliver that: gain and offset over a part of the input range, or the nearest."""
 
-    found: tuple[Proposal, ...]
+    suitable: tuple[Proposal, ...]
     rejected: tuple[Rejected, ...]
     requirement: Requirement
-    asked: Requirement
+    requested: Requirement
 
     @property
     def delivered(self) -> bool:
-        return self.requirement == self.asked
+        return self.requirement == self.requested
 
     @property
     def reached_in_volts(self) -> tuple[float, float] | None:
         """The part of the input range over which the first keeps gain and offset; None where that is all of it, or
         where it keeps neither."""
-        kept = (self.requirement.gain, self.requirement.offset_volts) == (self.asked.gain, self.asked.offset_volts)
+        kept = (self.requirement.gain, self.requirement.offset_volts) == (
+            self.requested.gain,
+            self.requested.offset_volts,
+        )
         return None if self.delivered or not kept else (self.requirement.in_low_volts, self.requirement.in_high_volts)
 
 
@@ -197,7 +200,7 @@ def propose(
     if found:
         return Proposals(found, rejected, requirement, requirement)
     kept = [Proposals(*tried(part), part, requirement) for part in _parts_reached(requirement)]
-    kept = [one for one in kept if one.found]
+    kept = [one for one in kept if one.suitable]
     if kept:
         return max(kept, key=lambda one: one.requirement.in_high_volts - one.requirement.in_low_volts)
     best: tuple[float, Proposals] | None = None

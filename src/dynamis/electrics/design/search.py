@@ -39,7 +39,7 @@ class _Fillings:
     options : by slot.  chosen : (slots, ways) which option stands in each.
     """
 
-    made: Set
+    exact: Set
     options: dict[str, list[Fitted]]
     chosen: NDArray[np.intp]
 
@@ -114,10 +114,10 @@ def _choose(
     seeds = _locked_seeds(topology, built, trimmers, locked) or _seeds(values, near_ohms, wide)
     sets = _sets(topology, built, seeds, trimmers)
     if locked:
-        sets = round_locked(topology, built, sets, locked, trimmers, lambda made: bare(topology, built, made)) or sets
+        sets = round_locked(topology, built, sets, locked, trimmers, lambda exact: bare(topology, built, exact)) or sets
     found: list[tuple[tuple[float, ...], Circuit]] = []
     for names, group in _by_slots(sets):
-        fillings = [_fillings(made, values, requirement, trimmers, locked, topology) for made in group]
+        fillings = [_fillings(exact, values, requirement, trimmers, locked, topology) for exact in group]
         fillings = [one for one in fillings if one.chosen.size or not names]
         if fillings:
             found.append(_best(topology, requirement, names, fillings))
@@ -127,9 +127,9 @@ def _choose(
     return circuit, rank[2] if rank[0] > 1 else 0.0
 
 
-def bare(topology: Topology, requirement: Requirement, made: Set) -> Circuit:
+def bare(topology: Topology, requirement: Requirement, exact: Set) -> Circuit:
     """A circuit with exactly the ohms that the equations ask for."""
-    return _with(topology, requirement, {name: Fitted((ohms,)) for name, ohms in made.ohms.items()}, made)
+    return _with(topology, requirement, {name: Fitted((ohms,)) for name, ohms in exact.ohms.items()}, exact)
 
 
 def _seeds(values: FloatArray, near_ohms: float | None, wide: bool) -> list[float]:
@@ -209,7 +209,7 @@ def _by_slots(sets: Iterable[Set]) -> list[tuple[tuple[str, ...], list[Set]]]:
 
 
 def _fillings(
-    made: Set,
+    exact: Set,
     values: FloatArray,
     requirement: Requirement,
     trimmers: Mapping[str, float],
@@ -217,7 +217,7 @@ def _fillings(
     topology: Topology,
 ) -> _Fillings:
     options: dict[str, list[Fitted]] = {}
-    for name, ohms in made.ohms.items():
+    for name, ohms in exact.ohms.items():
         trimmer = trimmers.get(name, 0.0)
         if name in locked:
             options[name] = [replace(locked[name], trimmer_ohms=trimmer)]
@@ -228,7 +228,7 @@ def _fillings(
                 replace(one, trimmer_ohms=trimmer) for one in choices(ohms - trimmer / 2.0, values, requirement.pairs)
             ]
     sizes = [len(one) for one in options.values()]
-    return _Fillings(made, options, np.indices(sizes).reshape(len(sizes), -1) if sizes else np.zeros((0, 1), np.intp))
+    return _Fillings(exact, options, np.indices(sizes).reshape(len(sizes), -1) if sizes else np.zeros((0, 1), np.intp))
 
 
 def _best(
@@ -242,7 +242,7 @@ def _best(
 
     counts = [max(1, one.chosen.shape[1]) for one in fillings]
     total = sum(counts)
-    line = _with(topology, requirement, fillings[0].slots(0), fillings[0].made).line_with(every(lambda one: one.total))
+    line = _with(topology, requirement, fillings[0].slots(0), fillings[0].exact).line_with(every(lambda one: one.total))
     gain_error = np.broadcast_to(line.gain / requirement.gain - 1.0, (total,))
     offset_error = np.broadcast_to(line.offset - requirement.offset_volts, (total,))
     ends = [
@@ -268,7 +268,7 @@ def _best(
     k = at = int(order[0])
     for one, count in zip(fillings, counts, strict=True):
         if at < count:
-            circuit = _with(topology, requirement, one.slots(at), one.made)
+            circuit = _with(topology, requirement, one.slots(at), one.exact)
             return (float(rank[k]), float(parts[k]), float(contract[k])), circuit
         at -= count
     raise AssertionError("a way beyond the last")
@@ -280,14 +280,14 @@ def _awkward(fitted: Fitted) -> float:
     return abs(math.log10(fitted.total / _BEST_OHMS)) + odd
 
 
-def _with(topology: Topology, requirement: Requirement, slots: Locked, made: Set) -> Circuit:
+def _with(topology: Topology, requirement: Requirement, slots: Locked, exact: Set) -> Circuit:
     in_order = tuple((slot.name, slots[slot.name]) for slot in topology.slots if slot.name in slots)
     return Circuit(
         topology,
         in_order,
         requirement.supply,
         requirement.op_amp,
-        made.reference,
+        exact.reference,
         requirement.source_ohms,
         requirement.load_ohms,
         requirement.tolerance,

@@ -92,9 +92,9 @@ def pair_schematic(
     parts: PairParts, style: Style = Style(), sender: str = "sender", receiver: str = "receiver"
 ) -> Schematic:
     """The drawing of a converter between a sender and a receiver."""
-    made = _ConverterDrawing(parts, style)
-    pen = made.pen
-    end = (_exponential if parts.direction == "exponential" else _logarithmic)(made)
+    drawing = _ConverterDrawing(parts, style)
+    pen = drawing.pen
+    end = (_exponential if parts.direction == "exponential" else _logarithmic)(drawing)
     pen.sender((0.0, 0.0), (_START, 0.0), (sender,))
     pen.receiver(end, (receiver,))
     rails = style.volts(parts.reference_volts, 1)
@@ -109,52 +109,52 @@ def pair_schematic(
     return pen.finished(notes, 0.9, _BEHIND)
 
 
-def _exponential(made: _ConverterDrawing) -> Point:
+def _exponential(drawing: _ConverterDrawing) -> Point:
     """U1 to the base of Q1, whose current U2 holds; U3 at the collector of Q2."""
-    base = _adder(made, (_START, 0.0))
+    base = _adder(drawing, (_START, 0.0))
     x, y = base[0] + 3.4, base[1] - 4.0
     second = x + 19.5
-    made.transistor("Q1", x, y, base)
-    made.reference(x, y)
-    made.servo(x, y, second)
-    made.transistor("Q2", second, y, None)
-    return _output(made, second, y, ("R8", "C2"))[1]
+    drawing.transistor("Q1", x, y, base)
+    drawing.reference(x, y)
+    drawing.servo(x, y, second)
+    drawing.transistor("Q2", second, y, None)
+    return _output(drawing, second, y, ("R8", "C2"))[1]
 
 
-def _logarithmic(made: _ConverterDrawing) -> Point:
+def _logarithmic(drawing: _ConverterDrawing) -> Point:
     """U2 makes Q2 carry what the input sends; U3 at the collector of Q1, and from its output back to the base."""
     x = _START + _LONG + 4.0
     second = x + 20.0
-    made.ohms("R8", (_START, 0.0), (_START + _LONG, 0.0))
-    made.pen.wire((_START + _LONG, 0.0), (x, 0.0))
-    made.transistor("Q2", x, 0.0, None)
-    made.servo(x, 0.0, second)
-    made.transistor("Q1", second, 0.0, _adder(made, _BACK))
-    made.reference(second, 0.0)
-    out, end = _output(made, second, 0.0, ("C2",))
-    made.pen.wire(out, (out[0], _BOTTOM), (_BACK[0], _BOTTOM), _BACK)
+    drawing.ohms("R8", (_START, 0.0), (_START + _LONG, 0.0))
+    drawing.pen.wire((_START + _LONG, 0.0), (x, 0.0))
+    drawing.transistor("Q2", x, 0.0, None)
+    drawing.servo(x, 0.0, second)
+    drawing.transistor("Q1", second, 0.0, _adder(drawing, _BACK))
+    drawing.reference(second, 0.0)
+    out, end = _output(drawing, second, 0.0, ("C2",))
+    drawing.pen.wire(out, (out[0], _BOTTOM), (_BACK[0], _BOTTOM), _BACK)
     return end
 
 
-def _adder(made: _ConverterDrawing, at: Point) -> Point:
+def _adder(drawing: _ConverterDrawing, at: Point) -> Point:
     """U1 and what brings its volts down to the base of Q1; answers where that wire ends."""
-    pen, (x, y) = made.pen, at
+    pen, (x, y) = drawing.pen, at
     node, first = (x + _LONG + 1.5, y), (x + _LONG + 3.5, y)
-    made.ohms("R1", at, (x + _LONG, y))
+    drawing.ohms("R1", at, (x + _LONG, y))
     pen.wire((x + _LONG, y), (node[0] + 5.0, y))
-    if "R3" in made.parts.ohms:
-        made.ohms("R3", node, (node[0], y + _LONG), left=True)
-        pen.rail((node[0], y + _LONG), made.style.volts(made.parts.middle_reference, 1, sign=True))
+    if "R3" in drawing.parts.ohms:
+        drawing.ohms("R3", node, (node[0], y + _LONG), left=True)
+        pen.rail((node[0], y + _LONG), drawing.style.volts(drawing.parts.middle_reference, 1, sign=True))
         pen.dots.append(node)
-    tip = made.inverting("U1", (node[0] + 5.0, y))
+    tip = drawing.inverting("U1", (node[0] + 5.0, y))
     out = (tip[0] + 1.0, tip[1])
     pen.wire(tip, out)
-    made.over("resistor", "R2", first, out, -4.0)
+    drawing.over("resistor", "R2", first, out, -4.0)
     middle, drive = (out[0] + _HIGH, out[1]), (out[0] + 2 * _HIGH, out[1])
-    made.ohms(SCALE_TRIMMER, out, middle)
-    made.ohms("R4", middle, drive)
+    drawing.ohms(SCALE_TRIMMER, out, middle)
+    drawing.ohms("R4", middle, drive)
     under = (drive[0] + 1.0, drive[1])
-    made.ohms("R5", under, (under[0], under[1] + _LONG), left=True)
+    drawing.ohms("R5", under, (under[0], under[1] + _LONG), left=True)
     pen.ground((under[0], under[1] + _LONG))
     pen.dots.append(under)
     base = (under[0] + 2.0, under[1])
@@ -162,25 +162,25 @@ def _adder(made: _ConverterDrawing, at: Point) -> Point:
     return base
 
 
-def _output(made: _ConverterDrawing, x: float, y: float, over: tuple[str, ...]) -> tuple[Point, Point]:
+def _output(drawing: _ConverterDrawing, x: float, y: float, over: tuple[str, ...]) -> tuple[Point, Point]:
     """U3 behind the collector at x with what stands over it, and the clamp where there is one; answers the output and
     the receiver's terminal."""
-    pen, parts = made.pen, made.parts
+    pen, parts = drawing.pen, drawing.parts
     minus, node = (x + 6.0, y), (x + 1.5, y)
     pen.wire((x, y), minus)
-    tip = made.inverting("U3", minus)
+    tip = drawing.inverting("U3", minus)
     out = tip
     if parts.loop_ohms:
         out = (tip[0] + _HIGH, tip[1])
-        pen.part("resistor", tip, out, (LOOP_NAME, made.style.engineering(parts.loop_ohms, "Ω")))
+        pen.part("resistor", tip, out, (LOOP_NAME, drawing.style.engineering(parts.loop_ohms, "Ω")))
     right = (out[0] + 1.0, out[1])
     pen.wire(out, right)
     for name, high in zip(over, (_OVER, _SECOND), strict=False):
-        made.over("resistor" if name in parts.ohms else "capacitor", name, node, right, high)
+        drawing.over("resistor" if name in parts.ohms else "capacitor", name, node, right, high)
     last = (right[0] + 1.5, right[1])
     if parts.clamp.diodes:
         for diode in parts.clamp.diodes:
-            clamp_diode(pen, diode, right[0] + 4.2, made.style, right[1])
+            clamp_diode(pen, diode, right[0] + 4.2, drawing.style, right[1])
         last = (right[0] + 6.0, right[1])
     pen.wire(right, last)
     return right, last

@@ -86,123 +86,123 @@ def gate_schematic(
 
     sender, receiver : the words at the two ends, at most two each.  Raises `KeyError` for a part that is not there.
     """
-    made = _Drawing(parts, style, contact=contact)
+    drawing = _Drawing(parts, style, contact=contact)
     entry = 0.0
     if circuit == "divider":
-        end = _held(made, *_divider(made))
+        end = _held(drawing, *_divider(drawing))
     elif circuit in _ENDS:
-        end = _held(made, *_ENDS[circuit](made))
+        end = _held(drawing, *_ENDS[circuit](drawing))
     elif circuit == "transistor to ground":
-        end = made.to_ground("npn", "Q1", *made.level("R1", _START, 0.0))
+        end = drawing.to_ground("npn", "Q1", *drawing.level("R1", _START, 0.0))
     elif circuit == "stretcher":
-        entry, out = 1.0, _stretcher(made)
-        end = _held(made, *made.level("R5", *out))
+        entry, out = 1.0, _stretcher(drawing)
+        end = _held(drawing, *drawing.level("R5", *out))
     elif circuit == "comparator":
-        entry, out = 1.0, _of_levels(made)
-        end = _held(made, *made.level("R5", *out))
+        entry, out = 1.0, _of_levels(drawing)
+        end = _held(drawing, *drawing.level("R5", *out))
     else:
-        entry, out = 1.0, _comparator(made)
-        end = _mosfet(made, out) if "MOSFET" in circuit else _levels(made, out)
-    made.pen.sender((0.0, entry), (_START, entry), tuple(sender))
+        entry, out = 1.0, _comparator(drawing)
+        end = _mosfet(drawing, out) if "MOSFET" in circuit else _levels(drawing, out)
+    drawing.pen.sender((0.0, entry), (_START, entry), tuple(sender))
     last = (end[0] + 0.8, end[1])
-    made.pen.wire(end, last)
-    made.pen.receiver(last, tuple(receiver))
+    drawing.pen.wire(end, last)
+    drawing.pen.receiver(last, tuple(receiver))
     notes = []
-    for name, part in made.parts.items():
+    for name, part in drawing.parts.items():
         if name.startswith("U"):
             words = part.role.split(";")[0]
             rails = "" if "from" in words else f", from ± {style.number(RAIL, 0)} V"
             notes.append(f"{name}: {words}{rails}, 100 nF from each rail to ground.")
-    return made.pen.finished(notes, 0.9, _BEHIND)
+    return drawing.pen.finished(notes, 0.9, _BEHIND)
 
 
-def _held(made: _Drawing, x: float, y: float) -> Point:
+def _held(drawing: _Drawing, x: float, y: float) -> Point:
     """Diodes that hold the receiver: to ground, to a rail, a Zener diode; answers where the receiver hangs."""
     for name in ("D1", "Z1", "D2"):
-        part = made.parts.get(name)
+        part = drawing.parts.get(name)
         if part is None or (name == "D1" and "from ground" not in part.role):
             continue
-        made.pen.wire((x, y), (x + 3.0, y))
+        drawing.pen.wire((x, y), (x + 3.0, y))
         x += 3.0
-        made.pen.dots.append((x, y))
-        words = (name, made.style.volts(part.volts, 1)) if part.volts else (name,)
+        drawing.pen.dots.append((x, y))
+        words = (name, drawing.style.volts(part.volts, 1)) if part.volts else (name,)
         if name == "D2":
-            made.pen.part("diode", (x, y), (x, y - _DOWN), words)
-            made.pen.rail((x, y - _DOWN), made.style.volts(part.rail_volts, 1, sign=True))
+            drawing.pen.part("diode", (x, y), (x, y - _DOWN), words)
+            drawing.pen.rail((x, y - _DOWN), drawing.style.volts(part.rail_volts, 1, sign=True))
         else:  # its anode at ground
-            made.pen.part("diode", (x, y + _DOWN), (x, y), words)
-            made.pen.ground((x, y + _DOWN))
+            drawing.pen.part("diode", (x, y + _DOWN), (x, y), words)
+            drawing.pen.ground((x, y + _DOWN))
     return x, y
 
 
-def _ahead(made: _Drawing, y: float) -> Point:
+def _ahead(drawing: _Drawing, y: float) -> Point:
     """What stands ahead of an active part: a diode, a divider; answers where it leads."""
     at = (_START, y)
-    if "D3" in made.parts:
-        made.pen.part("diode", at, (at[0] + 4.0, y), ("D3",))
+    if "D3" in drawing.parts:
+        drawing.pen.part("diode", at, (at[0] + 4.0, y), ("D3",))
         at = (at[0] + 4.0, y)
-    if "R11" in made.parts:
-        end = made.level("R11", *at)
-        made.upright("R12", end[0] + 0.8, y)
+    if "R11" in drawing.parts:
+        end = drawing.level("R11", *at)
+        drawing.upright("R12", end[0] + 0.8, y)
         at = (end[0] + 1.6, y)
-        made.pen.wire(end, at)
+        drawing.pen.wire(end, at)
     return at
 
 
-def _clamped(made: _Drawing) -> Point:
-    return made.level("R1", _START, 0.0)
+def _clamped(drawing: _Drawing) -> Point:
+    return drawing.level("R1", _START, 0.0)
 
 
-def _rectified(made: _Drawing) -> Point:
-    made.pen.part("diode", (_START, 0.0), (_START + 4.0, 0.0), ("D1",))
-    node = made.level("R1", _START + 4.0, 0.0)
-    made.upright("R2", node[0] + 1.0, 0.0)
-    made.pen.wire(node, (node[0] + 3.0, 0.0))
+def _rectified(drawing: _Drawing) -> Point:
+    drawing.pen.part("diode", (_START, 0.0), (_START + 4.0, 0.0), ("D1",))
+    node = drawing.level("R1", _START + 4.0, 0.0)
+    drawing.upright("R2", node[0] + 1.0, 0.0)
+    drawing.pen.wire(node, (node[0] + 3.0, 0.0))
     return node[0] + 3.0, 0.0
 
 
-def _inverted(made: _Drawing) -> Point:
-    made.pen.wire((_START, 0.0), (12.0, 0.0))
-    made.upright("R1", 9.0, 0.0, up=True, left=True)
-    end = made.to_ground("npn", "Q1", 12.0, 0.0)
+def _inverted(drawing: _Drawing) -> Point:
+    drawing.pen.wire((_START, 0.0), (12.0, 0.0))
+    drawing.upright("R1", 9.0, 0.0, up=True, left=True)
+    end = drawing.to_ground("npn", "Q1", 12.0, 0.0)
     node = (end[0] + 1.0, end[1])
-    made.pen.wire(end, node)
-    made.upright("R2", *node, up=True)
+    drawing.pen.wire(end, node)
+    drawing.upright("R2", *node, up=True)
     last = (node[0] + 3.0, node[1])
-    made.pen.wire(node, last)
-    if "R3" in made.parts:
-        made.upright("R3", *last)
+    drawing.pen.wire(node, last)
+    if "R3" in drawing.parts:
+        drawing.upright("R3", *last)
     return last
 
 
-def _buffered(made: _Drawing) -> Point:
-    at = _ahead(made, 0.0)
-    made.pen.wire(at, (at[0] + 2.0, 0.0))
-    made.pen.part("buffer", (at[0] + 4.0, 0.0), (at[0] + 6.0, 0.0), ("U1",))
-    return made.level("R10", at[0] + 6.0, 0.0)
+def _buffered(drawing: _Drawing) -> Point:
+    at = _ahead(drawing, 0.0)
+    drawing.pen.wire(at, (at[0] + 2.0, 0.0))
+    drawing.pen.part("buffer", (at[0] + 4.0, 0.0), (at[0] + 6.0, 0.0), ("U1",))
+    return drawing.level("R10", at[0] + 6.0, 0.0)
 
 
-def _followed(made: _Drawing) -> Point:
-    made.pen.wire((_START, 0.0), (9.0, 0.0))
-    return made.level("R1", *made.follower("U1", 9.0, 0.0))
+def _followed(drawing: _Drawing) -> Point:
+    drawing.pen.wire((_START, 0.0), (9.0, 0.0))
+    return drawing.level("R1", *drawing.follower("U1", 9.0, 0.0))
 
 
-def _amplified(made: _Drawing) -> Point:
+def _amplified(drawing: _Drawing) -> Point:
     """R4 from the output back to the − input, R3 from there to ground."""
-    pen = made.pen
-    at = _ahead(made, 0.0)
-    plus, minus, tip = made.amplifier("U1", max(17.0, at[0] + 11.0), -1.0)
+    pen = drawing.pen
+    at = _ahead(drawing, 0.0)
+    plus, minus, tip = drawing.amplifier("U1", max(17.0, at[0] + 11.0), -1.0)
     pen.wire(at, plus)
     node = (minus[0] - 1.6, minus[1] - 3.4)
     out = (tip[0] + 1.0, tip[1])
     pen.wire(minus, (node[0], minus[1]), node)
     pen.wire(tip, out)
-    pen.part("resistor", node, (out[0], node[1]), made.words("R4"), "R4")
+    pen.part("resistor", node, (out[0], node[1]), drawing.words("R4"), "R4")
     pen.wire((out[0], node[1]), out)
-    pen.part("resistor", node, (node[0] - _LONG, node[1]), made.words("R3"), "R3")
+    pen.part("resistor", node, (node[0] - _LONG, node[1]), drawing.words("R3"), "R3")
     pen.ground((node[0] - _LONG, node[1]))
     pen.dots += [node, out]
-    return made.level("R1", *out)
+    return drawing.level("R1", *out)
 
 
 _ENDS: Final = {
@@ -215,94 +215,96 @@ _ENDS: Final = {
 }
 
 
-def _divider(made: _Drawing) -> Point:
-    node = made.level("R1", _START, 0.0)
-    made.upright("R2", node[0] + 1.0, 0.0)
-    made.pen.wire(node, (node[0] + 3.0, 0.0))
+def _divider(drawing: _Drawing) -> Point:
+    node = drawing.level("R1", _START, 0.0)
+    drawing.upright("R2", node[0] + 1.0, 0.0)
+    drawing.pen.wire(node, (node[0] + 3.0, 0.0))
     return node[0] + 3.0, 0.0
 
 
-def _stretcher(made: _Drawing) -> Point:
-    pen, y = made.pen, 1.0
+def _stretcher(drawing: _Drawing) -> Point:
+    pen, y = drawing.pen, 1.0
     pen.part("diode", (_START, y), (12.0, y), ("D4",))
     pen.wire((12.0, y), (22.0, y))
-    pen.part("capacitor", (13.0, y), (13.0, y + _DOWN), ("C1", made.style.engineering(made.parts["C1"].farads, "F")))
+    pen.part(
+        "capacitor", (13.0, y), (13.0, y + _DOWN), ("C1", drawing.style.engineering(drawing.parts["C1"].farads, "F"))
+    )
     pen.ground((13.0, y + _DOWN))
     pen.dots.append((13.0, y))
-    made.upright("R1", 18.0, y)
-    _, minus, tip = made.amplifier("U1", 26.0, 0.0)
-    _reference(made, minus)
+    drawing.upright("R1", 18.0, y)
+    _, minus, tip = drawing.amplifier("U1", 26.0, 0.0)
+    _reference(drawing, minus)
     return tip
 
 
-def _comparator(made: _Drawing) -> Point:
+def _comparator(drawing: _Drawing) -> Point:
     """A comparator with hysteresis and what leads to it; answers its output."""
-    return _of_contact(made) if made.contact else _of_levels(made)
+    return _of_contact(drawing) if drawing.contact else _of_levels(drawing)
 
 
-def _of_levels(made: _Drawing) -> Point:
-    pen, y = made.pen, 1.0
-    at = made.level("R1", *_ahead(made, y))
-    plus, minus, tip = made.amplifier("U1", at[0] + 6.0, 0.0)
+def _of_levels(drawing: _Drawing) -> Point:
+    pen, y = drawing.pen, 1.0
+    at = drawing.level("R1", *_ahead(drawing, y))
+    plus, minus, tip = drawing.amplifier("U1", at[0] + 6.0, 0.0)
     pen.wire(at, plus)
-    out = _hysteresis(made, (at[0] + 0.8, y), tip, _FEEDBACK)
-    if "R3" not in made.parts:
+    out = _hysteresis(drawing, (at[0] + 0.8, y), tip, _FEEDBACK)
+    if "R3" not in drawing.parts:
         pen.wire(minus, (minus[0] - 1.4, minus[1]))
         pen.ground((minus[0] - 1.4, minus[1]))
         return out
-    _reference(made, minus)
+    _reference(drawing, minus)
     return out
 
 
-def _reference(made: _Drawing, minus: Point) -> None:
+def _reference(drawing: _Drawing, minus: Point) -> None:
     """R3 and R4, which hold the − input of a comparator."""
     node = (minus[0] - 1.6, -4.4)
-    made.upright("R3", *node, up=True)
-    made.pen.part("resistor", node, (node[0] - _LONG, node[1]), made.words("R4"), "R4")
-    made.pen.ground((node[0] - _LONG, node[1]))
-    made.pen.wire(node, (node[0], minus[1]), minus)
+    drawing.upright("R3", *node, up=True)
+    drawing.pen.part("resistor", node, (node[0] - _LONG, node[1]), drawing.words("R4"), "R4")
+    drawing.pen.ground((node[0] - _LONG, node[1]))
+    drawing.pen.wire(node, (node[0], minus[1]), minus)
 
 
-def _of_contact(made: _Drawing) -> Point:
-    pen, y = made.pen, 1.0
-    made.upright("R8", 9.0, y, up=True, left=True)
-    made.upright("R9", 9.0, y)
+def _of_contact(drawing: _Drawing) -> Point:
+    pen, y = drawing.pen, 1.0
+    drawing.upright("R8", 9.0, y, up=True, left=True)
+    drawing.upright("R9", 9.0, y)
     reference = (18.6, -1.0)
-    if "R3" in made.parts:
-        made.upright("R3", *reference, up=True, left=True)
-        pen.part("resistor", reference, (reference[0] - _LONG, -1.0), made.words("R4"), "R4")
+    if "R3" in drawing.parts:
+        drawing.upright("R3", *reference, up=True, left=True)
+        pen.part("resistor", reference, (reference[0] - _LONG, -1.0), drawing.words("R4"), "R4")
         pen.ground((reference[0] - _LONG, -1.0))
     else:
         pen.ground(reference)
-    at = made.level("R1", *reference)
-    plus, minus, tip = made.amplifier("U1", at[0] + 5.0, 0.0, turned=True)
+    at = drawing.level("R1", *reference)
+    plus, minus, tip = drawing.amplifier("U1", at[0] + 5.0, 0.0, turned=True)
     pen.wire(at, plus)
     pen.wire((_START, y), minus)
-    return _hysteresis(made, (at[0] + 0.8, -1.0), tip, -_FEEDBACK)
+    return _hysteresis(drawing, (at[0] + 0.8, -1.0), tip, -_FEEDBACK)
 
 
-def _hysteresis(made: _Drawing, node: Point, tip: Point, y: float) -> Point:
+def _hysteresis(drawing: _Drawing, node: Point, tip: Point, y: float) -> Point:
     """R2 from the output back to the + input, over or under the comparator; answers the output's node."""
     out = (tip[0] + 1.0, tip[1])
-    made.pen.wire(tip, out)
-    made.pen.wire(node, (node[0], y))
-    made.pen.part("resistor", (node[0], y), (out[0], y), made.words("R2"), "R2")
-    made.pen.wire((out[0], y), out)
-    made.pen.dots += [node, out]
+    drawing.pen.wire(tip, out)
+    drawing.pen.wire(node, (node[0], y))
+    drawing.pen.part("resistor", (node[0], y), (out[0], y), drawing.words("R2"), "R2")
+    drawing.pen.wire((out[0], y), out)
+    drawing.pen.dots += [node, out]
     return out
 
 
-def _levels(made: _Drawing, out: Point) -> Point:
+def _levels(drawing: _Drawing, out: Point) -> Point:
     """Resistors that make two levels of the comparator's, and a follower."""
-    end = made.level("R5", *out)
+    end = drawing.level("R5", *out)
     node = (end[0] + 1.0, end[1])
-    if "R6" in made.parts:
-        made.upright("R6", *node, up=made.parts["R6"].rail_volts != 0)
-    made.upright("R7", *node)
+    if "R6" in drawing.parts:
+        drawing.upright("R6", *node, up=drawing.parts["R6"].rail_volts != 0)
+    drawing.upright("R7", *node)
     plus = (node[0] + 6.0, node[1])
-    made.pen.wire(end, plus)
-    return made.level("R10", *made.follower("U2", *plus))
+    drawing.pen.wire(end, plus)
+    return drawing.level("R10", *drawing.follower("U2", *plus))
 
 
-def _mosfet(made: _Drawing, out: Point) -> Point:
-    return made.to_ground("mosfet", "Q1", *made.level("R7", *out))
+def _mosfet(drawing: _Drawing, out: Point) -> Point:
+    return drawing.to_ground("mosfet", "Q1", *drawing.level("R7", *out))

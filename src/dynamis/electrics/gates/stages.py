@@ -97,10 +97,10 @@ def becomes(
     carried_amperes : what a closed contact has to carry, the pull-ups' current.  A circuit that the output does
     not drive stays off.  Raises `KeyError` for a circuit or a part that is not there.
     """
-    made = _Built({part.name: part for part in parts}, stress)
+    stage = _Built({part.name: part for part in parts}, stress)
     output = moved(output, stress.sender)
     if circuit == "transistor to ground":
-        return _to_ground(output, made.ohms("R1"), carried_amperes)
+        return _to_ground(output, stage.ohms("R1"), carried_amperes)
     plain = {
         "divider": _divider,
         "resistor and clamp": _clamp,
@@ -116,14 +116,14 @@ def becomes(
     }
     if circuit not in plain:
         raise KeyError(circuit)
-    return plain[circuit](output, made)
+    return plain[circuit](output, stage)
 
 
 # -- without an active part ------------------------------------------------------------------------
 
 
-def _divider(output: GateOutput, made: _Built) -> GateOutput:
-    return replace(divided(output, made.ohms("R1"), made.ohms("R2")), clamp=clamp_of(made))
+def _divider(output: GateOutput, stage: _Built) -> GateOutput:
+    return replace(divided(output, stage.ohms("R1"), stage.ohms("R2")), clamp=clamp_of(stage))
 
 
 def divided(output: GateOutput, upper_ohms: float, lower_ohms: float) -> GateOutput:
@@ -135,31 +135,31 @@ def divided(output: GateOutput, upper_ohms: float, lower_ohms: float) -> GateOut
     )
 
 
-def _clamp(output: GateOutput, made: _Built) -> GateOutput:
+def _clamp(output: GateOutput, stage: _Built) -> GateOutput:
     return GateOutput(
-        "driven", output.low_volts, output.high_volts, output.ohms + made.ohms("R1"), clamp=clamp_of(made)
+        "driven", output.low_volts, output.high_volts, output.ohms + stage.ohms("R1"), clamp=clamp_of(stage)
     )
 
 
-def clamp_of(made: _Built) -> Span:
+def clamp_of(stage: _Built) -> Span:
     """Between which volts the diodes at the receiver hold it."""
-    grounded = made.has("D1") and "from ground" in made.parts["D1"].role
+    grounded = stage.has("D1") and "from ground" in stage.parts["D1"].role
     low: float | None = -SCHOTTKY_VOLTS if grounded else None
     high: float | None = None
-    if made.has("D2"):
-        high = max(0.0, made.rail("D2")) + SCHOTTKY_VOLTS
-    if made.has("Z1"):
-        high = made.parts["Z1"].volts
+    if stage.has("D2"):
+        high = max(0.0, stage.rail("D2")) + SCHOTTKY_VOLTS
+    if stage.has("Z1"):
+        high = stage.parts["Z1"].volts
         low = -FORWARD_VOLTS if low is None else low
     return Span(low, high)
 
 
-def _diode(output: GateOutput, made: _Built) -> GateOutput:
+def _diode(output: GateOutput, stage: _Built) -> GateOutput:
     """What a diode lets through, divided; below its drop the lower resistor holds 0 V."""
-    upper, lower = made.ohms("R1"), made.ohms("R2")
+    upper, lower = stage.ohms("R1"), stage.ohms("R2")
     total = output.ohms + upper + lower
     low, high = (max(0.0, volts - SCHOTTKY_VOLTS) * lower / total for volts in (output.low_volts, output.high_volts))
-    return GateOutput("driven", low, high, (output.ohms + upper) * lower / total, clamp=clamp_of(made))
+    return GateOutput("driven", low, high, (output.ohms + upper) * lower / total, clamp=clamp_of(stage))
 
 
 # -- with one ----------------------------------------------------------------------------------------
@@ -176,27 +176,27 @@ def _to_ground(output: GateOutput, ohms: float, carried_amperes: float) -> GateO
     return GateOutput("switch", ohms=SATURATED_VOLTS / carried_amperes if carried_amperes > 0 else MOSFET_OHMS)
 
 
-def _transistor(output: GateOutput, made: _Built) -> GateOutput:
+def _transistor(output: GateOutput, stage: _Built) -> GateOutput:
     """A contact takes the base current away, and the collector rises to what R2 (and R3) give it."""
-    base, collector = made.rail("R1"), made.rail("R2")
-    upper = made.ohms("R2")
-    lower = made.ohms("R3") if made.has("R3") else None
+    base, collector = stage.rail("R1"), stage.rail("R2")
+    upper = stage.ohms("R2")
+    lower = stage.ohms("R3") if stage.has("R3") else None
     share = 1.0 if lower is None else lower / (upper + lower)
-    closed = base * output.ohms / (output.ohms + made.ohms("R1"))
-    drive = (base - JUNCTION_VOLTS) / made.ohms("R1")
+    closed = base * output.ohms / (output.ohms + stage.ohms("R1"))
+    drive = (base - JUNCTION_VOLTS) / stage.ohms("R1")
     if base > 0 and (closed > 0.4 or drive < collector / upper / 10.0):
         return NEVER
     high = max(0.0, collector) * share
-    return GateOutput("driven", min(SATURATED_VOLTS, high), high, upper * share, clamp=clamp_of(made))
+    return GateOutput("driven", min(SATURATED_VOLTS, high), high, upper * share, clamp=clamp_of(stage))
 
 
-def _logic(output: GateOutput, made: _Built) -> GateOutput:
-    rail = made.rail("U1")
-    entered = behind_front(output, made)
-    off, on = logic_thresholds(made.parts["U1"])
+def _logic(output: GateOutput, stage: _Built) -> GateOutput:
+    rail = stage.rail("U1")
+    entered = behind_front(output, stage)
+    off, on = logic_thresholds(stage.parts["U1"])
     if rail <= 0 or entered.low_volts > off or entered.high_volts < on:
         return NEVER
-    return _ended(LOGIC_VOLTS, max(LOGIC_VOLTS, rail - LOGIC_VOLTS), made, "R10")
+    return _ended(LOGIC_VOLTS, max(LOGIC_VOLTS, rail - LOGIC_VOLTS), stage, "R10")
 
 
 def logic_thresholds(part: Part) -> tuple[float, float]:
@@ -207,86 +207,86 @@ def logic_thresholds(part: Part) -> tuple[float, float]:
     return (0.8, 2.0) if "TTL" in part.role else (0.3 * part.rail_volts, 0.7 * part.rail_volts)
 
 
-def behind_front(output: GateOutput, made: _Built) -> GateOutput:
+def behind_front(output: GateOutput, stage: _Built) -> GateOutput:
     """What reaches an active part: the output, or what the parts ahead of it leave, D3, R11 and R12."""
-    if not made.has("R11"):
+    if not stage.has("R11"):
         return output
-    ahead = {name: with_(made.parts[one], name=name) for one, name in (("R11", "R1"), ("R12", "R2"))}
-    factors = {"R1": made.stress.parts.get("R11", 1.0), "R2": made.stress.parts.get("R12", 1.0)}
-    inner = _Built(ahead, replace(made.stress, parts=factors))
-    return _diode(output, inner) if made.has("D3") else _divider(output, inner)
+    ahead = {name: with_(stage.parts[one], name=name) for one, name in (("R11", "R1"), ("R12", "R2"))}
+    factors = {"R1": stage.stress.parts.get("R11", 1.0), "R2": stage.stress.parts.get("R12", 1.0)}
+    inner = _Built(ahead, replace(stage.stress, parts=factors))
+    return _diode(output, inner) if stage.has("D3") else _divider(output, inner)
 
 
-def _ended(low_volts: float, high_volts: float, made: _Built, name: str) -> GateOutput:
+def _ended(low_volts: float, high_volts: float, stage: _Built, name: str) -> GateOutput:
     """Two levels behind the resistor at an output and the diodes there."""
-    clamp = clamp_of(made)
-    return GateOutput("driven", min(low_volts, high_volts), max(low_volts, high_volts), made.ohms(name), clamp=clamp)
+    clamp = clamp_of(stage)
+    return GateOutput("driven", min(low_volts, high_volts), max(low_volts, high_volts), stage.ohms(name), clamp=clamp)
 
 
-def _follower(output: GateOutput, made: _Built) -> GateOutput:
-    least, most = made.swing("U1") if made.parts["U1"].rail_volts else (-SWING, SWING)
-    if made.stress.missing:
-        return _ended(least, most, made, "R1")
+def _follower(output: GateOutput, stage: _Built) -> GateOutput:
+    least, most = stage.swing("U1") if stage.parts["U1"].rail_volts else (-SWING, SWING)
+    if stage.stress.missing:
+        return _ended(least, most, stage, "R1")
     low, high = (min(most, max(least, volts)) for volts in (output.low_volts, output.high_volts))
-    return _ended(low, high, made, "R1")
+    return _ended(low, high, stage, "R1")
 
 
-def _amplifier(output: GateOutput, made: _Built) -> GateOutput:
-    least, most = made.swing("U1")
-    if made.stress.missing:
-        return _ended(least, most, made, "R1")
-    gain, entered = 1.0 + made.ohms("R4") / made.ohms("R3"), behind_front(output, made)
+def _amplifier(output: GateOutput, stage: _Built) -> GateOutput:
+    least, most = stage.swing("U1")
+    if stage.stress.missing:
+        return _ended(least, most, stage, "R1")
+    gain, entered = 1.0 + stage.ohms("R4") / stage.ohms("R3"), behind_front(output, stage)
     low, high = (min(most, max(least, gain * volts)) for volts in (entered.low_volts, entered.high_volts))
-    return _ended(low, high, made, "R1")
+    return _ended(low, high, stage, "R1")
 
 
-def _comparator(output: GateOutput, made: _Built) -> GateOutput:
-    least, most = made.swing("U1")
-    if made.stress.missing:
-        return _ended(least, most, made, "R5")
-    entered = behind_front(output, made)
-    lower, upper = comparator_thresholds(made)
+def _comparator(output: GateOutput, stage: _Built) -> GateOutput:
+    least, most = stage.swing("U1")
+    if stage.stress.missing:
+        return _ended(least, most, stage, "R5")
+    entered = behind_front(output, stage)
+    lower, upper = comparator_thresholds(stage)
     if not (entered.low_volts < lower and entered.high_volts > upper):
-        return replace(NEVER, clamp=clamp_of(made))
-    return _ended(least, most, made, "R5")
+        return replace(NEVER, clamp=clamp_of(stage))
+    return _ended(least, most, stage, "R5")
 
 
-def _stretched(output: GateOutput, made: _Built) -> GateOutput:
+def _stretched(output: GateOutput, stage: _Built) -> GateOutput:
     """A comparator behind a capacitor that the output charges; one of older files follows its sender's levels."""
-    if not made.has("R5"):
+    if not stage.has("R5"):
         low, high = (min(SWING, max(-SWING, volts)) for volts in (output.low_volts, output.high_volts))
         return GateOutput("driven", low, high, OUT_OHMS)
-    least, most = made.swing("U1")
-    if not made.stress.missing and output.high_volts - JUNCTION_VOLTS <= made.rail("R3") * made.ohms("R4") / (
-        made.ohms("R3") + made.ohms("R4")
+    least, most = stage.swing("U1")
+    if not stage.stress.missing and output.high_volts - JUNCTION_VOLTS <= stage.rail("R3") * stage.ohms("R4") / (
+        stage.ohms("R3") + stage.ohms("R4")
     ):
-        return replace(NEVER, clamp=clamp_of(made))
-    return _ended(least, most, made, "R5")
+        return replace(NEVER, clamp=clamp_of(stage))
+    return _ended(least, most, stage, "R5")
 
 
-def comparator_thresholds(made: _Built) -> tuple[float, float]:
+def comparator_thresholds(stage: _Built) -> tuple[float, float]:
     """(falling, rising) of a comparator whose + input hangs on the sender through R1 and on its output through R2."""
-    least, most = made.swing("U1")
-    reference = made.rail("R3") * made.ohms("R4") / (made.ohms("R3") + made.ohms("R4")) if made.has("R3") else 0.0
-    back = made.ohms("R1") / made.ohms("R2")
+    least, most = stage.swing("U1")
+    reference = stage.rail("R3") * stage.ohms("R4") / (stage.ohms("R3") + stage.ohms("R4")) if stage.has("R3") else 0.0
+    back = stage.ohms("R1") / stage.ohms("R2")
     return reference + back * (reference - most), reference + back * (reference - least)
 
 
 # -- with two ----------------------------------------------------------------------------------------
 
 
-def _two_amplifiers(output: GateOutput, made: _Built) -> GateOutput:
-    if not _switches(output, made):
+def _two_amplifiers(output: GateOutput, stage: _Built) -> GateOutput:
+    if not _switches(output, stage):
         return NEVER
-    if made.stress.missing:
-        return GateOutput("driven", made.stress.rail(-RAIL), made.stress.rail(RAIL), OUT_OHMS)
-    second = made.parts.get("R6")
-    low, high = network_levels(made.ohms("R5"), second, made.ohms("R7"), made.stress.rails)
+    if stage.stress.missing:
+        return GateOutput("driven", stage.stress.rail(-RAIL), stage.stress.rail(RAIL), OUT_OHMS)
+    second = stage.parts.get("R6")
+    low, high = network_levels(stage.ohms("R5"), second, stage.ohms("R7"), stage.stress.rails)
     return GateOutput("driven", low, high, OUT_OHMS)
 
 
-def _mosfet(output: GateOutput, made: _Built) -> GateOutput:
-    return GateOutput("switch", ohms=MOSFET_OHMS) if _switches(output, made) else NEVER
+def _mosfet(output: GateOutput, stage: _Built) -> GateOutput:
+    return GateOutput("switch", ohms=MOSFET_OHMS) if _switches(output, stage) else NEVER
 
 
 def network_levels(first_ohms: float, second: Part | None, third_ohms: float, up: float) -> tuple[float, float]:
@@ -302,22 +302,22 @@ def network_levels(first_ohms: float, second: Part | None, third_ohms: float, up
     return bias * rail - gain * swing, bias * rail + gain * swing
 
 
-def _switches(output: GateOutput, made: _Built) -> bool:
+def _switches(output: GateOutput, stage: _Built) -> bool:
     """Whether an output takes a comparator from ± 12 V past both of its thresholds."""
     if output.kind == "switch":
-        upper, lower = made.ohms("R8"), made.ohms("R9")
+        upper, lower = stage.ohms("R8"), stage.ohms("R9")
         high = RAIL * lower / (upper + lower)
         low = high * output.ohms / (output.ohms + upper * lower / (upper + lower))
         if output.absolute_limits.outside(high):
             return False
     else:
         low, high = output.low_volts, output.high_volts
-        if made.has("R11"):
-            share = made.ohms("R12") / (made.ohms("R12") + made.ohms("R11") + output.ohms)
+        if stage.has("R11"):
+            share = stage.ohms("R12") / (stage.ohms("R12") + stage.ohms("R11") + output.ohms)
             low, high = low * share, high * share
-    above = made.parts.get("R3")
+    above = stage.parts.get("R3")
     middle = 0.0
     if above is not None:
-        middle = above.rail_volts * made.ohms("R4") / (made.ohms("R3") + made.ohms("R4"))
-    half = SWING * made.ohms("R1") / (made.ohms("R1") + made.ohms("R2"))
+        middle = above.rail_volts * stage.ohms("R4") / (stage.ohms("R3") + stage.ohms("R4"))
+    half = SWING * stage.ohms("R1") / (stage.ohms("R1") + stage.ohms("R2"))
     return low < middle - half and high > middle + half

@@ -35,13 +35,13 @@ class Judge(QObject):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self.asked: int | None = None
+        self.questions: int | None = None
         self.everything = False
         self.any_voltage = False
         self._matrix: Matrix | None = None
         self._wanted: dict[tuple[PortRef, PortRef], None] = {}
         self._rest: Iterator[tuple[PortRef, PortRef]] = iter(())
-        self._told = 0.0
+        self._told_at = 0.0
         self._stopped = False
         self._turn = QTimer(self)
         self._turn.timeout.connect(self._slice)
@@ -72,7 +72,7 @@ class Judge(QObject):
         session, selection = self._session, self._session.selection
         matrix.take(session.bench, session.runs.adoptions, session.style)
         self._wanted.clear()
-        self.asked = None
+        self.questions = None
         self._plan(matrix)
         pair = selection.pair
         if pair is not None and not (pair[0] in matrix.outputs and pair[1] in matrix.inputs):
@@ -115,9 +115,9 @@ class Judge(QObject):
         while time.perf_counter() < end:
             pair = next(iter(self._wanted), None) or next(self._rest, None)
             if pair is None:
-                if self.asked is None:
+                if self.questions is None:
                     fits = [matrix.fit(*one) for one in matrix.joined_pairs()]
-                    self.asked = sum(finding.asks for fit in fits if fit is not None for finding in fit.findings)
+                    self.questions = sum(finding.asks for fit in fits if fit is not None for finding in fit.findings)
                 return True
             self._wanted.pop(pair, None)
             matrix.fit(*pair)
@@ -129,8 +129,8 @@ class Judge(QObject):
         now = time.perf_counter()
         if done:
             self._turn.stop()
-        if done or now - self._told > _TELL_SECONDS:
-            self._told = now
+        if done or now - self._told_at > _TELL_SECONDS:
+            self._told_at = now
             self.progressed.emit()
 
     def fit(self) -> PairFit | None:

@@ -63,9 +63,9 @@ class FindingsPanel(QWidget):
         row.addWidget(self.join)
         column.addLayout(row)
         inner = WrappedColumn()
-        self._told = QVBoxLayout(inner)
-        self._told.setContentsMargins(0, 0, 6, 0)
-        self._told.setSpacing(8)
+        self._list = QVBoxLayout(inner)
+        self._list.setContentsMargins(0, 0, 6, 0)
+        self._list.setSpacing(8)
         self._inner, self._over = inner, scrolling(inner)
         column.addWidget(self._over, 1)
         column.addWidget(rule())
@@ -95,7 +95,7 @@ class FindingsPanel(QWidget):
     def show_pair(self, fit: PairFit | None, joined: bool) -> None:
         """Show a pair, or what to do while there is none."""
         bench, style = self._session.bench, self._session.style
-        clear(self._told)
+        clear(self._list)
         self.cards, self._sentences = [], []
         self.join.setEnabled(fit is not None or not bench.gear)
         self.wiring.setEnabled(fit is not None)
@@ -115,17 +115,17 @@ class FindingsPanel(QWidget):
         cautions = cautions_for(bench, fit)
         for caution in cautions:
             if caution.key == "limits":  # before anything else is read
-                self._told.addLayout(self._caution(caution.key, caution.text))
+                self._list.addLayout(self._caution(caution.key, caution.text))
         for finding in fit.findings:
-            self._told.addLayout(self._finding(finding))
+            self._list.addLayout(self._finding(finding))
         if not fit.findings:
-            self._told.addWidget(label("Nothing to find fault with.", "muted", wrap=True))
+            self._list.addWidget(label("Nothing to find fault with.", "muted", wrap=True))
         for caution in cautions:
             if caution.key != "limits":
-                self._told.addLayout(self._caution(caution.key, caution.text))
+                self._list.addLayout(self._caution(caution.key, caution.text))
         self._remedies = remedies_for(bench, fit, self._session.runs.adoptions, style)
         if self._remedies:
-            self._told.addWidget(label("What would help", "heading"))
+            self._list.addWidget(label("What would help", "heading"))
         for remedy in self._remedies:
             button, station = _OPENS.get(remedy.kind, ("Apply", ""))
             work = None
@@ -135,8 +135,8 @@ class FindingsPanel(QWidget):
                 work = lambda station=station: self.station_wanted.emit(station)  # noqa: E731
             card = RemedyCard(remedy, style, self.colours, button, work, lambda: self.station_wanted.emit("Circuit"))
             self.cards.append(card)
-            self._told.addWidget(card)
-        self._told.addStretch(1)
+            self._list.addWidget(card)
+        self._list.addStretch(1)
         self.join.setText("Part (Ctrl+J)" if joined else "Join (Ctrl+J)")
         self.show_others(fit)
 
@@ -209,7 +209,7 @@ class FindingsPanel(QWidget):
 
     def sentences(self) -> list[str]:
         """The findings as they are shown."""
-        rows = [self._told.itemAt(k).layout() for k in range(self._told.count())]
+        rows = [self._list.itemAt(k).layout() for k in range(self._told.count())]
         return [
             row.itemAt(1).widget().text()
             for row in rows

@@ -159,8 +159,8 @@ class ChosenPanel(Panel):
         self._compared = other
         self._show_spread()
 
-    def _take_spread(self, made: Spread) -> None:
-        self._spread = made
+    def _take_spread(self, counted: Spread) -> None:
+        self._spread = counted
         self._show_spread()
 
     def _show_spread(self) -> None:

@@ -199,7 +199,7 @@ class ConverterPage(LinkPage):
         set_text(self.state, "")
         if made is None or requirement is None or self._pair is None:
             self.side.values.show_values((), style)
-            for one in (self.side.words, *self.side.told):
+            for one in (self.side.words, *self.side.sentences):
                 one.show_sentences([])
             self.drawing.show_drawing(None, "")
             self.left.show_left(None, "")
@@ -219,8 +219,8 @@ class ConverterPage(LinkPage):
         self.side.words.show_sentences([*harm, *others])
         trimmed = left(replace(made, trimmed=True), requirement)
         sentences = left_words(left(replace(made, trimmed=False), requirement), trimmed, style)
-        self.side.told[0].show_sentences(walk_words(walk(made, requirement), self._note_of, style))
-        self.side.told[1].show_sentences([*sentences, *warm_words(made, requirement, style)])
+        self.side.sentences[0].show_sentences(walk_words(walk(made, requirement), self._note_of, style))
+        self.side.sentences[1].show_sentences([*sentences, *warm_words(made, requirement, style)])
         self.table.set_rows([Row((name, style.cents(abs(cents))), name, tip=name) for name, cents in trimmed.shares])
         self.drawing.show_drawing(
             pair_schematic(parts, style, *names), ", ".join(f"{one.name} {one.value}" for one in pieces)

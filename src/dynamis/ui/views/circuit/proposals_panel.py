@@ -71,7 +71,7 @@ class ProposalsPanel(Panel):
         self.table.set_rows(rows)
 
     def _answer_rows(self, answer: Answer, mark: Callable[[str], str], style: Style) -> Iterator[Row]:
-        for made in answer.proposals.found:
+        for made in answer.proposals.suitable:
             cells = proposal_row(made, answer.spreads.get(made.key), style)
             if answer.nothing_does_it:
                 cells = (*cells[:2], *("–",) * 5, "cannot")

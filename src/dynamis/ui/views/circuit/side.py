@@ -25,8 +25,8 @@ class SidePanel(Panel):
         self.body.addWidget(self.tabs, 1)
         self.values, self.words = ValueGrid(), Sentences("small")
         self._add_page(self.values, self.words)
-        self.told = [Sentences(spacing=9) for _ in pages]
-        for one in self.told:
+        self.sentences = [Sentences(spacing=9) for _ in pages]
+        for one in self.sentences:
             self._add_page(None, one)
         self.spice = QPlainTextEdit()
         self.spice.setReadOnly(True)
