@@ -101,11 +101,11 @@ def parse_frequency_words(text: str, resolution_hertz: float = 0.0, resolution_c
     if not pieces:
         raise InputError("The accuracy is empty; write it as the data sheet does, such as 1 ppm + 1 digit, or 0.5 ct.")
     for piece in pieces:
-        found = _PIECE.fullmatch(piece)
-        unit = "" if found is None else found[2].lower()
-        if found is None or not (unit in ("%", "ppm", "ppb", "ct", "cent", "cents") or unit in _COUNTS):
+        match = _PIECE.fullmatch(piece)
+        unit = "" if match is None else match[2].lower()
+        if match is None or not (unit in ("%", "ppm", "ppb", "ct", "cent", "cents") or unit in _COUNTS):
             raise InputError(f"{piece!r} of the accuracy is not understood; ppm, %, digits or ct were expected.")
-        value = parse_plain(found[1].replace(",", "."), "The accuracy")
+        value = parse_plain(match[1].replace(",", "."), "The accuracy")
         if unit in ("%", "ppm", "ppb"):
             ppm += value * {"%": 1e4, "ppm": 1.0, "ppb": 1e-3}[unit]
         elif unit in _COUNTS:

@@ -177,11 +177,11 @@ def parse_meter_words(text: str, resolution_volts: float, full_scale_volts: floa
         raise InputError("The meter's accuracy is empty; write it as its data sheet does, such as 0.5 % + 2 digits.")
     for piece in pieces:
         piece = re.sub(r"(\bcounts?|\bdigits?)\s+of\b.*", r"\1", piece)
-        found = _PART.fullmatch(piece)
-        if found is None:
+        match = _PART.fullmatch(piece)
+        if match is None:
             raise InputError(f"{piece!r} of the meter's accuracy is not understood; write 0.5 % + 2 digits.")
-        value = parse_plain(found[1].replace(",", "."), "The meter's accuracy")
-        unit, of = found[2].lower(), (found[3] or "").lower().rstrip(".")
+        value = parse_plain(match[1].replace(",", "."), "The meter's accuracy")
+        unit, of = match[2].lower(), (match[3] or "").lower().rstrip(".")
         if unit in ("%", "ppm"):
             value *= 1e-4 if unit == "ppm" else 1.0
             if of in _OF_RANGE:
@@ -193,7 +193,7 @@ def parse_meter_words(text: str, resolution_volts: float, full_scale_volts: floa
         elif unit in _COUNTS:
             counts += value
         else:
-            raise InputError(f"{piece!r} of the meter's accuracy is in {found[2]!r}; %, ppm or counts were expected.")
+            raise InputError(f"{piece!r} of the meter's accuracy is in {match[2]!r}; %, ppm or counts were expected.")
     return MeterRange(percent, counts, resolution_volts, full_scale_volts, of_range)
 
 

@@ -64,5 +64,5 @@ def _cents(value: float, expected: float, model: PitchModel) -> float:
     in_unit = PitchModel(model.law, model.quantity, model.tuning)
     if (in_unit.quantity == "hertz" or in_unit.is_ratio) and value - in_unit.zero <= 0:
         return float("inf")
-    found, line = in_unit.measured(np.array([value, expected]))
-    return float(in_unit.cents(found, line))
+    measured, line = in_unit.measured(np.array([value, expected]))
+    return float(in_unit.cents(measured, line))

@@ -85,12 +85,12 @@ def _pick(option: str, name: str | None, items: Sequence[Named], named: Callable
         if len(items) > 1:
             raise InputError(f"{option} is missing; there are {choices}.")
         return items[0]
-    found = [item for item in items if named(item) == name]
-    found = found or [item for item in items if named(item).casefold() == name.strip().casefold()]
-    if len(found) == 1:
-        return found[0]
-    if found:
-        raise InputError(f"{option}: there are {len(found)} called {quoted(name)}.")
+    matching = [item for item in items if named(item) == name]
+    matching = matching or [item for item in items if named(item).casefold() == name.strip().casefold()]
+    if len(matching) == 1:
+        return matching[0]
+    if matching:
+        raise InputError(f"{option}: there are {len(matching)} called {quoted(name)}.")
     raise InputError(
         f"{option}: there is no {what} called {quoted(name)}; there {'is' if len(items) == 1 else 'are'} {choices}."
     )

@@ -98,10 +98,10 @@ def _requirement(
         Supply(tolerance=supply_tolerance_percent / 100.0)
     with naming_option("--supply-volts"):
         supply = Supply.parse(supply_volts, supply_tolerance_percent / 100.0)
-    made = law_from("--law", law, Naming(4))
-    if not isinstance(made, ExponentialLaw):
+    parsed = law_from("--law", law, Naming(4))
+    if not isinstance(parsed, ExponentialLaw):
         raise InputError(f"--law: {quoted(law)} is linear; a circuit of gain and offset takes voct only.")
-    requirement = Requirement(1.0, supply=supply, pairs=not single_values, volts_per_octave=made.volts_per_octave)
+    requirement = Requirement(1.0, supply=supply, pairs=not single_values, volts_per_octave=parsed.volts_per_octave)
     for option, values in (
         ("--in-volts", {"in_low_volts": ends[0], "in_high_volts": ends[1]}),
         ("--gain", {"gain": gain}),

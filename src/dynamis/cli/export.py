@@ -47,7 +47,7 @@ def export(
     from dynamis.files.writing import write_whole
 
     contents = read_bench(bench)
-    told: dict[str, object] = {"file": str(output), "what": what}
+    answer: dict[str, object] = {"file": str(output), "what": what}
     status = 0
     if what == "json":
         text = contents_json(contents).decode()
@@ -58,12 +58,12 @@ def export(
 
         chosen, sink = pick_link(contents, link)
         text = link_spice(contents.bench, chosen, sink)
-        told |= {"link": f"{contents.bench.label(chosen.output)} > {contents.bench.label(sink)}"}
-        words = f"the circuit of {told['link']}"
+        answer |= {"link": f"{contents.bench.label(chosen.output)} > {contents.bench.label(sink)}"}
+        words = f"the circuit of {answer['link']}"
     else:
         ref, serial = pick_channel(contents, gear, unit, channel)
         name = f"{contents.bench.label(ref)}, unit {serial}"
-        told |= {
+        answer |= {
             "gear": contents.bench.gear_by(ref.gear).name,
             "unit": serial,
             "channel": contents.bench.port(ref).name,
@@ -72,17 +72,17 @@ def export(
             runs = [run for run in contents.runs if (run.channel, run.serial) == (ref, serial)]
             text = readings_csv(runs, contents.readings)
             count = sum(row.run in {run.id for run in runs} for row in contents.readings)
-            told |= {"runs": len(runs), "readings": count}
+            answer |= {"runs": len(runs), "readings": count}
             words = f"{count} readings of {len(runs)} runs of {name}"
         else:
-            made = ChannelExport.of(contents, ref, serial)
-            text = _codes(made, what, form)
-            told |= {"correction": made.kind, "hash": made.correction.hash}
-            words = f"{made.kind} of {name}" + ("" if made.adopted else "; no correction is adopted for it")
-            status = 0 if made.adopted else 1
+            export = ChannelExport.of(contents, ref, serial)
+            text = _codes(export, what, form)
+            answer |= {"correction": export.kind, "hash": export.correction.hash}
+            words = f"{export.kind} of {name}" + ("" if export.adopted else "; no correction is adopted for it")
+            status = 0 if export.adopted else 1
     write_whole(output, text)
     if as_json:
-        emit_json(told)
+        emit_json(answer)
     else:
         say(f"Wrote {output}: {words}.")
     return status

@@ -86,9 +86,9 @@ def tuning_from(a4_hertz: float | None, scale: Path | None = None, keymap: Path 
         return ScaleTuning.on_note_60(read_scale(scale), equal.a4_hertz)
     if a4_hertz is not None:
         raise InputError("--a4: the keymap has a reference of its own; one of the two.")
-    made = read_scale(scale), read_keymap(keymap)
+    pair = read_scale(scale), read_keymap(keymap)
     with naming_option(str(keymap)):
-        return ScaleTuning(*made)
+        return ScaleTuning(*pair)
 
 
 def whole_under_scale(option: str, notes: Sequence[float], scale: Path | None) -> None:

@@ -90,8 +90,8 @@ def bench() -> Bench:
 
 def write_demo(path: Path) -> None:
     """Write the demo bench to a new file, whole or not at all; an existing file is refused."""
-    with publish(path) as temporary, BenchFile.create(temporary, bench()) as made:
-        fill(made)
+    with publish(path) as temporary, BenchFile.create(temporary, bench()) as file:
+        fill(file)
 
 
 def is_untouched(opened: BenchFile) -> bool:
@@ -111,9 +111,9 @@ def is_untouched(opened: BenchFile) -> bool:
 def fill(bench_file: BenchFile) -> None:
     """Add the three past runs and the adopted constants."""
     plan = tuple(float(note) for note in range(36, 97, 3))
-    found = _run(_RUNS[0], "As found", "03", BENCH_METER, plan, "2026-11-10T18:20:00+00:00", 24.5, 22)
-    _take(bench_file, found, _truth("03"), BENCH_METER, seed=311)
-    judged = analyse(found, bench_file.readings(found.id))
+    as_found = _run(_RUNS[0], "As found", "03", BENCH_METER, plan, "2026-11-10T18:20:00+00:00", 24.5, 22)
+    _take(bench_file, as_found, _truth("03"), BENCH_METER, seed=311)
+    judged = analyse(as_found, bench_file.readings(as_found.id))
     constants = judged.correction("constants")
     assert constants is not None
     adopted = adoption_of(judged, constants, "2026-11-10T18:41:00+00:00")

@@ -36,10 +36,10 @@ def parse_number(answer: str) -> float:
 
 def parse_error(answer: str) -> tuple[int, str]:
     """Number and text of an entry of the error queue; 0 is none."""
-    found = _ERROR.fullmatch(answer.strip())
-    if found is None:
+    match = _ERROR.fullmatch(answer.strip())
+    if match is None:
         raise DeviceError("garbage", f"The meter answered {shortened(answer)}, where an error number was expected.")
-    return int(found[1]), found[2].replace('""', '"')
+    return int(match[1]), match[2].replace('""', '"')
 
 
 def parse_setting(answer: str) -> tuple[str, tuple[float, ...]]:

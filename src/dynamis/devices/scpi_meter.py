@@ -133,7 +133,7 @@ class ScpiMeter:
                 raise DeviceError("absent", f"There is no host called {self.address.host}: check the name.") from error
         try:
             with self._named():
-                made = pyvisa.ResourceManager(self._library).open_resource(
+                resource = pyvisa.ResourceManager(self._library).open_resource(
                     self.address.resource, open_timeout=int(self._seconds * 1000)
                 )
         except DeviceError:
@@ -144,7 +144,7 @@ class ScpiMeter:
                 raise
             refused = DeviceError("absent", f"{self.address.shown}: {error}.")
             raise self._diagnosed(refused, self._reach(ask=True)) from error
-        self._resource = made  # type: ignore[assignment]
+        self._resource = resource  # type: ignore[assignment]
         assert self._resource is not None
         self._resource.read_termination = self._resource.write_termination = "\n"
         self._resource.timeout = self._seconds * 1000
@@ -160,8 +160,8 @@ class ScpiMeter:
         if isinstance(reached, TimeoutError):
             return error
         if isinstance(reached, OSError):
-            told = reached.strerror or reached
-            return DeviceError("absent", f"{shown} cannot be reached ({told}): check the network and the address.")
+            reason = reached.strerror or reached
+            return DeviceError("absent", f"{shown} cannot be reached ({reason}): check the network and the address.")
         if reached == b"":
             return DeviceError(
                 "busy",
@@ -262,19 +262,21 @@ class ScpiMeter:
         from pyvisa.constants import StatusCode
 
         assert self._resource is not None
-        one, until, got = self._resource, time.monotonic() + self._seconds, bytearray()
-        size = 1 if self._library == "@py" and (self.address.host or one.resource_name.startswith("ASRL")) else _PIECE
+        resource, until, got = self._resource, time.monotonic() + self._seconds, bytearray()
+        size = (
+            1 if self._library == "@py" and (self.address.host or resource.resource_name.startswith("ASRL")) else _PIECE
+        )
         try:
-            with one.ignore_warning(StatusCode.success_max_count_read, StatusCode.success_device_not_present):
+            with resource.ignore_warning(StatusCode.success_max_count_read, StatusCode.success_device_not_present):
                 while len(got) < MOST_ANSWER and (not got or time.monotonic() < until):
                     if size > 1 or len(got) % 64 == 0:
-                        one.timeout = max(1.0, 1000 * (until - time.monotonic()))
-                    piece, status = one.visalib.read(one.session, size)
+                        resource.timeout = max(1.0, 1000 * (until - time.monotonic()))
+                    piece, status = resource.visalib.read(resource.session, size)
                     got += piece
                     if status != StatusCode.success_max_count_read:
                         return bytes(got)
         finally:
-            one.timeout = self._seconds * 1000
+            resource.timeout = self._seconds * 1000
         raise DeviceError(
             "garbage",
             f"The meter at {self.address.shown} began an answer ({shortened(got[:80].decode('latin-1'))}) and did not "

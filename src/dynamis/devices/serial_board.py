@@ -292,13 +292,15 @@ class SerialBoard:
 
     def send(self, channel: str, correction: BoardCorrection, progress: Callable[[float], None]) -> None:
         with self._asked():
-            one, entries = correction, correction.sixteenths
-            self._ask("LOAD", channel, one.law, one.base, one.scale, one.first_note, len(entries))
+            constants, entries = correction, correction.sixteenths
+            self._ask(
+                "LOAD", channel, constants.law, constants.base, constants.scale, constants.first_note, len(entries)
+            )
             for first in range(0, len(entries), ENTRIES_A_LINE):
                 self._ask("PUT", first, *entries[first : first + ENTRIES_A_LINE])
                 progress(first / (len(entries) + 1))
             try:
-                self._ask("KEEP", one.hash)
+                self._ask("KEEP", constants.hash)
             except DeviceError as error:
                 if error.trouble != "restarted":
                     raise
@@ -307,12 +309,14 @@ class SerialBoard:
                 raise DeviceError(
                     "torn",
                     f"The board lost its power while it stored the correction; it now holds {holds}, "
-                    f"{'the new one' if holds == one.hash else 'not the new one'}. Check its power, then send again.",
+                    f"{'the new constants' if holds == constants.hash else 'not the new constants'}. "
+                    "Check its power, then send again.",
                 ) from error
             holds = self.held_hash(channel)
-            if holds != one.hash:
+            if holds != constants.hash:
                 raise DeviceError(
-                    "wrong hash", f"The board holds {holds} after the correction {one.hash} was sent: send it again."
+                    "wrong hash",
+                    f"The board holds {holds} after the correction {constants.hash} was sent: send it again.",
                 )
             progress(1.0)
 

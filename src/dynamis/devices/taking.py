@@ -206,12 +206,12 @@ class _Taking:
     def _prepare(self) -> None:
         job = self._job
         self._board.recover()
-        found = self._board.identity.unit
-        if found != job.unit:
+        unit = self._board.identity.unit
+        if unit != job.unit:
             raise DeviceError(
                 "wrong unit",
-                f"Unit {found} answers where this run is of unit {job.unit}: plug unit {job.unit} in and go on, or "
-                f"begin a run for unit {found}.",
+                f"Unit {unit} answers where this run is of unit {job.unit}: plug unit {job.unit} in and go on, or "
+                f"begin a run for unit {unit}.",
             )
         if job.held_hash is not None and self._board.held_hash(job.channel) != job.held_hash:
             raise DeviceError(

@@ -115,11 +115,11 @@ def cannot_tell(sentence: str, about: str = "") -> Finding:
 def verdict_of(findings: Iterable[Finding]) -> FitVerdict:
     """What findings come to: the worst of their severities; what is unknown counts where nothing is worse."""
     findings = tuple(findings)
-    found = {finding.severity for finding in findings}
-    if "danger" in found:
+    severities = {finding.severity for finding in findings}
+    if "danger" in severities:
         return "unsafe"
-    if "fault" in found:
+    if "fault" in severities:
         return "needs-circuit"
     if any(finding.code == "unknown-value" for finding in findings):
         return "cannot-tell"
-    return "marginal" if "marginal" in found else "fits"
+    return "marginal" if "marginal" in severities else "fits"

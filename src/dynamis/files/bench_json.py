@@ -89,8 +89,8 @@ def import_json(source: Path, target: Path) -> BenchFile:
 
 def schema() -> dict[str, Any]:
     """The JSON Schema of an exported bench."""
-    made = msgspec.json.schema(BenchExport)
-    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Dynamis bench", **made}
+    schema = msgspec.json.schema(BenchExport)
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Dynamis bench", **schema}
 
 
 def schema_text() -> str:

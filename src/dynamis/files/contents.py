@@ -33,14 +33,14 @@ def everything(bench_file: BenchFile) -> Contents:
 
 def create_filled(path: Path, contents: Contents) -> BenchFile:
     """A new bench file of contents; raises `InputError`, and leaves no file, where they do not go together."""
-    made = BenchFile.create(path, contents.bench)
+    file = BenchFile.create(path, contents.bench)
     try:
-        _fill(made, contents)
+        _fill(file, contents)
     except InputError:
-        made.close()
+        file.close()
         path.unlink(missing_ok=True)
         raise
-    return made
+    return file
 
 
 def _fill(bench_file: BenchFile, contents: Contents) -> None:

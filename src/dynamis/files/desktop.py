@@ -35,8 +35,8 @@ _SECONDS: Final = 30.0
 
 def data_home() -> Path:
     """Where this user's data are: `XDG_DATA_HOME`, or what stands for it; a relative one counts for nothing."""
-    told = os.environ.get("XDG_DATA_HOME", "")
-    return Path(told) if os.path.isabs(told) else Path.home() / ".local" / "share"
+    configured = os.environ.get("XDG_DATA_HOME", "")
+    return Path(configured) if os.path.isabs(configured) else Path.home() / ".local" / "share"
 
 
 def install() -> list[Path]:
@@ -81,10 +81,10 @@ def _content(name: str) -> bytes:
 def _command() -> str:
     """What starts this program, as a desktop entry writes it: a desktop may know less of the path than a shell."""
     beside = Path(sys.executable).with_name("dynamis")
-    found = str(beside) if beside.exists() else shutil.which("dynamis")
-    if found is None:
+    program = str(beside) if beside.exists() else shutil.which("dynamis")
+    if program is None:
         return "dynamis"
-    return quoted_command(found)
+    return quoted_command(program)
 
 
 def quoted_command(path: str) -> str:

@@ -78,13 +78,13 @@ class ChannelExport:
         style, port = Style(), self.bench.port(self.channel)
         law = parse_law(port.law or "")
         sentences = [f"{self.bench.label(self.channel)}, unit {self.serial}; bench: {self.bench.name}"]
-        one = self.adopted
-        if one is None:
+        adopted = self.adopted
+        if adopted is None:
             sentences.append("No correction is adopted for this channel: these are the nominal values of its design.")
         else:
             sentences.append(
-                f"{one.kind} adopted {one.adopted} from the run {one.run}; left {style.cents(one.leaves_cents)} "
-                f"± {style.cents(one.expanded_cents)} ct (k = 2)"
+                f"{adopted.kind} adopted {adopted.adopted} from the run {adopted.run}; left "
+                f"{style.cents(adopted.leaves_cents)} ± {style.cents(adopted.expanded_cents)} ct (k = 2)"
             )
         sentences.append(
             f"{law_words(law, note_label(law.reference_note, style))}; {tuning_words(self.bench)}; {self.bits} bits"

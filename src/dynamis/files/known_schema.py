@@ -23,7 +23,7 @@ def spaced(sql: str) -> str:
 @lru_cache(maxsize=1)
 def known_objects() -> dict[tuple[str, str], frozenset[str]]:
     """By type and name, the SQL that an object may have."""
-    found: dict[tuple[str, str], set[str]] = {}
+    columns: dict[tuple[str, str], set[str]] = {}
     first = CREATE.replace(f"    {UID_COLUMN},\n", "")
     oldest = first.replace(f"    {RANGE_COLUMN},\n", "")
     for script, grown in ((CREATE, ()), (first, (UID_COLUMN,)), (oldest, (RANGE_COLUMN, UID_COLUMN))):
@@ -33,9 +33,9 @@ def known_objects() -> dict[tuple[str, str], frozenset[str]]:
             if column is not None:
                 connection.execute(f"ALTER TABLE reading ADD COLUMN {column}")
             for kind, name, sql in connection.execute("SELECT type, name, sql FROM sqlite_master"):
-                found.setdefault((kind, name), set()).add(spaced(sql or ""))
+                columns.setdefault((kind, name), set()).add(spaced(sql or ""))
         connection.close()
-    return {key: frozenset(sqls) for key, sqls in found.items()}
+    return {key: frozenset(sqls) for key, sqls in columns.items()}
 
 
 def check_schema(connection: sqlite3.Connection, path: Path) -> list[str]:

@@ -36,7 +36,7 @@ def read_linearity(path: Path, bits: int) -> tuple[float, ...]:
             f"{path}: line {lines[0][0]}: the columns {quoted(lines[0][1])} were found; code and volts, or code and "
             "inl_lsb, were expected."
         )
-    found: dict[int, float] = {}
+    by_code: dict[int, float] = {}
     for number, line in lines[1:]:
         cells = [one.strip() for one in line.split(",")]
         if len(cells) < len(header):
@@ -51,13 +51,13 @@ def read_linearity(path: Path, bits: int) -> tuple[float, ...]:
             raise InputError(
                 f"{path}: line {number}: code {said} was found; a whole number from 0 to {2**bits - 1} was expected."
             )
-        if int(code) in found:
+        if int(code) in by_code:
             raise InputError(f"{path}: line {number}: code {int(code)} comes a second time.")
-        found[int(code)] = value
-    if len(found) < _FEWEST:
-        raise InputError(f"{path}: {len(found)} codes were found; {_FEWEST} or more were expected.")
-    codes = np.array(sorted(found), float)
-    values = np.array([found[int(code)] for code in codes])
+        by_code[int(code)] = value
+    if len(by_code) < _FEWEST:
+        raise InputError(f"{path}: {len(by_code)} codes were found; {_FEWEST} or more were expected.")
+    codes = np.array(sorted(by_code), float)
+    values = np.array([by_code[int(code)] for code in codes])
     if column == "volts":
         with np.errstate(over="ignore"):
             step = (values[-1] - values[0]) / (codes[-1] - codes[0])

@@ -31,8 +31,8 @@ class WriterLock:
 
 def take_lock(path: Path) -> WriterLock | None:
     """The lock of a file; None when somebody has it already, this process included."""
-    found = path.stat()
-    key = (found.st_dev, found.st_ino)
+    status = path.stat()
+    key = (status.st_dev, status.st_ino)
     if key in _held:
         return None
     descriptor = os.open(path, os.O_RDONLY | os.O_CLOEXEC)

@@ -40,9 +40,9 @@ def read_tuning_dump(path: Path) -> tuple[str, KeyTuning]:
     high = next((k for k in range(1, LENGTH - 1) if data[k] > 0x7F), None)
     if high is not None:
         raise InputError(f"{path}: byte {high}: {data[high]:02X} was found; 00 to 7F was expected.")
-    found, wanted = data[LENGTH - 2], checksum(data[1 : LENGTH - 2])
-    if found != wanted:
-        raise InputError(f"{path}: byte {LENGTH - 2}: the checksum {found:02X} was found; {wanted:02X} was expected.")
+    given, wanted = data[LENGTH - 2], checksum(data[1 : LENGTH - 2])
+    if given != wanted:
+        raise InputError(f"{path}: byte {LENGTH - 2}: the checksum {given:02X} was found; {wanted:02X} was expected.")
     equal, keys = EqualTemperament(), []
     for note in range(KEYS):
         three = data[_FIRST + 3 * note : _FIRST + 3 * note + 3]

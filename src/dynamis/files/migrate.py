@@ -134,13 +134,13 @@ def upgrade_export(taken: dict[str, Any]) -> dict[str, Any]:
             "runs": [upgrade_run(run) for run in taken.get("runs", [])],
             "adoptions": [upgrade_adoption(one, runs) for one in taken.get("adoptions", [])],
         }
-    made = {}
+    tables = {}
     for name, keys in (("runs", _RUN_KEYS), ("adoptions", _ADOPTION_KEYS), ("sends", _SEND_KEYS)):
         if name in taken:
-            made[name] = [with_uid(one, *keys) for one in taken[name]]
+            tables[name] = [with_uid(one, *keys) for one in taken[name]]
     if "readings" in taken:
-        made["readings"] = [_reading_with_uid(one, runs) for one in taken["readings"]]
-    return {**taken, **made}
+        tables["readings"] = [_reading_with_uid(one, runs) for one in taken["readings"]]
+    return {**taken, **tables}
 
 
 def _reading_with_uid(reading: dict[str, Any], runs: Mapping[str, dict[str, Any]]) -> dict[str, Any]:

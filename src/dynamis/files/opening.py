@@ -88,9 +88,9 @@ def version_of(connection: sqlite3.Connection, path: Path) -> int:
     missing = check_schema(connection, path)
     if missing:
         raise DamagedFileError(f"{path}: the bench file lacks its table {' and '.join(missing)}; it was left as it is.")
-    found = connection.execute("PRAGMA quick_check(1)").fetchone()[0]
-    if found != "ok":
-        raise DamagedFileError(f"{path}: the bench file is damaged ({found}); it was left as it is.")
+    verdict = connection.execute("PRAGMA quick_check(1)").fetchone()[0]
+    if verdict != "ok":
+        raise DamagedFileError(f"{path}: the bench file is damaged ({verdict}); it was left as it is.")
     return version
 
 

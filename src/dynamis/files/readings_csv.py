@@ -207,8 +207,8 @@ def guess_layout(text: str, quantity: ReadQuantity = "volts") -> Layout:
         return layout
     names = [name.strip().strip('"').lower() for name in first]
     note = next((k for k, name in enumerate(names) if re.match(r"note|key|midi|n$", name)), 0)
-    asked = [k for k, name in enumerate(names) if re.match(r"(u_)?" + quantity[:4], name)]
-    value = next((k for k in asked if not names[k].startswith("u_")), None)
+    matching = [k for k, name in enumerate(names) if re.match(r"(u_)?" + quantity[:4], name)]
+    value = next((k for k in matching if not names[k].startswith("u_")), None)
     if value is None:
         value = next((k for k, name in enumerate(names) if k != note and _HEAD_VALUE.match(name)), None)
     if value is None:

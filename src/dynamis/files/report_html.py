@@ -51,7 +51,7 @@ def report_html(bench_file: BenchFile, style: Style) -> str:
 
 def _run(bench: Bench, judged: RunAnalysis, style: Style) -> str:
     run = judged.run
-    told = [f"<h2>{escape(bench.label(run.channel))}, unit {escape(run.serial)}: {escape(run.title)}</h2>"]
+    pieces = [f"<h2>{escape(bench.label(run.channel))}, unit {escape(run.serial)}: {escape(run.title)}</h2>"]
     law = judged.model.law
     facts = [run.created[:10], law_words(law, note_label(law.reference_note, style))]
     if judged.meter is not None and run.meter is not None:
@@ -60,9 +60,9 @@ def _run(bench: Bench, judged: RunAnalysis, style: Style) -> str:
     if run.celsius is not None:
         facts.append(f"{style.number(run.celsius, 1)} °C")
     facts.append(", ".join(bench.label(ref) for ref in run.plugged) + " plugged" if run.plugged else "nothing plugged")
-    told.append(f'<p class="small">{escape(" · ".join(facts))}</p>')
+    pieces.append(f'<p class="small">{escape(" · ".join(facts))}</p>')
     if judged.verdict is None or judged.deciding_index is None:
-        return "\n".join([*told, "<p>No reading.</p>"])
+        return "\n".join([*pieces, "<p>No reading.</p>"])
     k = judged.deciding_index
     words = verdict_sentence(
         judged.verdict,
@@ -72,17 +72,17 @@ def _run(bench: Bench, judged: RunAnalysis, style: Style) -> str:
         float(judged.allowed_cents[k]),
         style,
     )
-    told.append(f"<p><b>{escape(words[0].upper() + words[1:])}.</b></p>")
-    told.append(_plot(judged, style))
+    pieces.append(f"<p><b>{escape(words[0].upper() + words[1:])}.</b></p>")
+    pieces.append(_plot(judged, style))
     sentences = shape_sentences(judged.shape, style, judged.loading_factor) if judged.shape else [judged.why_no_fit]
     if judged.proof is not None:
         sentences += proof_sentences(judged.proof, style)
     plugging = plugging_sentence(bench, run, style)
     sentences += [plugging] if plugging else []
-    told.append(listed(sentences))
-    told.append(_correction_rows(judged, style))
-    told.append(_readings(judged, style))
-    return "\n".join(told)
+    pieces.append(listed(sentences))
+    pieces.append(_correction_rows(judged, style))
+    pieces.append(_readings(judged, style))
+    return "\n".join(pieces)
 
 
 def _correction_rows(judged: RunAnalysis, style: Style) -> str:

@@ -156,11 +156,11 @@ def _state(connection: sqlite3.Connection, number: int) -> Any:
 
 def _completed(bench: Bench, runs: list[RunRecord]) -> Bench:
     """A bench with the gear that runs are about: each run carries its channel's law, converter and meter."""
-    gear = {one.id: one for one in bench.gear}
-    meters = {one.id: one for one in bench.meters}
+    gear = {owner.id: owner for owner in bench.gear}
+    meters = {owner.id: owner for owner in bench.meters}
     for run in runs:
-        one = gear.get(run.gear) or Gear(run.gear, run.gear.replace("-", " ").capitalize())
-        if all(port.id != run.port for port in one.ports):
+        owner = gear.get(run.gear) or Gear(run.gear, run.gear.replace("-", " ").capitalize())
+        if all(port.id != run.port for port in owner.ports):
             port = Port(
                 run.port,
                 run.port.replace("-", " "),
@@ -170,10 +170,10 @@ def _completed(bench: Bench, runs: list[RunRecord]) -> Bench:
                 transfers=() if run.converter is None else (run.converter,),
                 trimmers=run.trimmers,
             )
-            one = replace(one, ports=(*one.ports, port))
-        if all(unit.serial != run.serial for unit in one.units):
-            one = replace(one, units=(*one.units, Unit(run.serial)))
-        gear[run.gear] = one
+            owner = replace(owner, ports=(*owner.ports, port))
+        if all(unit.serial != run.serial for unit in owner.units):
+            owner = replace(owner, units=(*owner.units, Unit(run.serial)))
+        gear[run.gear] = owner
         if run.meter is not None:
             meters.setdefault(run.meter.id, run.meter)
     return replace(bench, gear=tuple(gear.values()), meters=tuple(meters.values()))
@@ -250,10 +250,10 @@ def _checked(record: Recovered | None, check: Callable[[Recovered], None]) -> Re
 def _behind(connection: sqlite3.Connection, table: str, after: int) -> int:
     """How many rows are behind one; one at least."""
     try:
-        found = connection.execute(f"SELECT COUNT(*) FROM {table} WHERE rowid > ?", (after,)).fetchone()[0]
+        count = connection.execute(f"SELECT COUNT(*) FROM {table} WHERE rowid > ?", (after,)).fetchone()[0]
     except sqlite3.DatabaseError:
         return 1
-    return max(1, int(found))
+    return max(1, int(count))
 
 
 def _decoded(text: Any, kind: Any) -> Any:

@@ -39,17 +39,19 @@ def link_spice(bench: Bench, link: Link, sink: PortRef) -> str:
         what = title_of(converter.parts.direction)
         title = f"{bench.label(link.output)} > {bench.label(sink)}: {what[0].lower()}{what[1:]}"
         return pair_netlist(converter, *span, title)
-    made = next((one for one in between if isinstance(one, BuiltCircuit)), None)
-    if made is None:
+    circuit = next((one for one in between if isinstance(one, BuiltCircuit)), None)
+    if circuit is None:
         raise InputError(
             f"{bench.label(link.output)} > {bench.label(sink)}: what stands between has no parts of its own; have its "
             "circuit designed first."
         )
-    asked = asked_of(bench, link, sink)
-    ends = (asked.in_low_volts, asked.in_high_volts) if isinstance(asked, Requirement) else _USUAL_VOLTS
+    requirement = asked_of(bench, link, sink)
+    ends = (
+        (requirement.in_low_volts, requirement.in_high_volts) if isinstance(requirement, Requirement) else _USUAL_VOLTS
+    )
     load = min(1e12, parallel(bench.port(ref).ohms for ref in link.inputs))
-    title = f"{bench.label(link.output)} > {bench.label(sink)}: {made.circuit.topology.title}"
-    return netlist(made.loaded(load), *ends, title, dict(made.travel))
+    title = f"{bench.label(link.output)} > {bench.label(sink)}: {circuit.circuit.topology.title}"
+    return netlist(circuit.loaded(load), *ends, title, dict(circuit.travel))
 
 
 def stage_spice(bench: Bench, link: Link, sink: PortRef, stage: GateStageRecord) -> str:

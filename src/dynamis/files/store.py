@@ -233,9 +233,9 @@ class BenchFile(StoredFile):
         """Append what was sent and verified; its id is given here."""
         with self._change() as connection:
             number = connection.execute("SELECT COALESCE(MAX(id), 0) + 1 FROM sent").fetchone()[0]
-            made = msgspec.structs.replace(_with_uid(sent), id=number)
-            connection.execute("INSERT INTO sent VALUES (?, ?)", (number, msgspec.json.encode(made).decode()))
-        return made
+            stored = msgspec.structs.replace(_with_uid(sent), id=number)
+            connection.execute("INSERT INTO sent VALUES (?, ?)", (number, msgspec.json.encode(stored).decode()))
+        return stored
 
     def sends(self) -> list[SendRecord]:
         """Everything that was sent, oldest first."""

@@ -66,15 +66,15 @@ class StoredFile(abc.ABC):
             connection.executescript(
                 f"BEGIN; PRAGMA application_id = {APPLICATION_ID}; PRAGMA user_version = {VERSION};{CREATE}COMMIT;"
             )
-            made = cls(path, connection, lock)
-            made.record("new bench", bench)
+            file = cls(path, connection, lock)
+            file.record("new bench", bench)
         except (sqlite3.Error, InputError) as error:
             connection.close()
             if lock is not None:
                 lock.release()
             path.unlink(missing_ok=True)
             raise InputError(f"{path}: cannot be written: {error}.") from error
-        return made
+        return file
 
     @classmethod
     def open(cls, path: Path, *, write: bool = True) -> Self:

@@ -28,8 +28,8 @@ def read_bytes(path: Path, most_bytes: int = MOST_BYTES) -> bytes:
     except InputError:
         raise
     except (OSError, ValueError) as error:
-        told = getattr(error, "strerror", None) or error
-        raise InputError(f"{path}: cannot be read: {told}.") from error
+        reason = getattr(error, "strerror", None) or error
+        raise InputError(f"{path}: cannot be read: {reason}.") from error
 
 
 def read_text(path: Path, most_bytes: int = MOST_BYTES, *, or_latin: bool = False) -> str:

@@ -35,15 +35,15 @@ def write_whole(path: Path, data: str | bytes, *, replace: bool = True) -> None:
 def write_together(files: Mapping[Path, str | bytes], *, replace: bool = True) -> None:
     """Write several files: all of them, or none; each as `write_whole` does."""
     with contextlib.ExitStack() as stack:
-        made = []
+        folders = []
         for path, data in files.items():
             payload = data.encode("utf-8") if isinstance(data, str) else data
             with _named(path):
                 target = _free_target(path, replace=replace)
                 part = stack.enter_context(_part(target))
                 _fill(part, payload, private=target.exists())
-                made.append((path, target, part))
-        for path, target, part in made:
+                folders.append((path, target, part))
+        for path, target, part in folders:
             with _named(path):
                 _put_in_place(part, target, replace=replace)
 
@@ -174,5 +174,5 @@ def _named(path: Path) -> Iterator[None]:
     except FileExistsError as error:
         raise InputError(f"{path}: the file exists already; it was left as it is.") from error
     except (OSError, ValueError, RuntimeError) as error:
-        told = getattr(error, "strerror", None) or error
-        raise InputError(f"{path}: cannot be written: {told}.") from error
+        reason = getattr(error, "strerror", None) or error
+        raise InputError(f"{path}: cannot be written: {reason}.") from error

@@ -14,14 +14,14 @@ def key_values(text: str, allowed: Sequence[str], whole: str, kind: str) -> dict
     whole : how errors call it all, such as "The law 'voct:a=1'".  kind : what takes these keys.
     Raises `InputError` for an unknown key, a part that is no `key=value`, and a key twice.
     """
-    found: dict[str, str] = {}
+    keys: dict[str, str] = {}
     for part in text.split(","):
         key, equals, value = (piece.strip() for piece in part.partition("="))
         if key not in allowed or not equals:
             raise InputError(
                 f"{whole} has {quoted(part.strip())}; {kind} takes {', '.join(f'{one}=…' for one in allowed)}."
             )
-        if key in found:
+        if key in keys:
             raise InputError(f"{whole} gives {key} twice.")
-        found[key] = value
-    return found
+        keys[key] = value
+    return keys

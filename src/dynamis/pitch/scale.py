@@ -110,8 +110,8 @@ class ScaleTuning:
         """Octaves above the keymap's reference note; NaN where a note has no frequency."""
         if not float(note).is_integer() or not self.keymap.first <= note <= self.keymap.last:
             return float("nan")
-        found, reference = self._above_middle(int(note)), self._above_middle(self.keymap.reference_note)
-        return float("nan") if found is None or reference is None else found - reference
+        degrees, reference = self._above_middle(int(note)), self._above_middle(self.keymap.reference_note)
+        return float("nan") if degrees is None or reference is None else degrees - reference
 
     def _above_reference(self, notes: ArrayLike) -> FloatArray:
         whole = np.asarray(notes, float)

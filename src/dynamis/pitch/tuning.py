@@ -67,7 +67,7 @@ def cents_between(found_hertz: ArrayLike, wanted_hertz: ArrayLike) -> FloatArray
     Any shapes that broadcast; NaN where either is not above 0.
     Source: c = 1200*log2(f2/f1), the definition of the cent.
     """
-    found, wanted = np.broadcast_arrays(np.asarray(found_hertz, float), np.asarray(wanted_hertz, float))
+    heard, wanted = np.broadcast_arrays(np.asarray(found_hertz, float), np.asarray(wanted_hertz, float))
     with np.errstate(divide="ignore", invalid="ignore"):
-        cents = 1200.0 * np.log2(found / wanted)
-    return np.where((found > 0) & (wanted > 0), cents, np.nan)
+        cents = 1200.0 * np.log2(heard / wanted)
+    return np.where((heard > 0) & (wanted > 0), cents, np.nan)

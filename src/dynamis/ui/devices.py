@@ -81,8 +81,8 @@ class Devices(QObject):
         try:
             board.keep_alive()
         except DeviceError as error:
-            told = str(error)
-            self._show(lambda: self._board_says(told, trouble=True))
+            reason = str(error)
+            self._show(lambda: self._board_says(reason, trouble=True))
 
     def _show(self, slot: Callable[[], None]) -> None:
         self._in_window.emit(slot)
@@ -159,9 +159,9 @@ class Devices(QObject):
             try:
                 self._show(ask())
             except DeviceError as error:
-                told = str(error)
+                reason = str(error)
                 self._close(kind)
-                self._show(lambda: refused(told))
+                self._show(lambda: refused(reason))
             finally:
                 self._show(lambda: self._asking.update({kind: None}))
 
@@ -169,9 +169,9 @@ class Devices(QObject):
 
     def _close(self, kind: str) -> None:
         """Let a device go that the devices' thread has opened."""
-        one = self._opened.pop(kind, None)
-        if one is not None:
-            one.close()
+        connection = self._opened.pop(kind, None)
+        if connection is not None:
+            connection.close()
 
     def _board_is(self, board: Board | None, held: dict[str, BoardCorrection], words: str) -> None:
         self.board, self.held = board, held
@@ -250,9 +250,9 @@ class Devices(QObject):
                 meter.prepare("hertz" if quantity == "hertz" else "volts", full_scale_volts)
                 shown = meter.read()
             except DeviceError as error:
-                told = str(error)
-                self._show(lambda: self._meter_says(told, trouble=True))
-                self.said.emit(told, True)
+                reason = str(error)
+                self._show(lambda: self._meter_says(reason, trouble=True))
+                self.said.emit(reason, True)
                 return
             words = meter.identity
             self._show(partial(self._meter_says, words, trouble=False))

@@ -63,13 +63,13 @@ def _channel(actions: Actions, title: str, ending: str, write: Callable[[Channel
     if channel is None:
         raise InputError("There is no channel on this bench to export.")
     held = everything(session.document.file)
-    made = ChannelExport.of(held, *channel)
+    export = ChannelExport.of(held, *channel)
     name = f"{channel[1]} {session.bench.port(channel[0]).name}{ending}"
     path = actions.save_name(title, name, f"{ending[1:].upper()} (*{ending})", ending)
     if path is not None:
-        write_whole(path, write(made, held))
-        none = "" if made.adopted else " No correction is adopted for this channel: it holds the nominal values."
-        session.said.emit(f"Exported {path.name}.{none}", not made.adopted)
+        write_whole(path, write(export, held))
+        none = "" if export.adopted else " No correction is adopted for this channel: it holds the nominal values."
+        session.said.emit(f"Exported {path.name}.{none}", not export.adopted)
 
 
 def export_readings(actions: Actions) -> None:

@@ -246,10 +246,14 @@ class MainWindow(QMainWindow):
 
     def show_badge(self) -> None:
         """How many findings of joined links ask for something, beside the name of Bench."""
-        asked, button = self.session.judge.questions, self.station_buttons["Bench"]
-        set_text(button, f"Bench {superscript(asked)}" if asked else "Bench")
+        questions, button = self.session.judge.questions, self.station_buttons["Bench"]
+        set_text(button, f"Bench {superscript(questions)}" if questions else "Bench")
         sentence = (
-            "" if asked is None else f": {asked} findings of joined links ask for something" if asked else ": all fits"
+            ""
+            if questions is None
+            else f": {questions} findings of joined links ask for something"
+            if questions
+            else ": all fits"
         )
         button.setAccessibleName(f"Bench{sentence}")
         button.setToolTip(f"Bench, Ctrl+1{sentence}")
@@ -269,21 +273,21 @@ class MainWindow(QMainWindow):
 
     def show_thread(self) -> None:
         session = self.session
-        told = self.station.thread_fields()
-        if told is None:
+        fields = self.station.thread_fields()
+        if fields is None:
             followed = self.station.pair()
             plays = followed is None or session.bench.port(followed[1]).role == "pitch"
             link_chain = None if not plays else session.chain() if followed is None else session.chain_of(*followed)
             if link_chain is None and not plays and followed is not None:
                 ends = zip(("output", "input"), followed, strict=True)
-                told = [ThreadField(name, session.bench.label(ref)) for name, ref in ends], None
+                fields = [ThreadField(name, session.bench.label(ref)) for name, ref in ends], None
             elif link_chain is None:
                 from dynamis.pitch.notes import note_label
 
-                told = [ThreadField("note", note_label(session.selection.note, session.style))], None
+                fields = [ThreadField("note", note_label(session.selection.note, session.style))], None
             else:
-                told = chain_fields(link_chain, session.selection.note, session.style)
-        self.thread_strip.show_fields(*told, self.colours.thread)
+                fields = chain_fields(link_chain, session.selection.note, session.style)
+        self.thread_strip.show_fields(*fields, self.colours.thread)
 
     def say(self, sentence: str, refusal: bool) -> None:
         """Show a sentence; a refusal stays until it is closed or another takes its place."""

@@ -86,15 +86,15 @@ def channel_codes(
         law, head = other_law(law, converter.dac, low, high), HeadRecord()
     model = PitchModel(law, "volts", tuning)
     notes = link.notes_to_show
-    made = make_head("head", head, law, converter.dac, tuning)
+    correction = make_head("head", head, law, converter.dac, tuning)
     every = np.arange(0.0, 128.0)
-    aim = aim_volts(made, every)
+    aim = aim_volts(correction, every)
     reached = every[~np.isin(converter.dac.code_for(aim).reason, (Reason.CLAMP, Reason.DEAD_BAND)) & np.isfinite(aim)]
     volts = model.law.cents_per_volt(model.expected(notes))
     per_semitone = np.abs(
         converter.dac.exact_code(model.expected(notes + 1.0)) - converter.dac.exact_code(model.expected(notes))
     )
-    table = _table(converter, model, made, notes)
+    table = _table(converter, model, correction, notes)
     finite = table.wanted_volts[np.isfinite(table.wanted_volts)]
     levels = float(np.ptp(finite) / converter.dac.lsb_volts) if finite.size else 0.0
     tightest = link.tightest_cents
@@ -130,13 +130,13 @@ def use_words(use: Use, style: Style) -> str:
 
 def supply_words(codes: ChannelCodes, style: Style) -> str:
     """What a supply used as the reference does to the pitch; empty where the reference is its own."""
-    made = codes.converter
-    if not made.reference_is_supply:
+    converter = codes.converter
+    if not converter.reference_is_supply:
         return ""
     sentence = "Its supply is its reference: the pitch moves with it and with what loads it."
-    if made.reference_limit and isinstance(codes.model.law, ExponentialLaw):
-        cents = 1200.0 * made.reference_limit
-        sentence += f" ± {style.share(made.reference_limit, 1)} is {style.cents(cents)} ct an octave."
+    if converter.reference_limit and isinstance(codes.model.law, ExponentialLaw):
+        cents = 1200.0 * converter.reference_limit
+        sentence += f" ± {style.share(converter.reference_limit, 1)} is {style.cents(cents)} ct an octave."
     return sentence
 
 

@@ -104,5 +104,5 @@ def rivals_of(bench: Bench, link: Link) -> list[Link]:
     """The other links whose outputs drive an input that hangs on this one's output now."""
     now = bench.link_from(link.output)
     joined = () if now is None else now.inputs
-    found = {one.id: one for sink in joined for one in bench.links_into(sink) if one.output != link.output}
-    return list(found.values())
+    rivals = {one.id: one for sink in joined for one in bench.links_into(sink) if one.output != link.output}
+    return list(rivals.values())

@@ -68,12 +68,12 @@ class NomogramScale:
         if y[0] > y[-1]:
             x, y = x[::-1], y[::-1]
         if place < y[0]:
-            found = x[0] + (place - y[0]) * (x[1] - x[0]) / (y[1] - y[0])
+            value = x[0] + (place - y[0]) * (x[1] - x[0]) / (y[1] - y[0])
         elif place > y[-1]:
-            found = x[-1] + (place - y[-1]) * (x[-1] - x[-2]) / (y[-1] - y[-2])
+            value = x[-1] + (place - y[-1]) * (x[-1] - x[-2]) / (y[-1] - y[-2])
         else:
-            found = np.interp(place, y, x)
-        return float(2.0**found if self.doubles else found)
+            value = np.interp(place, y, x)
+        return float(2.0**value if self.doubles else value)
 
     @cached_property
     def doubles(self) -> bool:
@@ -170,10 +170,10 @@ class Nomogram:
 
     def note_at(self, k: int, value: float) -> float:
         """The note whose value on scale k is nearest; raises `InputError` where there is none."""
-        found = self.scales[k].actual
+        actual = self.scales[k].actual
         if k == 0:
             return float(np.clip(value, self.notes[0], self.notes[-1]))
-        off = np.abs(found - value)
+        off = np.abs(actual - value)
         if not np.any(np.isfinite(off)):
             raise InputError(f"No note stands on the scale {self.scales[k].quantity.label}.")
         return float(self.notes[int(np.nanargmin(off))])

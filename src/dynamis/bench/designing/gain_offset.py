@@ -43,19 +43,19 @@ def designed(bench: Bench, link: Link, sink: PortRef, why: str, style: Style) ->
         if sentence:
             yield Remedy("advice", "Not from the rails at hand", sentence)
         return
-    made, requirement = chosen.proposal, chosen.requirement
+    proposal, requirement = chosen.proposal, chosen.requirement
     if abs(requirement.gain - 1.0) < _NOTHING_GAIN and abs(requirement.offset_volts) < _NOTHING_VOLTS:
         return  # what a buffer does
     title = f"Gain {style.number(requirement.gain, 3)}, offset {style.volts(requirement.offset_volts, 3, sign=True)}"
-    parts = ", ".join(f"{one.name} {one.value}" for one in pieces_of(made.circuit, style) if one.ohms is not None)
-    turned = [f"{one.name} for the {'interval' if one.role == 'scale' else 'offset'}" for one in made.trims]
+    parts = ", ".join(f"{one.name} {one.value}" for one in pieces_of(proposal.circuit, style) if one.ohms is not None)
+    turned = [f"{one.name} for the {'interval' if one.role == 'scale' else 'offset'}" for one in proposal.trims]
     trimmed = f"; trimmers {' and '.join(turned)}" if turned else ""
     words = [
-        f"From the output's own volts to the input, {why}. {made.circuit.topology.title}: {parts}{trimmed}."
-        f"{_clamped(made.circuit, style)}",
-        kind_words(made.circuit, made.requirement, style),
+        f"From the output's own volts to the input, {why}. {proposal.circuit.topology.title}: {parts}{trimmed}."
+        f"{_clamped(proposal.circuit, style)}",
+        kind_words(proposal.circuit, proposal.requirement, style),
     ]
-    if not made.circuit.topology.amplifiers:
+    if not proposal.circuit.topology.amplifiers:
         words.append("The input's resistance is a part of it: another input in its place takes another circuit.")
     more: dict[str, object] = {}
     if chosen.notes is not None:
@@ -63,7 +63,7 @@ def designed(bench: Bench, link: Link, sink: PortRef, why: str, style: Style) ->
         ends = f"{note_label(first, style)} to {note_label(last, style)}"
         title, more = f"{title}, {ends}", {"low_note": first, "high_note": last}
         words.append("The other notes used want more than its supply gives, or than the input bears.")
-    yield _between(link, title, " ".join(text for text in words if text), built(made), **more)
+    yield _between(link, title, " ".join(text for text in words if text), built(proposal), **more)
 
 
 def straighter(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterator[Remedy]:

@@ -88,12 +88,12 @@ def stretcher(bench: Bench, link: Link, sink: PortRef) -> GateStageRecord | None
     """A pulse stretcher behind what mends the levels, for the shortest pulse that an input takes; None where none
     does it from the rails at hand, or something is not known."""
     ahead = replace(link, gate_stages=tuple(one for one in link.gate_stages if one.circuit != STRETCHER))
-    made, taken, gate = sent_as(bench, ahead)[0], input_of(bench, sink)[0], bench.port(sink).gate
-    if made is None or taken is None or gate is None or gate.min_seconds is None:
+    output, taken, gate = sent_as(bench, ahead)[0], input_of(bench, sink)[0], bench.port(sink).gate
+    if output is None or taken is None or gate is None or gate.min_seconds is None:
         return None
     seconds = STRETCH * gate.min_seconds
     gate_circuit = stretching(
-        made, taken, len(link.inputs), seconds, pulse_seconds(bench, ahead), bench.rails_for(link), battery=True
+        output, taken, len(link.inputs), seconds, pulse_seconds(bench, ahead), bench.rails_for(link), battery=True
     )
     return None if gate_circuit is None else GateStageRecord(STRETCHER, gate_circuit.parts, seconds)
 
@@ -141,10 +141,10 @@ def _met(bench: Bench, link: Link, sink: PortRef) -> GateFit | None:
 def unpowered_amperes(bench: Bench, link: Link, sink: PortRef) -> float | None:
     """What flows through a pin into its rail while its own gear is off and the sender is on; None where the pin's rail
     is not known, or nothing drives it."""
-    made, taken = sent_as(bench, link)[0], input_of(bench, sink)[0]
-    if made is None or made.kind == "switch" or taken is None or taken.rail_volts is None:
+    output, taken = sent_as(bench, link)[0], input_of(bench, sink)[0]
+    if output is None or output.kind == "switch" or taken is None or taken.rail_volts is None:
         return None
-    return max(0.0, made.clamp.held(made.high_volts) - PIN_DIODE_VOLTS) / max(made.ohms, 1.0)
+    return max(0.0, output.clamp.held(output.high_volts) - PIN_DIODE_VOLTS) / max(output.ohms, 1.0)
 
 
 def unpowered_words(bench: Bench, link: Link, sink: PortRef, style: Style = Style()) -> list[str]:
@@ -168,29 +168,29 @@ def meets_words(bench: Bench, link: Link, sink: PortRef, style: Style = Style())
 
 
 def _sends(bench: Bench, link: Link, style: Style) -> str:
-    made, label = gate_output(bench, replace(link, between=(), gate_stages=()))[0], bench.label(link.output)
-    if made is None:
+    output, label = gate_output(bench, replace(link, between=(), gate_stages=()))[0], bench.label(link.output)
+    if output is None:
         return f"What {label} gives is not known yet."
-    ohms = style.engineering(made.ohms, "Ω")
-    if made.kind == "switch":
+    ohms = style.engineering(output.ohms, "Ω")
+    if output.kind == "switch":
         return f"{label} is a contact to ground of {ohms}."
-    return f"{label} gives {style.volts(made.low_volts, 2)} and {style.volts(made.high_volts, 2)} behind {ohms}."
+    return f"{label} gives {style.volts(output.low_volts, 2)} and {style.volts(output.high_volts, 2)} behind {ohms}."
 
 
 def _takes(bench: Bench, ref: PortRef, style: Style) -> str:
-    made, label = gate_input(bench.port(ref))[0], bench.label(ref)
-    if made is None:
+    takes, label = gate_input(bench.port(ref))[0], bench.label(ref)
+    if takes is None:
         return f"What {label} takes is not known yet."
-    ohms, on, off = style.engineering(made.ohms, "Ω"), style.volts(made.on_volts, 2), style.volts(made.off_volts, 2)
-    if made.kind == "shorting":
-        pulled = style.volts(made.pullup_volts, 1)
+    ohms, on, off = style.engineering(takes.ohms, "Ω"), style.volts(takes.on_volts, 2), style.volts(takes.off_volts, 2)
+    if takes.kind == "shorting":
+        pulled = style.volts(takes.pullup_volts, 1)
         sentence = f"{label} is pulled up to {pulled} by {ohms}, goes on below {on} and off above {off}"
     else:
         sentence = f"{label} goes on above {on} and off below {off}, with {ohms} to ground"
-    low, high = made.absolute_limits.low, made.absolute_limits.high
+    low, high = takes.absolute_limits.low, takes.absolute_limits.high
     ends = [style.volts(one, 1, sign=True) for one in (low, high) if one is not None]
-    bears = f"; it bears {' to '.join(ends)}" if len(ends) == 2 else ""
-    return f"{sentence}{bears}."
+    limits = f"; it bears {' to '.join(ends)}" if len(ends) == 2 else ""
+    return f"{sentence}{limits}."
 
 
 def _beside(bench: Bench, link: Link, sink: PortRef) -> list[str]:

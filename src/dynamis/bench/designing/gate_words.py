@@ -23,21 +23,21 @@ def gate_row(gate_choice: GateChoice, style: Style) -> tuple[str, ...]:
 
 def gate_words(gate_choices: GateChoices, style: Style) -> list[str]:
     """How the two meet with nothing between, and whether anything is found that mends it."""
-    met, told = gate_choices.met, []
+    met, sentences = gate_choices.met, []
     if met is not None:
         low, high = style.volts(met.low_volts, 2), style.volts(met.high_volts, 2)
         on, off = style.volts(met.on_margin_volts, 2, sign=True), style.volts(met.off_margin_volts, 2, sign=True)
-        told.append(f"With nothing between, {low} and {high} arrive: {on} to spare for on, {off} for off.")
-    told += [one.text for one in gate_choices.bare.findings if one.asks]
+        sentences.append(f"With nothing between, {low} and {high} arrive: {on} to spare for on, {off} for off.")
+    sentences += [one.text for one in gate_choices.bare.findings if one.asks]
     if gate_choices.choices:
-        told.append(safety_words(gate_choices))
+        sentences.append(safety_words(gate_choices))
     if not gate_choices.choices:
-        told.append(
+        sentences.append(
             "Nothing has to stand between."
             if gate_choices.bare.verdict == "fits"
             else "None of the circuits known here mends that."
         )
-    return told
+    return sentences
 
 
 def safety_words(gate_choices: GateChoices) -> str:

@@ -99,12 +99,12 @@ def in_reach(bench: Bench, link: Link, sink: PortRef, start: LawRequirement = US
     Raises `InputError` where not even an octave is left.
     """
     while True:
-        asked = converter_asked(bench, link, sink, start)
-        if isinstance(asked, str) or not asked.octaves_beyond:
+        requirement = converter_asked(bench, link, sink, start)
+        if isinstance(requirement, str) or not requirement.octaves_beyond:
             return link
-        fewer = max(1, math.floor(12.0 * asked.octaves_beyond))
+        fewer = max(1, math.floor(12.0 * requirement.octaves_beyond))
         if link.high_note - fewer < link.low_note + 12.0:
-            chosen_for(asked)  # says how far the supply reaches
+            chosen_for(requirement)  # says how far the supply reaches
             return link
         link = replace(link, high_note=link.high_note - fewer)
 

@@ -45,11 +45,11 @@ class Through:
 
 def through(bench: Bench, sink: PortRef, out: PortRef, envelope: EnvelopeRecord) -> Through | None:
     """What an envelope's output comes to at an input; None where it does not fire it."""
-    made, _ = gate_output(bench, Link("", out, (sink,)))
+    output, _ = gate_output(bench, Link("", out, (sink,)))
     taken, _ = gate_input(bench.port(sink))
-    if made is None or taken is None or made.kind != "driven" or taken.kind != "positive":
+    if output is None or taken is None or output.kind != "driven" or taken.kind != "positive":
         return None
-    low, high = levels_at(made, taken, 1)
+    low, high = levels_at(output, taken, 1)
     needed = taken.on_volts + _RESERVE_VOLTS
     if high <= low or not low < taken.off_volts or high < needed:
         return None
@@ -74,15 +74,15 @@ def workarounds(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterat
             if not any(one.id == out.port for one in gear.ports) or (joined is not None and sink in joined.inputs):
                 continue
             fed = judge_pair(left, trial_link(left.link_from(link.output), link.output, entry), entry)
-            found = through(bench, sink, out, port.envelope)
-            if fed.verdict not in ("fits", "marginal") or found is None:
+            transfers = through(bench, sink, out, port.envelope)
+            if fed.verdict not in ("fits", "marginal") or transfers is None:
                 continue
-            tail = f"its release adds {style.engineering(found.tail_seconds, 's')}"
-            if found.tail_seconds < 1e-4:
+            tail = f"its release adds {style.engineering(transfers.tail_seconds, 's')}"
+            if transfers.tail_seconds < 1e-4:
                 tail = "with its release at nought it adds nothing"
             text = (
                 f"{gear.name} accepts this gate ({fed.verdict}) and fires {bench.label(sink)} from a sustain of "
-                f"{style.share(found.sustain, 0)} on; attack and decay at nought, {tail}."
+                f"{style.share(transfers.sustain, 0)} on; attack and decay at nought, {tail}."
             )
 
             def command(one: Bench, entry: PortRef = entry, out: PortRef = out) -> Change:

@@ -68,8 +68,8 @@ class Gear(Record, frozen=True):
 
     def inputs(self, role: Role) -> tuple[Port, ...]:
         """Its inputs of a role."""
-        found: dict[Role, tuple[Port, ...]] = _kept(self.ports, _inputs_by_role)
-        return found.get(role, ())
+        by_role: dict[Role, tuple[Port, ...]] = _kept(self.ports, _inputs_by_role)
+        return by_role.get(role, ())
 
     def setting(self, setting_id: str) -> Setting:
         return _one(self.settings, setting_id, f"setting of {self.name}")
@@ -176,8 +176,8 @@ class Bench(Record, frozen=True):
         return _one(self.gear, gear_id, "gear")
 
     def port(self, ref: PortRef) -> Port:
-        found: Port | None = _kept(self.gear, _ports).get(ref)
-        return self.gear_by(ref.gear).port_by(ref.port) if found is None else found
+        port: Port | None = _kept(self.gear, _ports).get(ref)
+        return self.gear_by(ref.gear).port_by(ref.port) if port is None else port
 
     def with_gear(self, gear: Gear) -> Bench:
         """The bench with a gear in the place of the one with its id."""

@@ -16,9 +16,15 @@ def gate_input(port: Port) -> tuple[GateInput | None, list[str]]:
     lacks = [key for key, value in needed.items() if value is None]
     if gate.on_volts is None or gate.off_volts is None or port.ohms is None or lacks:
         return None, lacks
-    works, bears = port.works.span, port.bears.span
+    works, absolute = port.works.span, port.bears.span
     return GateInput(
-        gate.on_volts, gate.off_volts, "shorting" if shorting else "positive", port.ohms, port.rest_volts, works, bears
+        gate.on_volts,
+        gate.off_volts,
+        "shorting" if shorting else "positive",
+        port.ohms,
+        port.rest_volts,
+        works,
+        absolute,
     ), []
 
 
@@ -26,5 +32,5 @@ def loading_of(port: Port) -> GateInput | None:
     """How a port loads the node that it hangs on beside others; None where its resistance is not known."""
     if port.ohms is None:
         return None
-    bears, kind = port.bears.span, "shorting" if port.pulls_up else "positive"
-    return GateInput(0.0, 0.0, kind, port.ohms, port.rest_volts, absolute_limits=bears)  # type: ignore[arg-type]
+    absolute, kind = port.bears.span, "shorting" if port.pulls_up else "positive"
+    return GateInput(0.0, 0.0, kind, port.ohms, port.rest_volts, absolute_limits=absolute)  # type: ignore[arg-type]

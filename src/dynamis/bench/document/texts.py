@@ -58,8 +58,8 @@ def _walked(value: Any, place: str, amiss: Callable[[str, str, int], str]) -> An
                 changes[key] = new
         return msgspec.structs.replace(value, **changes) if changes else value
     if isinstance(value, tuple | list):
-        made = [_walked(one, f"{place}[{k}]", amiss) for k, one in enumerate(value)]
-        return value if all(a is b for a, b in zip(made, value, strict=True)) else type(value)(made)
+        items = [_walked(one, f"{place}[{k}]", amiss) for k, one in enumerate(value)]
+        return value if all(a is b for a, b in zip(items, value, strict=True)) else type(value)(items)
     if isinstance(value, dict):
         pairs = {_walked(key, place, amiss): _walked(one, f"{place}.{key}", amiss) for key, one in value.items()}
         same = all(key in pairs and pairs[key] is one for key, one in value.items()) and len(pairs) == len(value)

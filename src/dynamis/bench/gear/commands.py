@@ -83,8 +83,8 @@ def copy_gear(bench: Bench, gear_id: str) -> Change:
     stem = re.sub(r" \d+$", "", gear.name)
     taken = {one.name for one in bench.gear}
     name = next(f"{stem} {k}" for k in range(2, len(taken) + 3) if f"{stem} {k}" not in taken)
-    made = replace(gear, id=new_id(name, {one.id for one in bench.gear}), name=named(name, "gear"), units=())
-    return Change(f"copy {gear.name}", replace(bench, gear=(*bench.gear, made)))
+    added = replace(gear, id=new_id(name, {one.id for one in bench.gear}), name=named(name, "gear"), units=())
+    return Change(f"copy {gear.name}", replace(bench, gear=(*bench.gear, added)))
 
 
 def archive_gear(bench: Bench, gear_id: str, archived: bool = True) -> Change:

@@ -281,8 +281,8 @@ def gear_of(kind: GearKind, name: str, taken: set[str]) -> Gear:
     """A gear of a kind.  taken : ids of gear that are there already."""
     ports: list[Port] = []
     for port_kind, text in kind.ports:
-        made = port_of(port_kind, text)
-        ports.append(replace(made, id=new_id(text, {one.id for one in ports})))
+        port = port_of(port_kind, text)
+        ports.append(replace(port, id=new_id(text, {one.id for one in ports})))
     if kind.name == "Envelope":
         ports[0] = replace(ports[0], envelope=EnvelopeRecord(0.005, 0.05, 1.0, 0.1, ports[1].id))
     return Gear(new_id(name, taken), name, tuple(ports), notes=kind.source, settings=kind.settings)

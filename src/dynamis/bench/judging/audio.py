@@ -41,24 +41,26 @@ def left_of_balanced(bench: Bench, link: Link) -> float | None:
 
 def unknown_of(bench: Bench, ref: PortRef, link: Link | None = None) -> list[Finding]:
     """What has to be measured of an audio port before anything else can be told.  link : the one that it sends."""
-    port, found = bench.port(ref), []
+    port, findings = bench.port(ref), []
     if link is not None and left_of_balanced(bench, link) is None:
-        found.append(
+        findings.append(
             cannot_tell(
                 f"Cannot tell until you measure what {bench.label(ref)}, which is balanced, leaves between tip and "
                 "sleeve: half of its level or all of it."
             )
         )
     if port.audio is None or peak_volts(port) is None:
-        found.append(cannot_tell(f"Cannot tell until you measure the peak volts of {bench.label(ref)} at full scale."))
+        findings.append(
+            cannot_tell(f"Cannot tell until you measure the peak volts of {bench.label(ref)} at full scale.")
+        )
     if port.direction == "output" and (port.audio is None or port.audio.coupling == "unknown"):
-        found.append(
+        findings.append(
             cannot_tell(
                 f"Cannot tell until you know whether {bench.label(ref)} holds a voltage: play a step and watch it.",
                 COUPLING,
             )
         )
-    return found
+    return findings
 
 
 def coupling(

@@ -20,15 +20,15 @@ def refuse_spoiling(bench: Bench, after: Link | None, sink: PortRef) -> None:
 
 def spoiled(bench: Bench, after: Link, sink: PortRef) -> list[str]:
     """A sentence for each other input of a link that fits as the link is on the bench, and would not as `after`."""
-    before, told = bench.link_from(after.output), []
+    before, findings = bench.link_from(after.output), []
     for other in () if before is None else before.inputs:
         if other == sink or other not in after.inputs:
             continue
         now, then = (judge_pair(bench, link, other).verdict for link in (before, after) if link is not None)
         if now in _GOOD and then not in _GOOD:
             words = VERDICT_WORDS[then]
-            told.append(
+            findings.append(
                 f"{bench.label(other)} on the same link fits now and would not then: {words}. Branch it off ahead of "
                 "the circuit."
             )
-    return told
+    return findings

@@ -66,13 +66,13 @@ class Levels:
 def levels_of(bench: Bench, link: Link, sink: PortRef) -> Levels | list[Finding]:
     """The picture of one input of a link; or what has to be measured first."""
     fit = meeting(bench, link, sink)
-    made, _ = sent_as(bench, link)
+    output, _ = sent_as(bench, link)
     port = bench.port(sink)
     taken, _ = gate_input(port)
-    if isinstance(fit, list) or made is None or taken is None or port.gate is None:
+    if isinstance(fit, list) or output is None or taken is None or port.gate is None:
         return fit if isinstance(fit, list) else []
     others = [bench.port(one) for one in link.inputs if one != sink]
-    low, high = _bands(bench.port(link.output), made, port, taken, others)
+    low, high = _bands(bench.port(link.output), output, port, taken, others)
     return Levels(
         fit,
         taken.kind == "shorting",

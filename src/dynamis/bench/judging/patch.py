@@ -87,8 +87,10 @@ def _reach(bench: Bench, link: Link) -> tuple[float, float] | None:
     """The least and most volts that the output of a link may have; a contact to ground has nought."""
     port = bench.port(link.output)
     if port.role in SWITCHING:
-        made, _ = sent_as(bench, link)
-        return None if made is None else (0.0, 0.0) if made.kind == "switch" else (made.low_volts, made.high_volts)
+        output, _ = sent_as(bench, link)
+        return (
+            None if output is None else (0.0, 0.0) if output.kind == "switch" else (output.low_volts, output.high_volts)
+        )
     return may_send(bench, link)
 
 
@@ -131,7 +133,7 @@ def joined_poles(link: Link, output: Port, sink: Port) -> Iterator[tuple[Pole | 
 
 
 def _plugs(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Finding]:
-    output, receiver, found = bench.port(link.output), bench.port(sink), []
+    output, receiver, findings = bench.port(link.output), bench.port(sink), []
     if not output.poles and not receiver.poles:
         return _legs(bench, link, sink, style)
     names = bench.label(link.output), bench.label(sink)
@@ -152,7 +154,7 @@ def _plugs(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Findin
                     "right "
                     "poles, or leaves that one open."
                 )
-                found.append(Finding("supply-pole", "danger", text, supply.volts, "V"))
+                findings.append(Finding("supply-pole", "danger", text, supply.volts, "V"))
         elif joined and pole.carries == "supply":
             volts = f" of {style.volts(pole.volts, 1)}" if pole.volts is not None else ""
             text = (
@@ -160,15 +162,15 @@ def _plugs(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Findin
                 "in; "
                 "use a plug of three poles whose ring is left open."
             )
-            found.append(Finding("supply-pole", "danger", text, pole.volts, "V"))
+            findings.append(Finding("supply-pole", "danger", text, pole.volts, "V"))
         elif pole.carries == "second-signal":
             state = "shorted to the sleeve" if joined else "left open"
             text = (
                 f"The {pole.at} of {name} carries {what}; it is {state}, and lost. A lead that splits both brings "
                 "it out."
             )
-            found.append(Finding("second-signal-lost", "note", text))
-    return found + _legs(bench, link, sink, style)
+            findings.append(Finding("second-signal-lost", "note", text))
+    return findings + _legs(bench, link, sink, style)
 
 
 def _legs(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Finding]:
@@ -179,8 +181,8 @@ def _legs(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Finding
         return []
     name = bench.label(link.output)
     left = {"both-legs": "half of its level, −6.0 dB", "one-leg": "all of its level, as one leg is driven"}
-    told = left.get(audio.balanced, "half of its level, or all of it, or is shorted: measure which")
-    text = f"{name} is balanced and {bench.label(sink)} is not: between its tip and sleeve stands {told}."
+    loss = left.get(audio.balanced, "half of its level, or all of it, or is shorted: measure which")
+    text = f"{name} is balanced and {bench.label(sink)} is not: between its tip and sleeve stands {loss}."
     value = {"both-legs": 0.5, "one-leg": 1.0}.get(audio.balanced)
     return [Finding("balanced-leg", "marginal" if audio.balanced == "unknown" else "note", text, value, "")]
 
@@ -280,27 +282,27 @@ def _missing(bench: Bench, link: Link, sink: PortRef) -> list[Finding]:
     trigger, opener, reset = missing_trigger(bench, sink), missing_gate(bench, sink), missing_reset(bench, sink)
     if trigger is opener is reset is None:
         return []
-    found, name = [], bench.label(sink)
+    findings, name = [], bench.label(sink)
     if trigger is not None:
         text = (
             f"{name} sounds only when a trigger comes with the gate, and {bench.label(trigger)} is not joined: join "
             "both."
         )
-        found.append(Finding("gate-with-trigger", "fault", text))
+        findings.append(Finding("gate-with-trigger", "fault", text))
     if opener is not None:
         text = (
             f"Nothing opens this voice: its pitch is joined, {bench.label(opener)} is not. A key does two jobs, "
             "pitch and "
             "gate; so must what replaces it."
         )
-        found.append(Finding("nothing-opens", "note", text))
+        findings.append(Finding("nothing-opens", "note", text))
     if reset is not None:
         text = (
             f"{bench.gear_by(sink.gear).name} stops with the clock and does not go back to its first step: join "
             f"{bench.label(reset)} to a short pulse just before the first clock."
         )
-        found.append(Finding("reset-missing", "note", text))
-    return found
+        findings.append(Finding("reset-missing", "note", text))
+    return findings
 
 
 def unplugged_volts(port: Port) -> float | None:

@@ -87,7 +87,7 @@ class Causes:
             return self._law_mismatch()
         if not (isinstance(sent, ExponentialLaw) and isinstance(heard, ExponentialLaw)):
             return self._linear(heard)
-        found, style = [], self.style
+        findings, style = [], self.style
         per_octave = 1200.0 * (sent.volts_per_octave / heard.volts_per_octave - 1.0)
         if abs(per_octave) > _LEAST_CENTS:
             sends, wants = (style.volts(law.volts_per_octave, 3) for law in (sent, heard))
@@ -97,9 +97,9 @@ class Causes:
                 f"{style.number(heard.volts_per_octave / sent.volts_per_octave, 4)} between makes them one."
             )
             severity = self._severity(per_octave * self._octaves)
-            found.append(Finding("scale-mismatch", severity, text, per_octave, "ct/octave"))
+            findings.append(Finding("scale-mismatch", severity, text, per_octave, "ct/octave"))
         sounds = (sent.reference_volts + self.errors.bias_volts - heard.reference_volts) / heard.volts_per_octave
-        return found + self._shifts(1200.0 * (self.receiver.octaves + sounds - self.sender.law_octaves))
+        return findings + self._shifts(1200.0 * (self.receiver.octaves + sounds - self.sender.law_octaves))
 
     def _linear(self, heard: Law) -> list[Finding]:
         """Under Hz/V on both sides another scale is a shift; another zero bends the low notes most."""

@@ -150,11 +150,11 @@ def _shares(sender: Sender, inputs: Sequence[Port]) -> list[tuple[float, float]]
     rests = [port.rest_volts for port in inputs]
     ohms = [(sender.ohms, sender.ohms_limit), *((port.ohms or 0.0, port.ohms_limit) for port in inputs)]
     values = [ohm for ohm, _ in ohms]
-    found = [_share(values, rests)]
+    shares = [_share(values, rests)]
     for k, (ohm, limit) in enumerate(ohms):
         if limit and ohm:
-            found.append(_share([*values[:k], ohm * (1.0 + limit), *values[k + 1 :]], rests))
-    return found
+            shares.append(_share([*values[:k], ohm * (1.0 + limit), *values[k + 1 :]], rests))
+    return shares
 
 
 def _share(ohms: Sequence[float], rests: Sequence[float]) -> tuple[float, float]:

@@ -67,8 +67,8 @@ def may_send(bench: Bench, link: Link) -> tuple[float, float] | None:
         if stored is not None:
             dac = dac_if_known(link.id, stored)
             return None if dac is None else dac.dac.reach_volts
-        found = next((one.values for one in port.transfers if one.kind == "pitch-source"), {})
-        return _rising(found.get("low_volts"), found.get("high_volts"))
+        source = next((one.values for one in port.transfers if one.kind == "pitch-source"), {})
+        return _rising(source.get("low_volts"), source.get("high_volts"))
     if port.pot is not None and port.pot.ohms and port.pot.fed_volts is not None:
         reach = LoadedPot(port.pot.ohms, port.pot.fed_volts, port.pot.fed_ohms).reach_volts
         return _rising(0.0, reach)
@@ -107,8 +107,12 @@ def sent_swing(bench: Bench, link: Link) -> Sent | None:
     if sends is None:
         return None
     if link.gate_stages:
-        made, _ = sent_as(bench, link)
-        return None if made is None or made.kind == "switch" else Sent(made.low_volts, made.high_volts, made.ohms)
+        output, _ = sent_as(bench, link)
+        return (
+            None
+            if output is None or output.kind == "switch"
+            else Sent(output.low_volts, output.high_volts, output.ohms)
+        )
     port = bench.port(link.output)
     ohms = own_ohms(port)
     if link.between:
@@ -130,13 +134,13 @@ def gate_output(bench: Bench, link: Link) -> tuple[GateOutput | None, list[str]]
     not known (then None)."""
     port, ahead = bench.port(link.output), _ahead(link)
     gate = port.gate or GateRecord("driven")
-    bears = port.bears.span
+    limits = port.bears.span
     if port.role in SWITCHING and gate.kind == "switch":
         lacks = ["ohms"] if port.ohms is None else []
-        return (None if port.ohms is None else GateOutput("switch", ohms=port.ohms, absolute_limits=bears)), lacks
+        return (None if port.ohms is None else GateOutput("switch", ohms=port.ohms, absolute_limits=limits)), lacks
     sent = sent_swing(bench, ahead)
     if sent is not None:
-        return GateOutput("driven", sent.low, sent.high, sent.ohms, bears if not link.between else Span()), []
+        return GateOutput("driven", sent.low, sent.high, sent.ohms, limits if not link.between else Span()), []
     lacks = ["ohms"] if own_ohms(port) is None else []
     if port.role in SWITCHING:
         levels = {"low_volts": gate.low_volts, "high_volts": gate.high_volts}

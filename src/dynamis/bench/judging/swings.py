@@ -116,9 +116,9 @@ def _limits(bench: Bench, link: Link, sink: PortRef, swing: Swing, style: Style)
     findings = []
     sides = [("input", sink)] if link.between else [("input", sink), ("output", link.output)]
     for side, ref in sides:
-        bears = bench.port(ref).bears
+        limits = bench.port(ref).bears
         for volts in (swing.high, swing.low):
-            over = bears.span.outside(volts)
+            over = limits.span.outside(volts)
             if over:
                 text = (
                     f"{bench.label(ref)} may get {style.volts(volts, 2)} and bears {style.volts(volts - over, 2)}: "
@@ -184,19 +184,19 @@ def _polarity(bench: Bench, sink: PortRef, swing: Swing, style: Style) -> list[F
 
 def loaded_pots(bench: Bench, link: Link, sink: PortRef) -> list[tuple[LoadedPot, str, str]]:
     """The potentiometers at either end of a lead, as they are loaded; each with its name and what loads it."""
-    output, found = bench.port(link.output), []
+    output, findings = bench.port(link.output), []
     loads = [bench.port(one).ohms for one in link.inputs]
     if output.pot is not None and output.pot.ohms and not link.between:
         load = parallel(loads)
-        made = LoadedPot(output.pot.ohms, output.pot.fed_volts or 1.0, output.pot.fed_ohms, load)
-        found.append((made, bench.label(link.output), bench.label(sink)))
+        loaded = LoadedPot(output.pot.ohms, output.pot.fed_volts or 1.0, output.pot.fed_ohms, load)
+        findings.append((loaded, bench.label(link.output), bench.label(sink)))
     pot, driven = bench.port(sink).pot, driving(bench, link)
     if pot is not None and pot.ohms and pot.load_ohms and driven is not None:
         sends = sent_volts(bench, link)
         fed = 1.0 if sends is None else max(sends, key=abs) or 1.0
-        made = LoadedPot(pot.ohms, fed, driven.ohms, pot.load_ohms)
-        found.append((made, f"the knob of {bench.label(sink)}", "what its wiper feeds"))
-    return found
+        loaded = LoadedPot(pot.ohms, fed, driven.ohms, pot.load_ohms)
+        findings.append((loaded, f"the knob of {bench.label(sink)}", "what its wiper feeds"))
+    return findings
 
 
 def _bends(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Finding]:

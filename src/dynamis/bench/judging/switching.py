@@ -54,13 +54,13 @@ def judge_switching(bench: Bench, link: Link, sink: PortRef, style: Style) -> tu
 
 def meeting(bench: Bench, link: Link, sink: PortRef, style: Style = Style()) -> GateFit | list[Finding]:
     """The levels at one input of a link with all inputs plugged in; or what has to be measured first."""
-    made, lacks = sent_as(bench, link)
+    output, lacks = sent_as(bench, link)
     taken, lacking = input_of(bench, sink)
     if bench.port(link.output).role == "audio":
         unknown = unknown_of(bench, link.output, link)
         if unknown:
             return unknown
-    if made is None or taken is None:
+    if output is None or taken is None:
         wanted = [(link.output, key) for key in lacks] + [(sink, key) for key in lacking]
         return [cannot_tell(f"Cannot tell until you measure of {bench.label(ref)} {_HOW[key]}.") for ref, key in wanted]
     others = [bench.port(one) for one in link.inputs if one != sink]
@@ -69,7 +69,7 @@ def meeting(bench: Bench, link: Link, sink: PortRef, style: Style = Style()) -> 
         what = others[beside.index(None)].name
         return [cannot_tell(f"Cannot tell until what else hangs on {bench.label(link.output)} is measured: {what}.")]
     ends = (0.0, -1.0, 1.0) if _limit_of(bench, link) else (0.0,)
-    sent = [sent_as(bench, link, end)[0] or made for end in ends]
+    sent = [sent_as(bench, link, end)[0] or output for end in ends]
     loads = [other for other in beside if other is not None]
     fits = [judge_gate(one, taken, 1, style, loads) for one in sent]
     return max(fits, key=lambda fit: (BEST_FIRST.index(fit.verdict), -min(fit.on_margin_volts, fit.off_margin_volts)))
@@ -83,33 +83,33 @@ def _limit_of(bench: Bench, link: Link) -> float:
 
 def fitting_circuit(bench: Bench, link: Link, sink: PortRef) -> GateCircuit | None:
     """A circuit for gates that makes an input of a link fit; None where nothing is needed, known or found."""
-    asked = _bare(bench, link, sink)
+    bare = _bare(bench, link, sink)
     return (
         None
-        if asked is None or link.gate_stages
-        else gate_circuit(*asked, bench.rails_for(link), _limit_of(bench, link), battery=True)
+        if bare is None or link.gate_stages
+        else gate_circuit(*bare, bench.rails_for(link), _limit_of(bench, link), battery=True)
     )
 
 
 def why_no_circuit(bench: Bench, link: Link, sink: PortRef, style: Style) -> str:
     """Why no circuit for gates known here mends it from the rails at hand; "" where something is not known."""
-    asked = _bare(bench, link, sink)
-    return "" if asked is None else no_fix(asked[0], asked[1], bench.rails_for(link), style).text
+    bare = _bare(bench, link, sink)
+    return "" if bare is None else no_fix(bare[0], bare[1], bench.rails_for(link), style).text
 
 
 def fitting_circuits(bench: Bench, link: Link, sink: PortRef) -> list[GateCircuit]:
     """One of each kind that would do, whatever stands there now."""
-    asked = _bare(bench, link, sink)
-    return [] if asked is None else gate_circuits(*asked, bench.rails_for(link), _limit_of(bench, link), battery=True)
+    bare = _bare(bench, link, sink)
+    return [] if bare is None else gate_circuits(*bare, bench.rails_for(link), _limit_of(bench, link), battery=True)
 
 
 def _bare(bench: Bench, link: Link, sink: PortRef) -> tuple[GateOutput, GateInput, int] | None:
     """What meets with nothing between, and how many equal inputs hang there; None where that is not known."""
-    made, _ = gate_output(bench, with_(link, gate_stages=(), between=()))
+    bare, _ = gate_output(bench, with_(link, gate_stages=(), between=()))
     taken, _ = input_of(bench, sink)
-    if made is None or taken is None:
+    if bare is None or taken is None:
         return None
-    return made, taken, max(1, sum(input_of(bench, ref)[0] == taken for ref in link.inputs))
+    return bare, taken, max(1, sum(input_of(bench, ref)[0] == taken for ref in link.inputs))
 
 
 def pulse_seconds(bench: Bench, link: Link) -> float | None:
@@ -130,10 +130,10 @@ def _acting_seconds(bench: Bench, link: Link, sink: PortRef) -> float | None:
 
 def _pull_ups(bench: Bench, link: Link, sink: PortRef, open_volts: float, style: Style) -> list[Finding]:
     """Pull-ups of different volts on one contact: what this input gets while it is open."""
-    made, _ = sent_as(bench, link)
+    output, _ = sent_as(bench, link)
     pulled = {bench.port(one).rest_volts for one in link.inputs if bench.port(one).pulls_up}
     port = bench.port(sink)
-    if made is None or made.kind != "switch" or len(pulled) < 2 or not port.pulls_up or port.ohms is None:
+    if output is None or output.kind != "switch" or len(pulled) < 2 or not port.pulls_up or port.ohms is None:
         return []
     more = open_volts - port.rest_volts
     volts = " and ".join(style.volts(one, 1) for one in sorted(pulled))

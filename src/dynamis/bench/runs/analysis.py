@@ -133,10 +133,10 @@ class RunAnalysis:
 
 def limits_of(run: RunRecord) -> Limits | None:
     """What the run's instrument is worth in the run's quantity; None where nobody said, or it reads another."""
-    made = run.meter
-    if made is None or run.quantity not in made.reads:
+    meter = run.meter
+    if meter is None or run.quantity not in meter.reads:
         return None
-    return meter_range(made) if run.quantity == "volts" else frequency_limits(made)
+    return meter_range(meter) if run.quantity == "volts" else frequency_limits(meter)
 
 
 def codes_of(run: RunRecord, converter: DacTransfer | None, notes: ArrayLike) -> FloatArray | None:
@@ -246,8 +246,8 @@ def analyse(run: RunRecord, rows: Sequence[ReadingRecord]) -> RunAnalysis:
 
 def _verdict(error: FloatArray, expanded_cents: FloatArray, allowed_cents: FloatArray) -> Verdict:
     """The verdict over readings; an instrument whose accuracy nobody gave proves nothing."""
-    found = judge(error, expanded_cents, allowed_cents)
-    return "cannot-tell" if found == "within" and not np.any(expanded_cents > 0) else found
+    verdict = judge(error, expanded_cents, allowed_cents)
+    return "cannot-tell" if verdict == "within" and not np.any(expanded_cents > 0) else verdict
 
 
 def seconds_of(rows: Sequence[ReadingRecord]) -> FloatArray | None:

@@ -86,15 +86,15 @@ def linearity_words(linearity: MeasuredLinearity | str, limit_lsb: float, style:
     if isinstance(linearity, str):
         return linearity
     worst = int(np.argmax(np.abs(linearity.inl_lsb)))
-    found, own = float(linearity.inl_lsb[worst]), float(linearity.expanded_lsb[worst])
+    worst_lsb, own = float(linearity.inl_lsb[worst]), float(linearity.expanded_lsb[worst])
     text = (
-        f"{linearity.title}: the readings leave at most {style.number(found, 1, sign=True)} LSB of their line, at "
+        f"{linearity.title}: the readings leave at most {style.number(worst_lsb, 1, sign=True)} LSB of their line, at "
         f"{note_label(float(linearity.notes[worst]), style)}, code {style.number(float(linearity.codes[worst]), 0)}; "
         f"a reading by itself may be ± {style.number(own, 2)} LSB off."
     )
-    if own >= abs(found):
+    if own >= abs(worst_lsb):
         return text + " So the meter does not show it."
     if limit_lsb:
-        within = abs(found) - own <= limit_lsb
+        within = abs(worst_lsb) - own <= limit_lsb
         text += f" Its data sheet allows ± {style.number(limit_lsb, 1)}: {'within' if within else 'more than that'}."
     return text

@@ -153,13 +153,13 @@ def _proof(
         )
     if judged.next_note is not None:
         return Course("proof", "take", f"{_left(judged)} of the proof are still to be read.", judged.run.id)
-    told = _verdict(judged, style)
+    verdict = _verdict(judged, style)
     warming = _warming(judged, style)
     if judged.verdict == "within":
         return Course(
             None,
             "nothing",
-            f"Proven by fresh readings: {told}. Leave it as it is.",
+            f"Proven by fresh readings: {verdict}. Leave it as it is.",
             judged.run.id,
             verdict="within",
             halt=warming,
@@ -173,7 +173,12 @@ def _proof(
         else "look at the shape of what is left, then measure again."
     )
     return Course(
-        None, "nothing", f"{told[0].upper()}{told[1:]}: {what}", judged.run.id, verdict=judged.verdict, halt=warming
+        None,
+        "nothing",
+        f"{verdict[0].upper()}{verdict[1:]}: {what}",
+        judged.run.id,
+        verdict=judged.verdict,
+        halt=warming,
     )
 
 

@@ -61,20 +61,20 @@ def forms(position: FloatArray) -> list[Form]:
     count = position.size
     knots = range(_FEWEST_BESIDE - 1, count - _FEWEST_BESIDE)
     thin = max(1, -(-len(knots) // _MOST_KNOTS))
-    made: list[Form] = []
+    forms: list[Form] = []
     for k in knots:
-        made.append(Form("step", (np.arange(count) > k).astype(float), k, k + 1))
+        forms.append(Form("step", (np.arange(count) > k).astype(float), k, k + 1))
         if k % thin:
             continue
         # A hinge bends both ends alike: the smaller part is what leaves the line of the rest.
         for power in (1, 2):
             if count - 1 - k <= _MOST_ABOVE * count:
                 up = np.clip(position - position[k], 0.0, None) ** power
-                made.append(Form("bend", up / up[-1], k + 1, count - 1))
+                forms.append(Form("bend", up / up[-1], k + 1, count - 1))
             if _FEWEST_BESIDE <= k <= _MOST_BELOW * count:
                 down = np.clip(position[k] - position, 0.0, None) ** power
-                made.append(Form("bend", down / down[0], 0, k - 1))
-    return made
+                forms.append(Form("bend", down / down[0], 0, k - 1))
+    return forms
 
 
 def find_left(places: Places, taken: tuple[Unexplained, ...] = ()) -> Unexplained | None:

@@ -45,8 +45,8 @@ def _held(places: Places, side: int) -> int:
     if places.count < _FEWEST_THAT_FOLLOW + 2:
         return 0
     middle = places.means(places.series.measured)
-    moves, asked = np.diff(middle), np.diff(places.sent)
-    flat = moves < _HALF * asked
+    moves, steps = np.diff(middle), np.diff(places.sent)
+    flat = moves < _HALF * steps
     gaps = flat[::-1] if side > 0 else flat
     count = int(np.argmin(gaps)) if not gaps.all() else gaps.size
     if count == 0 or places.count - (count + 1) < _FEWEST_THAT_FOLLOW:

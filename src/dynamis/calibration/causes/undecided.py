@@ -51,11 +51,11 @@ def _between(places: Places, jump: Jump, reach: tuple[float, float]) -> Term:
     """A jump amid the notes: its two notes once more, and what lies between."""
     pair = range(jump.after, jump.after + 2)
     low, high = (float(places.notes[k]) for k in pair)
-    asked = [float(places.notes[k]) for k in pair if places.members[k].size < 2]
+    notes = [float(places.notes[k]) for k in pair if places.members[k].size < 2]
     middle = float(math.floor((low + high) / 2.0))
     if low < middle < high and middle not in places.notes:
-        asked.append(middle)
-    return _term(places, (low, high), tuple(asked), jump.cents)
+        notes.append(middle)
+    return _term(places, (low, high), tuple(notes), jump.cents)
 
 
 def lone_reading(places: Places) -> list[Term]:
@@ -82,7 +82,7 @@ def _off_at(places: Places, note: float) -> float:
 def _asked(places: Places, chosen: range, upper: bool, reach: tuple[float, float]) -> tuple[float, ...]:
     """The notes that would decide: those concerned once more, and what lies beside them."""
     once = [float(places.notes[k]) for k in chosen if places.members[k].size < 2]
-    asked = once[:2]
+    notes = once[:2]
     edge = float(places.notes[chosen[-1] if upper else chosen[0]])
     direction = 1.0 if upper else -1.0
     read = {float(note) for note in places.notes}
@@ -93,9 +93,9 @@ def _asked(places: Places, chosen: range, upper: bool, reach: tuple[float, float
     )
     between = math.floor((edge + inner) / 2.0)
     for note in (edge + direction, edge + 2.0 * direction, float(between), inner + direction):
-        if len(asked) < _MOST_ASKED and note not in read and reach[0] <= note <= reach[1] and note not in asked:
-            asked.append(note)
-    return tuple(asked)
+        if len(notes) < _MOST_ASKED and note not in read and reach[0] <= note <= reach[1] and note not in notes:
+            notes.append(note)
+    return tuple(notes)
 
 
 def _term(places: Places, notes: tuple[float, float], asks: tuple[float, ...], cents: float) -> Term:

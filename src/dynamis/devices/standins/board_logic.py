@@ -153,8 +153,8 @@ class BoardLogic:
 
     def _hello(self, values: list[str]) -> tuple[object, ...]:
         self._greeted = True
-        one = self.design
-        return PROTOCOL, one.design, one.unit, one.channels, one.bits, self.boots
+        design = self.design
+        return PROTOCOL, design.design, design.unit, design.channels, design.bits, self.boots
 
     def _ping(self, values: list[str]) -> tuple[object, ...]:
         return ()
@@ -177,8 +177,8 @@ class BoardLogic:
         return (code,)
 
     def _look(self, values: list[str]) -> tuple[object, ...]:
-        one = self.held[self._channel(values[0])]
-        return one.law, one.base, one.scale, one.first_note, len(one.sixteenths), one.hash
+        channel = self.held[self._channel(values[0])]
+        return channel.law, channel.base, channel.scale, channel.first_note, len(channel.sixteenths), channel.hash
 
     def _rows(self, values: list[str]) -> tuple[object, ...]:
         entries = self.held[self._channel(values[0])].sixteenths
@@ -217,14 +217,14 @@ class BoardLogic:
         if len(self._entries) != count:
             raise _RefusedError(8)
         self._loading = None
-        made = replace(constants, first_note=self._first, sixteenths=tuple(self._entries))
-        if made.hash != values[0]:
+        stored = replace(constants, first_note=self._first, sixteenths=tuple(self._entries))
+        if stored.hash != values[0]:
             raise _RefusedError(9)
         if self.tear_next:
             self.tear_next = False
             raise PowerLostError
-        self.held[channel] = made
-        return (made.hash,)
+        self.held[channel] = stored
+        return (stored.hash,)
 
     def _drop(self, values: list[str]) -> tuple[object, ...]:
         self._loading = None

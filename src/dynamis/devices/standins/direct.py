@@ -21,8 +21,8 @@ class DirectBoard:
 
     @property
     def identity(self) -> BoardIdentity:
-        one = self._design
-        return BoardIdentity(one.design, one.unit, one.channels, one.bits, 1)
+        design = self._design
+        return BoardIdentity(design.design, design.unit, design.channels, design.bits, 1)
 
     def set_code(self, channel: str, code: int) -> int:
         self._world.put_out(channel, code)

@@ -59,13 +59,13 @@ class BuiltCircuit:
     @cached_property
     def _parameters(self) -> dict[str, Parameter]:
         """By the name that the circuit's values have for it."""
-        found: dict[str, Parameter] = {}
+        parameters: dict[str, Parameter] = {}
         for varied in varied_in(self.circuit, Counting(kelvin=1.0)):
             kept = not self.takes_out or (varied.key in _adds_only(self.circuit) and "offset" not in self.takes_out)
             limit, key = varied.limit if kept else 0.0, f"{self.id}.{varied.key}"
             if not (limit or varied.drift):
                 continue
-            found[varied.key] = Parameter(
+            parameters[varied.key] = Parameter(
                 key,
                 varied.label,
                 "",
@@ -79,10 +79,10 @@ class BuiltCircuit:
         for name in self.circuit.trimmers if self.trimmed else ():
             key = f"{self.id}.{name}"
             set_to = float(dict(self.travel).get(name, 0.5))
-            found[name] = Parameter(key, f"Setting of {name}", "", set_to, _HALF_STEP, False, "uniform", key)
+            parameters[name] = Parameter(key, f"Setting of {name}", "", set_to, _HALF_STEP, False, "uniform", key)
         if self.source is not None and self.source.nominal > 0 and "scale" not in self.takes_out:
-            found[SOURCE] = self.source
-        return found
+            parameters[SOURCE] = self.source
+        return parameters
 
     def parameters(self) -> tuple[Parameter, ...]:
         return tuple(self._parameters.values())

@@ -43,8 +43,8 @@ class Fitted:
 
     def __post_init__(self) -> None:
         if not self.ohms or len(self.ohms) > 2 or not all(0 < one < np.inf for one in self.ohms):
-            told = " and ".join(f"{plain(one)} Ω" for one in self.ohms) or "nothing"
-            raise InputError(f"A slot holds one or two resistors of more than 0 Ω; {told} stood there.")
+            parts = " and ".join(f"{plain(one)} Ω" for one in self.ohms) or "nothing"
+            raise InputError(f"A slot holds one or two resistors of more than 0 Ω; {parts} stood there.")
         if not 0 <= self.trimmer_ohms < np.inf:
             raise InputError(f"A trimmer of {plain(self.trimmer_ohms)} Ω is none; 0 Ω or more was expected.")
 

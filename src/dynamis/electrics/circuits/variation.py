@@ -83,13 +83,13 @@ def at(
     drifts: Mapping[str, Values] | None = None,
 ) -> dict[str, Values]:
     """Values for a circuit; deviations and drifts by key, in units of the limit."""
-    made: dict[str, Values] = {}
+    values: dict[str, Values] = {}
     for one in varied:
         value = one.nominal + one.limit * deviations.get(one.key, 0.0)
         if drifts and kelvin and one.drift:
             value = value + one.drift * kelvin * drifts.get(one.key, 0.0)
-        made[one.key] = value
-    return made
+        values[one.key] = value
+    return values
 
 
 def corners(count: int) -> FloatArray:

@@ -54,14 +54,14 @@ class Answer:
 
     @property
     def words(self) -> str:
-        made = self.proposals
-        if made.reached_in_volts is not None:
-            low, high = (plain(round(volts, 3)) for volts in made.reached_in_volts)
-            return f"{made.requested.supply.words} keeps gain and offset from {low} to {high} V of the sender only"
-        if not made.delivered:
-            return f"{made.requested.supply.words} cannot deliver it; what comes nearest does not do it"
-        known = {one.circuit.topology.name for one in made.suitable}
-        return f"{len(known)} of {len(known) + len(made.rejected)} topologies do it; 95 % within"
+        proposals = self.proposals
+        if proposals.reached_in_volts is not None:
+            low, high = (plain(round(volts, 3)) for volts in proposals.reached_in_volts)
+            return f"{proposals.requested.supply.words} keeps gain and offset from {low} to {high} V of the sender only"
+        if not proposals.delivered:
+            return f"{proposals.requested.supply.words} cannot deliver it; what comes nearest does not do it"
+        known = {one.circuit.topology.name for one in proposals.suitable}
+        return f"{len(known)} of {len(known) + len(proposals.rejected)} topologies do it; 95 % within"
 
     def check_delivered(self, style: Style) -> None:
         """Raise `InputError`, with what was asked for, where none of these does it."""

@@ -60,9 +60,9 @@ def _moved(topology: Topology, requirement: Requirement, exact: Set, held: froze
     free = [*first, *(slot for slot in exact.ohms if slot not in held and slot not in first)]
     pairs: list[tuple[str, ...]] = [*itertools.combinations(free, 2)] or [(slot,) for slot in free]
     for slots in pairs:
-        found = _solved(requirement, exact, slots, build)
-        if found is not None:
-            return found
+        solved = _solved(requirement, exact, slots, build)
+        if solved is not None:
+            return solved
     return None
 
 

@@ -196,20 +196,20 @@ def propose(
     def tried(requirement: Requirement) -> tuple[tuple[Proposal, ...], tuple[Rejected, ...]]:
         return _tried(requirement, counting, smallest, wanted)
 
-    found, rejected = tried(requirement)
-    if found:
-        return Proposals(found, rejected, requirement, requirement)
+    suitable, rejected = tried(requirement)
+    if suitable:
+        return Proposals(suitable, rejected, requirement, requirement)
     kept = [Proposals(*tried(part), part, requirement) for part in _parts_reached(requirement)]
     kept = [one for one in kept if one.suitable]
     if kept:
         return max(kept, key=lambda one: one.requirement.in_high_volts - one.requirement.in_low_volts)
     best: tuple[float, Proposals] | None = None
     for nearest in _nearest(requirement):
-        found, _ = tried(nearest)
-        if found:
+        suitable, _ = tried(nearest)
+        if suitable:
             off = max(abs(a - b) for a, b in zip(nearest.ends, requirement.ends, strict=True))
             if best is None or off < best[0] - 1e-9:
-                best = off, Proposals(found, rejected, nearest, requirement)
+                best = off, Proposals(suitable, rejected, nearest, requirement)
     if best is None:
         raise InputError(
             f"No circuit gives a gain of {plain(requirement.gain)} and {plain(requirement.offset_volts)} V from "

@@ -59,11 +59,11 @@ def walk(
         for step in steps:
             travel = {**travel, step.trim.name: _turned(bench, values, travel, step)}
         rounds += 1
-        found = float(np.max(cents_off(bench, {**values, **travel})))
-        if found <= 0.1 * requirement.tolerance_cents or found > 0.9 * left:
-            left = min(left, found)
+        off_cents = float(np.max(cents_off(bench, {**values, **travel})))
+        if off_cents <= 0.1 * requirement.tolerance_cents or off_cents > 0.9 * left:
+            left = min(left, off_cents)
             break
-        left = found
+        left = off_cents
     return TrimmerWalk(steps, rounds, left)
 
 

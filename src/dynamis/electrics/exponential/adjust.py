@@ -152,13 +152,13 @@ def _places(converter: Converter, requirement: LawRequirement) -> FloatArray:
 
 def walk(converter: Converter, requirement: LawRequirement) -> ConverterWalk:
     """How the trimmers are set, and how far that gets with the worst parts."""
-    bare, found = replace(converter, trimmed=False), steps(converter, requirement)
+    bare, turns = replace(converter, trimmed=False), steps(converter, requirement)
     rounds, most = 0, 0.0
-    sources, pushes = _pushed(bare, requirement, *(one.send_volts for one in found))
+    sources, pushes = _pushed(bare, requirement, *(one.send_volts for one in turns))
     for pushed in pushes:
-        took, off = _turned(bare, requirement, found, World(dict(zip(sources, np.sign(pushed), strict=True))))
+        took, off = _turned(bare, requirement, turns, World(dict(zip(sources, np.sign(pushed), strict=True))))
         rounds, most = max(rounds, took), max(most, off)
-    return ConverterWalk(found, rounds, most)
+    return ConverterWalk(turns, rounds, most)
 
 
 def _pushed(
@@ -206,16 +206,16 @@ def _turned(
     world: World,
 ) -> tuple[int, float]:
     """Rounds until another one changes little, and the worst note then, cents."""
-    made = replace(converter, travel=tuple(dict.fromkeys(TRIMMERS, MID).items()))
+    turned = replace(converter, travel=tuple(dict.fromkeys(TRIMMERS, MID).items()))
     rounds, most = 0, float("inf")
     while rounds < _MOST_ROUNDS:
         for step in converter_steps:
             for _ in range(5 if step.cents_per_turn else 0):
-                at = dict(made.travel)[step.trimmer]
-                off = float(requirement.off(made.exact(step.send_volts, world), step.send_volts)) - step.aim_cents
-                made = _at(made, step.trimmer, float(np.clip(at - off / (step.cents_per_turn * TURNS), 0.0, 1.0)))
+                at = dict(turned.travel)[step.trimmer]
+                off = float(requirement.off(turned.exact(step.send_volts, world), step.send_volts)) - step.aim_cents
+                turned = _at(turned, step.trimmer, float(np.clip(at - off / (step.cents_per_turn * TURNS), 0.0, 1.0)))
         rounds += 1
-        now = float(np.abs(requirement.cents(made, requirement.volts(), world)).max())
+        now = float(np.abs(requirement.cents(turned, requirement.volts(), world)).max())
         if now <= 0.1 * requirement.tolerance_cents or now > 0.9 * most:
             return rounds, min(now, most)
         most = now

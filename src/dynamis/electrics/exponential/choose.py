@@ -58,12 +58,12 @@ def choose(requirement: LawRequirement) -> Converter:
             f"{requirement.supply.words} feeds no reference of {plain(_LOW_REFERENCE)} V; rails of at least "
             f"{plain(_LEAST_RAIL_VOLTS)} V were expected."
         )
-    made = ((top, _made(requirement, top, _first_reach(requirement))) for top in _TOP_AMPERES)
-    first = [(top, one) for top, one in made if one is not None]
+    converters = ((top, _made(requirement, top, _first_reach(requirement))) for top in _TOP_AMPERES)
+    first = [(top, one) for top, one in converters if one is not None]
     if not first:
         raise InputError(_too_high(requirement))
     best: Converter | None = None
-    for top, one in sorted(first, key=lambda made: left(replace(made[1], trimmed=True), requirement).most):
+    for top, one in sorted(first, key=lambda converters: left(replace(converters[1], trimmed=True), requirement).most):
         sized = _sized(requirement, top, one)
         if _short(sized, requirement) == 0.0:
             return sized

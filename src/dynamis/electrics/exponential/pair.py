@@ -142,8 +142,8 @@ class Pair:
 
     def value(self, name: str, otherwise: float, world: World) -> FloatArray:
         """Of a part by its name; `otherwise` where nothing about it varies."""
-        one = self._parameters.get(name)
-        return np.asarray(otherwise) if one is None else one.value(world)
+        parameter = self._parameters.get(name)
+        return np.asarray(otherwise) if parameter is None else parameter.value(world)
 
     def currents(self, world: World) -> Currents:
         """The drive and the currents in a world, by what each part does."""

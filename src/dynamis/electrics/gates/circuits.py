@@ -100,9 +100,9 @@ def _circuits(
         known = best.get(candidate.name)
         if known is not None and (known.size < candidate.size or (known.holds and known.size == candidate.size)):
             continue
-        found = fitting(candidate, output, sink, count, sent[1:], battery=battery)
-        if found is not None and (known is None or found.holds or candidate.size < known.size):
-            best[candidate.name] = found
+        circuit = fitting(candidate, output, sink, count, sent[1:], battery=battery)
+        if circuit is not None and (known is None or circuit.holds or candidate.size < known.size):
+            best[candidate.name] = circuit
     return tuple(sorted(best.values(), key=lambda candidate: (candidate.size, not candidate.holds)))
 
 

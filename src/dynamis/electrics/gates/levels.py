@@ -143,7 +143,7 @@ def _limits(
     output: GateOutput, sink: GateInput, count: int, style: Style, beside: Sequence[GateInput]
 ) -> list[Finding]:
     """Beyond a limit of either side, with one input plugged in or with all: what lies between is less."""
-    found: dict[str, Finding] = {}
+    by_code: dict[str, Finding] = {}
     every = count + len(beside)
     lifting = [one for one in beside if one.kind == "shorting"]
     loading = [one for one in beside if one.kind == "positive"]
@@ -153,11 +153,11 @@ def _limits(
             for side, absolute_limits in (("input", sink.absolute_limits), ("output", output.absolute_limits)):
                 over = absolute_limits.outside(volts)
                 code = f"{side}-{'over' if over > 0 else 'under'}-limit"
-                if not over or (code in found and abs(over) <= abs(found[code].value or 0.0)):
+                if not over or (code in by_code and abs(over) <= abs(by_code[code].value or 0.0)):
                     continue
                 limit = absolute_limits.high if over > 0 else absolute_limits.low
                 cause = " fed by the input's pull-up" if side == "output" and sink.kind == "shorting" else ""
-                found[code] = Finding(
+                by_code[code] = Finding(
                     code,
                     "danger",
                     f"The {side} meets {style.volts(volts, 2)}{cause}{plugged} and bears {style.volts(limit, 2)}: "
@@ -166,7 +166,7 @@ def _limits(
                     over,
                     "V",
                 )
-    return list(found.values())
+    return list(by_code.values())
 
 
 def _unknown(
@@ -255,13 +255,16 @@ def _margins(
         level, side = (high, "above") if rises else (low, "below")
         severity: Severity
         if margin < 0:
-            severity, told = "fault", f"{style.volts(-margin, 2)} short. It needs another level"
+            severity, spare = "fault", f"{style.volts(-margin, 2)} short. It needs another level"
         elif margin < _RESERVE_VOLTS and margin < _RESERVE_OF_SWING * (high - low):
-            severity, told = "marginal", f"only {style.volts(margin, 2)} to spare. Prove it, or give it another level"
+            severity, spare = (
+                "marginal",
+                f"only {style.volts(margin, 2)} to spare. Prove it, or give it another level",
+            )
         else:
             continue
         meets, gets = style.volts(threshold, 2), style.volts(level, 2)
-        text = f"The input goes {word} {side} {meets} and gets {gets}{loaded}: {told}."
+        text = f"The input goes {word} {side} {meets} and gets {gets}{loaded}: {spare}."
         findings.append(Finding(code, severity, text, margin, "V"))
     return findings
 

@@ -25,24 +25,24 @@ _INPUTS: Final = {
 
 def parse_gate_output(text: str) -> GateOutput:
     """Read a driven output (the default) or `kind=switch`; raises `InputError` for what is missing or wrong."""
-    kind, found = _read(text, _OUTPUTS, "driven", ("low_volts", "high_volts"), "The output")
+    kind, volts = _read(text, _OUTPUTS, "driven", ("low_volts", "high_volts"), "The output")
     if kind == "switch":
-        return GateOutput("switch", ohms=found.get("ohms", 50.0), absolute_limits=Span(None, found.get("max_volts")))
+        return GateOutput("switch", ohms=volts.get("ohms", 50.0), absolute_limits=Span(None, volts.get("max_volts")))
     return GateOutput(
-        "driven", found["low_volts"], found["high_volts"], found.get("ohms", 1000.0), _span(found, _LIMITS)
+        "driven", volts["low_volts"], volts["high_volts"], volts.get("ohms", 1000.0), _span(volts, _LIMITS)
     )
 
 
 def parse_gate_input(text: str) -> GateInput:
     """Read a positive input (the default) or `kind=shorting`; raises `InputError` for what is missing or wrong."""
-    kind, found = _read(text, _INPUTS, "positive", ("off_volts", "on_volts"), "The input")
-    spans = _span(found, _WORKS), _span(found, _LIMITS), found.get("rail_volts")
+    kind, volts = _read(text, _INPUTS, "positive", ("off_volts", "on_volts"), "The input")
+    spans = _span(volts, _WORKS), _span(volts, _LIMITS), volts.get("rail_volts")
     if kind == "shorting":
-        if "pullup_volts" not in found:
+        if "pullup_volts" not in volts:
             raise InputError(f"The input {text.strip()!r} lacks pullup_volts.")
-        ohms = found.get("pullup_ohms", 10e3)
-        return GateInput(found["on_volts"], found["off_volts"], "shorting", ohms, found["pullup_volts"], *spans)
-    return GateInput(found["on_volts"], found["off_volts"], "positive", found.get("ohms", 100e3), 0.0, *spans)
+        ohms = volts.get("pullup_ohms", 10e3)
+        return GateInput(volts["on_volts"], volts["off_volts"], "shorting", ohms, volts["pullup_volts"], *spans)
+    return GateInput(volts["on_volts"], volts["off_volts"], "positive", volts.get("ohms", 100e3), 0.0, *spans)
 
 
 def parse_supply(text: str) -> tuple[float, float]:

@@ -46,9 +46,9 @@ def stretching(
     pulse_seconds : of the sender, None where it stays up as long as a key is held.
     """
     for candidate in _candidates(output, sink, seconds, pulse_seconds, supplies):
-        found = fitting(candidate, output, sink, count, battery=battery)
-        if found is not None:
-            return found
+        circuit = fitting(candidate, output, sink, count, battery=battery)
+        if circuit is not None:
+            return circuit
     return None
 
 

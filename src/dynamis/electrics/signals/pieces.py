@@ -44,13 +44,13 @@ class Segment:
         if self.kind is Trajectory.HELD or level == self.value or not low <= level <= high:
             return None
         if self.kind is Trajectory.RAMPED:
-            found = self.start + (level - self.value) / self.slope
+            crossing = self.start + (level - self.value) / self.slope
         else:
             share = (level - self.target) / (self.value - self.target)
             if share <= 0:
                 return None
-            found = self.start - self.tau_seconds * math.log(share)
-        return found if self.start < found <= self.end else None
+            crossing = self.start - self.tau_seconds * math.log(share)
+        return crossing if self.start < crossing <= self.end else None
 
     def between(self, start_seconds: float, end_seconds: float) -> Segment:
         """The part of it between two instants inside it."""

@@ -104,9 +104,9 @@ class ErrorDialog(_Shown):
 
 def _about(name: str) -> tuple[str, str]:
     try:
-        found = metadata(name)
+        package = metadata(name)
     except PackageNotFoundError:
         return "not installed", ""
-    kept = found.json
+    kept = package.json
     licence = str(kept.get("license_expression") or kept.get("license") or "").partition("\n")[0]
-    return found["Version"], licence[:60]
+    return package["Version"], licence[:60]

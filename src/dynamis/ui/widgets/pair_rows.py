@@ -43,16 +43,16 @@ class PairRows(QWidget):
     def _add_row(self) -> None:
         k, row = len(self.rows), QHBoxLayout()
         row.setSpacing(4)
-        made = []
+        pairs = []
         for side, hint in enumerate(self._hints):
             edit = QuantityEdit(f"{hint} {k + 1}", str, self._taker(k, side))
             edit.setPlaceholderText(hint)
             edit.setMinimumWidth(_LEAST_WIDTH)
             edit.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
             edit.refused.connect(self._said)
-            made.append(edit)
+            pairs.append(edit)
             row.addWidget(edit, 1)
-        self.rows.append((made[0], made[1]))
+        self.rows.append((pairs[0], pairs[1]))
         self._column.addLayout(row)
 
     def _taker(self, k: int, side: int) -> Callable[[object], None]:

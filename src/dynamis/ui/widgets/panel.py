@@ -190,9 +190,9 @@ class Sentences(QVBoxLayout):
     def show_sentences(self, sentences: list[str], quiet: Collection[str] = ()) -> None:
         """Show these and no others.  quiet : those of them that are not yet settled, in a look of their own."""
         for text in sentences[len(self._labels) :]:
-            made = label(text, self._role, wrap=True, selectable=True)
-            self._labels.append(made)
-            self.insertWidget(len(self._labels) - 1, made)
+            words = label(text, self._role, wrap=True, selectable=True)
+            self._labels.append(words)
+            self.insertWidget(len(self._labels) - 1, words)
         for k, shown in enumerate(self._labels):
             if k < len(sentences):
                 set_text(shown, tied(sentences[k]))

@@ -209,7 +209,7 @@ class FindingsPanel(QWidget):
 
     def sentences(self) -> list[str]:
         """The findings as they are shown."""
-        rows = [self._list.itemAt(k).layout() for k in range(self._told.count())]
+        rows = [self._list.itemAt(k).layout() for k in range(self._list.count())]
         return [
             row.itemAt(1).widget().text()
             for row in rows

@@ -88,14 +88,14 @@ class PairsModel(QAbstractTableModel):
         place = row, column
         if place in self._cells:
             return self._cells[place]
-        made: Cell | None = None
+        cell: Cell | None = None
         fit = self.fit_at(self.index(row, column))
         if fit is None:
-            made = None if self.pair_at(self.index(row, column)) is None else _WAITS
+            cell = None if self.pair_at(self.index(row, column)) is None else _WAITS
         elif not self.only or fit.verdict == self.only:
-            made = number_text(fit, self.style), fit.verdict, self.joined(fit)
-        self._cells[place] = made
-        return made
+            cell = number_text(fit, self.style), fit.verdict, self.joined(fit)
+        self._cells[place] = cell
+        return cell
 
     def sign(self, verdict: FitVerdict) -> QPixmap:
         """The verdict's sign, kept for one theme."""

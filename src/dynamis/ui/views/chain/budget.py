@@ -88,8 +88,8 @@ class BudgetBars(Picture):
             colour = c.vermilion if row.known and share > 0.3 else c.amber if share > 0.3 else c.blue
             p.fillRect(QRectF(2, top + 19, (wide - 4) * share, 4), QColor(colour))
             p.setPen(QColor(c.muted))
-            told = p.fontMetrics().elidedText(f"{row.cure} · {row.station}", Qt.TextElideMode.ElideRight, wide - 4)
-            p.drawText(QRectF(2, top + 24, wide - 4, 15), Qt.AlignmentFlag.AlignVCenter, told)
+            cure = p.fontMetrics().elidedText(f"{row.cure} · {row.station}", Qt.TextElideMode.ElideRight, wide - 4)
+            p.drawText(QRectF(2, top + 24, wide - 4, 15), Qt.AlignmentFlag.AlignVCenter, cure)
         p.setPen(QColor(c.ink))
         above = QRectF(2, 0, wide - 4, _SUMS - 6)
         p.drawText(above, Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignLeft, self.sums)

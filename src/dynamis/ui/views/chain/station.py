@@ -186,17 +186,17 @@ class ChainStation(Station):
         return nomogram(bench, link, link_chain, notes, sink)
 
     def _show_chain(self) -> None:
-        made, style = self.nomogram, self._session.style
-        self.picture.show_chain(made, self._allowed if made is not None else np.zeros(0))
-        if made is None:
+        nomogram, style = self.nomogram, self._session.style
+        self.picture.show_chain(nomogram, self._allowed if nomogram is not None else np.zeros(0))
+        if nomogram is None:
             self._make_fields()
             self.bars.show_shares([], "")
             return
-        low, high = float(made.notes[0]), float(made.notes[-1])
+        low, high = float(nomogram.notes[0]), float(nomogram.notes[-1])
         self.errors.begin()
         self.errors.tolerance(parse_tolerance(self._link.tolerance), low, high)
-        self.errors.curve(made.notes, made.error_cents, self.colours.ink)
-        self.errors.finish(low, high, made.error_cents, self._session.selection.note)
+        self.errors.curve(nomogram.notes, nomogram.error_cents, self.colours.ink)
+        self.errors.finish(low, high, nomogram.error_cents, self._session.selection.note)
         set_text(self.allowed_words, f"tolerance {parse_tolerance(self._link.tolerance).words(style)}")
         self._make_fields()
         self._follow()
@@ -239,14 +239,14 @@ class ChainStation(Station):
 
     def _follow(self) -> None:
         """Show the followed note, wherever it was moved."""
-        made = self.nomogram
-        if made is None or not self.isVisible():
+        nomogram = self.nomogram
+        if nomogram is None or not self.isVisible():
             return
         note = self._session.selection.note
         self.picture.show_note(note)
         self.errors.mark_note(note)
-        values, error = made.traced(note)
-        for field, scale, value in zip(self.fields, made.scales, values, strict=True):
+        values, error = nomogram.traced(note)
+        for field, scale, value in zip(self.fields, nomogram.scales, values, strict=True):
             field.show_text(value_words(scale.quantity, float(value), self._session.style))
         self._show_budget(note, error)
         spoken = (
@@ -255,11 +255,11 @@ class ChainStation(Station):
         self.picture.setAccessibleDescription(spoken)
 
     def _show_budget(self, note: float, error: float) -> None:
-        made, style = self.nomogram, self._session.style
-        budget = made.budget_at(note)
+        nomogram, style = self.nomogram, self._session.style
+        budget = nomogram.budget_at(note)
         self._shares = []
         for part in budget.shares:
-            cure = cure_of(part.share, made.chain, self._link)
+            cure = cure_of(part.share, nomogram.chain, self._link)
             self._shares.append(
                 ShareRow(part.share.label, part.cents, part.known, cure.words, STATION_OF[cure.kind], cure.gap)
             )
@@ -299,17 +299,17 @@ class ChainStation(Station):
         """The thread of the pair that is drawn."""
         if self.nomogram is None:
             return None
-        made, note, style = self.nomogram, self._session.selection.note, self._session.style
-        values, error = made.traced(note)
-        wanted = float(made.chain.wanted.forward(np.array([note]), NOMINAL)[0])
-        return traced_fields(made.chain, values, wanted, error, style)
+        nomogram, note, style = self.nomogram, self._session.selection.note, self._session.style
+        values, error = nomogram.traced(note)
+        wanted = float(nomogram.chain.wanted.forward(np.array([note]), NOMINAL)[0])
+        return traced_fields(nomogram.chain, values, wanted, error, style)
 
     def table(self) -> Table:
         """The budget at the followed note, for Copy and Save CSV."""
-        style, made = self._session.style, Table("What the error is made of", _COLUMNS)
+        style, table = self._session.style, Table("What the error is made of", _COLUMNS)
         k = 0 if self.nomogram is None else int(np.argmin(np.abs(self.nomogram.notes - self._session.selection.note)))
         shares = [] if self.nomogram is None else self.nomogram.budget
-        made.set_rows(
+        table.set_rows(
             [
                 Row(
                     (
@@ -323,4 +323,4 @@ class ChainStation(Station):
                 for one, row in zip(shares, self._shares, strict=False)
             ]
         )
-        return made
+        return table

@@ -110,18 +110,18 @@ class ConverterPage(LinkPage):
         return quantity_edit
 
     def _choice(self, grid: QGridLayout, row: int, words: str, choices, field: str) -> QComboBox:
-        made = choice(words, choices)
+        box = choice(words, choices)
 
         def chosen(_: int) -> None:
-            value = made.currentData()
+            value = box.currentData()
             try:
                 self._take(replace(self._options, **{field: OP_AMPS[value] if field == "op_amp" else value}))
             except InputError as error:
                 self.side.refuse(str(error))
 
-        made.activated.connect(chosen)
-        add_row(grid, row, words, made)
-        return made
+        box.activated.connect(chosen)
+        add_row(grid, row, words, box)
+        return box
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """Where there is little room the plot has it; what each part adds stands under Errors too."""
@@ -194,10 +194,10 @@ class ConverterPage(LinkPage):
         self.grows.show_text(style.number(requirement.base_ppm, 0, sign=bool(requirement.base_ppm)))
 
     def _show_chosen(self) -> None:
-        made, requirement, style = self.chosen, self.requirement, self._session.style
-        self.side.endings.allow(made is not None)
+        converter, requirement, style = self.chosen, self.requirement, self._session.style
+        self.side.endings.allow(converter is not None)
         set_text(self.state, "")
-        if made is None or requirement is None or self._pair is None:
+        if converter is None or requirement is None or self._pair is None:
             self.side.values.show_values((), style)
             for one in (self.side.words, *self.side.sentences):
                 one.show_sentences([])
@@ -206,28 +206,30 @@ class ConverterPage(LinkPage):
             self.table.set_rows([])
             self.spice.setPlainText("")
             return
-        parts, names = made.parts, [self._session.bench.label(one) for one in self._pair]
+        parts, names = converter.parts, [self._session.bench.label(one) for one in self._pair]
         fitted = {**{name: parts.ohms[name] for name in NAMES if name in parts.ohms}, **parts.trimmers}
         resistors = [(name, parts.role(name), ohms) for name, ohms in fitted.items()]
         self.side.values.show_values(resistors, style)
         pieces = parts.pieces(style)
         bench = self._session.bench
-        harm = spoils(bench, *self._pair, lambda: use_converter(bench, *self._pair, made, self._high_note))
+        harm = spoils(bench, *self._pair, lambda: use_converter(bench, *self._pair, converter, self._high_note))
         others = [
             f"{one.name}  {one.value}, {one.role}" for one in pieces if one.ohms is None and one.name not in TRIMMERS
         ]
         self.side.words.show_sentences([*harm, *others])
-        trimmed = left(replace(made, trimmed=True), requirement)
-        sentences = left_words(left(replace(made, trimmed=False), requirement), trimmed, style)
-        self.side.sentences[0].show_sentences(walk_words(walk(made, requirement), self._note_of, style))
-        self.side.sentences[1].show_sentences([*sentences, *warm_words(made, requirement, style)])
+        trimmed = left(replace(converter, trimmed=True), requirement)
+        sentences = left_words(left(replace(converter, trimmed=False), requirement), trimmed, style)
+        self.side.sentences[0].show_sentences(walk_words(walk(converter, requirement), self._note_of, style))
+        self.side.sentences[1].show_sentences([*sentences, *warm_words(converter, requirement, style)])
         self.table.set_rows([Row((name, style.cents(abs(cents))), name, tip=name) for name, cents in trimmed.shares])
         self.drawing.show_drawing(
             pair_schematic(parts, style, *names), ", ".join(f"{one.name} {one.value}" for one in pieces)
         )
-        self._show_left(made, requirement, trimmed, f"{sentences[0]} {sentences[-1]}")
+        self._show_left(converter, requirement, trimmed, f"{sentences[0]} {sentences[-1]}")
         self.spice.setPlainText(
-            pair_netlist(made, requirement.in_low_volts, requirement.in_high_volts, f"{names[0]} > {names[1]}", _ROOM)
+            pair_netlist(
+                converter, requirement.in_low_volts, requirement.in_high_volts, f"{names[0]} > {names[1]}", _ROOM
+            )
         )
         where = "in the link" if self._stands() else "not in the link yet"
         set_text(self.state, f"trimmed {style.cents(trimmed.most)} ct at most, {where}")
@@ -272,9 +274,11 @@ class ConverterPage(LinkPage):
             bench = self._session.bench
             link = trial_link(bench.link_from(self._pair[0]), *self._pair)
             try:
-                asked = converter_asked(bench, in_reach(bench, link, self._pair[1], options), self._pair[1], options)
-                if isinstance(asked, LawRequirement):
-                    chosen_for(asked)
+                requirement = converter_asked(
+                    bench, in_reach(bench, link, self._pair[1], options), self._pair[1], options
+                )
+                if isinstance(requirement, LawRequirement):
+                    chosen_for(requirement)
             except InputError:
                 self._show_options()
                 raise
@@ -295,11 +299,11 @@ class ConverterPage(LinkPage):
         """Put the converter into the link; one revision, taken back by undo."""
         if self.chosen is None or self._pair is None:
             raise InputError("No converter is chosen; nothing was put between.")
-        made = replace(self.chosen, trimmed=self.as_trimmed.isChecked())
-        change = use_converter(self._session.bench, *self._pair, made, self._high_note)
+        converter = replace(self.chosen, trimmed=self.as_trimmed.isChecked())
+        change = use_converter(self._session.bench, *self._pair, converter, self._high_note)
         refuse_spoiling(self._session.bench, change.bench.link_from(self._pair[0]), self._pair[1])
         self._session.document.apply(change)
-        self._session.said.emit(f"{title_of(made.parts.direction)} stands in the link now.", False)
+        self._session.said.emit(f"{title_of(converter.parts.direction)} stands in the link now.", False)
 
     def parts_text(self) -> str:
         """The parts list with its columns of prices, to be filled in."""

@@ -39,14 +39,14 @@ class PotCurve(Picture):
         """Words, colour and volts of each curve over the travel."""
         if self.pot is None:
             return []
-        x, made, c = np.linspace(0.0, 1.0, _STEPS), self.pot.loaded, self.colours
-        found = [("as it is", c.ink, made.volts(x))]
+        x, pot, c = np.linspace(0.0, 1.0, _STEPS), self.pot.loaded, self.colours
+        curves = [("as it is", c.ink, pot.volts(x))]
         for straightening, colour in zip(self.pot.straightenings, (c.blue, c.amber), strict=False):
             ohms = self.number_style.engineering(straightening.ohms, "Ω")
-            found.append(
-                (ohms if straightening.kind == "lower" else f"+ {ohms}", colour, straightened(made, straightening, x))
+            curves.append(
+                (ohms if straightening.kind == "lower" else f"+ {ohms}", colour, straightened(pot, straightening, x))
             )
-        return found
+        return curves
 
     def draw(self, p: QPainter) -> None:
         lines = self.lines()

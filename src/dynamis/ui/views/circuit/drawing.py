@@ -56,29 +56,29 @@ class SchematicView(Picture):
         if self.drawing is None:
             return
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        made, c = self.drawing, self.colours
-        told, wrap = "\n".join(made.notes), Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignLeft
-        wide = self.fontMetrics().boundingRect(0, 0, max(1, self.width() - 16), 400, int(wrap), told)
-        notes = float(wide.height()) if told else 0.0
-        self._unit = max(4.0, min(self.width() / made.width, (self.height() - notes) / made.height, 22.0))
+        drawing, c = self.drawing, self.colours
+        words, wrap = "\n".join(drawing.notes), Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignLeft
+        wide = self.fontMetrics().boundingRect(0, 0, max(1, self.width() - 16), 400, int(wrap), words)
+        notes = float(wide.height()) if words else 0.0
+        self._unit = max(4.0, min(self.width() / drawing.width, (self.height() - notes) / drawing.height, 22.0))
         share = max(_SMALLEST, min(1.0, self._unit / _FULL_UNIT))
         self._line, font = _LINE * share, QFont(self.font())
         font.setPointSizeF(font.pointSizeF() * share)
         p.setFont(font)
-        left = (self.width() - made.width * self._unit) / 2
-        self._shift = QPointF(left, (self.height() - notes - made.height * self._unit) / 2)
+        left = (self.width() - drawing.width * self._unit) / 2
+        self._shift = QPointF(left, (self.height() - notes - drawing.height * self._unit) / 2)
         p.setPen(QPen(QColor(c.ink), 1.3))
-        for wire in made.wires:
+        for wire in drawing.wires:
             p.drawPolyline([self._at(point) for point in wire])
         p.setBrush(QColor(c.ink))
-        for dot in made.dots:
+        for dot in drawing.dots:
             p.drawEllipse(self._at(dot), 2.4, 2.4)
         p.setBrush(Qt.BrushStyle.NoBrush)
-        for symbol in made.symbols:
+        for symbol in drawing.symbols:
             self._symbol(p, symbol)
         p.setPen(QColor(c.muted))
         p.setFont(self.font())
-        p.drawText(QRectF(8, self.height() - notes - 2, self.width() - 16, notes), int(wrap), told)
+        p.drawText(QRectF(8, self.height() - notes - 2, self.width() - 16, notes), int(wrap), words)
 
     def _at(self, point: tuple[float, float]) -> QPointF:
         return QPointF(point[0] * self._unit, point[1] * self._unit) + self._shift

@@ -106,25 +106,25 @@ class GatePage(LinkPage):
         self.table.set_rows(rows)
 
     def _show_chosen(self) -> None:
-        made, style, bench = self.chosen, self._session.style, self._session.bench
-        self.side.endings.allow(made is not None)
-        if made is None or self._pair is None or self._link is None:
+        chosen, style, bench = self.chosen, self._session.style, self._session.bench
+        self.side.endings.allow(chosen is not None)
+        if chosen is None or self._pair is None or self._link is None:
             self.clamp.hide()
             self.side.values.show_values((), style)
             self.words.show_sentences([])
             self.drawing.show_drawing(None, "")
             self.spice.setPlainText("")
             return
-        stage = made.stage
+        stage = chosen.stage
         resistors = [(one.name, one.role, one.ohms) for one in stage.parts if one.ohms is not None]
         self.side.values.show_values(resistors, style)
         others = [one for one in pieces_from(stage.parts, style) if one.ohms is None]
         sentences = [f"{one.name}  {one.value}, {one.role}".rstrip(", ") for one in others]
-        guards = [f"{style.engineering(one.ohms, 'Ω')} {one.role}" for one in made.protection]
+        guards = [f"{style.engineering(one.ohms, 'Ω')} {one.role}" for one in chosen.protection]
         sentences += [f"For its own protection: {', '.join(guards)}."] if guards else []
-        sentences += joint_words(made, style)
+        sentences += joint_words(chosen, style)
         sentences += unpowered_words(bench, with_stage(self._link, stage), self._pair[1], style)
-        self.clamp.setVisible(made.guarded is not None)
+        self.clamp.setVisible(chosen.guarded is not None)
         output, sink = self._pair
         ends = [bench.label(output)], [bench.label(sink)]
         gate = bench.port(output).gate
@@ -135,7 +135,7 @@ class GatePage(LinkPage):
             netlist = stage_spice(bench, with_stage(self._link, stage), sink, stage)
         except KeyError as lacking:  # a circuit of an older version
             sentences.append(f"It was kept without its part {lacking}: take it out, and choose it anew.")
-        self.words.show_sentences([*sentences, *made.spoils])
+        self.words.show_sentences([*sentences, *chosen.spoils])
         spoken = ", ".join(f"{one.name} {one.value}" for one in pieces_from(stage.parts, style))
         self.drawing.show_drawing(drawn, f"{stage.circuit}: {spoken}")
         self.spice.setPlainText(netlist)

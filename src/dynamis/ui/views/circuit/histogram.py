@@ -45,19 +45,19 @@ class Histogram(Picture):
         if self.shown is None:
             return
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        c, style, made = self.colours, self.number_style, self.shown.spread
-        tolerance = made.before.tolerance_cents
-        every = [made.before.cents] + ([] if self.compared is None else [self.compared.spread.before.cents])
+        c, style, spread = self.colours, self.number_style, self.shown.spread
+        tolerance = spread.before.tolerance_cents
+        every = [spread.before.cents] + ([] if self.compared is None else [self.compared.spread.before.cents])
         most = max(1.25 * tolerance, *(float(np.percentile(one, 99.5)) for one in every))
         wide, high = self.width() - 2 * _LEFT, self.height() - _TOP - _BOTTOM
         base = self.height() - _BOTTOM
 
         across = Axis(0.0, most, _LEFT, _LEFT + wide)
         p.fillRect(QRectF(_LEFT, _TOP, across.at(tolerance) - _LEFT, high), QColor(c.blue_wash))
-        trimmed = made.after is not made.before
-        self._bars(p, made.before.cents, most, QColor(c.grey), None, wide, high, base)
+        trimmed = spread.after is not spread.before
+        self._bars(p, spread.before.cents, most, QColor(c.grey), None, wide, high, base)
         if trimmed:
-            self._bars(p, made.after.cents, most, QColor(c.ink), None, wide, high, base)
+            self._bars(p, spread.after.cents, most, QColor(c.ink), None, wide, high, base)
         if self.compared is not None:
             self._bars(p, self.compared.spread.after.cents, most, None, QColor(c.thread), wide, high, base)
         p.setPen(QPen(QColor(c.muted), 1.0))

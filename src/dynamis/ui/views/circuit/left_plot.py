@@ -51,13 +51,13 @@ class LeftPlot(Picture):
         self.update()
 
     def draw(self, p: QPainter) -> None:
-        made = self.shown
-        if made is None:
+        shown = self.shown
+        if shown is None:
             return
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         c, style = self.colours, self.number_style
-        first = made.lines[0][1] if made.lines else made.nominal
-        most = 1.15 * max(1.1 * made.tolerance, float(made.worst.max()), float(np.abs(first).max()))
+        first = shown.lines[0][1] if shown.lines else shown.nominal
+        most = 1.15 * max(1.1 * shown.tolerance, float(shown.worst.max()), float(np.abs(first).max()))
         box = QRectF(_LEFT, _TOP, max(10, self.width() - _LEFT - _RIGHT), max(10, self.height() - _TOP - _BOTTOM))
 
         across, up = Axis(0.0, 1.0, box.left(), box.right()), Axis(-most, most, box.bottom(), box.top())
@@ -65,11 +65,11 @@ class LeftPlot(Picture):
         def at(share: float, cents: float) -> QPointF:
             return QPointF(across.at(share), up.at(cents))
 
-        allowed = made.tolerance
+        allowed = shown.tolerance
         p.fillRect(QRectF(at(0.0, allowed), at(1.0, -allowed)), QColor(c.blue_wash))
         p.save()
         p.setClipRect(box)
-        self._curves(p, made, across, up)
+        self._curves(p, shown, across, up)
         p.restore()
         p.setPen(QPen(QColor(c.rule), 1.0))
         p.drawRect(box)
@@ -82,7 +82,7 @@ class LeftPlot(Picture):
             words = QRectF(0, at(0.0, cents).y() - 8, _LEFT - 5, _LINE)
             text = style.number(cents, digits, sign=bool(cents))
             p.drawText(words, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
-        ticks = [Tick(share, text) for share, text in zip((0.0, 0.5, 1.0), made.ends, strict=True)]
+        ticks = [Tick(share, text) for share, text in zip((0.0, 0.5, 1.0), shown.ends, strict=True)]
         draw_across(p, box, across, ticks if box.width() > _THREE_TICKS else ticks[::2], c)
         p.drawText(QRectF(0, 3, _LEFT + 40, _LINE), Qt.AlignmentFlag.AlignLeft, "cents off")
 

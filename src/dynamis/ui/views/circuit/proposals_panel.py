@@ -85,14 +85,14 @@ class ProposalsPanel(Panel):
 
     def warn(self, proposal: Proposal, style: Style, spoils: Sequence[str] = ()) -> None:
         """Say what moves the chosen one, where its rail does, and which other inputs it would spoil."""
-        told = list(spoils)
+        sentences = list(spoils)
         if proposal.rail_cents > proposal.requirement.tolerance_cents and not proposal.takes_reference:
-            told.append(
+            sentences.append(
                 f"The rail that its offset is taken from may move it by {style.cents(proposal.rail_cents)} ct "
                 "within its "
                 "tolerance: take the offset from a reference."
             )
-        set_text(self.why_not, tied(" ".join(told)))
+        set_text(self.why_not, tied(" ".join(sentences)))
 
     def _chose(self, key: str) -> None:
         if key in self._reasons:

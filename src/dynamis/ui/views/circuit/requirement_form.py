@@ -198,10 +198,10 @@ class RequirementForm(QWidget):
         add_row(grid, at + 5, "Drawer", self.drawer)
 
     def _choice(self, grid: QGridLayout, row: int, words: str, choices, change) -> QComboBox:
-        made = choice(words, choices)
-        made.activated.connect(lambda _: self._requirement(lambda requirement: change(requirement, made.currentData())))
-        add_row(grid, row, words, made)
-        return made
+        box = choice(words, choices)
+        box.activated.connect(lambda _: self._requirement(lambda requirement: change(requirement, box.currentData())))
+        add_row(grid, row, words, box)
+        return box
 
     # -- showing and taking ------------------------------------------------------------------------
 

@@ -219,7 +219,7 @@ class CircuitStation(Station):
             self.thread_wanted.emit()
             return
         self.pages.setCurrentIndex(0)
-        asked = LinkAsk("No link is looked at: the requirement below is yours.")
+        ask = LinkAsk("No link is looked at: the requirement below is yours.")
         if pair is not None:
             link = trial_link(session.bench.link_from(pair[0]), *pair)
             start = _START if self.answer is None else self.form.ask.requirement
@@ -229,13 +229,13 @@ class CircuitStation(Station):
                 start = with_(start, supply=supply, op_amp=op_amp_for(supply))
                 anew, self._rails = anew or self._rails is not None, rails
             fresh = anew or pair != self._pair or self.answer is None
-            asked = link_ask(session.bench, link, pair[1], start, session.style, fresh=fresh)
-        requirement = asked.requirement
-        set_text(self.names, asked.sentence)
-        self.side.show_pot(asked.pot)
+            ask = link_ask(session.bench, link, pair[1], start, session.style, fresh=fresh)
+        requirement = ask.requirement
+        set_text(self.names, ask.sentence)
+        self.side.show_pot(ask.pot)
         self.from_link.setEnabled(requirement is not None)
         same = pair == self._pair and (requirement and requirement.of_link) == (self._of_link and self._of_link.of_link)
-        self._pair, self._of_link, self._standing = pair, requirement, asked.standing
+        self._pair, self._of_link, self._standing = pair, requirement, ask.standing
         if self.answer is None or anew or not same:
             self._ask(Ask(requirement or self.form.ask.requirement, self.form.ask.kelvin, self.form.ask.adds))
         else:
@@ -315,19 +315,19 @@ class CircuitStation(Station):
     # -- the chosen one ----------------------------------------------------------------------------
 
     def _show_chosen(self) -> None:
-        made, style = self.chosen, self._session.style
-        self.side.show_proposal(made, self._counting())
-        self.side.use.setEnabled(made is not None and self._of_link is not None)
+        chosen, style = self.chosen, self._session.style
+        self.side.show_proposal(chosen, self._counting())
+        self.side.use.setEnabled(chosen is not None and self._of_link is not None)
         self._lay_over()
-        if made is None:
+        if chosen is None:
             self.drawing.show_drawing(None, "")
             set_text(self.title_words, "")
             return
         ends = ("sender", "receiver") if self._pair is None else (self._session.bench.label(one) for one in self._pair)
-        drawn = schematic(made.circuit, style, *ends)
-        spoken = ", ".join(f"{one.name} {one.value}" for one in pieces_of(made.circuit, style))
-        self.drawing.show_drawing(drawn, f"{made.circuit.topology.title}: {spoken}")
-        line = made.circuit.line()
+        drawn = schematic(chosen.circuit, style, *ends)
+        spoken = ", ".join(f"{one.name} {one.value}" for one in pieces_of(chosen.circuit, style))
+        self.drawing.show_drawing(drawn, f"{chosen.circuit.topology.title}: {spoken}")
+        line = chosen.circuit.line()
         offset = style.volts(float(line.offset), 4, sign=True)
         set_text(self.title_words, f"nominal gain {style.number(float(line.gain), 5)}, offset {offset}")
 
@@ -351,9 +351,9 @@ class CircuitStation(Station):
 
     def _rest_anew(self) -> None:
         """Work out the other parts round those that are kept, beside the window."""
-        made, locked = self.chosen, self.side.parts.locked()
-        if made is not None:
-            self._again.ask(lambda _: rest_anew(made, locked))
+        chosen, locked = self.chosen, self.side.parts.locked()
+        if chosen is not None:
+            self._again.ask(lambda _: rest_anew(chosen, locked))
 
     def _take_again(self, proposal: Proposal) -> None:
         set_refusal(self.refusal, "")

@@ -204,13 +204,13 @@ class ConverterFields(Panel):
     def take_from_run(self) -> None:
         """Take the linearity that the run looked at shows; its sentence is shown where it shows none."""
         channel = self._session.selection.channel
-        made = measured_linearity(self._session.runs.analysis())
+        linearity = measured_linearity(self._session.runs.analysis())
         try:
-            if channel is None or isinstance(made, str):
-                raise InputError(made if isinstance(made, str) else "There is no channel with a converter.")
+            if channel is None or isinstance(linearity, str):
+                raise InputError(linearity if isinstance(linearity, str) else "There is no channel with a converter.")
             stored = converter_of(self._session.bench.port(channel[0]))
             bits = 0 if stored is None else int(stored.values["bits"])
-            self._apply(made.by_code(bits), self._of_dac("inl_lsb"))
+            self._apply(linearity.by_code(bits), self._of_dac("inl_lsb"))
             set_refusal(self.refusal, "")
             every = f"The linearity of unit {channel[1]} is counted on for every unit now."
             self._session.said.emit(every, False)

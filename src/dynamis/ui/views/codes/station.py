@@ -217,20 +217,20 @@ class CodesStation(Station):
         uses = () if codes is None else codes.uses
         while len(self.uses) < len(uses):
             k = len(self.uses)
-            sign, name, told = label(), label("", "heading"), label("", wrap=True, selectable=True)
+            sign, name, words = label(), label("", "heading"), label("", wrap=True, selectable=True)
             self._uses.addWidget(sign, 2 * k, 0, Qt.AlignmentFlag.AlignVCenter)
             self._uses.addWidget(name, 2 * k, 1)
-            self._uses.addWidget(told, 2 * k + 1, 1)
-            self.uses.append((sign, name, told))
-        for k, (sign, name, told) in enumerate(self.uses):
-            for one in (sign, name, told):
+            self._uses.addWidget(words, 2 * k + 1, 1)
+            self.uses.append((sign, name, words))
+        for k, (sign, name, words) in enumerate(self.uses):
+            for one in (sign, name, words):
                 one.setVisible(k < len(uses))
             if k < len(uses):
                 use = uses[k]
                 sign.setPixmap(verdict_pixmap(use.verdict, self.colours, 12, self.devicePixelRatioF()))
                 sign.setAccessibleName(use.verdict.replace("-", " "))
                 set_text(name, f"{use.name[0].upper()}{use.name[1:]}")
-                set_text(told, tied(use_words(use, self._session.style)))
+                set_text(words, tied(use_words(use, self._session.style)))
 
     def _rows(self, codes: ChannelCodes) -> list[Row]:
         style, table, rows = self._session.style, codes.table, []
@@ -278,19 +278,19 @@ class CodesStation(Station):
         low, high = float(table.notes[0]), float(table.notes[-1])
         if limit:
             self.plot.tolerance(parse_tolerance(plain(limit)), low, high)
-        known, c, told = [], self.colours, []
+        known, c, sentences = [], self.colours, []
         if inl is not None:
             known.append(inl)
             self.plot.curve(table.notes, inl, c.ink)
             self.plot.points(PlotPoints(table.notes, inl, "disc", c.ink, size=4.5))
-            told.append("the line as it is counted on")
+            sentences.append("the line as it is counted on")
         read = measured_linearity(self._session.runs.analysis())
         if not isinstance(read, str):
             known.append(read.inl_lsb)
             self.plot.points(PlotPoints(read.notes, read.inl_lsb, "ring", c.blue, read.expanded_lsb, 7.0))
-            told.append("rings as the run was read")
+            sentences.append("rings as the run was read")
         unknown = "not known by code; take it from a table or a run"
-        set_text(self.unit_words, f"LSB: {', '.join(told)}" if told else unknown)
+        set_text(self.unit_words, f"LSB: {', '.join(sentences)}" if sentences else unknown)
         self.linearity_said.setText(linearity_words(read, limit, self._session.style))
         self.plot.finish(low, high, np.concatenate(known) if known else np.zeros(0), self._session.selection.note)
 

@@ -41,14 +41,14 @@ class PulsePlot(Picture):
         levels, c, style = self.levels, self.colours, self.number_style
         pulse = pulse_of(levels, _HELD_SECONDS)
         starts, ends = float(pulse.seconds[1]), float(pulse.seconds[2])
-        made = levels.envelope
+        envelope = levels.envelope
         length = levels.seconds or _HELD_SECONDS
         longest = max(
             [ends + 0.35 * length, *(starts + 1.15 * one for one in (levels.min_seconds, levels.max_seconds) if one)]
         )
-        if made is not None:
-            longest = max(longest, ends + 1.1 * made.release_seconds, starts + 1.2 * made.attack_seconds)
-        wide, rows = self.width() - _LEFT - _RIGHT, 2 if made is not None else 1
+        if envelope is not None:
+            longest = max(longest, ends + 1.1 * envelope.release_seconds, starts + 1.2 * envelope.attack_seconds)
+        wide, rows = self.width() - _LEFT - _RIGHT, 2 if envelope is not None else 1
         foot = 44  # for the dimensions of what the input takes
         tall = (self.height() - _TOP - foot) / rows - 14
 
@@ -72,8 +72,8 @@ class PulsePlot(Picture):
         p.setPen(QPen(QColor(c.ink), 2.0))
         p.drawPolyline(QPolygonF([QPointF(x(t), y(v)) for t, v in zip(at, volts, strict=True)]))
         below = _TOP + tall + 12
-        if made is not None:
-            below = self._envelope(p, envelope_of(made, starts, ends), at, x, tall)
+        if envelope is not None:
+            below = self._envelope(p, envelope_of(envelope, starts, ends), at, x, tall)
         sentence = style.engineering(levels.seconds, "s") if levels.seconds else "as long as a key is held"
         self._dimension(p, x(starts), x(ends), below + 4, c.ink, sentence)
         sent = levels.seconds

@@ -94,15 +94,15 @@ class WordsPanel(Panel):
         self.body.addLayout(verdict)
         self.body.addWidget(label("What the shape says", "heading"))
         # Two columns that scroll for themselves, so that long words never push the ways out of sight.
-        told, corrections = QWidget(), QWidget()
-        words_column, self._column = QVBoxLayout(told), QVBoxLayout(corrections)
+        sentences, corrections = QWidget(), QWidget()
+        words_column, self._column = QVBoxLayout(sentences), QVBoxLayout(corrections)
         for column, above in ((words_column, 0), (self._column, 8)):
             column.setContentsMargins(0, 0, 5, 0)
             column.setSpacing(above)
         self.said = Sentences()
         words_column.addLayout(self.said)
         words_column.addStretch(1)
-        self.body.addWidget(scrolling(told), 4)
+        self.body.addWidget(scrolling(sentences), 4)
         self.body.addWidget(rule())
         self._ways_title = label("Ways to correct", "heading")
         self.body.addWidget(self._ways_title)
