@@ -37,7 +37,7 @@ def test_the_nomogram_is_the_chain(chain):
     session = chain._session
     link = session.bench.link_from(PortRef("workshop-board", "pitch-a"))
     made = link_chain(session.bench, link, session.runs.head(), link.inputs[0])
-    assert [field.quantity for field in chain.fields] == list(made.chain.scales)
+    assert [field.accessibleName().split(", ")[0] for field in chain.fields] == [one.label for one in made.chain.scales]
     assert chain.fields[0].text() == "60 C4"
     assert chain.nomogram.error_cents == pytest.approx(made.chain.error_cents(chain.nomogram.notes, made.true))
     assert chain.nomogram.gap_cents(2)[[24, 60]] == pytest.approx([-51.8, -122.4], abs=0.1)

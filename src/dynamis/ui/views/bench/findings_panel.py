@@ -11,18 +11,18 @@ from dynamis.bench.designing.remedy import Remedy
 from dynamis.bench.gear.commands import dismiss
 from dynamis.bench.judging.cautions import cautions_for
 from dynamis.bench.judging.pairs import PairFit
-from dynamis.electrics.finding import CODES, VERDICT_WORDS
+from dynamis.electrics.finding import CODES, VERDICT_WORDS, Finding
 from dynamis.errors import InputError
 from dynamis.notation.style import tied
 from dynamis.ui.session.session import Session
 from dynamis.ui.theme.palette import Colours
-from dynamis.ui.theme.verdict import shape_pixmap, verdict_colour, verdict_pixmap
+from dynamis.ui.theme.verdict import SignShape, shape_pixmap, verdict_colour, verdict_pixmap
 from dynamis.ui.views.bench.pairs_model import number_text
 from dynamis.ui.views.bench.remedy_card import RemedyCard
 from dynamis.ui.widgets.panel import WrappedColumn, clear, label, rule, scrolling, set_css, set_text
 from dynamis.ui.widgets.table import Column, Row, Table
 
-_SIGNS = {
+_SIGNS: dict[str, tuple[SignShape, str]] = {
     "danger": ("cross", "violet"),
     "fault": ("triangle", "vermilion"),
     "marginal": ("half", "amber"),
@@ -96,7 +96,7 @@ class FindingsPanel(QWidget):
         """Show a pair, or what to do while there is none."""
         bench, style = self._session.bench, self._session.style
         clear(self._list)
-        self.cards, self._sentences = [], []
+        self.cards, self._sentences, self._remedies = [], [], []
         self.join.setEnabled(fit is not None or not bench.gear)
         self.wiring.setEnabled(fit is not None)
         if fit is None:
@@ -165,7 +165,7 @@ class FindingsPanel(QWidget):
         set_css(self.verdict, f"color: {verdict_colour(fit.verdict, self.colours)}; font-weight: 600;")
         self.sign.setPixmap(verdict_pixmap(fit.verdict, self.colours, 14, self.devicePixelRatioF()))
 
-    def _finding(self, finding) -> QHBoxLayout:
+    def _finding(self, finding: Finding) -> QHBoxLayout:
         shape, colour = _SIGNS[finding.severity]
         row, sign = QHBoxLayout(), label()
         sign.setPixmap(shape_pixmap(shape, getattr(self.colours, colour), 11, self.devicePixelRatioF()))
@@ -191,7 +191,8 @@ class FindingsPanel(QWidget):
     def apply(self, remedy: Remedy) -> None:
         """Do what a remedy says; the pair that is looked at then is the one that drives the input."""
         try:
-            self._session.document.apply(remedy.command(self._session.bench))
+            if remedy.command is not None:
+                self._session.document.apply(remedy.command(self._session.bench))
         except InputError as error:
             self._session.said.emit(str(error), True)
             return
@@ -209,9 +210,4 @@ class FindingsPanel(QWidget):
 
     def sentences(self) -> list[str]:
         """The findings as they are shown."""
-        rows = [self._list.itemAt(k).layout() for k in range(self._list.count())]
-        return [
-            row.itemAt(1).widget().text()
-            for row in rows
-            if row is not None and row.itemAt(1).widget().text() != "Dismiss"
-        ]
+        return [one.text() for one in self._sentences]

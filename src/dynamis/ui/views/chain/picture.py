@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
@@ -72,7 +74,7 @@ class NomogramPicture(Picture):
         self.update()
 
     def _worst(self, k: int) -> float:
-        gap = self.nomogram.gap_cents(k)
+        gap = self._drawn.gap_cents(k)
         return float(np.max(np.abs(gap[np.isfinite(gap)]), initial=0.0))
 
     def show_note(self, note: float) -> None:
@@ -95,10 +97,16 @@ class NomogramPicture(Picture):
         super().resizeEvent(event)
         self.laid_out.emit()
 
+    @property
+    def _drawn(self) -> Nomogram:
+        """The chain that is shown; nothing is drawn or dragged where there is none."""
+        assert self.nomogram is not None
+        return self.nomogram
+
     # -- places ------------------------------------------------------------------------------------
 
     def x_of(self, k: int) -> float:
-        gaps = len(self.nomogram.scales) - 1
+        gaps = len(self._drawn.scales) - 1
         wide = self.width() - _LEFT - _RIGHT
         if not self.lens:
             return _LEFT + wide * k / max(1, gaps)
@@ -106,10 +114,11 @@ class NomogramPicture(Picture):
         return _LEFT + wide * (k + (_LENS_WIDE - 1.0 if k > self.gap else 0.0)) / (gaps + _LENS_WIDE - 1.0)
 
     def _ends(self) -> tuple[float, float]:
-        notes = self.nomogram.notes
+        notes = self._drawn.notes
         return float(notes[0]) - _ROOM_NOTES, float(notes[-1]) + _ROOM_NOTES
 
-    def _y(self, place):
+    def _y(self, place: Any) -> Any:
+        """Pixels down for notes, a number or an array of them."""
         low, high = self._ends()
         inside = self.height() - _TOP - _BOTTOM
         return self.height() - _BOTTOM - (np.clip(place, low - 200.0, high + 200.0) - low) / (high - low) * inside
@@ -146,7 +155,7 @@ class NomogramPicture(Picture):
         """All that does not move with the note."""
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setFont(self.font())
-        scales, c = self.nomogram.scales, self.colours
+        scales, c = self._drawn.scales, self.colours
         area = QRectF(_LEFT, _TOP, self.width() - _LEFT - _RIGHT, self.height() - _TOP - _BOTTOM)
         p.save()
         p.setClipRect(area.adjusted(-1, 0, 1, 0))
@@ -177,7 +186,7 @@ class NomogramPicture(Picture):
 
     def _threads(self, p: QPainter) -> None:
         """A line for each note from scale to scale, octaves darker."""
-        nomogram, c = self.nomogram, self.colours
+        nomogram, c = self._drawn, self.colours
         every: tuple[list[QLineF], list[QLineF]] = ([], [])
         for k in range(len(nomogram.scales) - 1):
             if self.lens and k == self.gap:
@@ -193,8 +202,8 @@ class NomogramPicture(Picture):
 
     def _ticks(self, p: QPainter, k: int) -> None:
         low, high = self._ends()
-        scale, c, x = self.nomogram.scales[k], self.colours, self.x_of(k)
-        last = k == len(self.nomogram.scales) - 1
+        scale, c, x = self._drawn.scales[k], self.colours, self.x_of(k)
+        last = k == len(self._drawn.scales) - 1
         pixels = (self.height() - _TOP - _BOTTOM) / (high - low)
         p.setFont(self.font())
         for tick in ticks_of(scale, low, high, pixels, self.number_style):
@@ -211,7 +220,7 @@ class NomogramPicture(Picture):
             p.drawText(box, side | Qt.AlignmentFlag.AlignVCenter, tick.text)
 
     def _unreached(self, p: QPainter, k: int) -> None:
-        c, x, scale = self.colours, self.x_of(k), self.nomogram.scales[k]
+        c, x, scale = self.colours, self.x_of(k), self._drawn.scales[k]
         for part in scale.unreached:
             ends = [
                 scale.place(one) if np.isfinite(one) else (-1e3 if one < 0 else 1e3) for one in (part.low, part.high)
@@ -223,7 +232,7 @@ class NomogramPicture(Picture):
             if y[1] - y[0] > 3.0:
                 p.setPen(QColor(c.vermilion))
                 top = y[0] < self.height() / 2
-                room = (self.x_of(k + 1) - x - 17 - _TICK_ROOM) if k < len(self.nomogram.scales) - 1 else 60.0
+                room = (self.x_of(k + 1) - x - 17 - _TICK_ROOM) if k < len(self._drawn.scales) - 1 else 60.0
                 box = QRectF(x + 17, y[0] if top else y[1] - 34, max(38.0, room), 34)
                 side = Qt.AlignmentFlag.AlignTop if top else Qt.AlignmentFlag.AlignBottom
                 p.drawText(box, side | Qt.TextFlag.TextWordWrap, part.words)
@@ -233,10 +242,8 @@ class NomogramPicture(Picture):
         k = self.gap
         left, right = self.x_of(k) + _LENS_ROOM, self.x_of(k + 1) - _TICK_ROOM
         box = QRectF(left, _TOP, right - left, self.height() - _TOP - _BOTTOM)
-        y = self._y(self.nomogram.notes)
-        draw_lens(
-            p, box, y, self.nomogram.gap_cents(k), self.allowed, self._lens_half(), self.colours, self.number_style
-        )
+        y = self._y(self._drawn.notes)
+        draw_lens(p, box, y, self._drawn.gap_cents(k), self.allowed, self._lens_half(), self.colours, self.number_style)
 
     def _lens_half(self) -> float:
         return lens_half(self._worst(self.gap), self.allowed)
@@ -245,7 +252,7 @@ class NomogramPicture(Picture):
         """The followed note: its line, its points, the wish, and what goes wrong in each gap."""
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setFont(self.font())
-        nomogram, c = self.nomogram, self.colours
+        nomogram, c = self._drawn, self.colours
         values, error = nomogram.traced(self.note)
         places = [float(point.place(value)) for point, value in zip(nomogram.scales, values, strict=True)]
         area = QRectF(0, _TOP - 6, self.width(), self.height() - _TOP - _BOTTOM + 12)
@@ -273,9 +280,9 @@ class NomogramPicture(Picture):
 
     def _requirement(self, p: QPainter, error: float) -> None:
         """Where the note is wanted on the last scale, what is allowed to scale, and how far off it is."""
-        c, style, x = self.colours, self.number_style, self.x_of(len(self.nomogram.scales) - 1)
+        c, style, x = self.colours, self.number_style, self.x_of(len(self._drawn.scales) - 1)
         y = float(self._y(self.note))
-        k = int(np.argmin(np.abs(self.nomogram.notes - self.note)))
+        k = int(np.argmin(np.abs(self._drawn.notes - self.note)))
         cents = float(self.allowed[k]) if self.allowed.size else np.nan
         if np.isfinite(cents):
             half = max(1.0, abs(float(self._y(self.note + cents / 100.0)) - y))
@@ -315,7 +322,7 @@ class NomogramPicture(Picture):
     def _near(self, x: float) -> int | None:
         if self.nomogram is None:
             return None
-        k = min(range(len(self.nomogram.scales)), key=lambda one: abs(self.x_of(one) - x))
+        k = min(range(len(self._drawn.scales)), key=lambda one: abs(self.x_of(one) - x))
         return k if abs(self.x_of(k) - x) <= _NEAR else None
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -325,7 +332,7 @@ class NomogramPicture(Picture):
         if self._held is not None:
             self._drag_to(event.position().y())
             return
-        for k in range(len(self.nomogram.scales) - 1):
+        for k in range(len(self._drawn.scales) - 1):
             if self.x_of(k) < event.position().x() < self.x_of(k + 1):
                 self.lens = not (self.lens and self.gap == k)
                 self.gap = k
@@ -339,16 +346,17 @@ class NomogramPicture(Picture):
         self.setCursor(Qt.CursorShape.SizeVerCursor if near else Qt.CursorShape.ArrowCursor)
 
     def _drag_to(self, y: float) -> None:
-        at = self.nomogram.scales[self._held].at
+        assert self._held is not None
+        at = self._drawn.scales[self._held].at
         off = np.abs(at - self._place(y))
         if np.any(np.isfinite(off)):
-            self.dragged.emit(float(self.nomogram.notes[int(np.nanargmin(off))]))
+            self.dragged.emit(float(self._drawn.notes[int(np.nanargmin(off))]))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self._held = None
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        steps = {Qt.Key.Key_Up: 1.0, Qt.Key.Key_Down: -1.0}
+        steps: dict[int, float] = {Qt.Key.Key_Up: 1.0, Qt.Key.Key_Down: -1.0}
         if self.nomogram is None or event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             super().keyPressEvent(event)
         elif event.key() == Qt.Key.Key_Escape and self._held is not None:
@@ -358,7 +366,7 @@ class NomogramPicture(Picture):
             size = 12.0 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
             self.dragged.emit(self.note + size * steps[event.key()])
         elif event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
-            count = len(self.nomogram.scales) - 1
+            count = len(self._drawn.scales) - 1
             self.gap = (self.gap + (1 if event.key() == Qt.Key.Key_Right else -1)) % count
             self.magnify(self.lens)
         elif event.key() == Qt.Key.Key_M:

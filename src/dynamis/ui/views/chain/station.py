@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import numpy as np
 from PySide6.QtCore import QTimer
 from PySide6.QtGui import QShowEvent
@@ -19,6 +21,7 @@ from dynamis.notation.style import tied
 from dynamis.pitch.notes import note_label
 from dynamis.pitch.tolerance import parse_tolerance
 from dynamis.transfer.parameter import NOMINAL
+from dynamis.transfer.quantity import Quantity
 from dynamis.ui.course import CourseRunner
 from dynamis.ui.session.session import Session
 from dynamis.ui.stations import STATION_OF, Station, ThreadFields
@@ -74,6 +77,7 @@ class ChainStation(Station):
         top = Panel("The chain")
         self.picture = NomogramPicture(self.colours, self._session.style)
         self.fields: list[QuantityEdit] = []
+        self._quantities: list[Quantity] = []
         top.body.addWidget(self.picture, 1)
         self.refusal = label("", "question", wrap=True)
         set_refusal(self.refusal, "")
@@ -94,9 +98,9 @@ class ChainStation(Station):
     def _make_empty(self) -> QWidget:
         empty = Panel("Nothing to draw yet")
         empty.body.addStretch(1)
+        self._other_station = "Bench"
         self.why, self.elsewhere = label("", "heading", wrap=True), QPushButton("Go to Bench (Ctrl+1)")
         self.elsewhere.clicked.connect(lambda: self.station_wanted.emit(self._other_station))
-        self._other_station = "Bench"
         empty.body.addWidget(self.why)
         row = QHBoxLayout()
         row.addWidget(self.elsewhere)
@@ -173,8 +177,20 @@ class ChainStation(Station):
             return f"{bench.label(self._now[1])} takes {sink.role}, no pitch: it has no notes to follow.", "Circuit"
         return "", "Bench"
 
+    @property
+    def _pair(self) -> tuple[PortRef, PortRef]:
+        """The pair that is drawn, where there is one."""
+        assert self._now is not None
+        return self._now
+
+    @property
+    def _drawn(self) -> Nomogram:
+        """The chain that is drawn, where there is one."""
+        assert self.nomogram is not None
+        return self.nomogram
+
     def _made(self) -> Nomogram:
-        session, (output, sink) = self._session, self._now
+        session, (output, sink) = self._session, self._pair
         bench = session.bench
         link = trial_link(bench.link_from(output), output, sink)
         link_chain = session.chain_of(output, sink)
@@ -205,18 +221,15 @@ class ChainStation(Station):
         """One field on each scale: the followed note's value there, and where to type another."""
         count = 0 if self.nomogram is None else len(self.nomogram.scales)
         labels = [] if self.nomogram is None else [scale.quantity for scale in self.nomogram.scales]
-        if [field.quantity for field in self.fields] != labels:
+        if self._quantities != labels:
+            self._quantities = labels
             for field in self.fields:
                 field.hide()
                 field.deleteLater()
             self.fields = []
             for k in range(count):
-                quantity_edit = QuantityEdit(
-                    f"{labels[k].label}, of the followed note",
-                    lambda text, k=k: self._read(k, text),
-                    lambda value, k=k: self._go(k, value),
-                )
-                quantity_edit.quantity = labels[k]
+                words = f"{labels[k].label}, of the followed note"
+                quantity_edit = QuantityEdit(words, partial(self._read, k), partial(self._go, k))
                 quantity_edit.setParent(self.picture)
                 quantity_edit.refused.connect(lambda text: set_refusal(self.refusal, text))
                 quantity_edit.show()
@@ -230,10 +243,10 @@ class ChainStation(Station):
                 field.setGeometry(int(self.picture.x_of(k) - _FIELD_WIDTH / 2), _FIELD_TOP, _FIELD_WIDTH, high)
 
     def _read(self, k: int, text: str) -> float:
-        return parse_value(self.nomogram.scales[k].quantity, text, self._session.style)
+        return parse_value(self._drawn.scales[k].quantity, text, self._session.style)
 
     def _go(self, k: int, value: float) -> None:
-        note = self.nomogram.note_at(k, value)
+        note = self._drawn.note_at(k, value)
         self._session.selection.set_note(note)
         self._follow()
 
@@ -255,7 +268,7 @@ class ChainStation(Station):
         self.picture.setAccessibleDescription(spoken)
 
     def _show_budget(self, note: float, error: float) -> None:
-        nomogram, style = self.nomogram, self._session.style
+        nomogram, style = self._drawn, self._session.style
         budget = nomogram.budget_at(note)
         self._shares = []
         for part in budget.shares:
@@ -291,7 +304,8 @@ class ChainStation(Station):
 
     def _apply(self, remedy: Remedy) -> None:
         try:
-            self._session.document.apply(remedy.command(self._session.bench))
+            if remedy.command is not None:
+                self._session.document.apply(remedy.command(self._session.bench))
         except InputError as error:
             self._session.said.emit(str(error), True)
 
@@ -302,7 +316,7 @@ class ChainStation(Station):
         nomogram, note, style = self.nomogram, self._session.selection.note, self._session.style
         values, error = nomogram.traced(note)
         wanted = float(nomogram.chain.wanted.forward(np.array([note]), NOMINAL)[0])
-        return traced_fields(nomogram.chain, values, wanted, error, style)
+        return traced_fields(nomogram.chain, values.tolist(), wanted, error, style)
 
     def table(self) -> Table:
         """The budget at the followed note, for Copy and Save CSV."""

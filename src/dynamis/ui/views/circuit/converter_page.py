@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from dataclasses import replace
+from typing import Any
 
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
@@ -25,7 +27,7 @@ from dynamis.bench.judging.pairs import trial_link
 from dynamis.electrics.circuits.parts import parts_csv, parts_list
 from dynamis.electrics.circuits.supply import OP_AMPS, Supply
 from dynamis.electrics.design.trims import trimmer_sizes
-from dynamis.electrics.exponential.adjust import left, ordinary, walk, warmer, with_part
+from dynamis.electrics.exponential.adjust import ConverterErrors, left, ordinary, walk, warmer, with_part
 from dynamis.electrics.exponential.converter import Converter
 from dynamis.electrics.exponential.parts import NAMES, TRIMMERS
 from dynamis.electrics.exponential.requirement import LawRequirement
@@ -64,7 +66,8 @@ class ConverterPage(LinkPage):
         self.side.values.sizes = dict.fromkeys(TRIMMERS, trimmer_sizes())
 
     def _fill(self) -> None:
-        self._options, self.requirement, self._high_note = USUAL, None, 0.0
+        self._options, self._high_note = USUAL, 0.0
+        self.requirement: LawRequirement | None = None
         self._asked_from: tuple[object, ...] = ()
         self.chosen: Converter | None = None
         self._make_requirement()
@@ -101,7 +104,9 @@ class ConverterPage(LinkPage):
         self.anew.clicked.connect(self.choose_anew)
         self.requirement_panel.body.addWidget(self.anew)
 
-    def _edit(self, grid: QGridLayout, row: int, words: str, read, hint: str) -> QuantityEdit:
+    def _edit(
+        self, grid: QGridLayout, row: int, words: str, read: Callable[[str], LawRequirement], hint: str
+    ) -> QuantityEdit:
         quantity_edit = QuantityEdit(words, read, self._take)
         quantity_edit.set_hint(hint)
         quantity_edit.setMinimumWidth(60)
@@ -109,13 +114,16 @@ class ConverterPage(LinkPage):
         add_row(grid, row, words, quantity_edit)
         return quantity_edit
 
-    def _choice(self, grid: QGridLayout, row: int, words: str, choices, field: str) -> QComboBox:
+    def _choice(
+        self, grid: QGridLayout, row: int, words: str, choices: Sequence[tuple[object, str]], field: str
+    ) -> QComboBox:
         box = choice(words, choices)
 
         def chosen(_: int) -> None:
             value = box.currentData()
+            values: dict[str, Any] = {field: OP_AMPS[value] if field == "op_amp" else value}
             try:
-                self._take(replace(self._options, **{field: OP_AMPS[value] if field == "op_amp" else value}))
+                self._take(replace(self._options, **values))
             except InputError as error:
                 self.side.refuse(str(error))
 
@@ -168,8 +176,10 @@ class ConverterPage(LinkPage):
             if requirement is not None and (
                 requirement != self.requirement or (output, sink) != self._pair or self.chosen is None or anew
             ):
-                fits = there is not None and there.parts.direction == requirement.direction
-                self.chosen = replace(there, source_ohms=requirement.source_ohms) if fits else chosen_for(requirement)
+                if there is not None and there.parts.direction == requirement.direction:
+                    self.chosen = replace(there, source_ohms=requirement.source_ohms)
+                else:
+                    self.chosen = chosen_for(requirement)
             if requirement is not None and link.high_note < highest:
                 sentences.append(higher_words(requirement, link.high_note, session.style))
             self._high_note = link.high_note
@@ -212,7 +222,8 @@ class ConverterPage(LinkPage):
         self.side.values.show_values(resistors, style)
         pieces = parts.pieces(style)
         bench = self._session.bench
-        harm = spoils(bench, *self._pair, lambda: use_converter(bench, *self._pair, converter, self._high_note))
+        output, sink = self._pair
+        harm = spoils(bench, output, sink, lambda: use_converter(bench, output, sink, converter, self._high_note))
         others = [
             f"{one.name}  {one.value}, {one.role}" for one in pieces if one.ohms is None and one.name not in TRIMMERS
         ]
@@ -234,26 +245,30 @@ class ConverterPage(LinkPage):
         where = "in the link" if self._stands() else "not in the link yet"
         set_text(self.state, f"trimmed {style.cents(trimmed.most)} ct at most, {where}")
 
-    def _show_left(self, converter: Converter, requirement: LawRequirement, trimmed, words: str) -> None:
+    def _show_left(
+        self, converter: Converter, requirement: LawRequirement, trimmed: ConverterErrors, words: str
+    ) -> None:
         style = self._session.style
         volts, warm = requirement.volts(), warmer(WARMER_KELVIN)
         lines = [(f"{style.number(WARMER_KELVIN, 0)} °C warmer", requirement.cents(converter, volts, warm))]
         if converter.parts.base_ppm:
             lines.append(("ordinary R5", requirement.cents(ordinary(converter), volts, warm)))
-        ends = tuple(self._tick(float(one)) for one in (volts[0], volts[volts.size // 2], volts[-1]))
+        ends = self._tick(volts[0]), self._tick(volts[volts.size // 2]), self._tick(volts[-1])
         shown = LeftOver(trimmed.nominal, trimmed.worst, tuple(lines), requirement.tolerance_cents, ends)
         self.left.show_left(shown, words)
 
     def _note_of(self, volts: float) -> str:
+        assert self._pair is not None
         return note_at_volts(self._session.bench, self._pair[0], volts, self._session.style)
 
     def _tick(self, volts: float) -> str:
         return self._note_of(volts) or self._session.style.volts(volts, 2)
 
     def _stands(self) -> bool:
+        assert self._pair is not None
         link = self._session.bench.link_from(self._pair[0])
         there = None if link is None or self._pair[1] not in link.inputs else converter_of_link(link)
-        return there is not None and there.parts == self.chosen.parts
+        return there is not None and self.chosen is not None and there.parts == self.chosen.parts
 
     # -- changing it -------------------------------------------------------------------------------
 
@@ -292,7 +307,8 @@ class ConverterPage(LinkPage):
         self.show_pair(*self._pair, anew=True)
 
     def _changed(self, name: str, ohms: float) -> None:
-        self.chosen = with_part(self.chosen, self.requirement, name, ohms)
+        assert self.requirement is not None  # what is changed was chosen for it
+        self.chosen = with_part(self._of_chosen(), self.requirement, name, ohms)
         self._show_chosen()
 
     def use_in_link(self) -> None:
@@ -305,9 +321,14 @@ class ConverterPage(LinkPage):
         self._session.document.apply(change)
         self._session.said.emit(f"{title_of(converter.parts.direction)} stands in the link now.", False)
 
+    def _of_chosen(self) -> Converter:
+        if self.chosen is None:
+            raise InputError("No converter is chosen.")
+        return self.chosen
+
     def parts_text(self) -> str:
         """The parts list with its columns of prices, to be filled in."""
-        return parts_csv(parts_list(self.chosen.parts.pieces()), {})
+        return parts_csv(parts_list(self._of_chosen().parts.pieces()), {})
 
     def first(self) -> QWidget:
         return self.supply

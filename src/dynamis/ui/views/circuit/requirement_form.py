@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
+from typing import Any
 
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QWidget
@@ -38,8 +40,15 @@ def _law(requirement: Requirement, style: Style) -> str:
     return f"Hz/V {_number(requirement.zero_volts, style, 4)} V"
 
 
+_Change = Callable[[Requirement, Any], Requirement]
+
+
 def _required(key: str, scale: float = 1.0) -> Callable[[Ask, float], Ask]:
-    return lambda ask, value: replace(ask, requirement=replace(ask.requirement, **{key: value * scale}))
+    def changed(ask: Ask, value: float) -> Ask:
+        values: dict[str, Any] = {key: value * scale}
+        return replace(ask, requirement=replace(ask.requirement, **values))
+
+    return changed
 
 
 def _with_rails(ask: Ask, tolerance: float) -> Ask:
@@ -154,7 +163,7 @@ class RequirementForm(QWidget):
         self.setLayout(grid)
         self.edits: dict[str, QuantityEdit] = {}
         for k, row in enumerate(_ROWS):
-            edit = QuantityEdit(row.words, lambda text, row=row: self._read(row, text), self._take)
+            edit = QuantityEdit(row.words, partial(self._read, row), self._take)
             edit.refused.connect(self.refused)
             edit.setMinimumWidth(60)
             if row.key == "law":
@@ -197,7 +206,9 @@ class RequirementForm(QWidget):
         self.drawer.refused.connect(self.refused)
         add_row(grid, at + 5, "Drawer", self.drawer)
 
-    def _choice(self, grid: QGridLayout, row: int, words: str, choices, change) -> QComboBox:
+    def _choice(
+        self, grid: QGridLayout, row: int, words: str, choices: Sequence[tuple[object, str]], change: _Change
+    ) -> QComboBox:
         box = choice(words, choices)
         box.activated.connect(lambda _: self._requirement(lambda requirement: change(requirement, box.currentData())))
         add_row(grid, row, words, box)

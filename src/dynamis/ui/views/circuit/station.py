@@ -126,8 +126,8 @@ class CircuitStation(Station):
         session.bench_changed.connect(self.refresh)
         session.pair_changed.connect(self.refresh)
         self.form.changed.connect(self._ask)
-        for one in (self.form, self.side.parts):
-            one.refused.connect(lambda text: set_refusal(self.refusal, text))
+        for refused in (self.form.refused, self.side.parts.refused):
+            refused.connect(lambda text: set_refusal(self.refusal, text))
         self.from_link.clicked.connect(lambda: self.refresh(anew=True))
         self._design.answered.connect(self._take_answer)
         self._design.refused.connect(self._no_answer)
@@ -293,8 +293,10 @@ class CircuitStation(Station):
         self._chosen_key, self.chosen = key, proposal
         self._show_table()
         self._show_chosen()
-        linked, bench = self._pair is not None and self._of_link is not None, self._session.bench
-        harm = spoils(bench, *self._pair, lambda: use_between(bench, *self._pair, built(proposal))) if linked else []
+        bench, harm = self._session.bench, []
+        if self._pair is not None and self._of_link is not None:
+            output, sink = self._pair
+            harm = spoils(bench, output, sink, lambda: use_between(bench, output, sink, built(proposal)))
         self.panel.warn(proposal, self._session.style, harm)
 
     def compare(self, key: str) -> None:
@@ -309,7 +311,8 @@ class CircuitStation(Station):
     def _lay_over(self) -> None:
         laid, key = None, self._compared_key
         if self.answer is not None and key in self.answer.spreads and key != self._chosen_key:
-            laid = Laid(self.answer.spreads[key], self.answer.proposal(key).title)
+            proposal = self.answer.proposal(key)
+            laid = None if proposal is None else Laid(self.answer.spreads[key], proposal.title)
         self.side.compare(laid)
 
     # -- the chosen one ----------------------------------------------------------------------------
@@ -345,6 +348,7 @@ class CircuitStation(Station):
         )
 
     def _part_changed(self, slot: str, fitted: Fitted) -> None:
+        assert self.chosen is not None  # its parts are what is changed
         self.chosen = with_values(self.chosen, Counting(), **{slot: fitted})
         set_refusal(self.refusal, "")
         self._show_chosen()

@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from dynamis.bench.document.bench import Bench
 from dynamis.bench.document.ports import SWITCHING, PortRef
 from dynamis.bench.gear.commands import set_port_field
 from dynamis.bench.gear.fields import Field, port_fields
 from dynamis.bench.judging.levels import Levels, levels_of, loaded_to_open, with_level
 from dynamis.bench.judging.pairs import PairFit, judge_pair, trial_link
-from dynamis.electrics.finding import VERDICT_WORDS
+from dynamis.electrics.finding import VERDICT_WORDS, Finding
 from dynamis.errors import InputError
 from dynamis.notation.style import tied
 from dynamis.ui.course import CourseRunner
@@ -70,7 +73,7 @@ class LevelsStation(Station):
         self.refusal = label("", "question", wrap=True)
         side.body.addWidget(self.refusal)
         said = lambda text: set_refusal(self.refusal, text)  # noqa: E731
-        self.forms = [FieldForm(lambda field, value, k=k: self._take(k, field, value), said) for k in (0, 1)]
+        self.forms = [FieldForm(partial(self._take, k), said) for k in (0, 1)]
         inner = QWidget()
         column = QVBoxLayout(inner)
         column.setContentsMargins(0, 0, 6, 0)
@@ -135,7 +138,7 @@ class LevelsStation(Station):
         mark = "current" if pair == self._now else ""
         return Row((f"{bench.label(pair[0])} → {bench.label(pair[1])}", sentence), pair, mark)
 
-    def _show(self, bench) -> None:
+    def _show(self, bench: Bench) -> None:
         """The picture and the verdict, of the bench as it is or as it would be while something is dragged."""
         style = self._session.style
         if self._now is None:
@@ -169,7 +172,7 @@ class LevelsStation(Station):
             self.scale.show_levels(None, [], "")
             self.pulse.show_levels(None, "")
 
-    def _show_verdict(self, fit: PairFit, levels: Levels | list) -> None:
+    def _show_verdict(self, fit: PairFit, levels: Levels | list[Finding]) -> None:
         words = VERDICT_WORDS[fit.verdict]
         met = levels.fit if isinstance(levels, Levels) else None
         margin = met is not None and fit.value == min(met.on_margin_volts, met.off_margin_volts)
@@ -192,10 +195,11 @@ class LevelsStation(Station):
             set_text(self.ends[k], bench.label(ref))
             form.show_record(fields, port, style, bench.label(ref))
 
-    def _handles(self, bench, levels: Levels) -> list[Handle]:
+    def _handles(self, bench: Bench, levels: Levels) -> list[Handle]:
         """What can be moved: the sender's levels where it has some and nothing stands between, and the thresholds."""
         handles = []
-        link, port = bench.link_from(self._now[0]), bench.port(self._now[0])
+        output, _ = self._pair
+        link, port = bench.link_from(output), bench.port(output)
         bare = link is None or not link.gate_stages
         if port.gate is not None and port.gate.kind == "driven" and bare:
             handles += [
@@ -208,26 +212,32 @@ class LevelsStation(Station):
         ]
         return handles
 
+    @property
+    def _pair(self) -> tuple[PortRef, PortRef]:
+        """The pair that is drawn; nothing can be dragged or entered where there is none."""
+        assert self._now is not None
+        return self._now
+
     # -- changing ----------------------------------------------------------------------------------
 
     def _value(self, side: str, volts: float) -> float:
         """What is entered for a level that is dragged at the input: an output's stands ahead of what loads it."""
         if side == "input":
             return volts
-        return round(loaded_to_open(self._session.bench, *self._now, volts), 3)
+        return round(loaded_to_open(self._session.bench, *self._pair, volts), 3)
 
     def _dragged(self, side: str, key: str, volts: float) -> None:
-        ref = self._now[0 if side == "output" else 1]
+        ref = self._pair[0 if side == "output" else 1]
         try:
             self._show(with_level(self._session.bench, ref, key, self._value(side, volts)))
             set_refusal(self.refusal, "")
         except InputError as error:
             set_refusal(self.refusal, str(error))
 
-    def _dropped(self, side: str, key: str, volts: object) -> None:
+    def _dropped(self, side: str, key: str, volts: float | None) -> None:
         refusal = ""
         if volts is not None:
-            session, ref = self._session, self._now[0 if side == "output" else 1]
+            session, ref = self._session, self._pair[0 if side == "output" else 1]
             field = next(one for one in port_fields(session.bench.port(ref)) if one.path == f"gate.{key}")
             try:
                 session.document.apply(
@@ -240,7 +250,7 @@ class LevelsStation(Station):
 
     def _take(self, end: int, field: Field, value: object) -> None:
         session = self._session
-        session.document.apply(set_port_field(session.bench, self._now[end], field, value, session.style))
+        session.document.apply(set_port_field(session.bench, self._pair[end], field, value, session.style))
 
     def thread_fields(self) -> tuple[list[ThreadField], ThreadField | None] | None:
         """The levels along the link."""
