@@ -181,6 +181,9 @@ def test_the_higher_and_the_lower_of_two_are_the_two(first, second):
 def test_a_knob_behind_a_switched_jack_is_an_offset_or_an_attenuator():
     """FACTS of the trade; the loaded potentiometer of the handbook behind it."""
     made = SwitchedJack("j", "pedal", 5.0, 100e3, 0.5, 100e3)
+    for travel in (-0.1, 1.1):
+        with pytest.raises(InputError, match="0 to 1"):
+            SwitchedJack("j", "pedal", 5.0, 100e3, travel, 100e3)
     out, into = World(plugged=frozenset()), World(plugged=frozenset({"pedal"}))
     assert (
         float(made.forward(1.0, out))

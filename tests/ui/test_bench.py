@@ -167,6 +167,15 @@ def test_a_remedy_is_applied_told_and_undone(station):
     assert "no remedy" in station.window().sentence.text()
 
 
+def test_the_remedies_of_a_pair_that_is_gone_go_with_it(station):
+    station.choose(PortRef("workshop-board", "modulation"), PortRef("carousel-board", "tremolo"))
+    assert station.findings.cards
+    station.findings.show_pair(None, False)
+    assert (station.findings.cards, station.findings.sentences()) == ([], [])
+    with pytest.raises(InputError, match="no remedy"):
+        station.findings.apply_first()
+
+
 def test_a_workaround_leads_to_the_output_that_drives_the_input_then(station):
     station.choose(WEAK, DRUM)
     card = next(one for one in station.findings.cards if one.accessibleName() == "By Wardrobe envelope")
