@@ -43,6 +43,11 @@ COMMA = Style(decimal_comma=True)
         (Style().engineering(None, "Ω"), "– Ω"),
         (Style().plus_minus(-4.3621, 0.4612, "ct"), "−4.36 ± 0.46 ct"),
         (Style().plus_minus(3.0, 0.0, "V"), "3.0 ± 0.0 V"),
+        (
+            Style().worst_case(23.0, 16.2),
+            "23.0 ct in the worst case, 16.2 ct as a root sum of squares (k\u00a0=\u00a02)",
+        ),
+        (Style().worst_case(0.9, 2 * 0.9 / math.sqrt(3)), "0.9 ct in the worst case"),  # GUM 4.3.7: one limit, k = 2
         (Style().percent(-0.363, 2, sign=True), "−0.36 %"),
         (plain(36.0), "36"),
         (plain(0.1), "0.1"),

@@ -58,6 +58,16 @@ class Style:
         """A size in cents to 0.1; what is not nought is not told as such."""
         return f"< {self.number(0.1, 1)}" if 1e-9 < abs(value) < 0.05 else self.cents(value)
 
+    def worst_case(self, worst_cents: float, expanded_cents: float) -> str:
+        """Cents in the worst case and, where it is less, as a root sum of squares with k = 2.
+
+        Of few limits that comes to more than all of them together (2/√3 of a single one) and tells nothing.
+        """
+        worst = f"{self.cents(worst_cents)} ct in the worst case"
+        if expanded_cents >= worst_cents:
+            return worst
+        return f"{worst}, {self.cents(expanded_cents)} ct as a root sum of squares (k\u00a0=\u00a02)"
+
     def plus_minus(self, value: float, expanded: float, unit: str, *, sign: bool = False) -> str:
         """`−4.36 ± 0.46 ct`: both to two significant digits of the uncertainty (GUM 7.2.6)."""
         decimals = digits_for(expanded)

@@ -40,7 +40,5 @@ def parse_value(scale: Quantity, text: str, style: Style) -> float:
 
 def budget_sentence(budget: BudgetAt, error_cents: float, style: Style) -> str:
     """What the error is as drawn, and what the parts may add to it."""
-    return (
-        f"As drawn {style.cents(error_cents, sign=True)} ct. Its parts may add {style.cents(budget.limits_cents)} ct "
-        f"in the worst case, {style.cents(budget.expanded_cents)} ct as a root sum of squares (k\u00a0=\u00a02)."
-    )
+    parts = style.worst_case(budget.limits_cents, budget.expanded_cents)
+    return f"As drawn {style.cents(error_cents, sign=True)} ct. Its parts may add {parts}."

@@ -102,10 +102,7 @@ def budget_words(budget: Budget, style: Style) -> list[str]:
     """What each part adds before trimming."""
     if not budget.parts:
         return []
-    sentences = [
-        f"Untrimmed, in the worst case {style.cents(budget.worst_cents)} ct; as a root sum of squares "
-        f"{style.cents(budget.expanded_cents)} ct (k\u00a0=\u00a02)."
-    ]
+    sentences = [f"Untrimmed, {style.worst_case(budget.worst_cents, budget.expanded_cents)}."]
     sentences += [
         f"{style.cents(one.cents, sign=True)} ct  {one.label}"
         for one in budget.parts[:_MOST_SHARES]

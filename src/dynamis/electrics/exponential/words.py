@@ -65,10 +65,9 @@ def walk_words(walk: ConverterWalk, note_of: Callable[[float], str], style: Styl
 def left_words(untrimmed: ConverterErrors, trimmed: ConverterErrors, style: Style) -> list[str]:
     """The worst case before and after trimming, and what each part adds then."""
     return [
-        f"Untrimmed, in the worst case {style.cents(untrimmed.most)} ct; as a root sum of squares "
-        f"{style.cents(float(untrimmed.rss.max()))} ct (k\u00a0=\u00a02). The most of it:",
+        f"Untrimmed, {style.worst_case(untrimmed.most, float(untrimmed.rss.max()))}. The most of it:",
         *_share_words(untrimmed, style),
-        f"Trimmed, {style.cents(trimmed.most)} ct and {style.cents(float(trimmed.rss.max()))} ct:",
+        f"Trimmed, {style.worst_case(trimmed.most, float(trimmed.rss.max()))}:",
         *_share_words(trimmed, style),
     ]
 
