@@ -37,7 +37,12 @@ _LOG = logging.getLogger("dynamis")
 def make_app() -> QApplication:
     """The application with its name, fonts and icon; the one there is, where there is one."""
     there = QApplication.instance()
-    app = there if isinstance(there, QApplication) else QApplication(["dynamis"])
+    # A style asked for later would be made beside the system's own, and handed to Python with all of its enumerations.
+    if isinstance(there, QApplication):
+        app = there
+        app.setStyle("Fusion")
+    else:
+        app = QApplication(["dynamis", "-style", "fusion"])
     app.setApplicationName("Dynamis")
     app.setDesktopFileName("dynamis")
     load_fonts()

@@ -41,8 +41,7 @@ def colours_for(theme: str, app: QApplication) -> Colours:
 
 
 def apply_theme(app: QApplication, colours: Colours, points: float) -> None:
-    """Give the whole application its style, palette and font."""
-    app.setStyle("Fusion")
+    """Give the whole application its palette, font and style sheet; its style is `start.make_app`'s."""
     palette = QPalette()
     roles = {
         QPalette.ColorRole.Window: colours.ground,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Literal
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPixmap, QPolygonF
+from PySide6.QtGui import QColor, QPainter, QPen, QPixmap, QPolygonF
 
 from dynamis.electrics.finding import FitVerdict
 from dynamis.pitch.tolerance import Verdict
@@ -43,14 +43,14 @@ def shape_pixmap(shape: SignShape, colour: str, size: int, ratio: float = 1.0) -
     box = QRectF(1.2, 1.2, size - 2.4, size - 2.4)
     painter.setPen(pen)
     if shape == "disc":
-        painter.setBrush(QBrush(QColor(colour)))
+        painter.setBrush(QColor(colour))
         painter.drawEllipse(box)
     elif shape == "half":
         painter.drawEllipse(box)
-        painter.setBrush(QBrush(QColor(colour)))
+        painter.setBrush(QColor(colour))
         painter.drawPie(box, 90 * 16, 180 * 16)
     elif shape == "triangle":
-        painter.setBrush(QBrush(QColor(colour)))
+        painter.setBrush(QColor(colour))
         painter.drawPolygon(
             QPolygonF([QPointF(size / 2, 1.5), QPointF(size - 1.2, size - 1.8), QPointF(1.2, size - 1.8)])
         )

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Collection
 
 from PySide6.QtCore import QEvent, QSize, Qt
-from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtGui import QPainter, QPaintEvent, QPalette
 from PySide6.QtWidgets import (
+    QAbstractScrollArea,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -140,12 +141,23 @@ def holding(layout: QLayout) -> QWidget:
     return inner
 
 
+def own_viewport(area: QAbstractScrollArea) -> QWidget:
+    """A viewport of ours in an area that is empty still: asked for Qt's own one, PySide would make a class of every
+    kind of widget that there is, 15 ms of the start."""
+    viewport = QWidget()
+    viewport.setBackgroundRole(QPalette.ColorRole.Base)
+    viewport.setAutoFillBackground(True)
+    area.setViewport(viewport)
+    return viewport
+
+
 def see_through(area: QScrollArea, inner: QWidget) -> None:
     """Put a widget into a scrolling area that shows what is behind it (a style sheet's child rule would cost
     every repaint of the window a third of its time)."""
+    viewport = own_viewport(area)
     area.setWidget(inner)
-    inner.setAutoFillBackground(False)
-    area.viewport().setAutoFillBackground(False)
+    for part in (viewport, inner):
+        part.setAutoFillBackground(False)
 
 
 def clear(layout: QLayout) -> None:
@@ -209,5 +221,7 @@ def restyle(widget: QWidget, name: str, value: object) -> None:
     """Set a property that the style sheet looks at, and let it look again."""
     if widget.property(name) != value:
         widget.setProperty(name, value)
+        if not widget.testAttribute(Qt.WidgetAttribute.WA_WState_Polished):
+            return  # it has not been looked at yet; the first time is when it is shown
         widget.style().unpolish(widget)
         widget.style().polish(widget)

@@ -24,6 +24,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QAbstractItemView, QApplication, QFrame, QHeaderView, QTableView
 
 from dynamis.notation.safe import csv_row
+from dynamis.ui.widgets.panel import own_viewport
 from dynamis.ui.widgets.tips import plain_tip
 
 Index = QModelIndex | QPersistentModelIndex
@@ -155,6 +156,7 @@ class Table(QTableView):
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.setShowGrid(False)
         self.setFrameStyle(QFrame.Shape.Box | QFrame.Shadow.Plain)
+        self._viewport = own_viewport(self)
         self._edge(False)
         self.setWordWrap(False)
         self.setTabKeyNavigation(False)
@@ -218,7 +220,7 @@ class Table(QTableView):
         role = QPalette.ColorRole.Link if focused else QPalette.ColorRole.Base
         palette.setColor(QPalette.ColorRole.WindowText, palette.color(role))
         self.setPalette(palette)
-        self.viewport().setPalette(palette)  # it has one of its own, which keeps the colours of an earlier theme
+        self._viewport.setPalette(palette)  # it has one of its own, which keeps the colours of an earlier theme
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.matches(QKeySequence.StandardKey.Copy):
