@@ -13,9 +13,10 @@ from dynamis.bench.document.records import HeadRecord
 from dynamis.demo.lantern import bench
 from dynamis.errors import InputError
 from dynamis.files.store import BenchFile
+from dynamis.pitch.laws import ExponentialLaw
 from dynamis.transfer.breakpoints import Breakpoints, Trajectory
 from dynamis.transfer.chain import Chain
-from dynamis.transfer.law import Oscillator, WantedPitch
+from dynamis.transfer.law import Oscillator, PitchSource, WantedPitch
 from dynamis.transfer.parameter import NOMINAL, Parameter, World
 from dynamis.transfer.quantity import Quantity, Reached, Reason
 from dynamis.transfer.registry import REGISTRY, StoredTransfer
@@ -179,6 +180,28 @@ def test_the_registry_refuses_doubles_and_incomplete_values():
     with pytest.raises(InputError, match="not complete"):
         REGISTRY.make("x", StoredTransfer("dac", 1, {"bits": 12}))
     assert not REGISTRY.knows(StoredTransfer("dac", 99, {}))
+    whole = {"bits": 12, "low_volts": 0.0, "high_volts": 5.0}
+    assert REGISTRY.make("x", StoredTransfer("dac", 1, whole)).limits(NOMINAL) is not None
+    wrong = ({"bits": "12"}, {"bits": 12.5}, {"gain": "1"}, {"gain": True}, {"reference_limit": -0.1}, {"gain": 1e14})
+    for values in wrong:
+        with pytest.raises(InputError, match=r"does not belong there|bits"):
+            REGISTRY.make("x", StoredTransfer("dac", 1, {**whole, **values}))
+
+
+@pytest.mark.parametrize("kind", ["oscillator", "pitch-source"])
+def test_what_is_stored_has_the_version_that_is_known(kind):
+    stored = StoredTransfer(kind, 1, {"law": "voct:scale=1,note=36,volts=0"})
+    assert REGISTRY.make("x", stored).stored().version == 1
+    assert not REGISTRY.knows(StoredTransfer(kind, 2, stored.values))
+
+
+def test_a_parameter_that_stands_twice_is_named():
+    law = ExponentialLaw(1, 36, 0.2)
+    source = PitchSource("s", law, scale_limit=0.01, offset_limit_volts=0.001)
+    twice = Oscillator("s", law, scale_limit=0.01)
+    doubled = {one.id for one in source.parameters()} & {one.id for one in twice.parameters()}
+    with pytest.raises(InputError, match=f"The parameter {doubled.pop()} stands twice"):
+        Chain((source, twice), WantedPitch())
 
 
 def test_a_signal_is_held_ramped_or_decays_between_its_breakpoints():
