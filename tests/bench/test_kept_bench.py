@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 import numpy as np
+from msgspec.structs import replace
+from tests.bench.forms import random_bench
 from tests.keeping import attempt, hold
 
 from dynamis.bench.chains.codes import channel_codes, codes_sentences
 from dynamis.bench.chains.link_chain import link_chain
 from dynamis.bench.chains.nomogram import nomogram
 from dynamis.bench.chains.nomogram_ticks import ticks_of
+from dynamis.bench.chains.port_transfers import converter_of
 from dynamis.bench.chains.scale_words import budget_sentence, value_words
 from dynamis.bench.designing.remedies import remedies_for
 from dynamis.bench.document.ports import PortRef
-from dynamis.bench.document.records import HeadRecord
+from dynamis.bench.document.records import HeadRecord, HeldRecord, SendRecord, in_force
 from dynamis.bench.gear.commands import fields_of
 from dynamis.bench.gear.field_values import value_of
 from dynamis.bench.gear.library import GEAR_KINDS, PORT_KINDS
@@ -21,9 +24,17 @@ from dynamis.bench.judging.matrix import Matrix
 from dynamis.bench.judging.wiring import wiring_card
 from dynamis.bench.runs.advice import belongs_sentence, comparison_sentence, plugging_sentence
 from dynamis.bench.runs.analysis import analyse
-from dynamis.bench.runs.boards import channel_correction, run_correction
+from dynamis.bench.runs.boards import (
+    board_letter,
+    channel_correction,
+    difference_sentence,
+    held_words,
+    run_correction,
+    sendings,
+)
 from dynamis.bench.runs.drift import drift_sentence, find_drift
 from dynamis.bench.runs.measured_linearity import linearity_words, measured_linearity
+from dynamis.bench.runs.proving import course_of
 from dynamis.notation.style import Style
 
 STYLE = Style()
@@ -148,3 +159,64 @@ def test_runs_of_the_demo_are_judged_as_they_were(demo_file):
         for count in (0, 1, 2, 3, 5, 9)
     ]
     hold("bench_runs", [made, part])
+
+
+def test_benches_of_the_forms_are_judged_and_mended_as_they_were():
+    made = {}
+    for seed in range(0, 360, 3):
+        bench, matrix = random_bench(seed), Matrix()
+        judged = matrix.judge(bench)
+        fits = [fit for row in judged.values() for fit in row.values()]
+        told = [[one.verdict, one.value, one.unit, [finding.text for finding in one.findings]] for one in fits]
+        asking = [one for one in fits if one.verdict not in ("fits", "cannot-tell")][:4]
+        mended = [
+            [[one.title, one.text, one.leaves and one.leaves.value] for one in remedies_for(bench, fit)]
+            for fit in asking
+        ]
+        made[str(seed)] = [told, mended]
+    hold("bench_forms", made)
+
+
+def test_courses_and_boards_of_the_demo_are_told_as_they_were(demo_file):
+    bench, runs, adoptions = demo_file.bench(), demo_file.runs(), demo_file.adoptions()
+    judged = {run.id: analyse(run, demo_file.readings(run.id)) for run in runs}
+    made = {}
+    for channel, serial in bench.channels:
+        if converter_of(bench.port(channel)) is None:
+            continue
+        mine = [run for run in runs if (run.gear, run.port, run.serial) == (channel.gear, channel.port, serial)]
+        force = in_force(adoptions, channel, serial)
+        heads = [HeadRecord(), *(one.head for one in adoptions if one.kind != "withdrawn")]
+        held = [channel_correction(bench, channel, head) for head in heads]
+        hashes = [None, *(one.hash for one in held)]
+        sends = [
+            SendRecord(k, channel.gear, serial, channel.port, "2026-01-01", HeldRecord.of(held[0]), HeldRecord.of(one))
+            for k, one in enumerate(held)
+        ]
+        done = [replace(one, id=9 + one.id, verified=True) for one in sends[1:]]
+        courses = [
+            course_of(
+                mine[:count],
+                judged.get,
+                adoption,
+                board_hash=board,
+                hash_of=lambda head, c=channel: channel_correction(bench, c, head).hash,
+                style=STYLE,
+            )
+            for count in range(len(mine) + 1)
+            for adoption in (None, force, *adoptions[:1])
+            for board in hashes[:3]
+        ]
+        made[f"{channel} {serial}"] = [
+            courses,
+            [held_words(one, bench, channel, adoptions, sends[:2]) for one in held],
+            [difference_sentence(bench, channel, heads[-1], one, adoptions, sends) for one in held],
+            [[one.id, one.verified] for one in sendings([*sends, *done])],
+            [
+                [one.id, one.verified]
+                for one in sendings([one for pair in zip(sends[1:], done, strict=True) for one in pair])
+            ],
+            board_letter(bench, channel, "AB"),
+            attempt(lambda c=channel: board_letter(bench, c, "")),
+        ]
+    hold("bench_courses", made)
