@@ -23,7 +23,7 @@ from dynamis.bench.document.records import (
 )
 from dynamis.bench.judging.levels import envelope_of, levels_of, pulse_of
 from dynamis.bench.judging.matrix import Matrix
-from dynamis.bench.judging.pairs import trial_link
+from dynamis.bench.chains.tree import trial_link
 from dynamis.bench.judging.wiring import wiring_card
 from dynamis.bench.runs.analysis import analyse, check_readings, codes_of, head_of
 from dynamis.calibration.causes.words import shape_sentences

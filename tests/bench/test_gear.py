@@ -30,7 +30,8 @@ from dynamis.bench.gear.fields import GEAR_FIELDS, LINK_FIELDS, PORT_FIELDS, por
 from dynamis.bench.gear.library import GEAR_KINDS, PORT_KINDS, gear_of, port_of
 from dynamis.bench.judging.cautions import CAUTIONS, cautions_for
 from dynamis.bench.judging.matrix import Matrix
-from dynamis.bench.judging.pairs import judge_link, judge_pair, trial_link
+from dynamis.bench.chains.tree import trial_link
+from dynamis.bench.judging.pairs import judge_link, judge_pair
 from dynamis.bench.judging.wiring import wiring_card
 from dynamis.demo import lantern
 from dynamis.electrics.part import Part

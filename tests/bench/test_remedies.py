@@ -27,7 +27,8 @@ from dynamis.bench.document.commands import join
 from dynamis.bench.document.ports import ClockRecord, EnvelopeRecord, GateRecord, PortRef, VoltSpan
 from dynamis.bench.judging.levels import Levels, envelope_of, levels_of, loaded_to_open, pulse_of, with_level
 from dynamis.bench.judging.matrix import Matrix
-from dynamis.bench.judging.pairs import judge_link, judge_pair, trial_link
+from dynamis.bench.chains.tree import trial_link
+from dynamis.bench.judging.pairs import judge_link, judge_pair
 from dynamis.bench.judging.sides import input_of
 from dynamis.bench.judging.switching import signals_differ
 from dynamis.bench.judging.wiring import between_words, wiring_card

@@ -148,7 +148,7 @@ def test_the_circuit_of_a_link_is_written_as_it_stands(demo_file, dynamis, tmp_p
     found = demo_file.bench()
     requirement = asked_of(found, found.links[0], found.links[0].inputs[0])
     link = found.link_from(BOARD)
-    from dynamis.bench.judging.pairs import trial_link
+    from dynamis.bench.chains.tree import trial_link
 
     requirement = asked_of(found, trial_link(link, BOARD, TONE), TONE)
     demo_file.record("c", use_between(found, BOARD, TONE, built(smallest_with_op_amp(requirement))).bench)

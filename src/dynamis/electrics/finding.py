@@ -67,6 +67,10 @@ CODES: Final[dict[str, str]] = {
     "setting-otherwise": "a switch, jumper or mode stands otherwise than the port needs",
     "source-used": "what feeds the jack while nothing is plugged in is cut off",
     "settings-void": "settings that mean nothing while this is plugged in",
+    "knob-to-set": "a knob of which nobody said where it stands, and where it is to be set for this link",
+    "knob-closed": "a knob stands where nothing gets through",
+    "passes-on": "the input passes on what it gets; what becomes of it is told of its gear's outputs",
+    "way-gain": "one way into an adder or mixer makes intervals wider or narrower than the voice behind it hears",
     "off-level": "the level that should switch the input off does not reach its threshold, or only just",
 }
 # Notes that change no verdict and still ask for something to be done.
@@ -79,6 +83,7 @@ ASKING: Final = frozenset(
         "unknown-value",
         "never-silent",
         "unknown-limit",
+        "knob-to-set",
     }
 )
 

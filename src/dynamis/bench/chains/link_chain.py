@@ -2,28 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
-from dynamis.bench.chains.node import between_of, link_net, missing_ohms, rivals_of
-from dynamis.bench.chains.port_transfers import Head, converter_of, heard_by, make_dac, make_head, source_of
+from dynamis.bench.chains.knobs import set_for_pitch
+from dynamis.bench.chains.node import link_net, missing_ohms, rivals_of
+from dynamis.bench.chains.port_transfers import heard_by
+from dynamis.bench.chains.sending import knob_stage, sending_of, unknown_kind
+from dynamis.bench.chains.tree import path_in
 from dynamis.bench.chains.tunings import tuning_of
 from dynamis.bench.document.bench import Bench, Link
-from dynamis.bench.document.ports import Port, PortRef
+from dynamis.bench.document.ports import PortRef
 from dynamis.bench.document.records import HeadRecord
-from dynamis.converter.dac import MOST_BITS_WITH_INL
-from dynamis.converter.heads import TableHead, inl_behind
-from dynamis.converter.transfers import DacTransfer
 from dynamis.errors import InputError
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import parse_law
-from dynamis.transfer.chain import Chain, Transfer
+from dynamis.pitch.tuning import Tuning
+from dynamis.transfer.chain import Chain, Transfer, run
 from dynamis.transfer.law import Oscillator, WantedPitch
 from dynamis.transfer.parameter import NOMINAL, World
-from dynamis.transfer.registry import REGISTRY, StoredTransfer
 
 FloatArray = NDArray[np.float64]
 
@@ -45,87 +44,67 @@ class LinkChain:
     true: World = NOMINAL
 
 
-@dataclass(frozen=True)
-class Sending:
-    """What turns a note into volts at the jack, open: a head and a converter, or a law; and what stands between.
-
-    sentence : why there is none.  true : as in `LinkChain`.
-    """
-
-    transfers: tuple[Transfer, ...] = ()
-    sentence: str = ""
-    true: World = NOMINAL
-
-
-def _unknown(label: str, transfers: Sequence[StoredTransfer]) -> str:
-    """What is said where one of the transfers was written by a newer program; empty where none was."""
-    unknown = next((stored for stored in transfers if not REGISTRY.knows(stored)), None)
-    if unknown is None:
-        return ""
-    return (
-        f"{label} holds {unknown.kind!r}, which this program does not know: it is kept, and nothing can be told about "
-        "the link."
-    )
-
-
-def sending_of(bench: Bench, link: Link, head: HeadRecord = HeadRecord(), port: Port | None = None) -> Sending:
-    """The front of a link's chain.  port : what the output is taken for, itself by default."""
-    output, tuning = port or bench.port(link.output), tuning_of(bench)
-    source = f"{link.output.gear}.{link.output.port}"
-    unknown = _unknown(bench.label(link.output), (*output.transfers, *link.between))
-    if unknown:
-        return Sending(sentence=unknown)
-    if output.law is None:
-        return Sending(sentence=f"{bench.label(link.output)} has no pitch law yet; give it one.")
-    between = between_of(bench, link)
-    if between is None:
-        return Sending(sentence=f"Cannot tell until you measure the resistance of {bench.label(link.output)}.")
-    stored = converter_of(output)
-    if stored is None:
-        return Sending((source_of(source, output, tuning), *between))
-    nominal = make_dac(f"{source}.dac", stored)
-    made_head = make_head(f"{source}.head", head, parse_law(output.law), nominal.dac, tuning)
-    converter, true = _as_measured(nominal, head, made_head)
-    return Sending((made_head, converter, *between), "", true)
-
-
 def link_chain(bench: Bench, link: Link, head: HeadRecord = HeadRecord(), sink: PortRef | None = None) -> LinkChain:
     """The chain from note to sound along a link.
 
     head : what turns notes into codes (the correction in force).  sink : which input is followed, the
     first by default.
     """
+    try:
+        return _link_chain(bench, link, head, sink or (link.inputs[0] if link.inputs else None))
+    except InputError as error:
+        return LinkChain(None, f"Cannot tell: {str(error).rstrip('.')}.")
+
+
+def _link_chain(bench: Bench, link: Link, head: HeadRecord, sink: PortRef | None) -> LinkChain:
     tuning = tuning_of(bench)
-    source = f"{link.output.gear}.{link.output.port}"
-    sending = sending_of(bench, link, head)
+    path = link if sink is None else path_in(bench, link, sink)
+    sending = sending_of(bench, path, head)
     if sending.sentence:
         return LinkChain(None, sending.sentence)
     transfers, true = list(sending.transfers), sending.true
-    sink = sink or (link.inputs[0] if link.inputs else None)
+    source = f"{path.output.gear}.{path.output.port}"
     if sink is None:
-        transfers.append(
-            Oscillator(f"{source}.ideal", parse_law(bench.port(link.output).law or ""), tuning, "would sound")
-        )
+        transfers.append(Oscillator(f"{source}.ideal", parse_law(sending.law), tuning, "would sound"))
         return LinkChain(Chain(tuple(transfers), WantedPitch(tuning=tuning)), true=true)
-    unknown = _unknown(bench.label(sink), bench.port(sink).transfers)
+    unknown = unknown_kind(bench.label(sink), bench.port(sink).transfers)
     if unknown:
         return LinkChain(None, unknown)
-    rivals = rivals_of(bench, link)
+    rivals = rivals_of(bench, path)
     if rivals:
-        names = " and ".join(bench.label(one.output) for one in (link, *rivals))
+        names = " and ".join(bench.label(one.output) for one in (path, *rivals))
         return LinkChain(None, f"Cannot tell what {bench.label(sink)} gets: {names} drive one node. Part one of them.")
-    try:
-        net = link_net(bench, link)
-    except InputError as error:
-        return LinkChain(None, str(error))
+    net = link_net(bench, path)
     if net is None:
-        return LinkChain(None, f"Cannot tell until you measure the resistance of {missing_ohms(bench, link)}.")
+        return LinkChain(None, f"Cannot tell until you measure the resistance of {missing_ohms(bench, path)}.")
     transfers.append(net.transfer(source, f"{sink.gear}.{sink.port}"))
-    heard = heard_by(f"{sink.gear}.{sink.port}", bench.port(sink), tuning)
+    port = bench.port(sink)
+    heard = heard_by(f"{sink.gear}.{sink.port}", port, tuning)
     if heard is None:
         return LinkChain(None, f"{bench.label(sink)} has no pitch law yet; give it one.")
+    if port.knobs:
+        heard = _turned_for(bench, sink, transfers, heard, path, tuning, true)
     chain = Chain((*transfers, heard), WantedPitch(tuning=tuning))
-    return LinkChain(_tuned(chain, true, link, bench.port(sink).tune_semitones), true=true)
+    return LinkChain(_tuned(chain, true, path, port.tune_semitones), true=true)
+
+
+def _turned_for(
+    bench: Bench,
+    sink: PortRef,
+    transfers: list[Transfer],
+    heard: Oscillator,
+    link: Link,
+    tuning: Tuning,
+    true: World,
+) -> Oscillator:
+    """Adds the receiver's own knobs to the transfers, where the verdict takes them; what it hears then."""
+    port, notes = bench.port(sink), link.whole_notes
+    codes = transfers[0].forward(notes, NOMINAL) if transfers[0].believes else notes
+    volts = run(transfers[1:] if transfers[0].believes else transfers, codes, true)
+    above = np.log2(tuning.hertz(heard.law.reference_note)) - WantedPitch(tuning=tuning).forward(notes, NOMINAL)
+    knobs = set_for_pitch(port, heard.law, volts, above, link.allowed_cents(notes))
+    transfers.extend(knob_stage(bench, sink, knobs))
+    return replace(heard, tuned_octaves=heard.tuned_octaves + knobs.octaves) if knobs.octaves else heard
 
 
 def _tuned(chain: Chain, true: World, link: Link, semitones: float) -> Chain:
@@ -139,7 +118,7 @@ def _tuned(chain: Chain, true: World, link: Link, semitones: float) -> Chain:
     if abs(cents) < _LEAST_TUNED:
         return chain
     label = f"{heard.label}, tuned {Style().cents(cents, sign=True)} ct"
-    tuned = replace(heard, tuned_octaves=cents / 1200.0, label=label)
+    tuned = replace(heard, tuned_octaves=heard.tuned_octaves + cents / 1200.0, label=label)
     return replace(chain, transfers=(*chain.transfers[:-1], tuned))
 
 
@@ -150,27 +129,3 @@ def tuned_out(cents: FloatArray, allowed_cents: FloatArray, semitones: float) ->
         return 0.0
     high, low = np.max((cents - allowed_cents)[judged]), np.min((cents + allowed_cents)[judged])
     return float(np.clip((high + low) / 2.0, -100.0 * semitones, 100.0 * semitones))
-
-
-def _as_measured(converter: DacTransfer, head: HeadRecord, measured_head: Head) -> tuple[DacTransfer, World]:
-    """The converter, and the world in which its reference and offset are as constants in volts found them.
-
-    The design stays as it is.  Where the data sheet gives no limits, tiny ones let the world act on them.
-    A table upon the constants tells of the converter's linearity: what it takes off is what is there.
-    """
-    if head.kind == "nominal" or head.quantity != "volts":
-        return converter, NOMINAL
-    if isinstance(measured_head, TableHead) and converter.dac.bits <= MOST_BITS_WITH_INL:
-        converter = replace(converter, dac=replace(converter.dac, inl_lsb=inl_behind(measured_head)))
-    known = replace(
-        converter,
-        reference_limit=converter.reference_limit or 1e-9,
-        offset_limit_volts=converter.offset_limit_volts or 1e-9,
-    )
-    # measured = offset + gain * nominal, and the transfer scales what lies above the offset after it.
-    shift = head.offset + (head.gain - 1.0) * converter.dac.offset_volts
-    deviations = {
-        f"{known.id}.reference": (head.gain - 1.0) / known.reference_limit,
-        f"{known.id}.offset": shift / known.offset_limit_volts,
-    }
-    return known, World(deviations)

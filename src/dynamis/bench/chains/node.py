@@ -101,8 +101,14 @@ def missing_ohms(bench: Bench, link: Link) -> str:
 
 
 def rivals_of(bench: Bench, link: Link) -> list[Link]:
-    """The other links whose outputs drive an input that hangs on this one's output now."""
+    """The other links whose outputs drive an input that hangs on this one's output now.
+
+    link : or a path that goes through a multiple, whose output is that which feeds the multiple.
+    """
     now = bench.link_from(link.output)
-    joined = () if now is None else now.inputs
-    rivals = {one.id: one for sink in joined for one in bench.links_into(sink) if one.output != link.output}
-    return list(rivals.values())
+    joined = set(() if now is None else now.inputs)
+    if now is not None and now.id != link.id:
+        joined |= {sink for sink in link.inputs if any(one.id == link.id for one in bench.links_into(sink))}
+    own = {now.id if now is not None else "", link.id}
+    rivals = {one.id: one for sink in joined for one in bench.links_into(sink) if one.id not in own}
+    return [rivals[key] for key in sorted(rivals)] if len(rivals) > 1 else list(rivals.values())

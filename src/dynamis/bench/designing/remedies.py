@@ -10,6 +10,7 @@ from dataclasses import replace as with_
 from typing import Final
 
 from dynamis.bench.chains.port_transfers import converter_of, heard_by
+from dynamis.bench.chains.tree import trial_link
 from dynamis.bench.chains.tunings import tuning_of
 from dynamis.bench.designing.gain_offset import buffer, designed, straighter, swings
 from dynamis.bench.designing.gate_choices import stretcher
@@ -23,7 +24,7 @@ from dynamis.bench.document.records import AdoptionRecord
 from dynamis.bench.gear.commands import set_gear_field
 from dynamis.bench.gear.fields import GEAR_FIELDS
 from dynamis.bench.judging.beside import spoiled
-from dynamis.bench.judging.pairs import PairFit, judge_pair, trial_link
+from dynamis.bench.judging.pairs import PairFit, judge_pair
 from dynamis.bench.judging.patch import missing_gate, missing_reset, missing_trigger
 from dynamis.bench.judging.pitch_fit import on_supply, reached_notes
 from dynamis.bench.judging.switching import fitting_circuit, signals_differ, why_no_circuit

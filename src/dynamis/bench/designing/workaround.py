@@ -13,11 +13,12 @@ from typing import Final
 
 from msgspec.structs import replace as with_
 
+from dynamis.bench.chains.tree import trial_link
 from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.commands import Change, join
 from dynamis.bench.document.gate_ports import gate_input
 from dynamis.bench.document.ports import EnvelopeRecord, PortRef
-from dynamis.bench.judging.pairs import judge_pair, trial_link
+from dynamis.bench.judging.pairs import judge_pair
 from dynamis.bench.judging.sides import gate_output
 from dynamis.electrics.gates.levels import levels_at
 from dynamis.notation.style import Style

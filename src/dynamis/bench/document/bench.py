@@ -83,10 +83,19 @@ class GateStageRecord(Record, frozen=True):
     seconds: float | None = None
 
 
-class Link(Record, frozen=True):
-    """An output, what stands between, and the inputs that hang on it.
+class Branch(Record, frozen=True):
+    """What stands ahead of some of a link's inputs only, behind what stands ahead of all.  inputs : of the link."""
 
-    between : circuits for pitch and modulation.  gate_stages : those for gates, triggers and clocks.
+    inputs: tuple[PortRef, ...]
+    between: tuple[StoredTransfer, ...] = ()
+    gate_stages: tuple[GateStageRecord, ...] = ()
+
+
+class Link(Record, frozen=True):
+    """An output, what stands between, and the inputs that hang on it: a tree.
+
+    between : circuits for pitch and modulation, ahead of all inputs.  gate_stages : those for gates, triggers and
+    clocks.  branches : what stands ahead of some of the inputs besides; the others hang on the node behind `between`.
     tolerance : cents allowed, a number or a profile.  low_note, high_note : the notes used; longest_seconds : how
     long one is held.  lead : its plugs, "" for any that both ends take; "ring-open" has three poles and nothing on
     the ring.  program_channel : the channel that a program was told to send on.
@@ -105,6 +114,20 @@ class Link(Record, frozen=True):
     gate_stages: tuple[GateStageRecord, ...] = ()
     program_channel: int | None = None
     rails: tuple[Rails, ...] | None = None
+    branches: tuple[Branch, ...] = ()
+
+    def branch_of(self, sink: PortRef) -> Branch | None:
+        """The branch that an input hangs on, None where it hangs on the trunk."""
+        return next((one for one in self.branches if sink in one.inputs), None)
+
+    def keeping(self, inputs: tuple[PortRef, ...]) -> Link:
+        """The link with these of its inputs only; a branch that has none left goes."""
+        branches = tuple(
+            msgspec.structs.replace(one, inputs=kept)
+            for one in self.branches
+            if (kept := tuple(ref for ref in one.inputs if ref in inputs))
+        )
+        return msgspec.structs.replace(self, inputs=inputs, branches=branches)
 
     @property
     def whole_notes(self) -> FloatArray:

@@ -8,7 +8,7 @@ from typing import Any, Final
 
 import msgspec
 
-from dynamis.bench.document.bench import Bench, GateStageRecord, Gear, Link
+from dynamis.bench.document.bench import Bench, Branch, GateStageRecord, Gear, Link
 from dynamis.bench.document.gate_ports import gate_input
 from dynamis.bench.document.limits import (
     MOST_BETWEEN,
@@ -24,10 +24,12 @@ from dynamis.bench.document.limits import (
     MOST_PORTS_IN_ALL,
     MOST_RAIL,
     MOST_SECONDS,
+    MOST_STEPS,
+    MOST_TURNED,
     MOST_UNITS,
     MOST_VOLTS,
 )
-from dynamis.bench.document.ports import SWITCHING, GateRecord, Port, VoltSpan
+from dynamis.bench.document.ports import SWITCHING, GateRecord, Knob, Port, Through, VoltSpan
 from dynamis.bench.document.record_checks import (
     check_a4,
     check_instruments,
@@ -106,12 +108,51 @@ def check_port(port: Port) -> None:
     for channel, what in ((None if port.midi is None else port.midi.channel, "MIDI channel"),):
         if channel is not None and not 1 <= channel <= 16:
             raise InputError(f"The {what} of {port.name} is {channel}; 1 to 16 was expected.")
+    for knob in port.knobs:
+        _check_knob(knob, port.name)
+    if port.through is not None:
+        _check_through(port, port.through)
     places = [pole.at for pole in port.poles]
     if len(set(places)) < len(places):
         raise InputError(f"{port.name} has a pole twice; each has one place.")
     for stored in port.transfers:
         if REGISTRY.knows(stored):
             REGISTRY.make(port.id, stored)
+
+
+def _check_knob(knob: Knob, name: str) -> None:
+    """Refuse a knob that turns nothing, or stands where it cannot."""
+    named(knob.name, "knob", MOST_NAME)
+    what = f"{knob.name} of {name}"
+    if knob.at is not None:
+        within(f"Where {what} stands", knob.at, 0.0, 1.0)
+    counted(f"positions of {what}", len(knob.steps), MOST_STEPS)
+    for value in (knob.low, knob.high, *knob.steps):
+        within(f"The reach of {what}", value or 0.0, -MOST_TURNED, MOST_TURNED)
+    if knob.does and knob.reach is not None and knob.reach[0] == knob.reach[1] and len(knob.steps) != 1:
+        raise InputError(f"{what} does {plain(knob.reach[0])} at both ends of its turn; give what it does at each.")
+    if knob.does == "scale" and knob.reach is not None and knob.reach[0] <= -1.0:
+        raise InputError(f"{what} takes away all of the scale at one end; more than −100 % was expected.")
+
+
+def _check_through(port: Port, through: Through) -> None:
+    """Refuse a way through gear that passes nothing, or the same input twice."""
+    if port.direction != "output":
+        raise InputError(f"{port.name} is an input; only an output follows inputs of its gear.")
+    counted(f"ways into {port.name}", len(through.ways), MOST_INPUTS)
+    inputs = [way.input for way in through.ways]
+    if len(set(inputs)) < len(inputs):
+        raise InputError(f"{port.name} follows one input twice; give it one gain.")
+    if through.kind == "joined" and len(inputs) > 1:
+        raise InputError(f"{port.name} is one node with its input and has {len(inputs)} of them; one was expected.")
+    if not 0 <= through.step_volts <= MOST_VOLTS:
+        raise InputError(f"{port.name} rounds to steps of {plain(through.step_volts)} V; they cannot be below 0.")
+    within(f"What {port.name} adds", through.offset_volts, -MOST_VOLTS, MOST_VOLTS, "V")
+    for way in through.ways:
+        within(f"The gain of {port.name}", way.gain, -MOST_TURNED, MOST_TURNED)
+        within(f"The tolerance of the gain of {port.name}", way.gain_limit, 0.0, 0.99)
+        if way.gain == 0:
+            raise InputError(f"{port.name} follows an input with a gain of 0, which passes nothing; take the way out.")
 
 
 def check_link(bench: Bench, link: Link) -> None:
@@ -123,12 +164,20 @@ def check_link(bench: Bench, link: Link) -> None:
             raise InputError(f"{bench.label(sink)} is no input; a link ends at inputs.")
     check_tolerance(link.tolerance)
     counted("inputs on one output", len(link.inputs), MOST_INPUTS)
-    counted("circuits between", len(link.between) + len(link.gate_stages), MOST_BETWEEN)
-    for stored in link.between:
-        if REGISTRY.knows(stored):
-            REGISTRY.make(f"{link.id}.between", stored)
-    for stage in link.gate_stages:
-        _check_stage(stage)
+    counted("branches", len(link.branches), MOST_INPUTS)
+    on_branches = [sink for branch in link.branches for sink in branch.inputs]
+    if any(not branch.inputs for branch in link.branches) or not set(on_branches) <= set(link.inputs):
+        raise InputError(f"A branch of {bench.label(link.output)} leads to no input of its link.")
+    if len(set(on_branches)) < len(on_branches):
+        raise InputError(f"An input of {bench.label(link.output)} hangs on two branches; it has one place.")
+    parts: tuple[Link | Branch, ...] = (link, *link.branches)
+    for part in parts:
+        counted("circuits between", len(part.between) + len(part.gate_stages), MOST_BETWEEN)
+        for stored in part.between:
+            if REGISTRY.knows(stored):
+                REGISTRY.make(f"{link.id}.between", stored)
+        for stage in part.gate_stages:
+            _check_stage(stage)
     check_rails(link.rails or ())
     if not 0 <= link.low_note <= 127 or not 0 <= link.high_note <= 127:
         raise InputError(f"Notes go from 0 to 127; {plain(link.low_note)} to {plain(link.high_note)} were given.")
@@ -177,8 +226,12 @@ def check_gear(gear: Gear) -> None:
     for volts in gear.power.rails:
         within("A rail of its power", volts, -MOST_RAIL * 10, MOST_RAIL * 10, "V")
     _check_numbers(gear.power, gear.name)
+    inputs = {port.id for port in gear.ports if port.direction == "input"}
     for port in gear.ports:
         check_port(port)
+        for way in () if port.through is None else port.through.ways:
+            if way.input not in inputs:
+                raise InputError(f"{port.name} follows {way.input!r}, which is no input of {gear.name}.")
 
 
 def check_bench(bench: Bench) -> None:

@@ -118,8 +118,7 @@ def join(bench: Bench, output: PortRef, sink: PortRef, *, beside: bool = False) 
     others = bench.links_into(sink)
     if others and not beside:
         links = [
-            replace(one, inputs=tuple(ref for ref in one.inputs if ref != sink)) if one in others else one
-            for one in links
+            one.keeping(tuple(ref for ref in one.inputs if ref != sink)) if one in others else one for one in links
         ]
         words += f", parting {' and '.join(bench.label(one.output) for one in others)} from it"
     if link is None:
@@ -136,7 +135,7 @@ def part(bench: Bench, output: PortRef, sink: PortRef) -> Change:
         raise InputError(f"{bench.label(output)} and {bench.label(sink)} are not joined.")
     inputs = tuple(one for one in link.inputs if one != sink)
     label = f"part {bench.label(output)} and {bench.label(sink)}"
-    return Change(label, replace(bench, links=_put(bench.links, replace(link, inputs=inputs))))
+    return Change(label, replace(bench, links=_put(bench.links, link.keeping(inputs))))
 
 
 def set_port(bench: Bench, ref: PortRef, **values: Unpack[PortValues]) -> Change:

@@ -23,6 +23,9 @@ MOST_LINKS, MOST_INPUTS, MOST_OUTPUTS = 500, 32, 8
 # In the whole bench: ports, and pairs of an output and an input that are joined.
 MOST_PORTS_IN_ALL, MOST_JOINED = 2000, 1000
 MOST_BETWEEN: Final = 8
+# Positions of a switch; and what a knob may do: a gain, volts or octaves.
+MOST_STEPS: Final = 64
+MOST_TURNED: Final = 1e3
 MOST_METERS: Final = 200
 MOST_RUNS: Final = 10_000
 MOST_PLAN: Final = 2000

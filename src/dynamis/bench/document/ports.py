@@ -151,11 +151,74 @@ class Pole(Record, frozen=True):
 
 
 class Knob(Record, frozen=True):
-    """A knob that belongs to a port.  mark : where it has to stand.  proved : whether that was checked by a reading."""
+    """A knob, slider or range switch of a port.
+
+    mark : where it has to stand, in words.  proved : whether that was checked by a reading.
+    does : what it does to the volts at its port, "" where nobody said: "depth" multiplies them (an attenuator, or with
+    `low` below 0 one that turns them over too), "scale" changes their gain by a share, "offset" adds volts, "octave"
+    adds octaves to what sounds.
+    low, high : what it does at the two ends of its turn, in these terms.  steps : of a switch, its positions in their
+    order, in the place of both.  at : where it stands, a share of its turn, None where nobody looked.
+    behind_switch : of an input whose jack is switched, whether it acts on what feeds the jack inside, too.
+    """
 
     name: str
     mark: str = ""
     proved: bool = False
+    does: Literal["", "depth", "scale", "offset", "octave"] = ""
+    low: float | None = None
+    high: float | None = None
+    steps: tuple[float, ...] = ()
+    at: float | None = None
+    behind_switch: bool = True
+
+    @property
+    def reach(self) -> tuple[float, float] | None:
+        """The least and the most that it does; None where it does nothing that is known."""
+        ends = self.steps or ((self.low, self.high) if None not in (self.low, self.high) else ())
+        known = [one for one in ends if one is not None]
+        return (min(known), max(known)) if self.does and known else None
+
+    def value_at(self, share: float) -> float:
+        """What it does at a share of its turn; of a switch at the nearest position."""
+        if self.steps:
+            return self.steps[round(min(1.0, max(0.0, share)) * (len(self.steps) - 1))]
+        low, high = self.low or 0.0, self.high or 0.0
+        return low + share * (high - low)
+
+    def share_of(self, value: float) -> float:
+        """The share of its turn at which it comes nearest to a value."""
+        if self.steps:
+            nearest = min(range(len(self.steps)), key=lambda k: abs(self.steps[k] - value))
+            return nearest / max(1, len(self.steps) - 1)
+        low, high = self.low or 0.0, self.high or 0.0
+        return min(1.0, max(0.0, (value - low) / (high - low))) if high != low else 0.0
+
+
+class Way(Record, frozen=True):
+    """How an output follows one input of its gear: with a gain.
+
+    input : its id.  gain_limit : tolerance of the gain, a fraction.  proved : whether the gain is that of readings.
+    """
+
+    input: str
+    gain: float = 1.0
+    gain_limit: float = 0.0
+    proved: bool = False
+
+
+class Through(Record, frozen=True):
+    """How an output follows inputs of its own gear, which then may stand between others.
+
+    kind : "sum" adds what comes in by each of `ways` (a buffer, an adder, a mixer); "joined" is one node with its input
+    (a passive multiple).  offset_volts : added to the sum.  step_volts : of a quantizer, the steps that it
+    rounds to; 0 for none.
+    """
+
+    kind: Literal["sum", "joined"] = "sum"
+    ways: tuple[Way, ...] = ()
+    offset_volts: float = 0.0
+    step_volts: float = 0.0
 
 
 class Normal(Record, frozen=True):
@@ -188,7 +251,8 @@ class Port(Record, frozen=True):
     law : what it should follow, in the form `voct:…` or `hzv:…`.
     ohms : output or input resistance, None where it is not known; ohms_limit : its tolerance, a fraction.
     transfers : what the port does, e.g. a DAC or an oscillator.  trimmers : what can be turned.
-    poles : from the tip on; none given means a signal and its return.
+    poles : from the tip on; none given means a signal and its return.  through : of an output that follows inputs of
+    its own gear.
     """
 
     id: str
@@ -217,6 +281,7 @@ class Port(Record, frozen=True):
     knobs: tuple[Knob, ...] = ()
     normal: Normal | None = None
     needs: tuple[Need, ...] = ()
+    through: Through | None = None
 
     @property
     def pulls_up(self) -> bool:

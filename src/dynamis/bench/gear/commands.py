@@ -92,7 +92,7 @@ def archive_gear(bench: Bench, gear_id: str, archived: bool = True) -> Change:
     gear, links = bench.gear_by(gear_id), bench.links
     if archived:
         links = tuple(
-            replace(link, inputs=tuple(ref for ref in link.inputs if ref.gear != gear_id))
+            link.keeping(tuple(ref for ref in link.inputs if ref.gear != gear_id))
             for link in links
             if link.output.gear != gear_id
         )

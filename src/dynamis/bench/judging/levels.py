@@ -10,10 +10,10 @@ from typing import Final
 import numpy as np
 from msgspec.structs import replace
 
+from dynamis.bench.chains.tree import trial_link
 from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.gate_ports import gate_input, loading_of
 from dynamis.bench.document.ports import EnvelopeRecord, Port, PortRef, VoltSpan
-from dynamis.bench.judging.pairs import trial_link
 from dynamis.bench.judging.sides import own_ohms, sent_as
 from dynamis.bench.judging.switching import meeting, pulse_seconds
 from dynamis.electrics.finding import Finding

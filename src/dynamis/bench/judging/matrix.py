@@ -9,12 +9,14 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 
 from dynamis.bench.chains.node import rivals_of
+from dynamis.bench.chains.tree import fed_by, hung_behind, origin_of, trial_link
 from dynamis.bench.document.bench import Bench
 from dynamis.bench.document.ports import Port, PortRef
 from dynamis.bench.document.records import AdoptionRecord
-from dynamis.bench.judging.pairs import PairFit, any_voltage, judge_pair, makes_sense, trial_link
+from dynamis.bench.judging.pairs import PairFit, any_voltage, judge_pair, makes_sense
 from dynamis.bench.judging.pitch_sides import SideCache
 from dynamis.electrics.finding import BEST_FIRST
+from dynamis.errors import InputError
 from dynamis.notation.style import Style
 
 
@@ -116,16 +118,19 @@ def _off(fit: PairFit) -> float:
 def _input_parts(bench: Bench, ref: PortRef) -> tuple[object, ...]:
     """All that a verdict about an input hangs on: itself, its gear, and what is joined to that gear."""
     gear = bench.gear_by(ref.gear)
-    return bench.port(ref), gear.name, gear.settings, gear.power, bench.a4_hertz, bench.tuning, bench.links_of(gear.id)
+    behind = hung_behind(bench, ref)
+    links = bench.links_of(gear.id)
+    return bench.port(ref), gear.name, gear.settings, gear.power, bench.a4_hertz, bench.tuning, links, *behind
 
 
 def _output_parts(bench: Bench, ref: PortRef, adoptions: Sequence[AdoptionRecord]) -> tuple[object, ...]:
     """All that a verdict about an output hangs on: itself, its units and corrections, and what hangs on it already."""
     link, gear = bench.link_from(ref), bench.gear_by(ref.gear)
-    hanging = () if link is None else tuple(bench.port(one) for one in link.inputs)
+    inputs = () if link is None else link.inputs
+    hanging = (*(bench.port(one) for one in inputs), *(part for one in inputs for part in hung_behind(bench, one)))
     rivals = () if link is None else tuple(rivals_of(bench, link))
     others = tuple(bench.port(one.output) for one in rivals)
-    mine = tuple(one for one in adoptions if (one.gear, one.port) == (ref.gear, ref.port)) if adoptions else ()
+    mine = _adopted(bench, ref, adoptions) if adoptions else ()
     return (
         bench.port(ref),
         gear.name,
@@ -139,7 +144,16 @@ def _output_parts(bench: Bench, ref: PortRef, adoptions: Sequence[AdoptionRecord
         *rivals,
         *others,
         *mine,
+        *fed_by(bench, ref),
     )
+
+
+def _adopted(bench: Bench, ref: PortRef, adoptions: Sequence[AdoptionRecord]) -> tuple[AdoptionRecord, ...]:
+    try:
+        origin = origin_of(bench, ref)
+    except InputError:  # it feeds itself, which the pair tells
+        origin = ref
+    return tuple(one for one in adoptions if (one.gear, one.port) == (origin.gear, origin.port))
 
 
 def _same(before: tuple[object, ...] | None, now: tuple[object, ...]) -> bool:

@@ -6,15 +6,14 @@ import logging
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from msgspec.structs import replace as with_
-
+from dynamis.bench.chains.tree import origin_of, passes_on, path_in
 from dynamis.bench.chains.tunings import tuning_of
 from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.ports import SWITCHING, MidiRecord, Port, PortRef, Role
 from dynamis.bench.document.records import AdoptionRecord, in_force
 from dynamis.bench.judging.audio import judge_audio, pitch_droop, unknown_of
 from dynamis.bench.judging.patch import judge_patch
-from dynamis.bench.judging.pitch_fit import judge_pitch
+from dynamis.bench.judging.pitch_fit import judge_pitch, passed_on
 from dynamis.bench.judging.pitch_sides import SideCache
 from dynamis.bench.judging.sides import sent_volts
 from dynamis.bench.judging.swings import judge_swing
@@ -84,23 +83,28 @@ def _judged(
     apart = _apart(bench, link, sink)
     if apart is not None:
         return _fit(link, sink, role, [apart])
-    patch = judge_patch(bench, link, sink, style)
+    path = path_in(bench, link, sink)
+    patch = judge_patch(bench, link, path, sink, style)
     if role == "pitch":
-        fit = _judge_units(bench, link, sink, adoptions, patch, style, sides)
+        fit = _judge_units(bench, path, sink, adoptions, patch, style, sides)
+    elif passes_on(bench, sink):
+        fit = _fit(path, sink, role, [passed_on(bench, sink), *patch])
     elif role in SWITCHING:
-        findings, value = judge_switching(bench, link, sink, style)
-        fit = _fit(link, sink, role, findings + patch, *_deciding(findings + patch, value, "V"))
+        findings, value = judge_switching(bench, path, sink, style)
+        fit = _fit(path, sink, role, findings + patch, *_deciding(findings + patch, value, "V"))
     elif role == "modulation":
-        findings, value = judge_swing(bench, link, sink, style)
-        fit = _fit(link, sink, role, findings + patch, *_deciding(findings + patch, value, "%"))
+        findings, value = judge_swing(bench, path, sink, style)
+        fit = _fit(path, sink, role, findings + patch, *_deciding(findings + patch, value, "%"))
     elif role == "audio":
-        findings, value = judge_audio(bench, link, sink, style)
-        fit = _fit(link, sink, role, findings + patch, value, "dB")
+        findings, value = judge_audio(bench, path, sink, style)
+        fit = _fit(path, sink, role, findings + patch, value, "dB")
     else:
-        fit = _fit(link, sink, role, _midi(bench, link, sink) + patch)
+        fit = _fit(path, sink, role, _midi(bench, path, sink) + patch)
+    if fit.output != link.output:
+        fit = replace(fit, output=link.output)
     if makes_sense(output, bench.port(sink)):
         return fit
-    return replace(fit, findings=(*fit.findings, _meant(bench, link, fit, style)))
+    return replace(fit, findings=(*fit.findings, _meant(bench, path, fit, style)))
 
 
 def _apart(bench: Bench, link: Link, sink: PortRef) -> Finding | None:
@@ -173,8 +177,9 @@ def _judge_units(
     """Of several units of the sender, the one that fits worst."""
     coupled = _coupled(bench, link, sink, style) if bench.port(link.output).role == "audio" else []
     tried = []
-    for serial in [unit.serial for unit in bench.gear_by(link.output.gear).units] or [""]:
-        adopted = in_force(adoptions, link.output, serial)
+    origin = origin_of(bench, link.output)
+    for serial in [unit.serial for unit in bench.gear_by(origin.gear).units] or [""]:
+        adopted = in_force(adoptions, origin, serial)
         findings, cents = judge_pitch(bench, link, sink, adopted, style, sides)
         tried.append(replace(_fit(link, sink, "pitch", [*findings, *coupled, *patch], cents, "ct"), serial=serial))
     worst = max(tried, key=lambda fit: BEST_FIRST.index(fit.verdict))
@@ -219,12 +224,3 @@ def makes_sense(sends: Port, takes: Port) -> bool:
     if sends.role == "audio":
         return takes.role != "midi"
     return sends.role == takes.role or {sends.role, takes.role} <= set(SWITCHING)
-
-
-def trial_link(link: Link | None, output: PortRef, sink: PortRef) -> Link:
-    """The link of an output as it would be with an input on it; a new one where there is none."""
-    if link is None:
-        return Link(f"{output.gear}.{output.port}>", output, (sink,))
-    if sink in link.inputs:
-        return link
-    return with_(link, inputs=(*link.inputs, sink))

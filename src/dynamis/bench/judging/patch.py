@@ -24,10 +24,10 @@ _POLES: Final = {"two-pole": 2, "three-pole": 3, "ring-open": 3, "four-pole": 4}
 _SHARED_AMPERES: Final = 0.02
 
 
-def judge_patch(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Finding]:
-    """Findings about one input of a link that hold for every role."""
+def judge_patch(bench: Bench, link: Link, path: Link, sink: PortRef, style: Style) -> list[Finding]:
+    """Findings about one input of a link that hold for every role.  path : the way to it, from where it begins."""
     output, receiver = bench.port(link.output), bench.port(sink)
-    findings = _contending(bench, link, style)
+    findings = _contending(bench, path, style)
     if output.poles or receiver.poles or output.audio is not None:
         findings += _plugs(bench, link, sink, style)
         findings += _return(bench, link, sink)

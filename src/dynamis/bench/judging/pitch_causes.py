@@ -82,7 +82,7 @@ class Causes:
         return float(self.sender.notes[-1] - self.sender.notes[0]) / 12.0
 
     def _laws(self) -> list[Finding]:
-        sent, heard = self.sender.law, self.receiver.heard.law
+        sent, heard = self.sender.law, self.receiver.law
         if sent.kind != heard.kind:
             return self._law_mismatch()
         if not (isinstance(sent, ExponentialLaw) and isinstance(heard, ExponentialLaw)):
@@ -99,12 +99,14 @@ class Causes:
             severity = self._severity(per_octave * self._octaves)
             findings.append(Finding("scale-mismatch", severity, text, per_octave, "ct/octave"))
         sounds = (sent.reference_volts + self.errors.bias_volts - heard.reference_volts) / heard.volts_per_octave
+        sounds += self.receiver.knobs.octaves
         return findings + self._shifts(1200.0 * (self.receiver.octaves + sounds - self.sender.law_octaves))
 
     def _linear(self, heard: Law) -> list[Finding]:
         """Under Hz/V on both sides another scale is a shift; another zero bends the low notes most."""
         ends = heard.octaves(self.sender.volts[[0, -1]], strict=False)
-        low, top = (float(one) for one in 1200.0 * (self.receiver.octaves + ends - self.sender.wanted[[0, -1]]))
+        ends = ends + self.receiver.octaves + self.receiver.knobs.octaves
+        low, top = (float(one) for one in 1200.0 * (ends - self.sender.wanted[[0, -1]]))
         findings = self._shifts(top) if math.isfinite(top) else []
         if not math.isfinite(top) or abs(low - top) <= _LEAST_CENTS:
             return findings
@@ -141,7 +143,7 @@ class Causes:
     def _law_mismatch(self) -> list[Finding]:
         """Two intervals that would sound, at the bottom and at the top."""
         wide = min(12, self.sender.notes.size - 1)
-        heard = 1200.0 * self.receiver.heard.law.octaves(self.sender.volts[[0, wide, -1 - wide, -1]], strict=False)
+        heard = 1200.0 * self.receiver.law.octaves(self.sender.volts[[0, wide, -1 - wide, -1]], strict=False)
         sounds = [
             "nothing" if not np.isfinite(one) else f"{self.style.number(float(one), 0)} ct"
             for one in (heard[1] - heard[0], heard[3] - heard[2])

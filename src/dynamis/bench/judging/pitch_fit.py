@@ -7,16 +7,20 @@ tune knob is taken out before the rest is judged; `pitch_causes.py` says why and
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
+from dynamis.bench.chains.knobs import NOT_TURNED, set_for_pitch
 from dynamis.bench.chains.link_chain import tuned_out
 from dynamis.bench.chains.port_transfers import converter_of
+from dynamis.bench.chains.tree import passes_on
 from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.ports import Port, PortRef
 from dynamis.bench.document.records import AdoptionRecord, HeadRecord
+from dynamis.bench.judging.knob_findings import closed, to_turn, unknown_knobs
 from dynamis.bench.judging.pitch_causes import Causes, PitchErrors
 from dynamis.bench.judging.pitch_sides import Receiver, Sender, SideCache
 from dynamis.bench.judging.sides import as_pitch
@@ -47,6 +51,8 @@ def judge_pitch(
     """
     sides = sides or SideCache()
     receiver, port = sides.receiver(bench, sink), bench.port(link.output)
+    if receiver is None and passes_on(bench, sink):
+        return [passed_on(bench, sink)], None
     if port.role != "pitch" and receiver is not None:
         port = as_pitch(bench, link, receiver.heard.law)
     unknown = _unknown(bench, link, sink, port, receiver)
@@ -58,7 +64,24 @@ def judge_pitch(
     sender = sides.sender(bench, link, HeadRecord() if adopted is None else adopted.head, notes, port)
     if isinstance(sender, str):
         return [cannot_tell(sender)], None
-    return judge_sides(sender, receiver, [bench.port(ref) for ref in link.inputs], link.tolerance, adopted, style)
+    inputs = [bench.port(ref) for ref in link.inputs]
+    return judge_sides(sender, turned_for(sender, receiver, inputs, link), inputs, link.tolerance, adopted, style)
+
+
+def turned_for(sender: Sender, receiver: Receiver, inputs: Sequence[Port], link: Link) -> Receiver:
+    """A receiver with its knobs where they are best for what a sender plays."""
+    if not receiver.port.knobs:
+        return receiver
+    (share, bias), heard = _shares(sender, inputs)[0], receiver.heard
+    above = receiver.octaves - sender.wanted
+    allowed = link.allowed_cents(sender.notes)
+    return replace(receiver, knobs=set_for_pitch(receiver.port, heard.law, share * sender.volts + bias, above, allowed))
+
+
+def passed_on(bench: Bench, sink: PortRef) -> Finding:
+    """What is told of an input that makes nothing of volts itself."""
+    names = " and ".join(bench.label(ref) for ref in passes_on(bench, sink))
+    return Finding("passes-on", "note", f"{bench.label(sink)} passes it on: what becomes of it is told of {names}.")
 
 
 def reached_notes(bench: Bench, link: Link, sink: PortRef) -> tuple[FloatArray, NDArray[np.bool_]]:
@@ -87,10 +110,11 @@ def judge_sides(
     """As `judge_pitch`, of a sender with these inputs (the receiver's among them) on its output."""
     errors = pitch_errors(sender, receiver, inputs, tolerance, adopted)
     causes = Causes(sender, receiver, len(inputs), errors, style)
-    verdict = _verdict(errors, adopted, style, on_supply(sender.port))
+    verdict = [*closed(receiver.label, receiver.knobs), *_verdict(errors, adopted, style, on_supply(sender.port))]
     k = errors.worst(np.abs(errors.left) + errors.limits)
     decides = verdict[0].value if verdict else None if k is None else float(np.abs(errors.left[k]) + errors.limits[k])
-    return [*verdict, *causes.findings()], decides
+    told = [] if receiver.knobs is NOT_TURNED else to_turn(receiver.label, receiver.knobs, style)
+    return [*verdict, *causes.findings(), *told], decides
 
 
 def pitch_errors(
@@ -112,9 +136,9 @@ def pitch_errors(
     for k, (one, more) in enumerate(shares[1:]):
         rows[sources + 1 + k] = one * sender.volts + more
     if heard.offset_limit_volts:
-        rows[-1] = at_input + heard.offset_limit_volts
-    octaves = heard.law.octaves(rows, strict=False)
-    nominal = 1200.0 * (receiver.octaves + octaves[0] - sender.wanted)
+        rows[-1] = at_input + heard.offset_limit_volts / abs(receiver.knobs.gain or 1.0)
+    octaves = receiver.law.octaves(rows, strict=False)
+    nominal = 1200.0 * (receiver.octaves + receiver.knobs.octaves + octaves[0] - sender.wanted)
     moved = 1200.0 * np.abs(octaves[1:] - octaves[0])
     if adopted is not None and adopted.head.kind != "nominal":
         took = ("dac.reference", "dac.offset", *(["dac.inl"] if adopted.head.kind == "table" else []))
@@ -163,7 +187,8 @@ def _share(ohms: Sequence[float], rests: Sequence[float]) -> tuple[float, float]
 
 
 def _unknown(bench: Bench, link: Link, sink: PortRef, port: Port, receiver: Receiver | None) -> list[Finding]:
-    lawless = [ref for ref, known in ((link.output, port.law), (sink, receiver)) if known is None]
+    sends = port.law if port.through is None else "of what feeds it"
+    lawless = [ref for ref, known in ((link.output, sends), (sink, receiver)) if known is None]
     findings = [
         cannot_tell(
             f"Cannot tell until you measure the pitch law of {bench.label(ref)}: three pairs of volts and hertz do."
@@ -174,7 +199,7 @@ def _unknown(bench: Bench, link: Link, sink: PortRef, port: Port, receiver: Rece
         if bench.port(ref).ohms is None:
             how = "an open and a loaded reading give it" if ref == link.output else "a series resistor gives it"
             findings.append(cannot_tell(f"Cannot tell until you measure the resistance of {bench.label(ref)}: {how}."))
-    return findings
+    return findings + unknown_knobs(bench, (link.output, sink))
 
 
 def on_supply(port: Port) -> bool:

@@ -10,18 +10,19 @@ import numpy as np
 from msgspec.structs import replace as with_
 from numpy.typing import NDArray
 
-from dynamis.bench.chains.link_chain import sending_of
+from dynamis.bench.chains.knobs import NOT_TURNED, Turned
+from dynamis.bench.chains.laws import law_after
 from dynamis.bench.chains.node import Driven, between_of, driving
 from dynamis.bench.chains.port_transfers import aim_volts, heard_by
+from dynamis.bench.chains.sending import sending_of
+from dynamis.bench.chains.tree import fed_by
 from dynamis.bench.chains.tunings import tuning_of
 from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.ports import Port, PortRef
 from dynamis.bench.document.records import HeadRecord
 from dynamis.converter.heads import ConstantsHead, TableHead
 from dynamis.converter.transfers import DacTransfer
-from dynamis.electrics.circuits.built import BuiltCircuit
-from dynamis.electrics.exponential.converter import ExponentialConverter, LogarithmicConverter
-from dynamis.electrics.net import Loading, Terminal
+from dynamis.electrics.net import Terminal
 from dynamis.electrics.stage import Stage
 from dynamis.pitch.laws import ExponentialLaw, Law, LinearLaw, parse_law
 from dynamis.transfer.chain import Transfer, run, varied
@@ -69,12 +70,28 @@ class Sender:
 
 @dataclass(frozen=True, eq=False)
 class Receiver:
-    """An input and what it makes of volts.  octaves : log2 of hertz at its law's own reference."""
+    """An input and what it makes of volts.
+
+    octaves : log2 of hertz at its law's own reference.  knobs : its own, as they stand, or are set for the link.
+    """
 
     port: Port
     label: str
     heard: Oscillator
     octaves: float
+    knobs: Turned = NOT_TURNED
+
+    @property
+    def law(self) -> Law:
+        """What it makes of volts at its jack, ahead of its own knobs."""
+        law, gain, offset = self.heard.law, self.knobs.gain, self.knobs.offset_volts
+        if gain <= 0 or (gain == 1.0 and not offset):
+            return law
+        if isinstance(law, ExponentialLaw):
+            return ExponentialLaw(
+                law.volts_per_octave / gain, law.reference_note, (law.reference_volts - offset) / gain
+            )
+        return LinearLaw(law.reference_note, law.reference_volts / gain, (law.offset_volts - offset) / gain)
 
 
 class SideCache:
@@ -97,6 +114,7 @@ class SideCache:
             link.between,
             float(notes[0]),
             float(notes[-1]),
+            *fed_by(bench, link.output),
         )
         where = link.output, head, port.law  # units of one board differ by what is in force for them
         kept = self._senders.get(where)
@@ -114,7 +132,9 @@ class SideCache:
 
 
 def _same(first: tuple[object, ...], second: tuple[object, ...]) -> bool:
-    return all(one is other or one == other for one, other in zip(first, second, strict=True))
+    return len(first) == len(second) and all(
+        one is other or one == other for one, other in zip(first, second, strict=True)
+    )
 
 
 def sender_of(bench: Bench, link: Link, head: HeadRecord, notes: FloatArray, port: Port | None = None) -> Sender | str:
@@ -125,11 +145,11 @@ def sender_of(bench: Bench, link: Link, head: HeadRecord, notes: FloatArray, por
     port = port or bench.port(link.output)
     sending = sending_of(bench, link, head, port)
     driven = driving(bench, link)
-    if sending.sentence or port.law is None or driven is None:
+    if sending.sentence or driven is None:
         return sending.sentence
-    tuning, law = tuning_of(bench), parse_law(port.law)
+    tuning, law = tuning_of(bench), parse_law(sending.law)
     for transfer in sending.transfers:
-        law = _law_after(law, transfer)
+        law = law_after(law, transfer)
     first, tail = sending.transfers[0], [transfer for transfer in sending.transfers if not transfer.believes]
     codes = first.forward(notes, NOMINAL) if first.believes else notes
     every = list(varied(tail, codes, sending.true))
@@ -204,21 +224,3 @@ def _clipped(tail: Sequence[Transfer], codes: FloatArray, true: World) -> NDArra
             clipped |= np.abs(y - one.exact(x, true)) > _CLIPPED_VOLTS
         x = y
     return clipped
-
-
-def _law_after(law: Law, transfer: Transfer) -> Law:
-    """The law that stands behind a circuit between, or behind the node ahead of it."""
-    if isinstance(transfer, ExponentialConverter) and isinstance(law, ExponentialLaw):
-        return LinearLaw(law.reference_note, float(transfer.exact(law.reference_volts, NOMINAL)))
-    if isinstance(transfer, LogarithmicConverter) and isinstance(law, LinearLaw):
-        below, above = (float(transfer.exact(times * law.reference_volts, NOMINAL)) for times in (0.5, 1.0))
-        return ExponentialLaw(above - below, law.reference_note, above) if above > below else law
-    if isinstance(transfer, Loading):
-        gain, offset = (float(value) for value in transfer.net.share(transfer.source, NOMINAL))
-    elif isinstance(transfer, Stage | BuiltCircuit) and transfer.gain > 0:
-        gain, offset = transfer.gain, transfer.offset_volts
-    else:
-        return law
-    if isinstance(law, ExponentialLaw):
-        return ExponentialLaw(law.volts_per_octave * gain, law.reference_note, law.reference_volts * gain + offset)
-    return LinearLaw(law.reference_note, law.reference_volts * gain, law.offset_volts * gain + offset)

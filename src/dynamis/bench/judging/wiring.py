@@ -5,10 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Final
 
+from dynamis.bench.chains.tree import trial_link
 from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.ports import Pole, PortRef
 from dynamis.bench.judging.cautions import Caution, cautions_for
-from dynamis.bench.judging.pairs import PairFit, judge_pair, trial_link
+from dynamis.bench.judging.pairs import PairFit, judge_pair
 from dynamis.bench.judging.patch import joined_poles, needs_of, plug_poles
 from dynamis.electrics.circuits.built import BuiltCircuit
 from dynamis.electrics.circuits.parts import pieces_of

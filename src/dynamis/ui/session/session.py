@@ -40,7 +40,7 @@ class Session(Notices):
 
     def chain_of(self, output: PortRef, sink: PortRef) -> LinkChain:
         """The chain of a pair, joined or not, with what is in force for the unit looked at."""
-        from dynamis.bench.judging.pairs import trial_link
+        from dynamis.bench.chains.tree import trial_link
 
         serial = self.bench.unit_looked_at(output, self.selection.channel)
         link = trial_link(self.bench.link_from(output), output, sink)

@@ -17,9 +17,10 @@ from PySide6.QtWidgets import (
 )
 
 from dynamis.bench.chains.link_chain import link_chain
+from dynamis.bench.chains.tree import trial_link
 from dynamis.bench.document.commands import join, part
 from dynamis.bench.document.ports import PortRef
-from dynamis.bench.judging.pairs import PairFit, trial_link
+from dynamis.bench.judging.pairs import PairFit
 from dynamis.electrics.finding import VERDICT_WORDS
 from dynamis.errors import InputError
 from dynamis.ui.course import CourseRunner

@@ -12,10 +12,11 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLay
 from dynamis.bench.chains.nomogram import Nomogram, nomogram
 from dynamis.bench.chains.scale_words import budget_sentence, parse_value, value_words
 from dynamis.bench.chains.shares import cure_of
+from dynamis.bench.chains.tree import trial_link
 from dynamis.bench.designing.remedies import remedies_for
 from dynamis.bench.designing.remedy import Remedy
 from dynamis.bench.document.ports import PortRef
-from dynamis.bench.judging.pairs import judge_pair, trial_link
+from dynamis.bench.judging.pairs import judge_pair
 from dynamis.errors import InputError
 from dynamis.notation.style import tied
 from dynamis.pitch.notes import note_label

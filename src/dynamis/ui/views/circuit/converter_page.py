@@ -10,6 +10,7 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from dynamis.bench.chains.notes_at import note_at_volts
+from dynamis.bench.chains.tree import trial_link
 from dynamis.bench.designing.law_change import (
     USUAL,
     chosen_for,
@@ -23,7 +24,6 @@ from dynamis.bench.designing.law_change import (
 from dynamis.bench.designing.link_ask import spoils
 from dynamis.bench.document.ports import PortRef
 from dynamis.bench.judging.beside import refuse_spoiling
-from dynamis.bench.judging.pairs import trial_link
 from dynamis.electrics.circuits.parts import parts_csv, parts_list
 from dynamis.electrics.circuits.supply import OP_AMPS, Supply
 from dynamis.electrics.design.trims import trimmer_sizes

@@ -9,6 +9,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QPushButton, QWidget
 
+from dynamis.bench.chains.tree import trial_link
 from dynamis.bench.designing.gate_choices import (
     GateChoice,
     choice,
@@ -22,7 +23,6 @@ from dynamis.bench.designing.gate_words import gate_row, gate_words, joint_words
 from dynamis.bench.document.bench import GateStageRecord, Link
 from dynamis.bench.document.ports import PortRef
 from dynamis.bench.judging.beside import refuse_spoiling
-from dynamis.bench.judging.pairs import trial_link
 from dynamis.electrics.circuits.parts import parts_csv, parts_list, pieces_from
 from dynamis.electrics.gates.schematic import gate_schematic
 from dynamis.errors import InputError

@@ -9,12 +9,12 @@ from PySide6.QtGui import QColor, QResizeEvent, QShowEvent
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from dynamis.bench.chains.notes_at import note_at_volts, whole_note_volts
+from dynamis.bench.chains.tree import trial_link
 from dynamis.bench.designing.between import RESISTOR_PER_KELVIN, built, op_amp_for, supply_from, use_between
 from dynamis.bench.designing.law_change import law_direction
 from dynamis.bench.designing.link_ask import LinkAsk, link_ask, spoils
 from dynamis.bench.document.ports import SWITCHING, PortRef
 from dynamis.bench.judging.beside import refuse_spoiling
-from dynamis.bench.judging.pairs import trial_link
 from dynamis.electrics.circuits.circuit import Fitted
 from dynamis.electrics.circuits.parts import pieces_of
 from dynamis.electrics.circuits.schematic import schematic

@@ -8,12 +8,13 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from dynamis.bench.chains.tree import trial_link
 from dynamis.bench.document.bench import Bench
 from dynamis.bench.document.ports import SWITCHING, PortRef
 from dynamis.bench.gear.commands import set_port_field
 from dynamis.bench.gear.fields import Field, port_fields
 from dynamis.bench.judging.levels import Levels, levels_of, loaded_to_open, with_level
-from dynamis.bench.judging.pairs import PairFit, judge_pair, trial_link
+from dynamis.bench.judging.pairs import PairFit, judge_pair
 from dynamis.electrics.finding import VERDICT_WORDS, Finding
 from dynamis.errors import InputError
 from dynamis.notation.style import tied
