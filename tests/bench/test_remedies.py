@@ -25,6 +25,7 @@ from dynamis.bench.designing.remedies import remedies_for
 from dynamis.bench.document.bench import GateStageRecord, Power
 from dynamis.bench.document.commands import join
 from dynamis.bench.document.ports import ClockRecord, EnvelopeRecord, GateRecord, PortRef, VoltSpan
+from dynamis.bench.judging.beside import placed
 from dynamis.bench.judging.levels import Levels, envelope_of, levels_of, loaded_to_open, pulse_of, with_level
 from dynamis.bench.judging.matrix import Matrix
 from dynamis.bench.chains.tree import trial_link
@@ -258,7 +259,13 @@ def test_circuits_for_a_gate_are_judged_with_what_hangs_beside():
     remedy = next(
         r for r in remedies_for(one, judge_pair(one, link, sink)) if "gate in on the same link fits now" in r.text
     )
-    assert (remedy.kind, remedy.command) == ("advice", None)  # until the link branches
+    assert remedy.title.endswith("on a branch of its own")
+    branched = remedy.command(one).bench
+    assert branched.links[0].branch_of(sink).inputs == (sink,)
+    assert [fit.verdict for fit in judge_link(branched, branched.links[0])] == ["fits", "fits"]
+    assert placed(one, output, sink, lambda apart: use_stage(one, output, sink, found.choices[0].stage, apart)).bench == (
+        use_stage(one, output, sink, found.choices[0].stage, on_branch=True).bench
+    )
     used = use_stage(one, output, sink, found.choices[0].stage)
     assert used.label.endswith("put a transistor to ground between")
     now = used.bench.link_from(output)

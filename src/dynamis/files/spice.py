@@ -5,6 +5,7 @@ from __future__ import annotations
 from msgspec.structs import replace as with_
 
 from dynamis.bench.chains.node import between_of
+from dynamis.bench.chains.tree import path_in
 from dynamis.bench.designing.between import asked_of
 from dynamis.bench.designing.law_change import converter_asked, title_of
 from dynamis.bench.document.bench import Bench, GateStageRecord, Link
@@ -29,6 +30,7 @@ def link_spice(bench: Bench, link: Link, sink: PortRef) -> str:
 
     Raises `InputError` where none stands there, or what does has no parts.
     """
+    ask, link = link, path_in(bench, link, sink)
     if link.gate_stages:
         return stage_spice(bench, link, sink, link.gate_stages[-1])
     between = between_of(bench, link) or ()
@@ -45,7 +47,7 @@ def link_spice(bench: Bench, link: Link, sink: PortRef) -> str:
             f"{bench.label(link.output)} > {bench.label(sink)}: what stands between has no parts of its own; have its "
             "circuit designed first."
         )
-    requirement = asked_of(bench, link, sink)
+    requirement = asked_of(bench, ask, sink)
     ends = (
         (requirement.in_low_volts, requirement.in_high_volts) if isinstance(requirement, Requirement) else _USUAL_VOLTS
     )
@@ -59,6 +61,7 @@ def stage_spice(bench: Bench, link: Link, sink: PortRef, stage: GateStageRecord)
 
     Raises `InputError` where levels, thresholds or parts are not known.
     """
+    link = path_in(bench, link, sink)
     ahead = with_(link, gate_stages=link.gate_stages[: link.gate_stages.index(stage)])
     output, receiver = sent_as(bench, ahead)[0], gate_input(bench.port(sink))[0]
     if output is None or receiver is None:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from dynamis.bench.chains.knobs import set_for_pitch
+from dynamis.bench.chains.knobs import set_for_pitch, without_reach
 from dynamis.bench.chains.node import link_net, missing_ohms, rivals_of
 from dynamis.bench.chains.port_transfers import heard_by
 from dynamis.bench.chains.sending import knob_stage, sending_of, unknown_kind
@@ -79,6 +79,10 @@ def _link_chain(bench: Bench, link: Link, head: HeadRecord, sink: PortRef | None
         return LinkChain(None, f"Cannot tell until you measure the resistance of {missing_ohms(bench, path)}.")
     transfers.append(net.transfer(source, f"{sink.gear}.{sink.port}"))
     port = bench.port(sink)
+    unmeasured = [knob for ref in (path.output, sink) for knob in without_reach(bench.port(ref))]
+    if unmeasured:
+        names = " and ".join(knob.name for knob in unmeasured)
+        return LinkChain(None, f"Cannot tell until you measure what {names} does at both ends of its turn.")
     heard = heard_by(f"{sink.gear}.{sink.port}", port, tuning)
     if heard is None:
         return LinkChain(None, f"{bench.label(sink)} has no pitch law yet; give it one.")
@@ -103,6 +107,8 @@ def _turned_for(
     volts = run(transfers[1:] if transfers[0].believes else transfers, codes, true)
     above = np.log2(tuning.hertz(heard.law.reference_note)) - WantedPitch(tuning=tuning).forward(notes, NOMINAL)
     knobs = set_for_pitch(port, heard.law, volts, above, link.allowed_cents(notes))
+    if knobs.gain == 0.0:
+        raise InputError(f"the knobs of {bench.label(sink)} stand where nothing gets through; turn them up")
     transfers.extend(knob_stage(bench, sink, knobs))
     return replace(heard, tuned_octaves=heard.tuned_octaves + knobs.octaves) if knobs.octaves else heard
 

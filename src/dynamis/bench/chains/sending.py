@@ -82,13 +82,15 @@ def sending_of(
     return replace(begun, transfers=(*begun.transfers, *knob_stage(bench, link.output, turned(output)), *between))
 
 
-def sent_law(bench: Bench, output: PortRef) -> Law | None:
-    """The pitch law of an output's volts at its jack, open, through all gear that it comes through; None where nothing
-    is known of it.  Raises `InputError` as `sending_of`."""
-    port = bench.port(output)
-    if port.through is None and not port.knobs:
+def law_ahead(bench: Bench, link: Link) -> Law | None:
+    """The pitch law that stands, open, behind all that a link or a path has between; None where nothing is known of it.
+
+    Raises `InputError` as `sending_of`.
+    """
+    port = bench.port(link.output)
+    if port.through is None and not port.knobs and not link.between:
         return None if port.law is None else parse_law(port.law)
-    sending = sending_of(bench, Link("", output))
+    sending = sending_of(bench, link)
     if sending.sentence or not sending.law:
         return None
     law = parse_law(sending.law)

@@ -7,6 +7,7 @@ the verdict, what a circuit has to do) asks the one path to its input, and count
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import dataclass
 from typing import Final
 
 from msgspec.structs import replace
@@ -46,10 +47,57 @@ def path_in(bench: Bench, link: Link, sink: PortRef, seen: tuple[PortRef, ...] =
     A passive multiple is one node with what feeds it: the path begins there then.  Raises `InputError` while a
     resistance that loads the way is not known, where nothing feeds a multiple, and where a tree feeds itself.
     """
-    own = _within(bench, link, sink)
     through = bench.port(link.output).through
-    if through is None or through.kind != "joined":
-        return own
+    plain = not link.branches and (through is None or through.kind != "joined")
+    if plain and not any(_joined_outputs(bench, ref) for ref in link.inputs):
+        return link
+    site, own = site_in(bench, link, sink, seen), own_part(link, sink)
+    if site.ahead.gate_stages and (own.between or site.ahead.between):
+        raise InputError(
+            f"what stands ahead of all inputs of {bench.label(link.output)} is a circuit for gates, and a branch is "
+            "reckoned behind circuits of gain and offset only; put it on the branches"
+        )
+    return replace(
+        site.ahead,
+        between=(*site.ahead.between, *own.between, *_node(f"{link.id}.node", site.loads)),
+        gate_stages=(*site.ahead.gate_stages, *own.gate_stages),
+    )
+
+
+@dataclass(frozen=True)
+class Site:
+    """Where the circuits of an input's own stand.
+
+    ahead : the path up to there, as a link without branches; its inputs hang behind the circuits.  loads : what else
+    hangs there.
+    """
+
+    ahead: Link
+    loads: tuple[Terminal, ...] = ()
+
+
+def site_in(bench: Bench, link: Link, sink: PortRef, seen: tuple[PortRef, ...] = ()) -> Site:
+    """Where what stands ahead of an input is kept: on its branch, or ahead of all.  Raises as `path_in`."""
+    branch, output, upstream = link.branch_of(sink), link.output, tuple[StoredTransfer, ...]()
+    through = bench.port(output).through
+    if through is not None and through.kind == "joined":
+        output, upstream = _upstream(bench, link, seen)
+    mine = link.inputs if branch is None else branch.inputs
+    inputs = tuple(ref for ref in mine if ref == sink or not _joined_outputs(bench, ref))
+    passed = [load for ref in mine if ref not in inputs for load in _hanging(bench, ref)]
+    if branch is None:
+        inputs = tuple(ref for ref in inputs if link.branch_of(ref) is None)
+        loads = [*passed, *(load for one in link.branches for load in _entering(link, one))]
+        ahead = replace(link, output=output, inputs=inputs, between=upstream, gate_stages=(), branches=())
+        return Site(ahead, tuple(loads))
+    trunk = [load for ref in link.inputs if link.branch_of(ref) is None for load in _hanging(bench, ref)]
+    others = [load for one in link.branches if one is not branch for load in _entering(link, one)]
+    between = (*upstream, *link.between, *_node(f"{link.id}.trunk", (*trunk, *others)))
+    return Site(replace(link, output=output, inputs=inputs, between=between, branches=()), tuple(passed))
+
+
+def _upstream(bench: Bench, link: Link, seen: tuple[PortRef, ...]) -> tuple[PortRef, tuple[StoredTransfer, ...]]:
+    """(where the path to a multiple begins, all that stands between there and its node)."""
     entry = fed_from(bench, link.output, seen)
     if entry is None:
         raise InputError(
@@ -63,8 +111,7 @@ def path_in(bench: Bench, link: Link, sink: PortRef, seen: tuple[PortRef, ...] =
         )
     loads = [load for ref in ahead.inputs if ref != into for load in _hanging(bench, ref)]
     loads += [load for one in _beside(bench, link.output, into) for load in _trunk(bench, one)]
-    node = (BranchNode(f"{link.id}.multiple", tuple(loads)).stored(),) if loads else ()
-    return replace(own, output=ahead.output, between=(*ahead.between, *node, *own.between))
+    return ahead.output, (*ahead.between, *_node(f"{link.id}.multiple", tuple(loads)))
 
 
 def fed_from(bench: Bench, output: PortRef, seen: tuple[PortRef, ...] = ()) -> tuple[Link, PortRef] | None:
@@ -146,43 +193,8 @@ def passes_on(bench: Bench, ref: PortRef) -> list[PortRef]:
     ]
 
 
-def _within(bench: Bench, link: Link, sink: PortRef) -> Link:
-    """The path in a link itself, passive multiples on it as the loads that hang on them."""
-    passed = [ref for ref in link.inputs if ref != sink and _joined_outputs(bench, ref)]
-    if not link.branches and not passed:
-        return link
-    branch = link.branch_of(sink)
-    trunk = tuple(ref for ref in link.inputs if link.branch_of(ref) is None and ref not in passed)
-    loads = [load for ref in passed if link.branch_of(ref) is branch for load in _hanging(bench, ref)]
-    node_loads = [] if branch is None else [load for ref in trunk for load in _hanging(bench, ref)]
-    if branch is not None:
-        node_loads += [load for ref in passed if link.branch_of(ref) is None for load in _hanging(bench, ref)]
-    elsewhere = [load for other in link.branches if other is not branch for load in _entering(link, other)]
-    if branch is None:
-        node = _node(f"{link.id}.node", [*loads, *elsewhere])
-        return replace(link, inputs=trunk, between=(*link.between, *node), branches=())
-    node_loads += elsewhere
-    if link.gate_stages and (node_loads or branch.between):
-        raise InputError(
-            f"what stands ahead of all inputs of {bench.label(link.output)} is a circuit for gates, and a branch is "
-            "reckoned behind circuits of gain and offset only; put it on the branches"
-        )
-    return replace(
-        link,
-        inputs=tuple(ref for ref in branch.inputs if ref not in passed),
-        between=(
-            *link.between,
-            *_node(f"{link.id}.node", node_loads),
-            *branch.between,
-            *_node(f"{link.id}.branch", loads),
-        ),
-        gate_stages=(*link.gate_stages, *branch.gate_stages),
-        branches=(),
-    )
-
-
-def _node(node_id: str, loads: list[Terminal]) -> tuple[StoredTransfer, ...]:
-    return (BranchNode(node_id, tuple(loads)).stored(),) if loads else ()
+def _node(node_id: str, loads: tuple[Terminal, ...]) -> tuple[StoredTransfer, ...]:
+    return (BranchNode(node_id, loads).stored(),) if loads else ()
 
 
 def _joined_outputs(bench: Bench, ref: PortRef) -> list[PortRef]:

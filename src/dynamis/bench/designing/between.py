@@ -14,9 +14,11 @@ from functools import lru_cache
 from typing import Final
 
 import numpy as np
-from msgspec.structs import replace
 
+from dynamis.bench.chains.node import driving
 from dynamis.bench.chains.port_transfers import heard_by
+from dynamis.bench.chains.sending import law_ahead
+from dynamis.bench.chains.tree import branched, own_part, site_in, with_part
 from dynamis.bench.chains.tunings import tuning_of
 from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.commands import Change, join
@@ -37,7 +39,7 @@ from dynamis.electrics.gates.candidate import BATTERY, BATTERY_WORN, Rails
 from dynamis.electrics.net import loaded, parallel
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
-from dynamis.pitch.laws import ExponentialLaw, LinearLaw, parse_law
+from dynamis.pitch.laws import ExponentialLaw, LinearLaw
 from dynamis.transfer.chain import Transfer
 from dynamis.transfer.registry import REGISTRY, StoredTransfer
 
@@ -65,28 +67,31 @@ def asked_of(bench: Bench, link: Link, sink: PortRef, start: Requirement = DEFAU
 
 
 def _asked_of(bench: Bench, link: Link, sink: PortRef, start: Requirement) -> Requirement | str:
-    output, receiver = bench.port(link.output), bench.port(sink)
-    if output.ohms is None and output.pot is None:
-        return f"Measure the resistance of {bench.label(link.output)} first: the circuit's input hangs on it."
-    loads = [bench.port(ref).ohms for ref in link.inputs or (sink,)]
+    site, receiver = site_in(bench, link, sink), bench.port(sink)
+    ahead = site.ahead
+    output, driven = bench.port(ahead.output), driving(bench, ahead)
+    if driven is None and output.pot is None:
+        return f"Measure the resistance of {bench.label(ahead.output)} first: the circuit's input hangs on it."
+    ohms = 0.0 if driven is None or (output.pot is not None and not ahead.between) else driven.ohms
+    loads = [*(bench.port(ref).ohms for ref in ahead.inputs or (sink,)), *(load.ohms for load in site.loads)]
     if any(one is None for one in loads):
         return f"Measure the resistance of {bench.label(sink)} first: it loads the circuit."
     load = parallel(loads)
-    bare = replace(link, between=(), gate_stages=())
-    known = with_(start, source_ohms=output.ohms or 0.0, load_ohms=load, absolute_limits=borne_by(bench, link, sink))
+    known = with_(start, source_ohms=ohms, load_ohms=load, absolute_limits=borne_by(bench, ahead, sink))
     if receiver.role == "pitch":
-        return _pitch(bench, bare, sink, known)
+        return _pitch(bench, ahead, sink, known)
     if receiver.role == "modulation":
-        swing = swing_at(bench, bare, sink)
-        if not isinstance(swing, Swing) or swing.high <= swing.low or swing.acts_high <= swing.acts_low:
+        swing = swing_at(bench, ahead, sink)
+        if not isinstance(swing, Swing) or swing.jack_high <= swing.jack_low or swing.acts_high <= swing.acts_low:
             return f"Tell between which volts {bench.label(link.output)} swings and {bench.label(sink)} acts first."
-        ends = _sent_swing(swing, output.ohms or 0.0, load)
-        gain = (swing.acts_high - swing.acts_low) / (ends[1] - ends[0])
+        only = parallel(bench.port(ref).ohms for ref in ahead.inputs or (sink,))
+        ends, acts = _sent_swing(swing, ohms, only), swing.acts_at_jack
+        gain = (acts[1] - acts[0]) / (ends[1] - ends[0])
         # Of a modulation the whole swing stands for an octave, so that 12 cents are 1 % of it.
         return with_(
             known,
             gain=gain,
-            offset_volts=swing.acts_low - gain * ends[0],
+            offset_volts=acts[0] - gain * ends[0],
             in_low_volts=ends[0],
             in_high_volts=ends[1],
             volts_per_octave=ends[1] - ends[0],
@@ -108,12 +113,12 @@ def supply_from(rails: tuple[Rails, ...], tolerance_fraction: float = 0.0) -> Su
 
 
 def _pitch(bench: Bench, link: Link, sink: PortRef, known: Requirement) -> Requirement | str:
-    tuning, output = tuning_of(bench), bench.port(link.output)
+    tuning, sent = tuning_of(bench), law_ahead(bench, link)
     heard = heard_by("heard", bench.port(sink), tuning)
-    if output.law is None or heard is None:
-        lawless = link.output if output.law is None else sink
+    if sent is None or heard is None:
+        lawless = link.output if sent is None else sink
         return f"Give {bench.label(lawless)} its pitch law first."
-    sent, wanted = parse_law(output.law), heard.law
+    wanted = heard.law
     apart = float(tuning.octaves(sent.reference_note, wanted.reference_note))
     zero: float | None = None
     if isinstance(sent, ExponentialLaw) and isinstance(wanted, ExponentialLaw):
@@ -146,7 +151,7 @@ def _pitch(bench: Bench, link: Link, sink: PortRef, known: Requirement) -> Requi
 def _sent_swing(swing: Swing, ohms: float, load: float) -> tuple[float, float]:
     """The sender's own volts behind a swing that was worked out at the loaded input."""
     share, _ = loaded(ohms, [(load, 0.0)])
-    return swing.low / share, swing.high / share
+    return swing.jack_low / share, swing.jack_high / share
 
 
 def borne_by(bench: Bench, link: Link, sink: PortRef) -> Clamp:
@@ -168,27 +173,28 @@ def built(proposal: Proposal, transfer_id: str = "between", trimmed: bool = True
     return BuiltCircuit(transfer_id, proposal.circuit, set_to, trimmed and bool(proposal.trims))
 
 
-def use_between(bench: Bench, output: PortRef, sink: PortRef, circuit: BuiltCircuit) -> Change:
+def use_between(bench: Bench, output: PortRef, sink: PortRef, circuit: BuiltCircuit, on_branch: bool = False) -> Change:
     """The two joined with a designed circuit between, in the place of one that stood there."""
-    bench, link = joined(bench, output, sink)
-    return put_between(bench, link, circuit.stored(), circuit.circuit.topology.title)
+    bench, link = joined(bench, output, sink, on_branch)
+    return put_between(bench, link, sink, circuit.stored(), circuit.circuit.topology.title)
 
 
-def put_between(bench: Bench, link: Link, stored: StoredTransfer, title: str) -> Change:
-    """A link with a circuit between, in the place of one that stood there."""
-    kept = tuple(one for one in link.between if one.kind not in (KIND, *CONVERTERS, "stage"))
+def put_between(bench: Bench, link: Link, sink: PortRef, stored: StoredTransfer, title: str) -> Change:
+    """A link with a circuit ahead of an input, in the place of one that stood there."""
+    part = own_part(link, sink)
+    kept = tuple(one for one in part.between if one.kind not in (KIND, *CONVERTERS, "stage"))
     words = f"put {title[0].lower()}{title[1:]} between"
-    return put_link(bench, replace(link, between=(*kept, stored)), words)
+    return put_link(bench, with_part(link, sink, between=(*kept, stored)), words)
 
 
-def joined(bench: Bench, output: PortRef, sink: PortRef) -> tuple[Bench, Link]:
-    """The bench with the two joined, and their link."""
+def joined(bench: Bench, output: PortRef, sink: PortRef, on_branch: bool = False) -> tuple[Bench, Link]:
+    """The bench with the two joined, and their link; the input on a branch of its own where that is asked for."""
     link = bench.link_from(output)
     if link is None or sink not in link.inputs:
         bench = join(bench, output, sink).bench
         link = bench.link_from(output)
     assert link is not None
-    return bench, link
+    return bench, branched(link, sink) if on_branch else link
 
 
 def standing(circuit: BuiltCircuit, requirement: Requirement) -> Proposal:
@@ -199,15 +205,17 @@ def standing(circuit: BuiltCircuit, requirement: Requirement) -> Proposal:
     return Proposal(here, known, tuple(Trimming(here, known).describe(needed)))
 
 
-def circuit_of(link: Link) -> BuiltCircuit | None:
-    """The designed circuit that stands in a link, None where there is none."""
-    transfer = made_of(link, (KIND,))
+def circuit_of(link: Link, sink: PortRef | None = None) -> BuiltCircuit | None:
+    """The designed circuit that stands in a link ahead of an input, of the first by default; None where there is
+    none."""
+    transfer = made_of(link, (KIND,), sink)
     return transfer if isinstance(transfer, BuiltCircuit) else None
 
 
-def made_of(link: Link, kinds: Sequence[str]) -> Transfer | None:
+def made_of(link: Link, kinds: Sequence[str], sink: PortRef | None = None) -> Transfer | None:
     """The first of some kinds that stands in a link, None where there is none."""
-    stored = next((one for one in link.between if one.kind in kinds and REGISTRY.knows(one)), None)
+    part = link if sink is None else own_part(link, sink)
+    stored = next((one for one in part.between if one.kind in kinds and REGISTRY.knows(one)), None)
     return None if stored is None else REGISTRY.make(f"{link.id}.between", stored)
 
 
@@ -251,15 +259,16 @@ def circuit_for(bench: Bench, link: Link, sink: PortRef) -> Chosen | None:
     part = _borne_part(requirement)
     if part is None:
         return None
-    proposal = _resistors(part, bool(rails)) if len(link.inputs or (sink,)) == 1 else None
+    alone = set(link.inputs) <= {sink} or link.branch_of(sink) is not None
+    proposal = _resistors(part, bool(rails)) if alone else None
     if proposal is None and rails:
         proposal = smallest_with_op_amp(part)
     if proposal is not None and part is requirement:
         return Chosen(proposal, requirement)
     if proposal is not None:
-        notes = _notes_within(bench, link, part.in_low_volts, part.in_high_volts)
+        notes = _notes_within(bench, site_in(bench, link, sink).ahead, part.in_low_volts, part.in_high_volts)
         return None if notes is None else Chosen(proposal, requirement, notes)
-    return _as_far_as(bench, link, part) if rails else None
+    return _as_far_as(bench, link, sink, part) if rails else None
 
 
 def _borne_part(requirement: Requirement) -> Requirement | None:
@@ -297,24 +306,23 @@ def _resistors(requirement: Requirement, supplied: bool) -> Proposal | None:
     return None if unfit else proposal
 
 
-def _as_far_as(bench: Bench, link: Link, requirement: Requirement) -> Chosen | None:
+def _as_far_as(bench: Bench, link: Link, sink: PortRef, requirement: Requirement) -> Chosen | None:
     """The circuit that keeps gain and offset as far as the supply reaches, with the notes that it leaves."""
     try:
         proposals = _proposed(requirement)
     except InputError:
         return None
     reached = proposals.reached_in_volts
-    notes = None if reached is None else _notes_within(bench, link, *reached)
+    notes = None if reached is None else _notes_within(bench, site_in(bench, link, sink).ahead, *reached)
     return None if notes is None else Chosen(proposals.suitable[0], requirement, notes)
 
 
 def _notes_within(bench: Bench, link: Link, low_volts: float, high_volts: float) -> tuple[float, float] | None:
     """The lowest and the highest note used that the sender plays between two of its volts; None for less than an
     octave of them."""
-    law = bench.port(link.output).law
-    if law is None:
+    sent, notes = law_ahead(bench, link), link.whole_notes
+    if sent is None:
         return None
-    sent, notes = parse_law(law), link.whole_notes
     volts = sent.volts(tuning_of(bench).octaves(notes, sent.reference_note))
     inside = notes[(volts >= low_volts - 1e-9) & (volts <= high_volts + 1e-9)]
     return None if inside.size < _LEAST_NOTES else (float(inside[0]), float(inside[-1]))

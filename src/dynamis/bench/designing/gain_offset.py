@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from dynamis.bench.chains.tree import own_part, path_in
 from dynamis.bench.designing.between import borne_by, built, circuit_for, op_amp_for, supply_from, why_none
-from dynamis.bench.designing.remedy import Remedy, changed_link
+from dynamis.bench.designing.remedy import LinkChange, Remedy
 from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.ports import PortRef
 from dynamis.bench.judging.swings import Swing, loaded_pots, swing_at
@@ -24,8 +25,8 @@ _NOTHING_GAIN, _NOTHING_VOLTS = 5e-4, 5e-4
 
 
 def swings(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterator[Remedy]:
-    swing = swing_at(bench, link, sink)
-    if not isinstance(swing, Swing) or swing.high <= swing.low or link.between:
+    swing = swing_at(bench, path_in(bench, link, sink), sink)
+    if not isinstance(swing, Swing) or swing.jack_high <= swing.jack_low or own_part(link, sink).between:
         return
     gain, offset = swing.wants
     if abs(gain - 1.0) < 0.02 and abs(offset) < 0.02 * (swing.acts_high - swing.acts_low):
@@ -63,12 +64,12 @@ def designed(bench: Bench, link: Link, sink: PortRef, why: str, style: Style) ->
         ends = f"{note_label(first, style)} to {note_label(last, style)}"
         title, more = f"{title}, {ends}", {"low_note": first, "high_note": last}
         words.append("The other notes used want more than its supply gives, or than the input bears.")
-    yield _between(link, title, " ".join(text for text in words if text), built(proposal), **more)
+    yield _between(link, sink, title, " ".join(text for text in words if text), built(proposal), **more)
 
 
 def straighter(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterator[Remedy]:
     """What straightens a loaded potentiometer without an op-amp."""
-    for pot, name, _ in loaded_pots(bench, link, sink):
+    for pot, name, _ in loaded_pots(bench, path_in(bench, link, sink), sink):
         for straightening in straightenings(pot):
             value = style.engineering(straightening.ohms, "Ω")
             lower = straightening.kind == "lower"
@@ -95,12 +96,12 @@ def buffer(bench: Bench, link: Link, sink: PortRef, why: str, kind: str, style: 
     words = (
         f"A {op_amp.title} as follower, at most {off} off: {why} From {supply.words}{worn}.{_clamped(circuit, style)}"
     )
-    yield _between(link, "A buffer", words, BuiltCircuit("buffer", circuit))
+    yield _between(link, sink, "A buffer", words, BuiltCircuit("buffer", circuit))
 
 
-def _between(link: Link, title: str, text: str, circuit: BuiltCircuit, **more: object) -> Remedy:
+def _between(link: Link, sink: PortRef, title: str, text: str, circuit: BuiltCircuit, **more: object) -> Remedy:
     words = f"put {title[0].lower()}{title[1:]} between"
-    command = changed_link(link, words, between=(*link.between, circuit.stored()), **more)
+    command = LinkChange(link, sink, words, more, circuit.stored())
     return Remedy("circuit", title, text, command, circuit=circuit.circuit.topology.name)
 
 

@@ -7,6 +7,7 @@ from dataclasses import replace as with_
 
 from msgspec.structs import replace
 
+from dynamis.bench.chains.tree import own_part, path_in, with_part
 from dynamis.bench.designing.between import joined
 from dynamis.bench.document.bench import Bench, GateStageRecord, Link
 from dynamis.bench.document.commands import Change
@@ -66,9 +67,10 @@ class GateChoices:
 
 def gate_choices(bench: Bench, link: Link, sink: PortRef, style: Style = Style()) -> GateChoices:
     """What stands between and what could, for an input of a gate, trigger or clock link."""
-    empty = replace(link, gate_stages=())
+    empty = with_part(link, sink, gate_stages=())
     bare = judge_pair(bench, empty, sink, (), style)
-    choices = [choice(bench, link, sink, stage, style, stands=True) for stage in link.gate_stages]
+    standing = own_part(link, sink).gate_stages
+    choices = [choice(bench, link, sink, stage, style, stands=True) for stage in standing]
     for gate_circuit in fitting_circuits(bench, empty, sink):
         stage = GateStageRecord(gate_circuit.name, gate_circuit.parts)
         tried = choice(bench, link, sink, stage, style)
@@ -87,13 +89,14 @@ def gate_choices(bench: Bench, link: Link, sink: PortRef, style: Style = Style()
 def stretcher(bench: Bench, link: Link, sink: PortRef) -> GateStageRecord | None:
     """A pulse stretcher behind what mends the levels, for the shortest pulse that an input takes; None where none
     does it from the rails at hand, or something is not known."""
-    ahead = replace(link, gate_stages=tuple(one for one in link.gate_stages if one.circuit != STRETCHER))
+    path = path_in(bench, link, sink)
+    ahead = replace(path, gate_stages=tuple(one for one in path.gate_stages if one.circuit != STRETCHER))
     output, taken, gate = sent_as(bench, ahead)[0], input_of(bench, sink)[0], bench.port(sink).gate
     if output is None or taken is None or gate is None or gate.min_seconds is None:
         return None
     seconds = STRETCH * gate.min_seconds
     gate_circuit = stretching(
-        output, taken, len(link.inputs), seconds, pulse_seconds(bench, ahead), bench.rails_for(link), battery=True
+        output, taken, len(path.inputs), seconds, pulse_seconds(bench, ahead), bench.rails_for(link), battery=True
     )
     return None if gate_circuit is None else GateStageRecord(STRETCHER, gate_circuit.parts, seconds)
 
@@ -105,43 +108,44 @@ def choice(
 
     A stretcher stands behind what mends the levels; one of each may be there.
     """
-    tried = with_stage(link, stage)
+    tried = with_stage(link, sink, stage)
     key = f"in the link: {stage.circuit}" if stands else stage.circuit
     spoils = () if stands else tuple(spoiled(bench, tried, sink))
     gate_choice = GateChoice(
         key, stage, judge_pair(bench, tried, sink, (), style), _met(bench, tried, sink), None, spoils
     )
-    ahead = replace(tried, gate_stages=tried.gate_stages[: tried.gate_stages.index(stage)])
-    output, taken, count = sent_as(bench, ahead)[0], input_of(bench, sink)[0], len(link.inputs)
-    if output is None or taken is None or stage != tried.gate_stages[-1]:
+    path = path_in(bench, tried, sink)
+    ahead = replace(path, gate_stages=path.gate_stages[: path.gate_stages.index(stage)])
+    output, taken, count = sent_as(bench, ahead)[0], input_of(bench, sink)[0], len(path.inputs)
+    if output is None or taken is None or stage != path.gate_stages[-1]:
         return gate_choice
     joints = tuple(bad_joints(stage.circuit, stage.parts, output, taken, count))
     held = guarded(stage.circuit, stage.parts, output, taken, count, bench.rails_for(link))
     return with_(gate_choice, joints=joints, guarded=None if held is None else replace(stage, parts=held))
 
 
-def with_stage(link: Link, stage: GateStageRecord) -> Link:
-    """The link with a circuit between, in the place of one of its kind."""
+def with_stage(link: Link, sink: PortRef, stage: GateStageRecord) -> Link:
+    """The link with a circuit ahead of an input, in the place of one of its kind."""
     stretches = stage.circuit == STRETCHER
-    kept = tuple(one for one in link.gate_stages if (one.circuit == STRETCHER) != stretches)
-    return replace(link, gate_stages=(*kept, stage) if stretches else (stage, *kept))
+    kept = tuple(one for one in own_part(link, sink).gate_stages if (one.circuit == STRETCHER) != stretches)
+    return with_part(link, sink, gate_stages=(*kept, stage) if stretches else (stage, *kept))
 
 
-def use_stage(bench: Bench, output: PortRef, sink: PortRef, stage: GateStageRecord) -> Change:
+def use_stage(bench: Bench, output: PortRef, sink: PortRef, stage: GateStageRecord, on_branch: bool = False) -> Change:
     """The two joined with a circuit for gates between."""
-    bench, link = joined(bench, output, sink)
-    return put_link(bench, with_stage(link, stage), f"put a {stage.circuit} between")
+    bench, link = joined(bench, output, sink, on_branch)
+    return put_link(bench, with_stage(link, sink, stage), f"put a {stage.circuit} between")
 
 
 def _met(bench: Bench, link: Link, sink: PortRef) -> GateFit | None:
-    met = meeting(bench, link, sink)
+    met = meeting(bench, path_in(bench, link, sink), sink)
     return None if isinstance(met, list) else met
 
 
 def unpowered_amperes(bench: Bench, link: Link, sink: PortRef) -> float | None:
     """What flows through a pin into its rail while its own gear is off and the sender is on; None where the pin's rail
     is not known, or nothing drives it."""
-    output, taken = sent_as(bench, link)[0], input_of(bench, sink)[0]
+    output, taken = sent_as(bench, path_in(bench, link, sink))[0], input_of(bench, sink)[0]
     if output is None or output.kind == "switch" or taken is None or taken.rail_volts is None:
         return None
     return max(0.0, output.clamp.held(output.high_volts) - PIN_DIODE_VOLTS) / max(output.ohms, 1.0)
@@ -164,11 +168,12 @@ def unpowered_words(bench: Bench, link: Link, sink: PortRef, style: Style = Styl
 
 def meets_words(bench: Bench, link: Link, sink: PortRef, style: Style = Style()) -> list[str]:
     """What the output gives and what the input takes, a sentence each."""
-    return [_sends(bench, link, style), _takes(bench, sink, style), *_beside(bench, link, sink)]
+    ahead = with_part(link, sink, (), ())
+    return [_sends(bench, path_in(bench, ahead, sink), style), _takes(bench, sink, style), *_beside(bench, link, sink)]
 
 
 def _sends(bench: Bench, link: Link, style: Style) -> str:
-    output, label = gate_output(bench, replace(link, between=(), gate_stages=()))[0], bench.label(link.output)
+    output, label = gate_output(bench, link)[0], bench.label(link.output)
     if output is None:
         return f"What {label} gives is not known yet."
     ohms = style.engineering(output.ohms, "Ω")

@@ -116,16 +116,21 @@ def chosen_for(requirement: LawRequirement) -> Converter:
 
 
 def use_converter(
-    bench: Bench, output: PortRef, sink: PortRef, converter: Converter, high_note: float | None = None
+    bench: Bench,
+    output: PortRef,
+    sink: PortRef,
+    converter: Converter,
+    high_note: float | None = None,
+    on_branch: bool = False,
 ) -> Change:
     """The two joined with a converter between, in the place of what stood there.  high_note : of the link then."""
-    bench, link = joined(bench, output, sink)
+    bench, link = joined(bench, output, sink, on_branch)
     if high_note is not None:
         link = replace(link, high_note=high_note)
-    return put_between(bench, link, converter.stored(), title_of(converter.parts.direction))
+    return put_between(bench, link, sink, converter.stored(), title_of(converter.parts.direction))
 
 
-def converter_of_link(link: Link) -> Converter | None:
-    """The converter that stands in a link, None where there is none."""
-    transfer = made_of(link, KINDS)
+def converter_of_link(link: Link, sink: PortRef | None = None) -> Converter | None:
+    """The converter that stands in a link ahead of an input, None where there is none."""
+    transfer = made_of(link, KINDS, sink)
     return transfer if isinstance(transfer, Converter) else None

@@ -2,18 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from dataclasses import replace as with_
 
 import numpy as np
-from msgspec.structs import replace
 
+from dynamis.bench.chains.tree import site_in
 from dynamis.bench.designing.between import asked_of, circuit_of, standing, suited_kind
 from dynamis.bench.document.bench import Bench, Link
-from dynamis.bench.document.commands import Change
 from dynamis.bench.document.ports import PortRef
-from dynamis.bench.judging.beside import spoiled
 from dynamis.bench.judging.swings import loaded_pots
 from dynamis.electrics.design.proposal import Proposal
 from dynamis.electrics.design.requirement import Requirement
@@ -44,7 +41,7 @@ def link_ask(bench: Bench, link: Link, sink: PortRef, start: Requirement, style:
     sentence = f"{bench.label(link.output)} → {bench.label(sink)}"
     if bench.port(sink).role == "modulation":
         sentence += ". The whole swing stands for an octave: 12 ct are 1 % of it."
-    there = circuit_of(link)
+    there = circuit_of(link, sink)
     return LinkAsk(sentence + more, asked, None if there is None else standing(there, asked), pot)
 
 
@@ -64,14 +61,6 @@ def loaded_pot(bench: Bench, link: Link, sink: PortRef) -> NamedPot | None:
     """The potentiometer at either end that bends most, with nothing between."""
     if not all(bench.port(one).ohms for one in link.inputs):
         return None
-    named_pot = [NamedPot(*one) for one in loaded_pots(bench, replace(link, between=()), sink)]
+    ahead = site_in(bench, link, sink).ahead
+    named_pot = [NamedPot(*one) for one in loaded_pots(bench, ahead, sink)]
     return max(named_pot, key=lambda one: abs(one.loaded.bend[1]), default=None)
-
-
-def spoils(bench: Bench, output: PortRef, sink: PortRef, use: Callable[[], Change]) -> list[str]:
-    """The other inputs of the link that hang behind the circuit too and would no longer fit.  use : puts it there."""
-    link = bench.link_from(output)
-    if link is None or set(link.inputs) <= {sink}:
-        return []
-    tried = use().bench.link_from(output)
-    return [] if tried is None else spoiled(bench, tried, sink)

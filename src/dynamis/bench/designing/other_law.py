@@ -9,6 +9,7 @@ from typing import Final
 import numpy as np
 
 from dynamis.bench.chains.port_transfers import converter_of, dac_if_known
+from dynamis.bench.chains.tree import own_part
 from dynamis.bench.chains.tunings import tuning_of
 from dynamis.bench.designing.law_change import (
     chosen_for,
@@ -18,7 +19,7 @@ from dynamis.bench.designing.law_change import (
     title_of,
     usual_from,
 )
-from dynamis.bench.designing.remedy import Remedy, changed_link
+from dynamis.bench.designing.remedy import LinkChange, Remedy, changed_link
 from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.commands import Change, set_port
 from dynamis.bench.document.ports import PortRef
@@ -55,11 +56,11 @@ def other_law(bench: Bench, link: Link, sink: PortRef, heard: Law, style: Style)
             def command(one: Bench) -> Change:
                 changed = set_port(one, link.output, law=law).bench
                 first, last = float(inside[0]), float(inside[-1])
-                return changed_link(link, f"play {law}, {ends}", low_note=first, high_note=last)(changed)
+                return changed_link(link, sink, f"play {law}, {ends}", low_note=first, high_note=last)(changed)
 
             yield Remedy("table", "Its own table", text, command)
     direction = law_direction(bench, link.output, sink)
-    if direction is not None and not link.between:
+    if direction is not None and not own_part(link, sink).between:
         yield from _converter(bench, link, sink, direction, style)
 
 
@@ -99,5 +100,6 @@ def _converter(bench: Bench, link: Link, sink: PortRef, direction: Direction, st
         reach = style.volts(requirement.reach_volts, 1)
         text += f" Higher notes want more than the {reach} that {requirement.supply.words} gives."
     stored = with_(converter, trimmed=True).stored()
-    command = changed_link(link, f"put a converter between, {direction}", between=(stored,), high_note=link.high_note)
+    words = f"put a converter between, {direction}"
+    command = LinkChange(link, sink, words, {"high_note": link.high_note}, stored)
     yield Remedy("circuit", title, text, command, circuit=direction)

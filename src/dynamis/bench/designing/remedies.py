@@ -6,18 +6,19 @@ A remedy with a deed changes the bench when it is pressed, with undo; one withou
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import replace as with_
+from dataclasses import replace
 from typing import Final
 
 from dynamis.bench.chains.port_transfers import converter_of, heard_by
-from dynamis.bench.chains.tree import trial_link
+from dynamis.bench.chains.tree import own_part, trial_link
 from dynamis.bench.chains.tunings import tuning_of
 from dynamis.bench.designing.gain_offset import buffer, designed, straighter, swings
 from dynamis.bench.designing.gate_choices import stretcher
+from dynamis.bench.designing.knob_remedies import turns
 from dynamis.bench.designing.other_law import other_law
-from dynamis.bench.designing.remedy import Command, Remedy, changed_link
+from dynamis.bench.designing.remedy import Command, LinkChange, Remedy, RemedyKind, changed_link
 from dynamis.bench.designing.workaround import workarounds
-from dynamis.bench.document.bench import Bench, GateStageRecord, Link
+from dynamis.bench.document.bench import Bench, Branch, GateStageRecord, Link
 from dynamis.bench.document.commands import Change, join, part
 from dynamis.bench.document.ports import SWITCHING, PortRef
 from dynamis.bench.document.records import AdoptionRecord
@@ -40,6 +41,8 @@ _LEVELS: Final = frozenset(
     {"on-level", "off-level", "trigger-kind", "input-over-limit", "input-under-limit", "outside-working-range"}
 )
 _GOOD_PART: Final = 0.8
+# The cheapest first.
+_COSTS: Final[tuple[RemedyKind, ...]] = ("knob", "setting", "patch", "calibrate", "table", "circuit", "advice")
 
 
 def remedies_for(
@@ -49,24 +52,61 @@ def remedies_for(
     link = trial_link(bench.link_from(fit.output), fit.output, fit.input)
     codes = {one.code for one in fit.findings}
     remedies: list[Remedy] = []
-    stored = (*bench.port(fit.output).transfers, *link.between, *bench.port(fit.input).transfers)
+    parts: tuple[Link | Branch, ...] = (link, *link.branches)
+    between = [one for part in parts for one in part.between]
+    stored = (*bench.port(fit.output).transfers, *between, *bench.port(fit.input).transfers)
     if not all(REGISTRY.knows(one) for one in stored):
         return remedies  # of what a newer program wrote nothing can be told
     for one in _proposed(bench, link, fit, codes, style):
         if one.command is None:
             remedies.append(one)
             continue
-        changed, output = one.command(bench).bench, one.by or fit.output
-        now = trial_link(changed.link_from(output), output, fit.input)
-        leaves = judge_pair(changed, now, fit.input, adoptions, style)
-        moved = "swing-short" in codes and "swing-short" not in {finding.code for finding in leaves.findings}
-        if _helps(fit, leaves) or (moved and leaves.verdict == "fits"):
-            harm = spoiled(bench, now, fit.input) if one.kind == "circuit" else []
-            if harm:
-                remedies.append(with_(one, kind="advice", command=None, text=" ".join([one.text, *harm])))
-                continue
-            remedies.append(with_(one, leaves=leaves))
-    return sorted(remedies, key=lambda one: (9, 0) if one.leaves is None else _asked(one.leaves))
+        tried = _tried(bench, one, fit, adoptions, style)
+        if tried is None:
+            continue
+        leaves, harm = tried
+        if not harm:
+            remedies.append(replace(one, leaves=leaves))
+            continue
+        apart = _apart(one, harm)
+        again = None if apart is None else _tried(bench, apart, fit, adoptions, style)
+        if apart is not None and again is not None and not again[1]:
+            remedies.append(replace(apart, leaves=again[0]))
+        else:
+            remedies.append(replace(one, kind="advice", command=None, text=" ".join([one.text, *harm])))
+    return sorted(remedies, key=_rank)
+
+
+def _tried(
+    bench: Bench, one: Remedy, fit: PairFit, adoptions: Sequence[AdoptionRecord], style: Style
+) -> tuple[PairFit, list[str]] | None:
+    """(what a remedy leaves, a sentence for each other input that it would spoil); None where it does not help."""
+    if one.command is None:
+        return None
+    changed, output = one.command(bench).bench, one.by or fit.output
+    now = trial_link(changed.link_from(output), output, fit.input)
+    leaves = judge_pair(changed, now, fit.input, adoptions, style)
+    short = {finding.code for finding in fit.findings} - {finding.code for finding in leaves.findings}
+    if not _helps(fit, leaves) and not ("swing-short" in short and leaves.verdict == "fits"):
+        return None
+    return leaves, spoiled(bench, now, fit.input) if one.kind == "circuit" else []
+
+
+def _apart(one: Remedy, harm: Sequence[str]) -> Remedy | None:
+    """A circuit on a branch of the input's own, where ahead of all it would spoil another one."""
+    if not isinstance(one.command, LinkChange) or not one.command.places or one.command.on_branch:
+        return None
+    command = replace(one.command, on_branch=True)
+    text = f"{one.text} On a branch of its own, since ahead of all inputs it would spoil what fits: {' '.join(harm)}"
+    return replace(one, title=f"{one.title}, on a branch of its own", text=text, command=command)
+
+
+def _rank(one: Remedy) -> tuple[float, ...]:
+    """By what it leaves; of those that leave it as good, what costs nothing before what is soldered."""
+    if one.leaves is None:
+        return (9.0,)
+    verdict, asks, off = _asked(one.leaves)
+    return (verdict, _COSTS.index(one.kind), asks, off)
 
 
 def _helps(before: PairFit, after: PairFit) -> bool:
@@ -84,16 +124,18 @@ def _asked(fit: PairFit) -> tuple[int, int, float]:
 
 def _proposed(bench: Bench, link: Link, fit: PairFit, codes: set[str], style: Style) -> Iterator[Remedy]:
     sink = fit.input
+    if fit.verdict != "fits" or codes & {"knob-to-set", "swing-short"}:
+        yield from turns(bench, link, fit, style)
     if fit.role == "pitch":
         yield from _pitch(bench, link, sink, codes, style)
     elif fit.role in SWITCHING:
         yield from _gates(bench, link, fit, codes, style)
     elif fit.role == "modulation" and (fit.verdict != "fits" or "swing-short" in codes):
         yield from swings(bench, link, sink, style)
-    if fit.role == "modulation" and "loading" in codes and not link.between:
+    if fit.role == "modulation" and "loading" in codes and not own_part(link, sink).between:
         text = "the inputs hang on it, and nothing on the output."
         yield from buffer(bench, link, sink, text, "jfet", style)
-    elif "pot-loaded" in codes and not link.between:
+    elif "pot-loaded" in codes and not own_part(link, sink).between:
         text = "next to no load on the potentiometer."
         yield from buffer(bench, link, sink, text, "jfet", style)
     if "pot-loaded" in codes:
@@ -109,7 +151,7 @@ def _pitch(bench: Bench, link: Link, sink: PortRef, codes: set[str], style: Styl
     heard = heard_by("heard", receiver, tuning_of(bench))
     # What a supply as reference does to the pitch no buffer mends.
     asked = {"error"} if on_supply(output) else {"error", "error-at-limits"}
-    if codes & {"loading"} and codes & asked and not link.between:
+    if codes & {"loading"} and codes & asked and not own_part(link, sink).between:
         text = (
             f"it takes next to no current from {bench.label(link.output)} and drives all inputs; put its output "
             "resistor inside the feedback loop."
@@ -117,7 +159,7 @@ def _pitch(bench: Bench, link: Link, sink: PortRef, codes: set[str], style: Styl
         yield from buffer(bench, link, sink, text, "precision", style)
     if output.law is not None and heard is not None:
         sent, other = parse_law(output.law), heard.law
-        if codes & _BY_GAIN_AND_OFFSET and not link.between and sent.kind == other.kind:
+        if codes & _BY_GAIN_AND_OFFSET and not own_part(link, sink).between and sent.kind == other.kind:
             yield from designed(bench, link, sink, "for the interval and the offset", style)
         if "law-mismatch" in codes:
             yield from other_law(bench, link, sink, heard.law, style)
@@ -147,7 +189,7 @@ def _fewer_notes(bench: Bench, link: Link, sink: PortRef, style: Style) -> Itera
         first, last = float(notes[-best[1]]), float(notes[-best[1] + best[0] - 1])
         ends = f"{note_label(first, style)} to {note_label(last, style)}"
 
-        command = changed_link(link, f"use {ends}", low_note=first, high_note=last)
+        command = changed_link(link, sink, f"use {ends}", low_note=first, high_note=last)
         yield Remedy(
             "setting", f"Use {ends}", f"{best[0]} of {good.size} notes are reached without a circuit.", command
         )
@@ -162,8 +204,8 @@ def _gates(bench: Bench, link: Link, fit: PairFit, codes: set[str], style: Style
         parts = parts_words(gate_circuit.parts, style)
         stage = GateStageRecord(gate_circuit.name, gate_circuit.parts)
         title = gate_circuit.name[0].upper() + gate_circuit.name[1:]
-        yield Remedy("circuit", title, f"Of {parts}.", _add_stage(link, stage, gate_circuit.name))
-    elif not link.gate_stages and codes & _LEVELS and fit.verdict in ("needs-circuit", "unsafe"):
+        yield Remedy("circuit", title, f"Of {parts}.", _add_stage(link, fit.input, stage, gate_circuit.name))
+    elif not own_part(link, fit.input).gate_stages and codes & _LEVELS and fit.verdict in ("needs-circuit", "unsafe"):
         sentence = why_no_circuit(bench, link, fit.input, style)
         if sentence:
             yield Remedy("advice", "Not from the rails at hand", sentence)
@@ -175,7 +217,7 @@ def _gates(bench: Bench, link: Link, fit: PairFit, codes: set[str], style: Style
                 f"A pulse stretcher of {style.engineering(longer.seconds, 's')}, twice what the input takes. Of "
                 f"{parts_words(longer.parts, style)}."
             )
-            yield Remedy("circuit", "A pulse stretcher", text, _add_stage(link, longer, "a stretcher"))
+            yield Remedy("circuit", "A pulse stretcher", text, _add_stage(link, fit.input, longer, "a stretcher"))
     if "on-level" in codes or "trigger-kind" in codes:
         for workaround in workarounds(bench, link, fit.input, style):
             yield Remedy("patch", workaround.title, workaround.text, workaround.command, by=workaround.by)
@@ -190,8 +232,8 @@ def parts_words(parts: Sequence[Part], style: Style) -> str:
     return ", ".join(sentences)
 
 
-def _add_stage(link: Link, stage: GateStageRecord, words: str) -> Command:
-    return changed_link(link, f"put {words} between", gate_stages=(*link.gate_stages, stage))
+def _add_stage(link: Link, sink: PortRef, stage: GateStageRecord, words: str) -> Command:
+    return LinkChange(link, sink, f"put {words} between", stage=stage)
 
 
 # -- plugs, settings, what is missing --------------------------------------------------------------
@@ -212,21 +254,21 @@ def _patch(bench: Bench, link: Link, sink: PortRef, codes: set[str]) -> Iterator
             "setting",
             f"Channel {channel} in the program",
             "Keeps the channel with the link.",
-            changed_link(link, f"the program sends on {channel}", program_channel=channel),
+            changed_link(link, sink, f"the program sends on {channel}", program_channel=channel),
         )
     if "supply-pole" in codes:
         yield Remedy(
             "patch",
             "A lead with an open ring",
             "Three poles, nothing joined on the ring, at both ends.",
-            changed_link(link, "a lead with an open ring", lead="ring-open"),
+            changed_link(link, sink, "a lead with an open ring", lead="ring-open"),
         )
     if "second-signal-lost" in codes and link.lead in ("two-pole", "ring-open"):
         yield Remedy(
             "patch",
             "A lead of three poles",
             "Tip, ring and sleeve joined through.",
-            changed_link(link, "a lead of three poles", lead="three-pole"),
+            changed_link(link, sink, "a lead of three poles", lead="three-pole"),
         )
     if "setting-otherwise" in codes:
         yield from _set(bench, link, sink)

@@ -2,20 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
-from typing import Literal
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from typing import Any, Literal
 
 from msgspec.structs import replace
 
-from dynamis.bench.document.bench import Bench, Link
+from dynamis.bench.chains.tree import branched, own_part, with_part
+from dynamis.bench.document.bench import Bench, GateStageRecord, Link
 from dynamis.bench.document.commands import Change, join
 from dynamis.bench.document.ports import PortRef
 from dynamis.bench.gear.commands import put_link
 from dynamis.bench.judging.pairs import PairFit
+from dynamis.transfer.registry import StoredTransfer
 
 Command = Callable[[Bench], Change]
-RemedyKind = Literal["circuit", "patch", "setting", "calibrate", "table", "advice"]
+RemedyKind = Literal["knob", "circuit", "patch", "setting", "calibrate", "table", "advice"]
 
 
 @dataclass(frozen=True)
@@ -33,14 +35,43 @@ class Remedy:
     circuit: str = ""
 
 
-def changed_link(link: Link, words: str, **values: object) -> Command:
-    """Joins the pair where it is not joined yet, and gives its link other values."""
+@dataclass(frozen=True)
+class LinkChange:
+    """Joins the pair where it is not joined yet, and changes its link.
 
-    def command(bench: Bench) -> Change:
-        for sink in link.inputs:
-            joined = bench.link_from(link.output)
+    values : fields of the link.  adds, stage : a circuit that is put behind what stands ahead of the input already, on
+    its branch or ahead of all inputs; on_branch : on a branch of the input's own.
+    """
+
+    link: Link
+    sink: PortRef
+    words: str
+    values: Mapping[str, Any] = field(default_factory=dict)
+    adds: StoredTransfer | None = None
+    stage: GateStageRecord | None = None
+    on_branch: bool = False
+
+    def __call__(self, bench: Bench) -> Change:
+        for sink in self.link.inputs:
+            joined = bench.link_from(self.link.output)
             if joined is None or sink not in joined.inputs:
-                bench = join(bench, link.output, sink).bench
-        return put_link(bench, replace(bench.link_from(link.output) or link, **values), words)
+                bench = join(bench, self.link.output, sink).bench
+        link = replace(bench.link_from(self.link.output) or self.link, **self.values)
+        if self.on_branch:
+            link = branched(link, self.sink)
+        part = own_part(link, self.sink)
+        if self.adds is not None:
+            link = with_part(link, self.sink, between=(*part.between, self.adds))
+        if self.stage is not None:
+            link = with_part(link, self.sink, gate_stages=(*part.gate_stages, self.stage))
+        return put_link(bench, link, self.words)
 
-    return command
+    @property
+    def places(self) -> bool:
+        """Whether it puts a circuit between."""
+        return self.adds is not None or self.stage is not None
+
+
+def changed_link(link: Link, sink: PortRef, words: str, **values: object) -> LinkChange:
+    """Joins the pair where it is not joined yet, and gives its link other values."""
+    return LinkChange(link, sink, words, values)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 from typing import Any
 
 from msgspec.structs import replace
@@ -14,7 +15,7 @@ from dynamis.bench.document.ports import Port, PortRef
 from dynamis.bench.gear.field_values import value_of, with_value
 from dynamis.bench.gear.fields import Field, link_fields, port_fields
 from dynamis.errors import InputError
-from dynamis.notation.style import Style
+from dynamis.notation.style import Style, plain
 
 
 def set_port_field(bench: Bench, ref: PortRef, field: Field, value: Any, style: Style = Style()) -> Change:
@@ -25,6 +26,16 @@ def set_port_field(bench: Bench, ref: PortRef, field: Field, value: Any, style: 
         port = replace(port, name=_own_name(named(port.name, "port"), bench.gear_by(ref.gear), ref.port))
     changed = bench.with_port(ref, port)
     return Change(f"{bench.label(ref)}: {_to(field, value_of(port, field.path), style)}", changed)
+
+
+def set_knobs(bench: Bench, ref: PortRef, shares: Mapping[str, float]) -> Change:
+    """Say where knobs of a port stand, by name: shares of their turn."""
+    port = bench.port(ref)
+    knobs = tuple(replace(one, at=shares[one.name]) if one.name in shares else one for one in port.knobs)
+    changed = replace(port, knobs=knobs)
+    check_port(changed)
+    words = ", ".join(f"{name} to {plain(round(100.0 * share))} %" for name, share in shares.items())
+    return Change(f"{bench.label(ref)}: {words}", bench.with_port(ref, changed))
 
 
 def set_gear_field(bench: Bench, gear_id: str, field: Field, value: Any, style: Style = Style()) -> Change:

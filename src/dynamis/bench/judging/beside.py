@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import replace
+
 from dynamis.bench.document.bench import Bench, Link
+from dynamis.bench.document.commands import Change
 from dynamis.bench.document.ports import PortRef
 from dynamis.bench.judging.pairs import judge_pair
 from dynamis.electrics.finding import VERDICT_WORDS
@@ -11,11 +15,27 @@ from dynamis.errors import InputError
 _GOOD = ("fits", "marginal")
 
 
-def refuse_spoiling(bench: Bench, after: Link | None, sink: PortRef) -> None:
-    """Raise `InputError` where a link as `after` would spoil another of its inputs, with what it would do there."""
-    harm = [] if after is None else spoiled(bench, after, sink)
+def placed(bench: Bench, output: PortRef, sink: PortRef, use: Callable[[bool], Change]) -> Change:
+    """What puts a circuit ahead of an input: ahead of all inputs of its link, or on a branch of its own where it would
+    spoil another one there.
+
+    use : puts it there, on a branch where that is asked for.  Raises `InputError`, with what it would do, where it
+    spoils another one even so.
+    """
+    ahead = use(False)
+    if not harmed(bench, output, sink, ahead):
+        return ahead
+    apart = use(True)
+    harm = harmed(bench, output, sink, apart)
     if harm:
         raise InputError(f"It is not put there, since it would spoil what fits: {' '.join(harm)}")
+    return replace(apart, label=f"{apart.label}, on a branch of its own")
+
+
+def harmed(bench: Bench, output: PortRef, sink: PortRef, change: Change) -> list[str]:
+    """A sentence for each other input of a link that a change would spoil."""
+    after = change.bench.link_from(output)
+    return [] if after is None else spoiled(bench, after, sink)
 
 
 def spoiled(bench: Bench, after: Link, sink: PortRef) -> list[str]:
@@ -27,8 +47,5 @@ def spoiled(bench: Bench, after: Link, sink: PortRef) -> list[str]:
         now, then = (judge_pair(bench, link, other).verdict for link in (before, after) if link is not None)
         if now in _GOOD and then not in _GOOD:
             words = VERDICT_WORDS[then]
-            findings.append(
-                f"{bench.label(other)} on the same link fits now and would not then: {words}. Branch it off ahead of "
-                "the circuit."
-            )
+            findings.append(f"{bench.label(other)} on the same link fits now and would not then: {words}.")
     return findings

@@ -10,14 +10,15 @@ from typing import Final
 import numpy as np
 from msgspec.structs import replace
 
-from dynamis.bench.chains.tree import trial_link
+from dynamis.bench.chains.tree import path_in, path_of
 from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.gate_ports import gate_input, loading_of
 from dynamis.bench.document.ports import EnvelopeRecord, Port, PortRef, VoltSpan
 from dynamis.bench.judging.sides import own_ohms, sent_as
 from dynamis.bench.judging.switching import meeting, pulse_seconds
-from dynamis.electrics.finding import Finding
+from dynamis.electrics.finding import Finding, cannot_tell
 from dynamis.electrics.gates.levels import GateFit, GateInput, GateOutput, levels_at
+from dynamis.errors import InputError
 from dynamis.transfer.breakpoints import Breakpoints, Trajectory
 
 _RELEASE_SHARE: Final = float(np.log(100.0))
@@ -65,6 +66,10 @@ class Levels:
 
 def levels_of(bench: Bench, link: Link, sink: PortRef) -> Levels | list[Finding]:
     """The picture of one input of a link; or what has to be measured first."""
+    try:
+        link = path_in(bench, link, sink)
+    except InputError as error:
+        return [cannot_tell(f"Cannot tell: {error}.")]
     fit = meeting(bench, link, sink)
     output, _ = sent_as(bench, link)
     port = bench.port(sink)
@@ -153,7 +158,7 @@ def envelope_of(envelope: EnvelopeRecord, starts: float, ends: float) -> Breakpo
 
 def loaded_to_open(bench: Bench, output: PortRef, sink: PortRef, volts: float) -> float:
     """The open volts of an output that come to these volts at an input, as it is loaded now."""
-    link = trial_link(bench.link_from(output), output, sink)
+    link = path_of(bench, output, sink)
     taken, _ = gate_input(bench.port(sink))
     ohms = own_ohms(bench.port(output))
     others = [loading_of(bench.port(one)) for one in link.inputs if one != sink]

@@ -91,8 +91,9 @@ class Causes:
         per_octave = 1200.0 * (sent.volts_per_octave / heard.volts_per_octave - 1.0)
         if abs(per_octave) > _LEAST_CENTS:
             sends, wants = (style.volts(law.volts_per_octave, 3) for law in (sent, heard))
+            so = "" if self.receiver.knobs.gain == 1.0 else ", its knobs as they are set,"
             text = (
-                f"{self.sender.label} sends {sends} an octave, {self.receiver.label} wants {wants}: "
+                f"{self.sender.label} sends {sends} an octave, {self.receiver.label}{so} wants {wants}: "
                 f"{style.cents(per_octave, sign=True)} ct an octave. A gain of "
                 f"{style.number(heard.volts_per_octave / sent.volts_per_octave, 4)} between makes them one."
             )

@@ -13,7 +13,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from dynamis.bench.chains.knobs import NOT_TURNED, set_for_pitch
+from dynamis.bench.chains.knobs import NOT_TURNED, Turned, set_for_pitch
 from dynamis.bench.chains.link_chain import tuned_out
 from dynamis.bench.chains.port_transfers import converter_of
 from dynamis.bench.chains.tree import passes_on
@@ -24,6 +24,7 @@ from dynamis.bench.judging.knob_findings import closed, to_turn, unknown_knobs
 from dynamis.bench.judging.pitch_causes import Causes, PitchErrors
 from dynamis.bench.judging.pitch_sides import Receiver, Sender, SideCache
 from dynamis.bench.judging.sides import as_pitch
+from dynamis.bench.judging.ways import other_ways
 from dynamis.electrics.finding import Finding, cannot_tell
 from dynamis.electrics.net import loaded
 from dynamis.notation.style import Style
@@ -65,7 +66,12 @@ def judge_pitch(
     if isinstance(sender, str):
         return [cannot_tell(sender)], None
     inputs = [bench.port(ref) for ref in link.inputs]
-    return judge_sides(sender, turned_for(sender, receiver, inputs, link), inputs, link.tolerance, adopted, style)
+    receiver = turned_for(sender, receiver, inputs, link)
+    findings, decides = judge_sides(sender, receiver, inputs, link.tolerance, adopted, style)
+    if port.through is None:
+        return findings, decides
+    share, _ = _shares(sender, inputs)[0]
+    return [*findings, *other_ways(bench, link, receiver.law, share, style)], decides
 
 
 def turned_for(sender: Sender, receiver: Receiver, inputs: Sequence[Port], link: Link) -> Receiver:
@@ -76,6 +82,20 @@ def turned_for(sender: Sender, receiver: Receiver, inputs: Sequence[Port], link:
     above = receiver.octaves - sender.wanted
     allowed = link.allowed_cents(sender.notes)
     return replace(receiver, knobs=set_for_pitch(receiver.port, heard.law, share * sender.volts + bias, above, allowed))
+
+
+def knobs_for(bench: Bench, path: Link, sink: PortRef) -> Turned:
+    """The knobs of an input where the verdict of a path to it takes them; none while the pair cannot be told."""
+    sides, port = SideCache(), bench.port(path.output)
+    receiver = sides.receiver(bench, sink)
+    if receiver is not None and port.role != "pitch":
+        port = as_pitch(bench, path, receiver.heard.law)
+    if receiver is None or _unknown(bench, path, sink, port, receiver) or not path.whole_notes.size:
+        return NOT_TURNED
+    sender = sides.sender(bench, path, HeadRecord(), path.whole_notes, port)
+    if isinstance(sender, str):
+        return NOT_TURNED
+    return turned_for(sender, receiver, [bench.port(ref) for ref in path.inputs], path).knobs
 
 
 def passed_on(bench: Bench, sink: PortRef) -> Finding:
@@ -108,9 +128,12 @@ def judge_sides(
     style: Style = Style(),
 ) -> tuple[list[Finding], float | None]:
     """As `judge_pitch`, of a sender with these inputs (the receiver's among them) on its output."""
+    shut = closed(receiver.label, receiver.knobs)
+    if shut:
+        return shut, None
     errors = pitch_errors(sender, receiver, inputs, tolerance, adopted)
     causes = Causes(sender, receiver, len(inputs), errors, style)
-    verdict = [*closed(receiver.label, receiver.knobs), *_verdict(errors, adopted, style, on_supply(sender.port))]
+    verdict = _verdict(errors, adopted, style, on_supply(sender.port))
     k = errors.worst(np.abs(errors.left) + errors.limits)
     decides = verdict[0].value if verdict else None if k is None else float(np.abs(errors.left[k]) + errors.limits[k])
     told = [] if receiver.knobs is NOT_TURNED else to_turn(receiver.label, receiver.knobs, style)

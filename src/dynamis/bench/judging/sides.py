@@ -11,12 +11,14 @@ from dataclasses import dataclass, replace
 import numpy as np
 from msgspec.structs import replace as with_
 
+from dynamis.bench.chains.knobs import Turned, turned
 from dynamis.bench.chains.node import between_of, driving
 from dynamis.bench.chains.port_transfers import converter_of, dac_if_known
+from dynamis.bench.chains.tree import fed_from, path_in
 from dynamis.bench.chains.tunings import tuning_of
 from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.gate_ports import gate_input
-from dynamis.bench.document.ports import SWITCHING, GateRecord, Port, PortRef, SwingRecord
+from dynamis.bench.document.ports import SWITCHING, GateRecord, Port, PortRef, SwingRecord, Through
 from dynamis.bench.judging.audio import left_of_balanced, peak_volts
 from dynamis.electrics.gates.levels import GateInput, GateOutput, moved
 from dynamis.electrics.gates.stages import becomes
@@ -49,12 +51,24 @@ _MOST_SENT = 1e5
 # -- the output ------------------------------------------------------------------------------------
 
 
-def may_send(bench: Bench, link: Link) -> tuple[float, float] | None:
-    """The least and most volts that the output of a link may have, open; None where nobody knows.
+def may_send(bench: Bench, link: Link, seen: tuple[PortRef, ...] = ()) -> tuple[float, float] | None:
+    """The least and most volts that the output of a link may have, open, its own knobs as they stand; None where
+    nobody knows.
 
-    A contact to ground sends none of its own.
+    A contact to ground sends none of its own.  Raises `InputError` where a tree feeds itself.
     """
     port = bench.port(link.output)
+    span = _follows(bench, link.output, port.through, seen) if port.through is not None else None
+    if span is None:
+        span = _own_span(bench, link, port)
+    knobs = turned(port)
+    if span is None or knobs.does_nothing:
+        return span
+    return _rising(*(knobs.gain * volts + knobs.offset_volts for volts in span))
+
+
+def _own_span(bench: Bench, link: Link, port: Port) -> tuple[float, float] | None:
+    """Of an output by itself, ahead of its knobs."""
     if port.role == "audio":
         peak, left = peak_volts(port), left_of_balanced(bench, link)
         return None if peak is None or left is None else (-peak * left, peak * left)
@@ -76,9 +90,29 @@ def may_send(bench: Bench, link: Link) -> tuple[float, float] | None:
     return _rising(swing.low_volts, swing.high_volts)
 
 
-def sent_volts(bench: Bench, link: Link) -> tuple[float, float] | None:
+def _follows(bench: Bench, ref: PortRef, through: Through, seen: tuple[PortRef, ...]) -> tuple[float, float] | None:
+    """What an output that follows inputs of its gear may have: the sum of what its ways bring; None where none brings
+    anything that is known."""
+    fed_from(bench, ref, seen)  # refuses a ring
+    low = high = through.offset_volts
+    known = False
+    for way in through.ways:
+        entry = PortRef(ref.gear, way.input)
+        for feeding in bench.links_into(entry)[:1]:
+            path = path_in(bench, feeding, entry)
+            sent = sent_swing(bench, path, (*seen, ref))
+            arrives = None if sent is None else arriving(bench, path, sent)
+            if arrives is None:
+                return None
+            knobs, known = turned(bench.port(entry)), True
+            ends = sorted(way.gain * (knobs.gain * volts + knobs.offset_volts) for volts in arrives)
+            low, high = low + ends[0], high + ends[1]
+    return (low, high) if known else None
+
+
+def sent_volts(bench: Bench, link: Link, seen: tuple[PortRef, ...] = ()) -> tuple[float, float] | None:
     """As `may_send`; a pitch output whose reach nobody gave sends at least the volts of the notes used."""
-    port, reach = bench.port(link.output), may_send(bench, link)
+    port, reach = bench.port(link.output), may_send(bench, link, seen)
     if reach is not None or port.role != "pitch" or port.law is None:
         return reach
     law = parse_law(port.law)
@@ -101,9 +135,9 @@ def own_ohms(port: Port) -> float | None:
     return float(LoadedPot(port.pot.ohms, port.pot.fed_volts or 0.0, port.pot.fed_ohms).source_ohms(1.0))
 
 
-def sent_swing(bench: Bench, link: Link) -> Sent | None:
+def sent_swing(bench: Bench, link: Link, seen: tuple[PortRef, ...] = ()) -> Sent | None:
     """What comes out of everything that stands between, open; None where that is not known."""
-    sends = sent_volts(bench, link)
+    sends = sent_volts(bench, link, seen)
     if sends is None:
         return None
     if link.gate_stages:
@@ -188,10 +222,21 @@ def input_of(bench: Bench, ref: PortRef) -> tuple[GateInput | None, list[str]]:
     """As `gate_input`, with the receiver's own rail where its limit is that of a pin on it and the rail is at hand:
     only then do both move together."""
     taken, lacks = gate_input(bench.port(ref))
+    taken = None if taken is None else _ahead_of_knobs(taken, turned(bench.port(ref)))
     high = None if taken is None else taken.absolute_limits.high
     shared = {rails[1] for rails in bench.rails} & set(bench.gear_by(ref.gear).power.rails)
     own = [volts for volts in shared if high is not None and 0 < volts <= high <= volts + _PIN_ABOVE_RAIL]
     return (replace(taken, rail_volts=own[0]) if taken is not None and own else taken), lacks
+
+
+def _ahead_of_knobs(taken: GateInput, knobs: Turned) -> GateInput:
+    """An input as it is at its jack, ahead of its own knobs; behind one that lets nothing through it never goes on."""
+    if knobs.does_nothing or taken.kind == "shorting":
+        return taken
+    if knobs.gain <= 0:
+        return replace(taken, on_volts=_MOST_SENT, off_volts=min(taken.off_volts, _MOST_SENT))
+    on, off = ((volts - knobs.offset_volts) / knobs.gain for volts in (taken.on_volts, taken.off_volts))
+    return replace(taken, on_volts=on, off_volts=off)
 
 
 def arriving(bench: Bench, link: Link, sent: Sent) -> tuple[float, float] | None:

@@ -10,10 +10,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Final
 
+from dynamis.bench.chains.knobs import NOT_TURNED, Turned, set_for_swing
 from dynamis.bench.chains.node import driving
 from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.ports import PortRef, SwingRecord
 from dynamis.bench.judging.audio import coupling, unknown_of
+from dynamis.bench.judging.knob_findings import closed, to_turn, unknown_knobs
 from dynamis.bench.judging.sides import arriving, own_ohms, sent_swing, sent_volts
 from dynamis.electrics.finding import Finding, Severity, cannot_tell
 from dynamis.electrics.net import parallel
@@ -30,13 +32,19 @@ _LOADED, _LOADED_MUCH = 0.05, 0.25
 
 @dataclass(frozen=True)
 class Swing:
-    """What arrives: volts at the input between which the signal swings, and between which the input acts."""
+    """What arrives: volts between which the signal swings behind the input's own knobs, and between which it acts.
+
+    jack_low, jack_high : the swing at the jack, ahead of the knobs.
+    """
 
     low: float
     high: float
     acts_low: float
     acts_high: float
     bias: float | None
+    jack_low: float
+    jack_high: float
+    knobs: Turned = NOT_TURNED
 
     @property
     def acting(self) -> float:
@@ -52,9 +60,17 @@ class Swing:
 
     @property
     def wants(self) -> tuple[float, float]:
-        """(gain, offset in volts) of a circuit that brings the swing to the range."""
-        gain = (self.acts_high - self.acts_low) / (self.high - self.low)
-        return gain, self.acts_low - gain * self.low
+        """(gain, offset in volts) of a circuit ahead of the jack that brings the swing to the range."""
+        low, high = self.acts_at_jack
+        gain = (high - low) / (self.jack_high - self.jack_low)
+        return gain, low - gain * self.jack_low
+
+    @property
+    def acts_at_jack(self) -> tuple[float, float]:
+        """Between which volts at the jack the input acts, its knobs where they are."""
+        gain = self.knobs.gain if self.knobs.gain > 0 else 1.0
+        low, high = ((volts - self.knobs.offset_volts) / gain for volts in (self.acts_low, self.acts_high))
+        return low, high
 
 
 def swing_at(bench: Bench, link: Link, sink: PortRef, style: Style = Style()) -> Swing | list[Finding]:
@@ -82,6 +98,7 @@ def swing_at(bench: Bench, link: Link, sink: PortRef, style: Style = Style()) ->
         for stored in link.between
         if not REGISTRY.knows(stored)
     ]
+    unknown += unknown_knobs(bench, (link.output, sink))
     for ref, value in ((link.output, own_ohms(output)), *((one, bench.port(one).ohms) for one in link.inputs)):
         if value is None:
             unknown.append(cannot_tell(f"Cannot tell until you measure the resistance of {bench.label(ref)}."))
@@ -91,7 +108,9 @@ def swing_at(bench: Bench, link: Link, sink: PortRef, style: Style = Style()) ->
         return unknown or [
             cannot_tell(f"Cannot tell what comes out of the circuits behind {bench.label(link.output)}.")
         ]
-    return Swing(*arrives, takes.low_volts, takes.high_volts, takes.bias_volts)
+    knobs = set_for_swing(bench.port(sink), *arrives, takes.low_volts, takes.high_volts)
+    low, high = sorted(knobs.gain * volts + knobs.offset_volts for volts in arrives)
+    return Swing(low, high, takes.low_volts, takes.high_volts, takes.bias_volts, *arrives, knobs)
 
 
 def judge_swing(bench: Bench, link: Link, sink: PortRef, style: Style) -> tuple[list[Finding], float | None]:
@@ -104,10 +123,10 @@ def judge_swing(bench: Bench, link: Link, sink: PortRef, style: Style) -> tuple[
         *_loading(bench, link, sink, swing, style),
         *_polarity(bench, sink, swing, style),
         *_bends(bench, link, sink, style),
+        *to_turn(bench.label(sink), swing.knobs, style),
     ]
-    findings += coupling(
-        bench, link, max(abs(swing.low), abs(swing.high)), 0.9 * max(abs(swing.low), abs(swing.high)), style
-    )
+    most = max(abs(swing.jack_low), abs(swing.jack_high))
+    findings += coupling(bench, link, most, 0.9 * most, style)
     return findings, 100.0 * swing.acting
 
 
@@ -117,7 +136,7 @@ def _limits(bench: Bench, link: Link, sink: PortRef, swing: Swing, style: Style)
     sides = [("input", sink)] if link.between else [("input", sink), ("output", link.output)]
     for side, ref in sides:
         limits = bench.port(ref).bears
-        for volts in (swing.high, swing.low):
+        for volts in (swing.jack_high, swing.jack_low):
             over = limits.span.outside(volts)
             if over:
                 text = (
@@ -134,7 +153,7 @@ def _loading(bench: Bench, link: Link, sink: PortRef, swing: Swing, style: Style
     sent = sent_swing(bench, link)
     if sent is None or sent.high <= sent.low:
         return []
-    lost = 1.0 - (swing.high - swing.low) / (sent.high - sent.low)
+    lost = 1.0 - (swing.jack_high - swing.jack_low) / (sent.high - sent.low)
     if lost < _LOADED:
         return []
     count = len(link.inputs)
@@ -142,7 +161,7 @@ def _loading(bench: Bench, link: Link, sink: PortRef, swing: Swing, style: Style
     text = (
         f"{what} {style.share(lost, 0)} of the swing of {bench.label(link.output)}, behind "
         f"{style.engineering(sent.ohms, 'Ω')}: {style.volts(sent.low, 2)} to {style.volts(sent.high, 2)} arrive as "
-        f"{style.volts(swing.low, 2)} to {style.volts(swing.high, 2)}. A buffer keeps it."
+        f"{style.volts(swing.jack_low, 2)} to {style.volts(swing.jack_high, 2)}. A buffer keeps it."
     )
     return [Finding("loading", "marginal" if lost >= _LOADED_MUCH else "note", text, -100.0 * lost, "%")]
 
@@ -152,6 +171,9 @@ def _polarity(bench: Bench, sink: PortRef, swing: Swing, style: Style) -> list[F
     gets = f"{style.volts(swing.low, 2)} to {style.volts(swing.high, 2)}"
     acts = f"{style.volts(swing.acts_low, 2)} to {style.volts(swing.acts_high, 2)}"
     share = style.share(acting, 0)
+    shut = closed(name, swing.knobs)
+    if shut:
+        return shut
     if swing.high <= swing.low:
         return [cannot_tell(f"Cannot tell about {name}: the signal does not swing, {gets}.")]
     gain, offset = swing.wants

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from typing import Final
 
-from msgspec.structs import replace as with_
-
+from dynamis.bench.chains.tree import own_part, site_in
 from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.gate_ports import loading_of
 from dynamis.bench.document.ports import ClockRecord, GateRecord, Port, PortRef
@@ -86,7 +85,7 @@ def fitting_circuit(bench: Bench, link: Link, sink: PortRef) -> GateCircuit | No
     bare = _bare(bench, link, sink)
     return (
         None
-        if bare is None or link.gate_stages
+        if bare is None or own_part(link, sink).gate_stages
         else gate_circuit(*bare, bench.rails_for(link), _limit_of(bench, link), battery=True)
     )
 
@@ -105,11 +104,12 @@ def fitting_circuits(bench: Bench, link: Link, sink: PortRef) -> list[GateCircui
 
 def _bare(bench: Bench, link: Link, sink: PortRef) -> tuple[GateOutput, GateInput, int] | None:
     """What meets with nothing between, and how many equal inputs hang there; None where that is not known."""
-    bare, _ = gate_output(bench, with_(link, gate_stages=(), between=()))
+    path = site_in(bench, link, sink).ahead
+    bare, _ = gate_output(bench, path)
     taken, _ = input_of(bench, sink)
     if bare is None or taken is None:
         return None
-    return bare, taken, max(1, sum(input_of(bench, ref)[0] == taken for ref in link.inputs))
+    return bare, taken, max(1, sum(input_of(bench, ref)[0] == taken for ref in path.inputs))
 
 
 def pulse_seconds(bench: Bench, link: Link) -> float | None:

@@ -21,9 +21,8 @@ from dynamis.bench.designing.law_change import (
     use_converter,
     usual_from,
 )
-from dynamis.bench.designing.link_ask import spoils
 from dynamis.bench.document.ports import PortRef
-from dynamis.bench.judging.beside import refuse_spoiling
+from dynamis.bench.judging.beside import harmed, placed
 from dynamis.electrics.circuits.parts import parts_csv, parts_list
 from dynamis.electrics.circuits.supply import OP_AMPS, Supply
 from dynamis.electrics.design.trims import trimmer_sizes
@@ -223,7 +222,7 @@ class ConverterPage(LinkPage):
         pieces = parts.pieces(style)
         bench = self._session.bench
         output, sink = self._pair
-        harm = spoils(bench, output, sink, lambda: use_converter(bench, output, sink, converter, self._high_note))
+        harm = harmed(bench, output, sink, use_converter(bench, output, sink, converter, self._high_note))
         others = [
             f"{one.name}  {one.value}, {one.role}" for one in pieces if one.ohms is None and one.name not in TRIMMERS
         ]
@@ -316,8 +315,8 @@ class ConverterPage(LinkPage):
         if self.chosen is None or self._pair is None:
             raise InputError("No converter is chosen; nothing was put between.")
         converter = replace(self.chosen, trimmed=self.as_trimmed.isChecked())
-        change = use_converter(self._session.bench, *self._pair, converter, self._high_note)
-        refuse_spoiling(self._session.bench, change.bench.link_from(self._pair[0]), self._pair[1])
+        bench, pair = self._session.bench, self._pair
+        change = placed(bench, *pair, lambda apart: use_converter(bench, *pair, converter, self._high_note, apart))
         self._session.document.apply(change)
         self._session.said.emit(f"{title_of(converter.parts.direction)} stands in the link now.", False)
 

@@ -22,7 +22,7 @@ from dynamis.bench.designing.gate_choices import (
 from dynamis.bench.designing.gate_words import gate_row, gate_words, joint_words
 from dynamis.bench.document.bench import GateStageRecord, Link
 from dynamis.bench.document.ports import PortRef
-from dynamis.bench.judging.beside import refuse_spoiling
+from dynamis.bench.judging.beside import placed
 from dynamis.electrics.circuits.parts import parts_csv, parts_list, pieces_from
 from dynamis.electrics.gates.schematic import gate_schematic
 from dynamis.errors import InputError
@@ -123,7 +123,7 @@ class GatePage(LinkPage):
         guards = [f"{style.engineering(one.ohms, 'Ω')} {one.role}" for one in chosen.protection]
         sentences += [f"For its own protection: {', '.join(guards)}."] if guards else []
         sentences += joint_words(chosen, style)
-        sentences += unpowered_words(bench, with_stage(self._link, stage), self._pair[1], style)
+        sentences += unpowered_words(bench, with_stage(self._link, self._pair[1], stage), self._pair[1], style)
         self.clamp.setVisible(chosen.guarded is not None)
         output, sink = self._pair
         ends = [bench.label(output)], [bench.label(sink)]
@@ -132,7 +132,7 @@ class GatePage(LinkPage):
         drawn, netlist = None, ""
         try:
             drawn = gate_schematic(stage.circuit, stage.parts, style, contact=contact, sender=ends[0], receiver=ends[1])
-            netlist = stage_spice(bench, with_stage(self._link, stage), sink, stage)
+            netlist = stage_spice(bench, with_stage(self._link, sink, stage), sink, stage)
         except KeyError as lacking:  # a circuit of an older version
             sentences.append(f"It was kept without its part {lacking}: take it out, and choose it anew.")
         self.words.show_sentences([*sentences, *chosen.spoils])
@@ -172,8 +172,8 @@ class GatePage(LinkPage):
         if self.chosen is None or self._pair is None:
             raise InputError("No circuit is chosen; nothing was put between.")
         stage: GateStageRecord = self.chosen.stage
-        change = use_stage(self._session.bench, *self._pair, stage)
-        refuse_spoiling(self._session.bench, change.bench.link_from(self._pair[0]), self._pair[1])
+        bench, pair = self._session.bench, self._pair
+        change = placed(bench, *pair, lambda apart: use_stage(bench, *pair, stage, apart))
         self.chosen = None
         self._session.document.apply(change)
         self._session.said.emit(f"A {stage.circuit} stands in the link now.", False)

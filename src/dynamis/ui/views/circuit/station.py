@@ -12,9 +12,9 @@ from dynamis.bench.chains.notes_at import note_at_volts, whole_note_volts
 from dynamis.bench.chains.tree import trial_link
 from dynamis.bench.designing.between import RESISTOR_PER_KELVIN, built, op_amp_for, supply_from, use_between
 from dynamis.bench.designing.law_change import law_direction
-from dynamis.bench.designing.link_ask import LinkAsk, link_ask, spoils
+from dynamis.bench.designing.link_ask import LinkAsk, link_ask
 from dynamis.bench.document.ports import SWITCHING, PortRef
-from dynamis.bench.judging.beside import refuse_spoiling
+from dynamis.bench.judging.beside import harmed, placed
 from dynamis.electrics.circuits.circuit import Fitted
 from dynamis.electrics.circuits.parts import pieces_of
 from dynamis.electrics.circuits.schematic import schematic
@@ -296,7 +296,7 @@ class CircuitStation(Station):
         bench, harm = self._session.bench, []
         if self._pair is not None and self._of_link is not None:
             output, sink = self._pair
-            harm = spoils(bench, output, sink, lambda: use_between(bench, output, sink, built(proposal)))
+            harm = harmed(bench, output, sink, use_between(bench, output, sink, built(proposal)))
         self.panel.warn(proposal, self._session.style, harm)
 
     def compare(self, key: str) -> None:
@@ -385,8 +385,8 @@ class CircuitStation(Station):
             self.answer.check_delivered(self._session.style)
         session, title = self._session, self.chosen.circuit.topology.title
         built_circuit = built(self.chosen, trimmed=self.side.as_trimmed.isChecked())
-        change = use_between(session.bench, *self._pair, built_circuit)
-        refuse_spoiling(session.bench, change.bench.link_from(self._pair[0]), self._pair[1])
+        bench, pair = session.bench, self._pair
+        change = placed(bench, *pair, lambda apart: use_between(bench, *pair, built_circuit, apart))
         self._chosen_key = STANDING
         session.document.apply(change)
         session.said.emit(f"{title} stands in the link now.", False)

@@ -1,0 +1,77 @@
+"""The other ways into an adder or mixer: what an octave of a sender that transposes comes to behind it.
+
+What is added to a pitch transposes truly only at a gain of exactly one: 1 % makes 12 cents of every octave of its own.
+Source: the definition of the cent; that transposing by adding holds under V/oct only follows from the two laws.
+"""
+
+from __future__ import annotations
+
+import math
+
+from dynamis.bench.chains.knobs import turned
+from dynamis.bench.chains.node import link_net
+from dynamis.bench.chains.sending import law_ahead
+from dynamis.bench.chains.tree import fed_from, path_in
+from dynamis.bench.document.bench import Bench, Link
+from dynamis.bench.document.ports import PortRef, Way
+from dynamis.electrics.finding import Finding
+from dynamis.notation.style import Style
+from dynamis.pitch.laws import ExponentialLaw, Law
+from dynamis.transfer.parameter import NOMINAL
+
+_LEAST_CENTS = 0.05
+
+
+def other_ways(bench: Bench, link: Link, heard: Law, share: float, style: Style) -> list[Finding]:
+    """Findings of what is added to the pitch that an output follows.
+
+    link : the path from that output.  heard : what the input makes of volts at its jack.  share : what loading leaves
+    of the output's volts there.
+    """
+    through, followed = bench.port(link.output).through, fed_from(bench, link.output)
+    if through is None or followed is None:
+        return []
+    findings: list[Finding] = []
+    for way in through.ways:
+        entry = PortRef(link.output.gear, way.input)
+        for feeding in bench.links_into(entry)[:1]:
+            if entry != followed[1]:
+                findings += _way(bench, link, way, path_in(bench, feeding, entry), entry, heard, share, style)
+    return findings
+
+
+def _way(
+    bench: Bench, link: Link, way: Way, path: Link, entry: PortRef, heard: Law, share: float, style: Style
+) -> list[Finding]:
+    sent, net, gear = law_ahead(bench, path), link_net(bench, path), bench.gear_by(entry.gear).name
+    if sent is None or net is None:
+        return []
+    name = bench.label(path.output)
+    if not (isinstance(sent, ExponentialLaw) and isinstance(heard, ExponentialLaw)):
+        text = (
+            f"{name} is added by {gear} to a pitch under Hz/V: it adds hertz and not semitones, and transposes most at "
+            "the bottom. Add where the law is V/oct."
+        )
+        return [Finding("way-gain", "fault", text)]
+    at_entry, _ = net.share(f"{path.output.gear}.{path.output.port}", NOMINAL)
+    gain = float(at_entry) * turned(bench.port(entry)).gain * way.gain * share
+    per_octave = 1200.0 * (sent.volts_per_octave * gain / heard.volts_per_octave - 1.0)
+    octaves = max(1.0, (path.high_note - path.low_note) / 12.0)
+    limit = 1200.0 * way.gain_limit
+    allowed = min(link.tightest_cents, path.tightest_cents)
+    worst, more = abs(per_octave) * octaves, limit * octaves
+    if worst <= _LEAST_CENTS and (way.proved or more <= allowed):
+        return []
+    over = f"{style.number(octaves, 1)} octaves" if octaves != 1.0 else "the octave"
+    sounds = (
+        f"An octave of {name} comes out of {gear} as {style.cents(1200.0 + per_octave)} ct, "
+        f"{style.cents(math.copysign(worst, per_octave), sign=True)} ct over {over} used"
+    )
+    if worst > allowed:
+        text = f"{sounds}; {style.cents(allowed)} are allowed. Trim its gain, and prove it by an octave."
+        return [Finding("way-gain", "fault", text, per_octave, "ct/octave")]
+    if worst + more > allowed:
+        up_to = style.cents(worst + more)
+        text = f"{sounds}, and up to {up_to} ct with its parts at their limits: prove its gain by an octave."
+        return [Finding("way-gain", "marginal", text, per_octave, "ct/octave")]
+    return [Finding("way-gain", "note", f"{sounds}.", per_octave, "ct/octave")]
