@@ -7,6 +7,7 @@ import numpy as np
 from dynamis.bench.chains.codes import channel_codes, codes_sentences
 from dynamis.bench.chains.link_chain import link_chain
 from dynamis.bench.chains.port_transfers import converter_of, dac_if_known
+from dynamis.bench.chains.tree import trial_link
 from dynamis.bench.designing.between import asked_of, smallest_with_op_amp
 from dynamis.bench.designing.gate_choices import gate_choices, meets_words
 from dynamis.bench.designing.remedies import remedies_for
@@ -23,7 +24,6 @@ from dynamis.bench.document.records import (
 )
 from dynamis.bench.judging.levels import envelope_of, levels_of, pulse_of
 from dynamis.bench.judging.matrix import Matrix
-from dynamis.bench.chains.tree import trial_link
 from dynamis.bench.judging.wiring import wiring_card
 from dynamis.bench.runs.analysis import analyse, check_readings, codes_of, head_of
 from dynamis.calibration.causes.words import shape_sentences

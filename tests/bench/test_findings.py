@@ -7,6 +7,7 @@ returns, settings and missing gates these are the things that go wrong is common
 from __future__ import annotations
 
 import math
+from fractions import Fraction
 from pathlib import Path
 
 import pytest
@@ -22,6 +23,7 @@ from tests.bench.benches import (
     IN,
     LFO,
     LINE_IN,
+    OUT,
     PITCH_IN,
     PITCH_OUT,
     PULSE,
@@ -29,19 +31,21 @@ from tests.bench.benches import (
     SUPPLIED,
     SWITCH,
     TRIGGER_IN,
+    VOCT,
     audio,
     bench,
     swing,
 )
 
 from dynamis.bench.chains.link_chain import link_chain
-from dynamis.bench.document.bench import Link, Power
+from dynamis.bench.document.bench import Bench, Gear, Link, Power
 from dynamis.bench.document.checks import check_bench
 from dynamis.bench.document.ports import (
     AudioRecord,
     ClockRecord,
     EnvelopeRecord,
     GateRecord,
+    Knob,
     MidiRecord,
     Need,
     Normal,
@@ -50,7 +54,9 @@ from dynamis.bench.document.ports import (
     PortRef,
     PotRecord,
     SwingRecord,
+    Through,
     VoltSpan,
+    Way,
 )
 from dynamis.bench.judging.matrix import Matrix
 from dynamis.bench.judging.pairs import judge_link, judge_pair
@@ -68,6 +74,13 @@ SPARE = Link("s", PortRef("desk", "spare"), (IN,))
 OPENED = Link("o", PortRef("desk", "spare"), (PortRef("voice", "t"),))
 OWN_POWER = {"power": Power("adapter")}
 NO_RETURN = with_(GATE_IN, poles=(Pole("tip", "signal"),))
+
+SUM = Port("sum", "sum", "output", ohms=100.0, through=Through(ways=(Way("in"),)))
+
+
+def turned(swing=SwingRecord(-5.0, 5.0), **more):
+    return with_(DEPTH, swing=swing, knobs=(Knob("Depth", does="depth", low=0.0, high=1.0, **more),))
+
 
 ROWS = (
     # 5 V and 0 V through 1 kohm each: 2.5 V, less 100 kohm to ground; 2.5 mA flow across.
@@ -325,6 +338,22 @@ ROWS = (
         bench(GATE_OUT, with_(GATE_IN, normal=Normal("the inner clock"))),
         bench(GATE_OUT, GATE_IN),
     ),
+    ("knob-to-set", "note", 100.0, bench(LFO, turned()), bench(LFO, turned(at=1.0))),
+    (
+        "knob-to-set",
+        "note",
+        40.0,
+        bench(LFO, turned(SwingRecord(-2.0, 2.0))),
+        bench(LFO, turned(SwingRecord(-2.0, 2.0), at=0.4)),
+    ),
+    ("knob-closed", "fault", None, bench(LFO, turned(at=0.0)), bench(LFO, turned(at=1.0))),
+    (
+        "passes-on",
+        "note",
+        None,
+        bench(PITCH_OUT, with_(PITCH_IN, law=None), SUM),
+        bench(PITCH_OUT, PITCH_IN),
+    ),
     # A 15 V pull-up of 1 kohm into a sender of 1 kohm that bears 5.5 V: half of 5 and 15 V.
     (
         "output-over-limit",
@@ -383,6 +412,38 @@ def test_each_fault_is_found_and_the_mended_bench_has_none(code, severity, value
     after = judge_link(mended, mended.links[0])[0]
     assert code not in {one.code for one in after.findings}
     assert after.verdict == "fits"
+
+
+@pytest.mark.parametrize(
+    ("gain", "limit", "severity", "law"),
+    [
+        (0.994, 0.0, "fault", VOCT),
+        (1.0, 0.02, "marginal", VOCT),
+        (0.9995, 0.0, "note", VOCT),
+        (1.0, 0.0, "fault", "hzv:note=36,volts=0.5"),
+        (1.0, 0.0, None, VOCT),
+    ],
+)
+def test_what_is_added_to_a_pitch_is_judged_by_its_octave(gain, limit, severity, law):
+    """1200 · (gain - 1) cents an octave, over the two octaves that its keys are used for: exact fractions."""
+    sends = Through(ways=(Way("row"), Way("keys", gain, limit)))
+    desk = Gear(
+        "desk",
+        "Adder",
+        (with_(PITCH_OUT, law=None, through=sends), *(with_(PITCH_IN, id=one, law=None) for one in ("row", "keys"))),
+    )
+    voice = Gear("voice", "Voice", (with_(PITCH_IN, law=law),))
+    keys = Gear("k", "Keys", (with_(PITCH_OUT, law=law), with_(PITCH_OUT, id="row", law=law)))
+    links = (
+        Link("l", OUT, (IN,)),
+        Link("r", PortRef("k", "row"), (PortRef("desk", "row"),)),
+        Link("o", PortRef("k", "out"), (PortRef("desk", "keys"),), low_note=36.0, high_note=60.0),
+    )
+    told = judge_link(Bench("B", (desk, voice, keys), links), links[0])[0].findings
+    found = [one for one in told if one.code == "way-gain"]
+    assert [one.severity for one in found] == ([] if severity is None else [severity])
+    if found and law == VOCT:
+        assert found[0].value == pytest.approx(float(1200 * (Fraction(gain) - 1)), abs=1e-6)
 
 
 def test_every_code_has_its_fault_in_a_table():

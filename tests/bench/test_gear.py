@@ -8,6 +8,7 @@ from msgspec.structs import replace as with_
 from tests.bench.benches import DEPTH, GATE_IN, GATE_OUT, LFO, PITCH_IN, PITCH_OUT, bench
 
 from dynamis.bench.chains.link_chain import link_chain
+from dynamis.bench.chains.tree import trial_link
 from dynamis.bench.document.bench import Bench, GateStageRecord, Gear, Link
 from dynamis.bench.document.checks import check_bench
 from dynamis.bench.document.commands import add_gear
@@ -30,7 +31,6 @@ from dynamis.bench.gear.fields import GEAR_FIELDS, LINK_FIELDS, PORT_FIELDS, por
 from dynamis.bench.gear.library import GEAR_KINDS, PORT_KINDS, gear_of, port_of
 from dynamis.bench.judging.cautions import CAUTIONS, cautions_for
 from dynamis.bench.judging.matrix import Matrix
-from dynamis.bench.chains.tree import trial_link
 from dynamis.bench.judging.pairs import judge_link, judge_pair
 from dynamis.bench.judging.wiring import wiring_card
 from dynamis.demo import lantern

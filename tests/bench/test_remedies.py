@@ -20,6 +20,7 @@ from tests.bench.benches import (
     swing,
 )
 
+from dynamis.bench.chains.tree import trial_link
 from dynamis.bench.designing.gate_choices import gate_choices, use_stage
 from dynamis.bench.designing.remedies import remedies_for
 from dynamis.bench.document.bench import GateStageRecord, Power
@@ -28,7 +29,6 @@ from dynamis.bench.document.ports import ClockRecord, EnvelopeRecord, GateRecord
 from dynamis.bench.judging.beside import placed
 from dynamis.bench.judging.levels import Levels, envelope_of, levels_of, loaded_to_open, pulse_of, with_level
 from dynamis.bench.judging.matrix import Matrix
-from dynamis.bench.chains.tree import trial_link
 from dynamis.bench.judging.pairs import judge_link, judge_pair
 from dynamis.bench.judging.sides import input_of
 from dynamis.bench.judging.switching import signals_differ
@@ -71,7 +71,7 @@ def test_each_remedy_leaves_what_it_says_on_the_demo_bench():
                 after = remedy.command(demo).bench
                 link = after.link_from(remedy.by or fit.output)
                 joined = link is not None and fit.input in link.inputs
-                assert joined or remedy.title.startswith(("Join", "Part", "Set"))
+                assert joined or remedy.title.startswith(("Join", "Part", "Set", "Turn"))
                 if joined:
                     assert judge_pair(after, link, fit.input).verdict == remedy.leaves.verdict
                 worse = BEST_FIRST.index(remedy.leaves.verdict) > BEST_FIRST.index(fit.verdict)
@@ -263,9 +263,9 @@ def test_circuits_for_a_gate_are_judged_with_what_hangs_beside():
     branched = remedy.command(one).bench
     assert branched.links[0].branch_of(sink).inputs == (sink,)
     assert [fit.verdict for fit in judge_link(branched, branched.links[0])] == ["fits", "fits"]
-    assert placed(one, output, sink, lambda apart: use_stage(one, output, sink, found.choices[0].stage, apart)).bench == (
-        use_stage(one, output, sink, found.choices[0].stage, on_branch=True).bench
-    )
+    assert placed(
+        one, output, sink, lambda apart: use_stage(one, output, sink, found.choices[0].stage, apart)
+    ).bench == (use_stage(one, output, sink, found.choices[0].stage, on_branch=True).bench)
     used = use_stage(one, output, sink, found.choices[0].stage)
     assert used.label.endswith("put a transistor to ground between")
     now = used.bench.link_from(output)

@@ -17,9 +17,9 @@ import pytest
 from msgspec.structs import replace
 from tests.fuzzing import targets
 
+from dynamis.bench.chains.tree import trial_link
 from dynamis.bench.designing.between import asked_of, built, smallest_with_op_amp, use_between
 from dynamis.bench.document.ports import PortRef
-from dynamis.bench.chains.tree import trial_link
 from dynamis.calibration.frequency import parse_frequency_words
 from dynamis.calibration.meter import parse_meter_words
 from dynamis.converter.firmware import BoardCorrection

@@ -232,6 +232,19 @@ def test_a_bench_of_version_4_is_brought_here_with_its_circuit_for_gates(tmp_pat
         assert {one.code for one in judge_pair(bench, link, link.inputs[0]).findings} == {"outputs-contending"}
 
 
+def test_a_bench_of_version_5_is_judged_as_it_was(tmp_path):
+    path = Path(shutil.copy(OLD / "version-5.dynamis", tmp_path / "five.dynamis"))
+    with BenchFile.open(path) as opened:
+        bench = opened.bench()
+        assert path.with_name("five (version 5).dynamis").exists()
+        assert (len(opened.runs()), [link.branches for link in bench.links]) == (3, [()] * len(bench.links))
+        assert [one.knobs[0].does for gear in bench.gear for one in gear.ports if one.knobs] == [""]
+        # What the version that wrote it told: 1200 * (1 / 1.02 - 1) cents an octave from the 0 V of its keys' reference,
+        # 5.2 octaves up.
+        fit = judge_pair(bench, bench.links[0], bench.links[0].inputs[0])
+        assert fit.value == pytest.approx(5.2 * 1200 * (1 / 1.02 - 1), abs=0.3)
+
+
 def test_an_older_bench_that_cannot_be_brought_here_stays_as_it_was(old_file):
     raw = sqlite3.connect(old_file)
     raw.execute("UPDATE run SET settings = replace(settings, '\"bits\":12', '\"bits\":99')")
@@ -329,7 +342,7 @@ def test_a_change_that_was_cut_off_is_rolled_back(demo_file, tmp_path):
     assert cut.read_bytes() != before
     with BenchFile.open(cut) as opened:
         assert len(opened.runs()) == 3
-    assert VERSION == 5
+    assert VERSION == 6
 
 
 def test_a_full_disk_while_reading_loses_nothing(demo_file):

@@ -22,7 +22,9 @@ from dynamis.bench.document.ports import (
     PortRef,
     PotRecord,
     SwingRecord,
+    Through,
     VoltSpan,
+    Way,
 )
 from dynamis.pitch.laws import parse_law
 from dynamis.transfer.law import PitchSource
@@ -301,6 +303,38 @@ def more_gear() -> tuple[Gear, ...]:
             ),
         ),
         Gear(
+            "trapdoor-adder",
+            "Trapdoor adder",
+            (
+                _in("row", "pitch"),
+                _in("keys", "pitch"),
+                _out(
+                    "sum",
+                    "pitch",
+                    100.0,
+                    through=Through(ways=(Way("row", 1.0, 0.0005, True), Way("keys", 0.994, 0.005))),
+                ),
+            ),
+            (),
+            "Adds what the keys play to a row; the gain of its second input was never proved.",
+        ),
+        Gear(
+            "loft-voice",
+            "Loft voice",
+            (
+                _in("pitch", "pitch", law=_PLAIN, knobs=(Knob("Scale", does="scale", low=-0.03, high=0.03),)),
+                _in("gate", "gate", gate=_takes(2.0, 1.0)),
+                _in(
+                    "growl",
+                    "modulation",
+                    swing=SwingRecord(-4.0, 4.0),
+                    knobs=(Knob("Growl", does="depth", low=0.0, high=1.0, at=0.0),),
+                ),
+            ),
+            (),
+            "Its scale can be turned by 3 % from the front; growl is off.",
+        ),
+        Gear(
             "lamp-reference",
             "Lamp reference",
             (_out("volts", "modulation", 10.0, swing=SwingRecord(0.0, 10.0)),),
@@ -326,4 +360,7 @@ def more_links() -> tuple[Link, ...]:
         link("prompt-desk-laptop/out-2", "foyer-mixer/line", program_channel=10),
         link("foyer-keyboard/MIDI-out", "workshop-board/MIDI-in"),
         link("fly-lever/along", "wardrobe-envelope/gate"),
+        link("curtain-sequencer/row-B", "trapdoor-adder/row", low_note=36.0, high_note=60.0),
+        link("foyer-keyboard/pitch", "trapdoor-adder/keys", low_note=36.0, high_note=60.0),
+        link("trapdoor-adder/sum", "loft-voice/pitch", low_note=36.0, high_note=60.0),
     )

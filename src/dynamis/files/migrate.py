@@ -3,6 +3,7 @@
 Version 2: a table is kept as distances from its constants (it was a list of codes); readings know the meter's
 range; what was sent to boards has a table of its own.  Version 3: ports, gear and links know more of themselves;
 what version 2 stored is read as it is.  Version 5: the rails at hand, instruments, ids that are unique across files.
+Version 6: branches of links, knobs that turn something, outputs that follow inputs of their gear.
 """
 
 from __future__ import annotations
@@ -96,6 +97,7 @@ _STEPS: Final[dict[int, Callable[[sqlite3.Connection], None]]] = {
     2: _new_fields,
     3: _new_fields,
     4: _from_4,
+    5: _new_fields,
 }
 
 

@@ -72,7 +72,7 @@ def _asked_of(bench: Bench, link: Link, sink: PortRef, start: Requirement) -> Re
     output, driven = bench.port(ahead.output), driving(bench, ahead)
     if driven is None and output.pot is None:
         return f"Measure the resistance of {bench.label(ahead.output)} first: the circuit's input hangs on it."
-    ohms = 0.0 if driven is None or (output.pot is not None and not ahead.between) else driven.ohms
+    ohms = (output.ohms or 0.0) if driven is None or not ahead.between else driven.ohms
     loads = [*(bench.port(ref).ohms for ref in ahead.inputs or (sink,)), *(load.ohms for load in site.loads)]
     if any(one is None for one in loads):
         return f"Measure the resistance of {bench.label(sink)} first: it loads the circuit."

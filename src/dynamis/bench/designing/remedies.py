@@ -102,11 +102,12 @@ def _apart(one: Remedy, harm: Sequence[str]) -> Remedy | None:
 
 
 def _rank(one: Remedy) -> tuple[float, ...]:
-    """By what it leaves; of those that leave it as good, what costs nothing before what is soldered."""
+    """By what it leaves; of those that make it fit, what costs nothing before what is soldered."""
     if one.leaves is None:
         return (9.0,)
     verdict, asks, off = _asked(one.leaves)
-    return (verdict, _COSTS.index(one.kind), asks, off)
+    cost = _COSTS.index(one.kind) if one.leaves.verdict in ("fits", "marginal") else 0
+    return (verdict, cost, asks, off)
 
 
 def _helps(before: PairFit, after: PairFit) -> bool:

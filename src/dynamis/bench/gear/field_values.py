@@ -120,6 +120,8 @@ def _stored(record: Any, first: str) -> StoredTransfer | None:
 
 def _with_transfer(port: Port, first: str, key: str, value: Any) -> tuple[StoredTransfer, ...]:
     kind, stored = _TRANSFERS[first], _stored(port, first)
+    if stored is None and value is None:
+        return port.transfers
     if stored is None:
         if port.law is None:
             raise InputError(f"{port.name} has no law yet; give it one first.")
