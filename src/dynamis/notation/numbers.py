@@ -104,6 +104,19 @@ def parse_quantity(text: str, unit: str, what: str = "The value", *, decimal_com
     return value
 
 
+def last_digit(text: str, unit: str, *, decimal_comma: bool = False) -> float:
+    """What the last digit of a value as it was typed stands for, in `unit`: of `2.50 V` 0.01.
+
+    Raises `InputError` as `parse_quantity`.
+    """
+    value = parse_quantity(text, unit, decimal_comma=decimal_comma)
+    mantissa = re.split(r"(?<=\d)[eE](?=[+-]?\d)", text)[0]
+    place = max(k for k, one in enumerate(mantissa) if one.isdecimal())
+    other = "8" if mantissa[place] == "9" else str(int(mantissa[place]) + 1)
+    moved = parse_quantity(text[:place] + other + text[place + 1 :], unit, decimal_comma=decimal_comma)
+    return float(f"{abs(moved - value):.3g}")
+
+
 def parse_share(text: str, what: str = "The value", *, decimal_comma: bool = False) -> float:
     """Read per cent, with or without a ± ahead of it, as a fraction: `± 0.5 %` is 0.005."""
     return parse_quantity(text.strip().lstrip("±"), "%", what, decimal_comma=decimal_comma) / 100.0

@@ -7,7 +7,6 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from dynamis.bench.chains.knobs import set_for_pitch, without_reach
 from dynamis.bench.chains.node import link_net, missing_ohms, rivals_of
 from dynamis.bench.chains.port_transfers import heard_by
 from dynamis.bench.chains.sending import knob_stage, sending_of, unknown_kind
@@ -16,6 +15,7 @@ from dynamis.bench.chains.tunings import tuning_of
 from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.ports import PortRef
 from dynamis.bench.document.records import HeadRecord
+from dynamis.bench.gear.knobs import set_for_pitch, without_reach
 from dynamis.errors import InputError
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import parse_law

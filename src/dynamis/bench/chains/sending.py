@@ -8,7 +8,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from dynamis.bench.chains.knobs import Turned, turned
 from dynamis.bench.chains.laws import law_after
 from dynamis.bench.chains.node import between_of, link_net, missing_ohms
 from dynamis.bench.chains.port_transfers import Head, converter_of, make_dac, make_head, source_of
@@ -17,6 +16,7 @@ from dynamis.bench.chains.tunings import tuning_of
 from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.ports import Port, PortRef, Through, Way
 from dynamis.bench.document.records import HeadRecord
+from dynamis.bench.gear.knobs import Turned, turned
 from dynamis.converter.dac import MOST_BITS_WITH_INL
 from dynamis.converter.heads import TableHead, inl_behind
 from dynamis.converter.transfers import DacTransfer

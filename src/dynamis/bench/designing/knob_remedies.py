@@ -8,13 +8,13 @@ from typing import Final
 
 from msgspec.structs import replace
 
-from dynamis.bench.chains.knobs import Turned, turn_words, turned, value_words
 from dynamis.bench.chains.tree import path_in
 from dynamis.bench.designing.remedy import Remedy
 from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.commands import Change
 from dynamis.bench.document.ports import Knob, Port, PortRef
 from dynamis.bench.gear.commands import set_knobs
+from dynamis.bench.gear.knobs import Turned, turn_words, turned, value_words
 from dynamis.bench.judging.pairs import PairFit, judge_pair
 from dynamis.bench.judging.pitch_fit import knobs_for
 from dynamis.bench.judging.swings import Swing, swing_at

@@ -11,9 +11,10 @@ from msgspec.structs import replace
 from dynamis.bench.document.bench import Bench, Gear, Link
 from dynamis.bench.document.checks import check_gear, check_link, check_port, named
 from dynamis.bench.document.commands import Change, new_id
-from dynamis.bench.document.ports import Port, PortRef
+from dynamis.bench.document.ports import Knob, Port, PortRef, Through
 from dynamis.bench.gear.field_values import value_of, with_value
 from dynamis.bench.gear.fields import Field, link_fields, port_fields
+from dynamis.bench.gear.inner_fields import own_choices
 from dynamis.errors import InputError
 from dynamis.notation.style import Style, plain
 
@@ -36,6 +37,40 @@ def set_knobs(bench: Bench, ref: PortRef, shares: Mapping[str, float]) -> Change
     check_port(changed)
     words = ", ".join(f"{name} to {plain(round(100.0 * share))} %" for name, share in shares.items())
     return Change(f"{bench.label(ref)}: {words}", bench.with_port(ref, changed))
+
+
+def put_knob(bench: Bench, ref: PortRef, knob: Knob, index: int | None = None) -> Change:
+    """Add a knob to a port, or put a changed one in the place of the one at an index."""
+    port = bench.port(ref)
+    knob = replace(knob, name=named(knob.name, "knob"))
+    others = [one for k, one in enumerate(port.knobs) if k != index]
+    if any(one.name == knob.name for one in others):
+        raise InputError(f"{bench.label(ref)} has a knob called {knob.name!r} already; give it another name.")
+    if index is None:
+        knobs: tuple[Knob, ...] = (*port.knobs, knob)
+    else:
+        knobs = tuple(knob if k == index else one for k, one in enumerate(port.knobs))
+    return _put_port(bench, ref, replace(port, knobs=knobs), f"the knob {knob.name}")
+
+
+def remove_knob(bench: Bench, ref: PortRef, index: int) -> Change:
+    """Take a knob off a port."""
+    port = bench.port(ref)
+    knobs = tuple(one for k, one in enumerate(port.knobs) if k != index)
+    return _put_port(bench, ref, replace(port, knobs=knobs), f"without the knob {port.knobs[index].name}")
+
+
+def set_through(bench: Bench, ref: PortRef, through: Through) -> Change:
+    """Say which inputs of its gear an output follows; it sends its own where it follows none."""
+    port = replace(bench.port(ref), through=through if through.ways else None)
+    return _put_port(bench, ref, port, "what it follows")
+
+
+def _put_port(bench: Bench, ref: PortRef, port: Port, words: str) -> Change:
+    check_port(port)
+    changed = bench.with_port(ref, port)
+    check_gear(changed.gear_by(ref.gear))
+    return Change(f"{bench.label(ref)}: {words}", changed)
 
 
 def set_gear_field(bench: Bench, gear_id: str, field: Field, value: Any, style: Style = Style()) -> Change:
@@ -125,7 +160,7 @@ def copy_port(bench: Bench, ref: PortRef) -> Change:
 
 
 def fields_of(bench: Bench, ref: PortRef) -> list[Field]:
-    return port_fields(bench.port(ref))
+    return own_choices(port_fields(bench.port(ref)), bench.gear_by(ref.gear))
 
 
 def fields_of_link(bench: Bench, link: Link) -> list[Field]:

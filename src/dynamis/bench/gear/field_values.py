@@ -17,7 +17,6 @@ from dynamis.bench.document.ports import (
     ClockRecord,
     EnvelopeRecord,
     GateRecord,
-    Knob,
     MidiRecord,
     Need,
     Normal,
@@ -50,10 +49,6 @@ def value_of(record: Port | Gear | Link, path: str) -> Any:
         return _pole_value(record.poles, rest)  # type: ignore[union-attr]
     if first == "settings":
         return tuple((one.name, one.value) for one in record.settings)  # type: ignore[union-attr]
-    if path == "knobs.proved":
-        return bool(record.knobs) and all(one.proved for one in record.knobs)  # type: ignore[union-attr]
-    if path == "knobs":
-        return tuple((one.name, one.mark) for one in record.knobs)  # type: ignore[union-attr]
     if path == "needs":
         return tuple((one.setting, one.value) for one in record.needs)  # type: ignore[union-attr]
     if path == "clock.voids":
@@ -83,12 +78,6 @@ def with_value(record: Any, path: str, value: Any) -> Any:
         return changed(record, poles=_with_pole(record.poles, rest, value))
     if first == "settings":
         return changed(record, settings=_with_settings(record.settings, value))
-    if path == "knobs.proved":
-        return changed(record, knobs=tuple(msgspec.structs.replace(one, proved=bool(value)) for one in record.knobs))
-    if path == "knobs":
-        known = {one.name: one for one in record.knobs}
-        same = {pair: known[pair[0]] for pair in value if pair[0] in known and known[pair[0]].mark == pair[1]}
-        return changed(record, knobs=tuple(same.get(pair) or Knob(*pair) for pair in value))
     if path == "needs":
         return changed(record, needs=tuple(Need(name, wanted) for name, wanted in value))
     if first == "normal":

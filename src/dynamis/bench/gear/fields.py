@@ -56,7 +56,8 @@ class Field:
         if self.kind in ("text", "pairs", "flag", "choice"):
             return _READ[self.kind](self, cleaned)
         if self.kind == "list":
-            return parse_quantities(cleaned, self.unit, self.label, decimal_comma=style.decimal_comma)
+            values = parse_quantities(cleaned, self.unit, self.label, decimal_comma=style.decimal_comma)
+            return tuple(one / 100.0 for one in values) if self.share else values
         if not cleaned:
             if self.unknown is None:
                 raise InputError(f"{self.label} is empty; a value was expected.")
@@ -81,7 +82,8 @@ class Field:
                 return style.engineering(shown, self.unit)
             return f"{style.typed(float(f'{shown:.6g}'))} {self.unit}".strip()
         if self.kind == "list":
-            return style.listed(f"{style.typed(one)} {self.unit}".strip() for one in value)
+            shown = [float(f"{one * 100.0:.6g}") if self.share else one for one in value]
+            return style.listed(f"{style.typed(one)} {self.unit}".strip() for one in shown)
         if self.kind == "pairs":
             return "; ".join(f"{name} = {setting}" if setting else name for name, setting in value)
         return str(value)
@@ -222,8 +224,6 @@ PORT_FIELDS: Final = (
         for at in ("tip", "ring", "ring 2", "sleeve")
     ),
     _volts("poles.ring.volts", "Volts on the ring"),
-    Field("knobs", "Knobs to be set", "pairs", unknown="knob = mark"),
-    Field("knobs.proved", "They were proved by a reading", "flag"),
     Field("needs", "Needs the settings", "pairs", unknown="setting = at"),
     Field("normal", "Unplugged, it is joined to", "text", unknown="nothing"),
     _volts("normal.volts", "at", direction="input"),

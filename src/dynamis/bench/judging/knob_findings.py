@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from dynamis.bench.chains.knobs import Turned, turn_words, value_words, without_reach
 from dynamis.bench.document.bench import Bench
 from dynamis.bench.document.ports import Knob, PortRef
+from dynamis.bench.gear.knobs import Turned, turn_words, value_words, without_reach
 from dynamis.electrics.finding import Finding, cannot_tell
 from dynamis.notation.style import Style
 

@@ -13,13 +13,13 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from dynamis.bench.chains.knobs import NOT_TURNED, Turned, set_for_pitch
 from dynamis.bench.chains.link_chain import tuned_out
 from dynamis.bench.chains.port_transfers import converter_of
 from dynamis.bench.chains.tree import passes_on
 from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.ports import Port, PortRef
 from dynamis.bench.document.records import AdoptionRecord, HeadRecord
+from dynamis.bench.gear.knobs import NOT_TURNED, Turned, set_for_pitch
 from dynamis.bench.judging.knob_findings import closed, to_turn, unknown_knobs
 from dynamis.bench.judging.pitch_causes import Causes, PitchErrors
 from dynamis.bench.judging.pitch_sides import Receiver, Sender, SideCache

@@ -10,7 +10,6 @@ import numpy as np
 from msgspec.structs import replace as with_
 from numpy.typing import NDArray
 
-from dynamis.bench.chains.knobs import NOT_TURNED, Turned
 from dynamis.bench.chains.laws import law_after
 from dynamis.bench.chains.node import Driven, between_of, driving
 from dynamis.bench.chains.port_transfers import aim_volts, heard_by
@@ -20,6 +19,7 @@ from dynamis.bench.chains.tunings import tuning_of
 from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.ports import Port, PortRef
 from dynamis.bench.document.records import HeadRecord
+from dynamis.bench.gear.knobs import NOT_TURNED, Turned
 from dynamis.converter.heads import ConstantsHead, TableHead
 from dynamis.converter.transfers import DacTransfer
 from dynamis.electrics.net import Terminal

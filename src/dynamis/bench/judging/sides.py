@@ -11,7 +11,6 @@ from dataclasses import dataclass, replace
 import numpy as np
 from msgspec.structs import replace as with_
 
-from dynamis.bench.chains.knobs import Turned, turned
 from dynamis.bench.chains.node import between_of, driving
 from dynamis.bench.chains.port_transfers import converter_of, dac_if_known
 from dynamis.bench.chains.tree import fed_from, path_in
@@ -19,6 +18,7 @@ from dynamis.bench.chains.tunings import tuning_of
 from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.gate_ports import gate_input
 from dynamis.bench.document.ports import SWITCHING, GateRecord, Port, PortRef, SwingRecord, Through
+from dynamis.bench.gear.knobs import Turned, turned
 from dynamis.bench.judging.audio import left_of_balanced, peak_volts
 from dynamis.electrics.gates.levels import GateInput, GateOutput, moved
 from dynamis.electrics.gates.stages import becomes

@@ -10,10 +10,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Final
 
-from dynamis.bench.chains.knobs import NOT_TURNED, Turned, set_for_swing
 from dynamis.bench.chains.node import driving
 from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.ports import PortRef, SwingRecord
+from dynamis.bench.gear.knobs import NOT_TURNED, Turned, set_for_swing
 from dynamis.bench.judging.audio import coupling, unknown_of
 from dynamis.bench.judging.knob_findings import closed, to_turn, unknown_knobs
 from dynamis.bench.judging.sides import arriving, own_ohms, sent_swing, sent_volts

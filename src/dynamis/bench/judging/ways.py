@@ -8,12 +8,12 @@ from __future__ import annotations
 
 import math
 
-from dynamis.bench.chains.knobs import turned
 from dynamis.bench.chains.node import link_net
 from dynamis.bench.chains.sending import law_ahead
 from dynamis.bench.chains.tree import fed_from, path_in
 from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.ports import PortRef, Way
+from dynamis.bench.gear.knobs import turned
 from dynamis.electrics.finding import Finding
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import ExponentialLaw, Law

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from typing import Any
 
 from PySide6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QWidget
 
@@ -33,6 +34,12 @@ class FieldForm(QFormLayout):
 
     def show_record(self, fields: Sequence[Field], record: Port | Gear | Link | None, style: Style, name: str) -> None:
         """Show the fields of a record; rows stay where they are the same."""
+        self.show_values(
+            fields, [None if record is None else value_of(record, one.path) for one in fields], style, name
+        )
+
+    def show_values(self, fields: Sequence[Field], values: Sequence[Any], style: Style, name: str) -> None:
+        """Show fields with their values."""
         self._style = style
         if [one for one, _ in self._rows] != list(fields):
             clear(self)
@@ -42,9 +49,8 @@ class FieldForm(QFormLayout):
                 text.setProperty("role", "muted")
                 text.setBuddy(editor)
                 self.addRow(text, editor)
-        for field, editor in self._rows:
+        for (field, editor), value in zip(self._rows, values, strict=True):
             editor.setAccessibleName(f"{field.label}, {name}")
-            value = None if record is None else value_of(record, field.path)
             if isinstance(editor, QComboBox):
                 editor.setCurrentIndex(max(0, editor.findData(value)))
             elif isinstance(editor, QCheckBox):

@@ -21,6 +21,7 @@ from dynamis.bench.gear.commands import (
 from dynamis.bench.gear.fields import GEAR_FIELDS, Field
 from dynamis.errors import InputError
 from dynamis.ui.session.session import Session
+from dynamis.ui.views.bench.inner_rows import InnerRows
 from dynamis.ui.widgets.field_form import FieldForm
 from dynamis.ui.widgets.panel import label, rule, scrolling, set_refusal
 
@@ -43,6 +44,7 @@ class GearPanel(QWidget):
         self.refusal = label("", "question", wrap=True)
         said = lambda text: set_refusal(self.refusal, text)  # noqa: E731
         self.gear_form, self.port_form = FieldForm(self._take_gear, said), FieldForm(self._take_port, said)
+        self.inner_rows = InnerRows(session, said)
         inner = QWidget()
         forms = QVBoxLayout(inner)
         forms.setContentsMargins(0, 0, 6, 0)
@@ -65,6 +67,7 @@ class GearPanel(QWidget):
         forms.addWidget(rule())
         forms.addLayout(self._row(self.port, self.add_port, self.copy_port, self.remove_port))
         forms.addLayout(self.port_form)
+        forms.addWidget(self.inner_rows)
         forms.addStretch(1)
         column.addWidget(scrolling(inner), 1)
         self.setFocusProxy(self.gear)
@@ -138,6 +141,7 @@ class GearPanel(QWidget):
             gear = bench.gear_by(self.gear_id)
             self.archive.setText("Take out" if gear.archived else "Archive")
             self.gear_form.show_record(GEAR_FIELDS, gear, style, gear.name)
+        self.inner_rows.show_port(self.ref)
         if self.ref is None:
             self.port_form.show_record([], None, style, "")
         else:
