@@ -5,14 +5,24 @@ from __future__ import annotations
 import numpy as np
 from msgspec.structs import replace
 
+from dynamis.bench.designing.remedy import LinkChange
 from dynamis.bench.document.bench import Bench, Gear, Unit
 from dynamis.bench.document.commands import add_gear, add_unit, join
-from dynamis.bench.document.ports import Port, PortRef
-from dynamis.bench.gear.commands import add_port, set_gear_field, set_link_field, set_port_field
+from dynamis.bench.document.ports import Knob, Port, PortRef
+from dynamis.bench.gear.commands import (
+    add_port,
+    put_knob,
+    set_gear_field,
+    set_link_field,
+    set_port_field,
+    set_through,
+)
 from dynamis.bench.gear.fields import GEAR_FIELDS, Field, link_fields, port_fields
+from dynamis.bench.gear.inner_fields import knob_fields, through_fields, with_knob_value, with_through_value
 from dynamis.bench.gear.library import GEAR_KINDS, PORT_KINDS, gear_of
 from dynamis.converter.dac import Dac
 from dynamis.converter.transfers import DacTransfer
+from dynamis.electrics.stage import Stage
 from dynamis.errors import InputError
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import law_text, parse_law
@@ -110,12 +120,47 @@ def edited(bench: Bench, random: np.random.Generator, edits: int) -> Bench:
                 bench = set_link_field(bench, link.output, field, field.read(text_for(field, random), STYLE)).bench
                 continue
             port = gear.ports[random.integers(len(gear.ports))]
+            if random.random() < 0.2:
+                bench = within(bench, PortRef(gear.id, port.id), random)
+                continue
             fields = port_fields(port)
             field = fields[random.integers(1, len(fields))]
             value = field.read(text_for(field, random), STYLE)
             bench = set_port_field(bench, PortRef(gear.id, port.id), field, value).bench
         except InputError:
             continue
+    return bench
+
+
+def within(bench: Bench, ref: PortRef, random: np.random.Generator) -> Bench:
+    """A port with another knob, or following its gear's inputs otherwise, as their dialogs give it."""
+    port, gear = bench.port(ref), bench.gear_by(ref.gear)
+    if port.direction == "output" and random.random() < 0.5:
+        through = port.through
+        for field in through_fields(gear):
+            if random.random() < 0.6:
+                through = with_through_value(through, field, field.read(text_for(field, random), STYLE))
+        return bench if through is None else set_through(bench, ref, through).bench
+    index = int(random.integers(len(port.knobs))) if port.knobs and random.random() < 0.5 else None
+    knob = Knob("Knob") if index is None else port.knobs[index]
+    for _ in range(int(random.integers(1, 6))):
+        fields = knob_fields(knob)
+        field = fields[random.integers(1, len(fields))]
+        knob = with_knob_value(knob, field, field.read(text_for(field, random), STYLE))
+    return put_knob(bench, ref, knob, index).bench
+
+
+def branching(bench: Bench, random: np.random.Generator) -> Bench:
+    """A bench on which a remedy of some pair was taken, on a branch at times."""
+    for link in bench.links:
+        if link.inputs and random.random() < 0.3:
+            sink = link.inputs[random.integers(len(link.inputs))]
+            stage = Stage("s", float(random.choice([0.4, 1.0, 2.0])), in_ohms=100e3).stored()
+            put = LinkChange(link, sink, "put it there", adds=stage, on_branch=bool(random.random() < 0.7))
+            try:
+                bench = put(bench).bench
+            except InputError:
+                continue
     return bench
 
 
@@ -144,4 +189,4 @@ def random_bench(seed: int) -> Bench:
             bench = join(bench, output, sink, beside=bool(random.random() < 0.3)).bench
         except InputError:
             continue
-    return edited(bench, random, int(random.integers(0, 15)))
+    return branching(edited(bench, random, int(random.integers(0, 15))), random)

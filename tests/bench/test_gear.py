@@ -20,6 +20,7 @@ from dynamis.bench.gear.commands import (
     copy_port,
     dismiss,
     fields_of_link,
+    put_knob,
     put_link,
     remove_port,
     set_gear_field,
@@ -168,7 +169,9 @@ def test_a_link_is_changed_by_its_fields_and_cautions_are_dismissed():
     assert [caution.key for caution in cautions_for(quiet, fit)] == ["return"]
     assert dismiss(quiet, "loud", False).bench == one
     assert all(text.endswith(".") for text in CAUTIONS.values())
-    proved = set_port_field(one, PortRef("gallery-voice", "vibrato"), field("knobs.proved"), True).bench
+    vibrato = PortRef("gallery-voice", "vibrato")
+    knob = with_(one.port(vibrato).knobs[0], proved=True)
+    proved = put_knob(one, vibrato, knob, 0).bench
     card = wiring_card(proved, PortRef("fly-lever", "across"), PortRef("gallery-voice", "vibrato"))
     assert card.checks == ("Gallery voice: Vibrato depth at full up (proved)",)
     assert [(row.sends, row.how) for row in card.rows] == [("tip: signal", "joined"), ("sleeve: return", "joined")]

@@ -263,9 +263,10 @@ def test_circuits_for_a_gate_are_judged_with_what_hangs_beside():
     branched = remedy.command(one).bench
     assert branched.links[0].branch_of(sink).inputs == (sink,)
     assert [fit.verdict for fit in judge_link(branched, branched.links[0])] == ["fits", "fits"]
-    assert placed(
-        one, output, sink, lambda apart: use_stage(one, output, sink, found.choices[0].stage, apart)
-    ).bench == (use_stage(one, output, sink, found.choices[0].stage, on_branch=True).bench)
+    stage = found.choices[0].stage
+    change, where = placed(one, output, sink, lambda apart: use_stage(one, output, sink, stage, apart))
+    assert "on a branch of its own, since ahead of all it would spoil" in where
+    assert change.bench == use_stage(one, output, sink, stage, on_branch=True).bench
     used = use_stage(one, output, sink, found.choices[0].stage)
     assert used.label.endswith("put a transistor to ground between")
     now = used.bench.link_from(output)

@@ -269,9 +269,12 @@ def test_a_gate_pair_has_its_circuits_side_by_side_and_one_is_used(window, tmp_p
     assert "NPN transistor" in saved.read_text()
     assert window.station.shown_picture() is page.drawing
     assert window.station.table() is page.table
-    press(window, Qt.Key.Key_I, CONTROL, SHIFT)  # refused: it would spoil what else hangs there
+    press(window, Qt.Key.Key_I, CONTROL, SHIFT)  # ahead of all inputs it would spoil what else hangs there
     settle()
-    assert "would spoil what fits" in window.sentence.text()
+    assert "on a branch of its own, since ahead of all it would spoil what fits" in window.sentence.text()
+    assert session.bench.link_from(output).branch_of(sink).gate_stages[0].circuit == "transistor to ground"
+    session.document.undo()
+    settle()
     for other in session.bench.link_from(output).inputs:
         session.document.apply(part(session.bench, output, other))
     settle()

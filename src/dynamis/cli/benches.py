@@ -6,6 +6,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TypeVar
 
+from dynamis.bench.chains.tree import own_part
 from dynamis.bench.document.bench import Bench, Gear, Link, Unit
 from dynamis.bench.document.ports import Port, PortRef
 from dynamis.errors import InputError
@@ -48,7 +49,7 @@ def pick_link(contents: Contents, name: str | None) -> tuple[Link, PortRef]:
         for link in bench.links
         for sink in link.inputs
     }
-    built = {text: pair for text, pair in every.items() if pair[0].between or pair[0].gate_stages}
+    built = {text: pair for text, pair in every.items() if _has_circuit(*pair)}
     choices = ", ".join(repr(text) for text in built)
     if not built:
         raise InputError("--link: no link of this bench has a circuit between.")
@@ -63,6 +64,11 @@ def pick_link(contents: Contents, name: str | None) -> tuple[Link, PortRef]:
     if any(_plain(text) == wanted for text in every):
         raise InputError(f"--link: nothing stands between {quoted(name)}; links with a circuit are {choices}.")
     raise InputError(f"--link: there is no link {quoted(name)}; those with a circuit are {choices}.")
+
+
+def _has_circuit(link: Link, sink: PortRef) -> bool:
+    """Whether a circuit stands ahead of an input: ahead of all, or on its branch."""
+    return any(part.between or part.gate_stages for part in (link, own_part(link, sink)))
 
 
 def _plain(text: str) -> str:

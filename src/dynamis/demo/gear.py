@@ -307,16 +307,16 @@ def more_gear() -> tuple[Gear, ...]:
             "Trapdoor adder",
             (
                 _in("row", "pitch"),
-                _in("keys", "pitch"),
+                _in("hand", "pitch"),
                 _out(
                     "sum",
                     "pitch",
                     100.0,
-                    through=Through(ways=(Way("row", 1.0, 0.0005, True), Way("keys", 0.994, 0.005))),
+                    through=Through(ways=(Way("row", 1.0, 0.0005, True), Way("hand", 0.994, 0.005))),
                 ),
             ),
             (),
-            "Adds what the keys play to a row; the gain of its second input was never proved.",
+            "Adds what a hand plays to a row; the gain of its second input was never proved.",
         ),
         Gear(
             "loft-voice",
@@ -361,6 +361,6 @@ def more_links() -> tuple[Link, ...]:
         link("foyer-keyboard/MIDI-out", "workshop-board/MIDI-in"),
         link("fly-lever/along", "wardrobe-envelope/gate"),
         link("curtain-sequencer/row-B", "trapdoor-adder/row", low_note=36.0, high_note=60.0),
-        link("foyer-keyboard/pitch", "trapdoor-adder/keys", low_note=36.0, high_note=60.0),
+        link("balcony-ribbon/pitch", "trapdoor-adder/hand", low_note=36.0, high_note=60.0),
         link("trapdoor-adder/sum", "loft-voice/pitch", low_note=36.0, high_note=60.0),
     )

@@ -39,6 +39,7 @@ class Stage(Limited):
     input: Quantity = Quantity("volts", "at the circuit")
     output: Quantity = Quantity("volts", "after the circuit")
     believes: bool = False
+    label: str = "the circuit"
 
     def __post_init__(self) -> None:
         if self.gain == 0 or not np.isfinite(self.gain):
@@ -60,12 +61,12 @@ class Stage(Limited):
     @property
     def _gain(self) -> Parameter:
         key = f"{self.id}.gain"
-        return Parameter(key, "Gain of the circuit", "", self.gain, self.gain_limit, True, "uniform", key)
+        return Parameter(key, f"Gain of {self.label}", "", self.gain, self.gain_limit, True, "uniform", key)
 
     @property
     def _offset(self) -> Parameter:
         key, limit = f"{self.id}.offset", self.offset_limit_volts
-        return Parameter(key, "Offset of the circuit", "V", self.offset_volts, limit, False, "uniform", key)
+        return Parameter(key, f"Offset of {self.label}", "V", self.offset_volts, limit, False, "uniform", key)
 
     def exact(self, x: ArrayLike, world: World) -> FloatArray:
         return self._gain.value(world) * np.asarray(x, float) + self._offset.value(world)

@@ -173,6 +173,7 @@ def way_stage(bench: Bench, ref: PortRef, through: Through, way: Way) -> Stage:
         way.gain_limit,
         input=Quantity("volts", f"at {gear.name}"),
         output=Quantity("volts", f"behind {gear.name}"),
+        label=f"{gear.name}, {gear.port_by(way.input).name}",
     )
 
 

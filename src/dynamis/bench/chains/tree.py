@@ -24,6 +24,7 @@ from dynamis.transfer.registry import REGISTRY, StoredTransfer
 
 # Gears that stand behind each other.
 MOST_DEEP: Final = 8
+_MOST_STEPS: Final = 1000
 
 
 def trial_link(link: Link | None, output: PortRef, sink: PortRef) -> Link:
@@ -62,6 +63,38 @@ def path_in(bench: Bench, link: Link, sink: PortRef, seen: tuple[PortRef, ...] =
         between=(*site.ahead.between, *own.between, *_node(f"{link.id}.node", site.loads)),
         gate_stages=(*site.ahead.gate_stages, *own.gate_stages),
     )
+
+
+def why_no_path(bench: Bench, link: Link, sink: PortRef) -> str:
+    """Why there is no path to an input yet; "" where there is one."""
+    try:
+        path_in(bench, link, sink)
+        refuse_ring(bench, link.output)
+    except InputError as error:
+        return str(error)
+    return ""
+
+
+def refuse_ring(bench: Bench, output: PortRef) -> None:
+    """Raises `InputError` where any way into an output comes from itself, or from too far."""
+    done: set[PortRef] = set()
+    trail: list[PortRef] = []
+
+    def look(ref: PortRef) -> None:
+        if ref in trail or len(trail) > MOST_DEEP:
+            fed_from(bench, ref, tuple(trail))  # says which of both
+            return
+        if ref in done:
+            return
+        done.add(ref)
+        trail.append(ref)
+        through = bench.port(ref).through
+        for way in () if through is None else through.ways:
+            for feeding in bench.links_into(PortRef(ref.gear, way.input))[:1]:
+                look(feeding.output)
+        trail.pop()
+
+    look(output)
 
 
 @dataclass(frozen=True)
@@ -238,6 +271,36 @@ def with_part(
     return replace(link, branches=tuple(one for one in branches if one.between or one.gate_stages))
 
 
+def parts_of(link: Link) -> tuple[Link | Branch, ...]:
+    """Where circuits may stand in a link: ahead of all inputs, then each branch."""
+    return (link, *link.branches)
+
+
+def without_circuit(link: Link, part: Link | Branch, index: int) -> Link:
+    """The link without one circuit of a part, counted through those for pitch and modulation, then those for gates."""
+    count = len(part.between)
+    between = tuple(one for k, one in enumerate(part.between) if k != index)
+    stages = tuple(one for k, one in enumerate(part.gate_stages) if k + count != index)
+    changed = replace(part, between=between, gate_stages=stages)
+    if isinstance(changed, Link):
+        return changed
+    branches = tuple(changed if one is part else one for one in link.branches)
+    return replace(link, branches=tuple(one for one in branches if one.between or one.gate_stages))
+
+
+def moved(link: Link, part: Link | Branch, index: int, sink: PortRef) -> Link:
+    """The link with one circuit of a part elsewhere: from ahead of all to a branch of an input's own, or back."""
+    count = len(part.between)
+    kept = without_circuit(link, part, index)
+    between = (part.between[index],) if index < count else ()
+    stages = (part.gate_stages[index - count],) if index >= count else ()
+    if isinstance(part, Link):
+        apart = branched(kept, sink)
+        own = own_part(apart, sink)
+        return with_part(apart, sink, (*between, *own.between), (*stages, *own.gate_stages))
+    return replace(kept, between=(*kept.between, *between), gate_stages=(*kept.gate_stages, *stages))
+
+
 def branched(link: Link, sink: PortRef) -> Link:
     """The link with an input on an empty branch of its own; as it is where it has one, or is the only input."""
     own = link.branch_of(sink)
@@ -251,8 +314,22 @@ def branched(link: Link, sink: PortRef) -> Link:
     return replace(link, branches=(*others, Branch((sink,))))
 
 
-def _hanging(bench: Bench, ref: PortRef, deep: int = 0) -> Iterator[Terminal]:
+class _Walk:
+    """Counts what was looked at, so that a file with multiples in each other's rings ends in a sentence."""
+
+    def __init__(self) -> None:
+        self._steps = 0
+
+    def step(self, bench: Bench, ref: PortRef) -> None:
+        self._steps += 1
+        if self._steps > _MOST_STEPS:
+            raise InputError(f"too much hangs on {bench.label(ref)} by passive multiples; part some of it")
+
+
+def _hanging(bench: Bench, ref: PortRef, walk: _Walk | None = None, deep: int = 0) -> Iterator[Terminal]:
     """An input as a load; of a passive multiple what hangs on its outputs."""
+    walk = walk or _Walk()
+    walk.step(bench, ref)
     outputs = _joined_outputs(bench, ref)
     if outputs:
         if deep >= MOST_DEEP:
@@ -260,7 +337,7 @@ def _hanging(bench: Bench, ref: PortRef, deep: int = 0) -> Iterator[Terminal]:
         for one in outputs:
             link = bench.link_from(one)
             if link is not None:
-                yield from _trunk(bench, link, deep + 1)
+                yield from _trunk(bench, link, walk, deep + 1)
         return
     port = bench.port(ref)
     if port.ohms is None:
@@ -269,14 +346,14 @@ def _hanging(bench: Bench, ref: PortRef, deep: int = 0) -> Iterator[Terminal]:
     yield Terminal(f"{ref.gear}.{ref.port}", label, port.ohms, False, port.ohms_limit, port.rest_volts)
 
 
-def _trunk(bench: Bench, link: Link, deep: int = 0) -> Iterator[Terminal]:
+def _trunk(bench: Bench, link: Link, walk: _Walk | None = None, deep: int = 0) -> Iterator[Terminal]:
     """What a link hangs on the node that it begins at."""
     if link.between or link.gate_stages:
         yield from _entering(link, Branch(link.inputs, link.between, link.gate_stages))
         return
     for ref in link.inputs:
         if link.branch_of(ref) is None:
-            yield from _hanging(bench, ref, deep)
+            yield from _hanging(bench, ref, walk, deep)
     for branch in link.branches:
         yield from _entering(link, branch)
 

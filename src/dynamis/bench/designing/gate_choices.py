@@ -7,7 +7,7 @@ from dataclasses import replace as with_
 
 from msgspec.structs import replace
 
-from dynamis.bench.chains.tree import own_part, path_in, with_part
+from dynamis.bench.chains.tree import own_part, path_in, why_no_path, with_part
 from dynamis.bench.designing.between import joined
 from dynamis.bench.document.bench import Bench, GateStageRecord, Link
 from dynamis.bench.document.commands import Change
@@ -69,6 +69,8 @@ def gate_choices(bench: Bench, link: Link, sink: PortRef, style: Style = Style()
     """What stands between and what could, for an input of a gate, trigger or clock link."""
     empty = with_part(link, sink, gate_stages=())
     bare = judge_pair(bench, empty, sink, (), style)
+    if why_no_path(bench, link, sink):
+        return GateChoices(bare, None, (), bench.port(sink).bears != VoltSpan())
     standing = own_part(link, sink).gate_stages
     choices = [choice(bench, link, sink, stage, style, stands=True) for stage in standing]
     for gate_circuit in fitting_circuits(bench, empty, sink):
@@ -145,6 +147,8 @@ def _met(bench: Bench, link: Link, sink: PortRef) -> GateFit | None:
 def unpowered_amperes(bench: Bench, link: Link, sink: PortRef) -> float | None:
     """What flows through a pin into its rail while its own gear is off and the sender is on; None where the pin's rail
     is not known, or nothing drives it."""
+    if why_no_path(bench, link, sink):
+        return None
     output, taken = sent_as(bench, path_in(bench, link, sink))[0], input_of(bench, sink)[0]
     if output is None or output.kind == "switch" or taken is None or taken.rail_volts is None:
         return None
@@ -168,7 +172,9 @@ def unpowered_words(bench: Bench, link: Link, sink: PortRef, style: Style = Styl
 
 def meets_words(bench: Bench, link: Link, sink: PortRef, style: Style = Style()) -> list[str]:
     """What the output gives and what the input takes, a sentence each."""
-    ahead = with_part(link, sink, (), ())
+    ahead, why = with_part(link, sink, (), ()), why_no_path(bench, link, sink)
+    if why:
+        return [f"Cannot tell what arrives: {why}."]
     return [_sends(bench, path_in(bench, ahead, sink), style), _takes(bench, sink, style), *_beside(bench, link, sink)]
 
 

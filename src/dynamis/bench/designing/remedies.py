@@ -10,7 +10,7 @@ from dataclasses import replace
 from typing import Final
 
 from dynamis.bench.chains.port_transfers import converter_of, heard_by
-from dynamis.bench.chains.tree import own_part, trial_link
+from dynamis.bench.chains.tree import own_part, trial_link, why_no_path
 from dynamis.bench.chains.tunings import tuning_of
 from dynamis.bench.designing.gain_offset import buffer, designed, straighter, swings
 from dynamis.bench.designing.gate_choices import stretcher
@@ -57,6 +57,8 @@ def remedies_for(
     stored = (*bench.port(fit.output).transfers, *between, *bench.port(fit.input).transfers)
     if not all(REGISTRY.knows(one) for one in stored):
         return remedies  # of what a newer program wrote nothing can be told
+    if why_no_path(bench, link, fit.input):
+        return remedies  # which the pair tells
     for one in _proposed(bench, link, fit, codes, style):
         if one.command is None:
             remedies.append(one)
@@ -128,7 +130,7 @@ def _proposed(bench: Bench, link: Link, fit: PairFit, codes: set[str], style: St
     if fit.verdict != "fits" or codes & {"knob-to-set", "swing-short"}:
         yield from turns(bench, link, fit, style)
     if fit.role == "pitch":
-        yield from _pitch(bench, link, sink, codes, style)
+        yield from _pitch(bench, link, fit, codes, style)
     elif fit.role in SWITCHING:
         yield from _gates(bench, link, fit, codes, style)
     elif fit.role == "modulation" and (fit.verdict != "fits" or "swing-short" in codes):
@@ -147,7 +149,8 @@ def _proposed(bench: Bench, link: Link, fit: PairFit, codes: set[str], style: St
 # -- pitch -----------------------------------------------------------------------------------------
 
 
-def _pitch(bench: Bench, link: Link, sink: PortRef, codes: set[str], style: Style) -> Iterator[Remedy]:
+def _pitch(bench: Bench, link: Link, fit: PairFit, codes: set[str], style: Style) -> Iterator[Remedy]:
+    sink = fit.input
     output, receiver = bench.port(link.output), bench.port(sink)
     heard = heard_by("heard", receiver, tuning_of(bench))
     # What a supply as reference does to the pitch no buffer mends.
@@ -164,6 +167,8 @@ def _pitch(bench: Bench, link: Link, sink: PortRef, codes: set[str], style: Styl
             yield from designed(bench, link, sink, "for the interval and the offset", style)
         if "law-mismatch" in codes:
             yield from other_law(bench, link, sink, heard.law, style)
+    if "way-gain" in codes:
+        yield from _trimmed_ways(fit, style)
     if "range-not-covered" in codes or "below-cut-off" in codes:
         yield from _fewer_notes(bench, link, sink, style)
     own = converter_of(output) is not None or output.trimmers != "none"
@@ -176,6 +181,19 @@ def _pitch(bench: Bench, link: Link, sink: PortRef, codes: set[str], style: Styl
         if on_supply(output):
             text += " Its supply is its reference: the correction holds for the supply as it stands while you measure."
         yield Remedy("calibrate", "Calibrate loaded", text)
+
+
+def _trimmed_ways(fit: PairFit, style: Style) -> Iterator[Remedy]:
+    """By how much the gain of what is added has to be trimmed."""
+    for one in fit.findings:
+        if one.code == "way-gain" and one.value is not None and one.severity != "note":
+            turn = 100.0 * (1.0 / (1.0 + one.value / 1200.0) - 1.0)
+            words = f"by {style.percent(turn, 2, sign=True)}" if one.severity == "fault" else "where it has to be"
+            text = (
+                "Send two notes an octave apart by that way, read the output at both, and trim its gain until they are "
+                "as far apart as the voice asks for; a level knob has no mark for exactly one."
+            )
+            yield Remedy("calibrate", f"Trim what is added {words}, and prove it by an octave", text)
 
 
 def _fewer_notes(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterator[Remedy]:

@@ -15,21 +15,24 @@ from dynamis.errors import InputError
 _GOOD = ("fits", "marginal")
 
 
-def placed(bench: Bench, output: PortRef, sink: PortRef, use: Callable[[bool], Change]) -> Change:
+def placed(bench: Bench, output: PortRef, sink: PortRef, use: Callable[[bool], Change]) -> tuple[Change, str]:
     """What puts a circuit ahead of an input: ahead of all inputs of its link, or on a branch of its own where it would
     spoil another one there.
 
-    use : puts it there, on a branch where that is asked for.  Raises `InputError`, with what it would do, where it
+    use : puts it there, on a branch where that is asked for.  With the change comes where it stands, "" for ahead of
+    all, else with what it would do there.  Raises `InputError`, with what it would do, where it
     spoils another one even so.
     """
     ahead = use(False)
-    if not harmed(bench, output, sink, ahead):
-        return ahead
+    spoils = harmed(bench, output, sink, ahead)
+    if not spoils:
+        return ahead, ""
     apart = use(True)
     harm = harmed(bench, output, sink, apart)
     if harm:
         raise InputError(f"It is not put there, since it would spoil what fits: {' '.join(harm)}")
-    return replace(apart, label=f"{apart.label}, on a branch of its own")
+    where = f", on a branch of its own, since ahead of all it would spoil what fits: {' '.join(spoils)}"
+    return replace(apart, label=f"{apart.label}, on a branch of its own"), where
 
 
 def harmed(bench: Bench, output: PortRef, sink: PortRef, change: Change) -> list[str]:

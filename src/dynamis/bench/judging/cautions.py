@@ -8,6 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Final
 
+from dynamis.bench.chains.tree import parts_of
 from dynamis.bench.document.bench import Bench
 from dynamis.bench.judging.pairs import PairFit
 
@@ -48,7 +49,7 @@ def cautions_for(bench: Bench, fit: PairFit) -> list[Caution]:
     if all(source not in ("", "none") for source in powers):
         keys.append("return")
     link = bench.link_from(fit.output)
-    if link is not None and (link.between or link.gate_stages):
+    if link is not None and any(part.between or part.gate_stages for part in parts_of(link)):
         keys += ["opening", "chips"]
     if any(one.code == "setting-otherwise" for one in fit.findings):
         keys.append("for-good")

@@ -10,7 +10,7 @@ from typing import Final
 import numpy as np
 from msgspec.structs import replace
 
-from dynamis.bench.chains.tree import path_in, path_of
+from dynamis.bench.chains.tree import path_in, path_of, why_no_path
 from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.gate_ports import gate_input, loading_of
 from dynamis.bench.document.ports import EnvelopeRecord, Port, PortRef, VoltSpan
@@ -18,7 +18,6 @@ from dynamis.bench.judging.sides import own_ohms, sent_as
 from dynamis.bench.judging.switching import meeting, pulse_seconds
 from dynamis.electrics.finding import Finding, cannot_tell
 from dynamis.electrics.gates.levels import GateFit, GateInput, GateOutput, levels_at
-from dynamis.errors import InputError
 from dynamis.transfer.breakpoints import Breakpoints, Trajectory
 
 _RELEASE_SHARE: Final = float(np.log(100.0))
@@ -66,10 +65,10 @@ class Levels:
 
 def levels_of(bench: Bench, link: Link, sink: PortRef) -> Levels | list[Finding]:
     """The picture of one input of a link; or what has to be measured first."""
-    try:
-        link = path_in(bench, link, sink)
-    except InputError as error:
-        return [cannot_tell(f"Cannot tell: {error}.")]
+    why = why_no_path(bench, link, sink)
+    if why:
+        return [cannot_tell(f"Cannot tell: {why}.")]
+    link = path_in(bench, link, sink)
     fit = meeting(bench, link, sink)
     output, _ = sent_as(bench, link)
     port = bench.port(sink)

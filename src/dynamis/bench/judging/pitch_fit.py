@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from dynamis.bench.chains.link_chain import tuned_out
 from dynamis.bench.chains.port_transfers import converter_of
-from dynamis.bench.chains.tree import passes_on
+from dynamis.bench.chains.tree import passes_on, path_in
 from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.ports import Port, PortRef
 from dynamis.bench.document.records import AdoptionRecord, HeadRecord
@@ -71,7 +71,11 @@ def judge_pitch(
     if port.through is None:
         return findings, decides
     share, _ = _shares(sender, inputs)[0]
-    return [*findings, *other_ways(bench, link, receiver.law, share, style)], decides
+    added = other_ways(bench, link, receiver.law, share, style)
+    worst = max((abs(one.worst_cents) for one in added if one.finding.severity == "fault"), default=None)
+    if worst is not None and "error" not in {one.code for one in findings}:
+        decides = worst
+    return [*findings, *(one.finding for one in added)], decides
 
 
 def turned_for(sender: Sender, receiver: Receiver, inputs: Sequence[Port], link: Link) -> Receiver:
@@ -106,13 +110,13 @@ def passed_on(bench: Bench, sink: PortRef) -> Finding:
 
 def reached_notes(bench: Bench, link: Link, sink: PortRef) -> tuple[FloatArray, NDArray[np.bool_]]:
     """The notes used, and which of them are reached and not below the volts where the input falls silent."""
-    notes = link.whole_notes
+    link, notes = path_in(bench, link, sink), link.whole_notes
     sides, port = SideCache(), bench.port(link.output)
     receiver = sides.receiver(bench, sink)
     if port.role != "pitch" and receiver is not None:
         port = as_pitch(bench, link, receiver.heard.law)
     sender = sides.sender(bench, link, HeadRecord(), notes, port)
-    if receiver is None or isinstance(sender, str) or bench.port(sink).ohms is None:
+    if receiver is None or isinstance(sender, str) or any(bench.port(ref).ohms is None for ref in link.inputs):
         return notes, np.ones(notes.size, bool)
     share, bias = _shares(sender, [bench.port(ref) for ref in link.inputs])[0]
     least = receiver.port.silent_below_volts

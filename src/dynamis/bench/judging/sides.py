@@ -13,7 +13,7 @@ from msgspec.structs import replace as with_
 
 from dynamis.bench.chains.node import between_of, driving
 from dynamis.bench.chains.port_transfers import converter_of, dac_if_known
-from dynamis.bench.chains.tree import fed_from, path_in
+from dynamis.bench.chains.tree import path_in, refuse_ring
 from dynamis.bench.chains.tunings import tuning_of
 from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.gate_ports import gate_input
@@ -44,6 +44,8 @@ class Sent:
     pot: bool = False
 
 
+# By output what it may have, as far as it was worked out already; None where that is not known.
+Spans = dict[PortRef, tuple[float, float] | None]
 # What would be more volts than these is not known.
 _MOST_SENT = 1e5
 
@@ -51,14 +53,18 @@ _MOST_SENT = 1e5
 # -- the output ------------------------------------------------------------------------------------
 
 
-def may_send(bench: Bench, link: Link, seen: tuple[PortRef, ...] = ()) -> tuple[float, float] | None:
+def may_send(bench: Bench, link: Link, known: Spans | None = None) -> tuple[float, float] | None:
     """The least and most volts that the output of a link may have, open, its own knobs as they stand; None where
     nobody knows.
 
     A contact to ground sends none of its own.  Raises `InputError` where a tree feeds itself.
     """
     port = bench.port(link.output)
-    span = _follows(bench, link.output, port.through, seen) if port.through is not None else None
+    span = None
+    if port.through is not None:
+        if known is None:
+            refuse_ring(bench, link.output)
+        span = _follows(bench, link.output, port.through, {} if known is None else known)
     if span is None:
         span = _own_span(bench, link, port)
     knobs = turned(port)
@@ -90,29 +96,32 @@ def _own_span(bench: Bench, link: Link, port: Port) -> tuple[float, float] | Non
     return _rising(swing.low_volts, swing.high_volts)
 
 
-def _follows(bench: Bench, ref: PortRef, through: Through, seen: tuple[PortRef, ...]) -> tuple[float, float] | None:
+def _follows(bench: Bench, ref: PortRef, through: Through, known: Spans) -> tuple[float, float] | None:
     """What an output that follows inputs of its gear may have: the sum of what its ways bring; None where none brings
     anything that is known."""
-    fed_from(bench, ref, seen)  # refuses a ring
+    if ref in known:
+        return known[ref]
     low = high = through.offset_volts
-    known = False
+    brings = False
     for way in through.ways:
         entry = PortRef(ref.gear, way.input)
         for feeding in bench.links_into(entry)[:1]:
             path = path_in(bench, feeding, entry)
-            sent = sent_swing(bench, path, (*seen, ref))
+            sent = sent_swing(bench, path, known)
             arrives = None if sent is None else arriving(bench, path, sent)
             if arrives is None:
+                known[ref] = None
                 return None
-            knobs, known = turned(bench.port(entry)), True
+            knobs, brings = turned(bench.port(entry)), True
             ends = sorted(way.gain * (knobs.gain * volts + knobs.offset_volts) for volts in arrives)
             low, high = low + ends[0], high + ends[1]
-    return (low, high) if known else None
+    known[ref] = (low, high) if brings else None
+    return known[ref]
 
 
-def sent_volts(bench: Bench, link: Link, seen: tuple[PortRef, ...] = ()) -> tuple[float, float] | None:
+def sent_volts(bench: Bench, link: Link, known: Spans | None = None) -> tuple[float, float] | None:
     """As `may_send`; a pitch output whose reach nobody gave sends at least the volts of the notes used."""
-    port, reach = bench.port(link.output), may_send(bench, link, seen)
+    port, reach = bench.port(link.output), may_send(bench, link, known)
     if reach is not None or port.role != "pitch" or port.law is None:
         return reach
     law = parse_law(port.law)
@@ -135,9 +144,9 @@ def own_ohms(port: Port) -> float | None:
     return float(LoadedPot(port.pot.ohms, port.pot.fed_volts or 0.0, port.pot.fed_ohms).source_ohms(1.0))
 
 
-def sent_swing(bench: Bench, link: Link, seen: tuple[PortRef, ...] = ()) -> Sent | None:
+def sent_swing(bench: Bench, link: Link, known: Spans | None = None) -> Sent | None:
     """What comes out of everything that stands between, open; None where that is not known."""
-    sends = sent_volts(bench, link, seen)
+    sends = sent_volts(bench, link, known)
     if sends is None:
         return None
     if link.gate_stages:
@@ -150,8 +159,8 @@ def sent_swing(bench: Bench, link: Link, seen: tuple[PortRef, ...] = ()) -> Sent
     port = bench.port(link.output)
     ohms = own_ohms(port)
     if link.between:
-        known = all(REGISTRY.knows(stored) for stored in link.between)
-        made_of, driven = (between_of(bench, link), driving(bench, link)) if known else (None, None)
+        readable = all(REGISTRY.knows(stored) for stored in link.between)
+        made_of, driven = (between_of(bench, link), driving(bench, link)) if readable else (None, None)
         if made_of is None or driven is None:
             return None
         for one in made_of:

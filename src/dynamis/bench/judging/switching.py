@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Final
 
-from dynamis.bench.chains.tree import own_part, site_in
+from dynamis.bench.chains.tree import own_part, site_in, why_no_path
 from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.gate_ports import loading_of
 from dynamis.bench.document.ports import ClockRecord, GateRecord, Port, PortRef
@@ -104,6 +104,8 @@ def fitting_circuits(bench: Bench, link: Link, sink: PortRef) -> list[GateCircui
 
 def _bare(bench: Bench, link: Link, sink: PortRef) -> tuple[GateOutput, GateInput, int] | None:
     """What meets with nothing between, and how many equal inputs hang there; None where that is not known."""
+    if why_no_path(bench, link, sink):
+        return None
     path = site_in(bench, link, sink).ahead
     bare, _ = gate_output(bench, path)
     taken, _ = input_of(bench, sink)

@@ -7,6 +7,7 @@ Source: the definition of the cent; that transposing by adding holds under V/oct
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 
 from dynamis.bench.chains.node import link_net
 from dynamis.bench.chains.sending import law_ahead
@@ -22,7 +23,15 @@ from dynamis.transfer.parameter import NOMINAL
 _LEAST_CENTS = 0.05
 
 
-def other_ways(bench: Bench, link: Link, heard: Law, share: float, style: Style) -> list[Finding]:
+@dataclass(frozen=True)
+class Added:
+    """What is told of a way.  worst_cents : over all octaves used."""
+
+    finding: Finding
+    worst_cents: float = 0.0
+
+
+def other_ways(bench: Bench, link: Link, heard: Law, share: float, style: Style) -> list[Added]:
     """Findings of what is added to the pitch that an output follows.
 
     link : the path from that output.  heard : what the input makes of volts at its jack.  share : what loading leaves
@@ -31,7 +40,7 @@ def other_ways(bench: Bench, link: Link, heard: Law, share: float, style: Style)
     through, followed = bench.port(link.output).through, fed_from(bench, link.output)
     if through is None or followed is None:
         return []
-    findings: list[Finding] = []
+    findings: list[Added] = []
     for way in through.ways:
         entry = PortRef(link.output.gear, way.input)
         for feeding in bench.links_into(entry)[:1]:
@@ -42,7 +51,7 @@ def other_ways(bench: Bench, link: Link, heard: Law, share: float, style: Style)
 
 def _way(
     bench: Bench, link: Link, way: Way, path: Link, entry: PortRef, heard: Law, share: float, style: Style
-) -> list[Finding]:
+) -> list[Added]:
     sent, net, gear = law_ahead(bench, path), link_net(bench, path), bench.gear_by(entry.gear).name
     if sent is None or net is None:
         return []
@@ -52,7 +61,7 @@ def _way(
             f"{name} is added by {gear} to a pitch under Hz/V: it adds hertz and not semitones, and transposes most at "
             "the bottom. Add where the law is V/oct."
         )
-        return [Finding("way-gain", "fault", text)]
+        return [Added(Finding("way-gain", "fault", text))]
     at_entry, _ = net.share(f"{path.output.gear}.{path.output.port}", NOMINAL)
     gain = float(at_entry) * turned(bench.port(entry)).gain * way.gain * share
     per_octave = 1200.0 * (sent.volts_per_octave * gain / heard.volts_per_octave - 1.0)
@@ -62,16 +71,17 @@ def _way(
     worst, more = abs(per_octave) * octaves, limit * octaves
     if worst <= _LEAST_CENTS and (way.proved or more <= allowed):
         return []
-    over = f"{style.number(octaves, 1)} octaves" if octaves != 1.0 else "the octave"
+    decimals = 0 if octaves.is_integer() else 1
+    over = f"{style.number(octaves, decimals)} octaves" if octaves != 1.0 else "octave"
     sounds = (
         f"An octave of {name} comes out of {gear} as {style.cents(1200.0 + per_octave)} ct, "
-        f"{style.cents(math.copysign(worst, per_octave), sign=True)} ct over {over} used"
+        f"{style.cents(math.copysign(worst, per_octave), sign=True)} ct over the {over} used"
     )
     if worst > allowed:
         text = f"{sounds}; {style.cents(allowed)} are allowed. Trim its gain, and prove it by an octave."
-        return [Finding("way-gain", "fault", text, per_octave, "ct/octave")]
+        return [Added(Finding("way-gain", "fault", text, per_octave, "ct/octave"), worst)]
     if worst + more > allowed:
         up_to = style.cents(worst + more)
         text = f"{sounds}, and up to {up_to} ct with its parts at their limits: prove its gain by an octave."
-        return [Finding("way-gain", "marginal", text, per_octave, "ct/octave")]
-    return [Finding("way-gain", "note", f"{sounds}.", per_octave, "ct/octave")]
+        return [Added(Finding("way-gain", "marginal", text, per_octave, "ct/octave"), worst)]
+    return [Added(Finding("way-gain", "note", f"{sounds}.", per_octave, "ct/octave"), worst)]

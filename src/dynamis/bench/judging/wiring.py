@@ -6,8 +6,9 @@ from dataclasses import dataclass
 from typing import Final
 
 from dynamis.bench.chains.tree import trial_link
-from dynamis.bench.document.bench import Bench, Link
+from dynamis.bench.document.bench import Bench, Branch, Link
 from dynamis.bench.document.ports import Pole, PortRef
+from dynamis.bench.gear.knobs import turn_words
 from dynamis.bench.judging.cautions import Caution, cautions_for
 from dynamis.bench.judging.pairs import PairFit, judge_pair
 from dynamis.bench.judging.patch import joined_poles, needs_of, plug_poles
@@ -54,9 +55,9 @@ def wiring_card(bench: Bench, output: PortRef, sink: PortRef, style: Style = Sty
     poles = plug_poles(link, sends, takes)
     lead = _LEADS[poles] if link.lead != "ring-open" else "three poles, nothing joined on the ring"
     rows = tuple(_row(*one) for one in joined_poles(link, sends, takes))
-    title, between = f"{bench.label(output)} → {bench.label(sink)}", tuple(between_words(link, style))
+    title, between = f"{bench.label(output)} → {bench.label(sink)}", tuple(tree_words(bench, link, sink, style))
     return WiringCard(
-        title, fit, lead, rows, between, tuple(_checks(bench, link, sink)), tuple(cautions_for(bench, fit))
+        title, fit, lead, rows, between, tuple(_checks(bench, link, sink, style)), tuple(cautions_for(bench, fit))
     )
 
 
@@ -73,14 +74,28 @@ def _pole(pole: Pole | None) -> str:
     return f"{pole.at}: {pole.what or pole.carries.replace('-', ' ')}{volts}"
 
 
-def between_words(link: Link, style: Style) -> list[str]:
-    """What stands between, in words, from the output to the inputs."""
+def tree_words(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[str]:
+    """What stands ahead of an input, in words: ahead of all inputs, then on its branch."""
+    branch = link.branch_of(sink)
+    said = between_words(link, style)
+    if branch is None:
+        return said
+    ahead = [f"ahead of all inputs: {text}" for text in said]
+    return [*ahead, *(f"on the branch to {_to(bench, branch)}: {text}" for text in between_words(branch, style))]
+
+
+def _to(bench: Bench, branch: Branch) -> str:
+    return " and ".join(bench.label(ref) for ref in branch.inputs)
+
+
+def between_words(part: Link | Branch, style: Style) -> list[str]:
+    """What stands in a part of a link, in words, from the output to the inputs."""
     said = []
-    for k, stored in enumerate(link.between):
+    for k, stored in enumerate(part.between):
         if not REGISTRY.knows(stored):
             said.append(f"{stored.kind}, which this program does not know")
             continue
-        transfer = REGISTRY.make(f"{link.id}.{k}", stored)
+        transfer = REGISTRY.make(f"between.{k}", stored)
         if isinstance(transfer, BuiltCircuit):
             circuit = transfer.circuit
             each = ", ".join(
@@ -104,7 +119,7 @@ def between_words(link: Link, style: Style) -> list[str]:
             )
         else:
             said.append(stored.kind)
-    for stage in link.gate_stages:
+    for stage in part.gate_stages:
         parts = ", ".join(
             " ".join(word for word in (one.name, value_words(one, style), one.role) if word) for one in stage.parts
         )
@@ -113,16 +128,14 @@ def between_words(link: Link, style: Style) -> list[str]:
     return said
 
 
-def _checks(bench: Bench, link: Link, sink: PortRef) -> list[str]:
+def _checks(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[str]:
     said = []
     for ref in (link.output, sink):
         gear = bench.gear_by(ref.gear)
         for name, wanted, now in needs_of(bench, ref):
             sentence = "as it stands" if now == wanted else f"it stands at {now}" if now else "look where it stands"
             said.append(f"{gear.name}: {name} at {wanted} ({sentence})")
-        for knob in gear.port_by(ref.port).knobs:
-            proved = "proved" if knob.proved else "to be proved by a reading"
-            said.append(f"{gear.name}: {knob.name} at {knob.mark or 'its mark'} ({proved})")
+        said += [f"{gear.name}: {text}" for text in _knob_checks(bench, link, ref, style)]
     audio = bench.port(link.output).audio
     if audio is not None and audio.channel is not None:
         panel = f", {audio.panel} on the panel" if audio.panel else ""
@@ -131,3 +144,20 @@ def _checks(bench: Bench, link: Link, sink: PortRef) -> list[str]:
     if others:
         said.append(f"Plugged in too: {', '.join(others)}")
     return said
+
+
+def _knob_checks(bench: Bench, link: Link, ref: PortRef, style: Style) -> list[str]:
+    """Where the knobs of a port have to stand: where they are set for the link, or at their mark."""
+    port = bench.port(ref)
+    told = {knob.name: knob for knob in port.knobs}
+    said = []
+    for name, knob in told.items():
+        proved = "proved" if knob.proved else "to be proved by a reading"
+        if knob.does and knob.at is not None:
+            said.append(f"{name} at {turn_words(knob, knob.value_at(knob.at), style)} ({proved})")
+        elif not knob.does or ref == link.output:
+            said.append(f"{name} at {knob.mark or 'its mark'} ({proved})")
+    if ref == link.output:
+        return said
+    fit = judge_pair(bench, link, ref, (), style)
+    return said + [one.text.removeprefix("Set ").rstrip(".") for one in fit.findings if one.code == "knob-to-set"]

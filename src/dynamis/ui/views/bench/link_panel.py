@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from msgspec.structs import replace
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from dynamis.bench.chains.tree import moved, parts_of, without_circuit
+from dynamis.bench.document.bench import Link
 from dynamis.bench.document.ports import PortRef
 from dynamis.bench.gear.commands import fields_of_link, put_link, set_link_field
 from dynamis.bench.gear.fields import Field
@@ -21,6 +22,7 @@ class LinkPanel(QWidget):
         super().__init__()
         self._session = session
         self._output: PortRef | None = None
+        self._sink: PortRef | None = None
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(8)
@@ -37,9 +39,9 @@ class LinkPanel(QWidget):
         self._between.setContentsMargins(0, 0, 6, 0)
         column.addWidget(scrolling(inner), 1)
 
-    def show_link(self, output: PortRef | None) -> None:
-        """Show the link that begins at an output."""
-        self._output = output
+    def show_link(self, output: PortRef | None, sink: PortRef | None = None) -> None:
+        """Show the link that begins at an output.  sink : the input that is looked at."""
+        self._output, self._sink = output, sink
         bench, style = self._session.bench, self._session.style
         link = None if output is None else bench.link_from(output)
         clear(self._between)
@@ -52,31 +54,53 @@ class LinkPanel(QWidget):
         into = ", ".join(bench.label(ref) for ref in link.inputs) or "nothing"
         set_text(self.names, f"{bench.label(link.output)} → {into}")
         self.form.show_record(fields_of_link(bench, link), link, style, bench.label(link.output))
-        words, count = between_words(link, style), len(link.between)
-        for k, text in enumerate(words):
-            row = QHBoxLayout()
-            row.addWidget(label(text, wrap=True, selectable=True), 1)
-            button = QPushButton("Take out")
-            button.setAccessibleName(f"Take out: {text}")
-            button.clicked.connect(lambda _=False, k=k: self._take_out(k, count))
-            row.addWidget(button)
-            self._between.addLayout(row)
-        if not words:
+        nothing = True
+        for k, part in enumerate(parts_of(link)):
+            words = between_words(part, style)
+            if k and words:
+                names = " and ".join(bench.label(ref) for ref in part.inputs)
+                self._between.addWidget(label(f"On the branch to {names}", "muted", wrap=True))
+            for index, text in enumerate(words):
+                self._row(link, k, index, text)
+                nothing = False
+        if nothing:
             self._between.addWidget(label("Nothing: they are joined by a lead.", "muted"))
         self._between.addStretch(1)
+
+    def _row(self, link: Link, part: int, index: int, text: str) -> None:
+        """A circuit, with what can be done to it."""
+        row = QHBoxLayout()
+        row.addWidget(label(text, wrap=True, selectable=True), 1)
+        button = QPushButton("Take out")
+        button.setAccessibleName(f"Take out: {text}")
+        button.clicked.connect(lambda _=False: self._take_out(part, index))
+        row.addWidget(button)
+        if part or (len(link.inputs) > 1 and self._sink in link.inputs):
+            move = QPushButton("Ahead of all" if part else "On its branch")
+            into = "" if self._sink is None else self._session.bench.label(self._sink)
+            move.setToolTip("Ahead of all inputs of the link" if part else f"On a branch of its own to {into}")
+            move.clicked.connect(lambda _=False: self._move(part, index))
+            row.addWidget(move)
+        self._between.addLayout(row)
 
     def _take(self, field: Field, value: object) -> None:
         assert self._output is not None  # there are fields only for a link
         change = set_link_field(self._session.bench, self._output, field, value, self._session.style)
         self._session.document.apply(change)
 
-    def _take_out(self, index: int, count: int) -> None:
-        bench = self._session.bench
-        link = None if self._output is None else bench.link_from(self._output)
+    def _link(self) -> Link:
+        link = None if self._output is None else self._session.bench.link_from(self._output)
         assert link is not None  # what stands between is shown only for a link
-        if index < count:
-            changed = replace(link, between=(*link.between[:index], *link.between[index + 1 :]))
-        else:
-            index -= count
-            changed = replace(link, gate_stages=(*link.gate_stages[:index], *link.gate_stages[index + 1 :]))
-        self._session.document.apply(put_link(bench, changed, "take a circuit out"))
+        return link
+
+    def _take_out(self, part: int, index: int) -> None:
+        link = self._link()
+        changed = without_circuit(link, parts_of(link)[part], index)
+        self._session.document.apply(put_link(self._session.bench, changed, "take a circuit out"))
+
+    def _move(self, part: int, index: int) -> None:
+        """Put a circuit on the branch of the input that is looked at, or ahead of all."""
+        link = self._link()
+        changed = moved(link, parts_of(link)[part], index, self._sink or link.inputs[0])
+        words = "a circuit ahead of all inputs" if part else "a circuit on a branch of its own"
+        self._session.document.apply(put_link(self._session.bench, changed, words))

@@ -293,7 +293,7 @@ class BenchStation(Station):
         if self.stack.currentWidget() is self.findings:
             self.findings.show_pair(fit, fit is not None and self.model.joined(fit))
         elif self.stack.currentWidget() is self.link:
-            self.link.show_link(None if fit is None else fit.output)
+            self.link.show_link(*((None, None) if fit is None else (fit.output, fit.input)))
         else:
             self.gear.refresh()
         self._show_sides()

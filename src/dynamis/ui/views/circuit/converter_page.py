@@ -316,9 +316,11 @@ class ConverterPage(LinkPage):
             raise InputError("No converter is chosen; nothing was put between.")
         converter = replace(self.chosen, trimmed=self.as_trimmed.isChecked())
         bench, pair = self._session.bench, self._pair
-        change = placed(bench, *pair, lambda apart: use_converter(bench, *pair, converter, self._high_note, apart))
+        change, where = placed(
+            bench, *pair, lambda apart: use_converter(bench, *pair, converter, self._high_note, apart)
+        )
         self._session.document.apply(change)
-        self._session.said.emit(f"{title_of(converter.parts.direction)} stands in the link now.", False)
+        self._session.said.emit(f"{title_of(converter.parts.direction)} stands in the link now{where or '.'}", False)
 
     def _of_chosen(self) -> Converter:
         if self.chosen is None:

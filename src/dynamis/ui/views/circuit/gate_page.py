@@ -173,10 +173,10 @@ class GatePage(LinkPage):
             raise InputError("No circuit is chosen; nothing was put between.")
         stage: GateStageRecord = self.chosen.stage
         bench, pair = self._session.bench, self._pair
-        change = placed(bench, *pair, lambda apart: use_stage(bench, *pair, stage, apart))
+        change, where = placed(bench, *pair, lambda apart: use_stage(bench, *pair, stage, apart))
         self.chosen = None
         self._session.document.apply(change)
-        self._session.said.emit(f"A {stage.circuit} stands in the link now.", False)
+        self._session.said.emit(f"A {stage.circuit} stands in the link now{where or '.'}", False)
 
     def parts_text(self) -> str:
         """The parts list with its columns of prices, to be filled in."""

@@ -386,10 +386,10 @@ class CircuitStation(Station):
         session, title = self._session, self.chosen.circuit.topology.title
         built_circuit = built(self.chosen, trimmed=self.side.as_trimmed.isChecked())
         bench, pair = session.bench, self._pair
-        change = placed(bench, *pair, lambda apart: use_between(bench, *pair, built_circuit, apart))
+        change, where = placed(bench, *pair, lambda apart: use_between(bench, *pair, built_circuit, apart))
         self._chosen_key = STANDING
         session.document.apply(change)
-        session.said.emit(f"{title} stands in the link now.", False)
+        session.said.emit(f"{title} stands in the link now{where or '.'}", False)
 
     def thread_fields(self) -> ThreadFields | None:
         return None
