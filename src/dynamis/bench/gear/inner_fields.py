@@ -56,7 +56,7 @@ def with_knob_value(knob: Knob, field: Field, value: Any) -> Knob:
     if field.path == "does" and value != knob.does:
         return replace(knob, does=value, low=None, high=None, steps=(), at=None)
     if field.path == "steps":
-        return replace(knob, steps=tuple(value), low=None, high=None)
+        return replace(knob, steps=tuple(value), low=None, high=None) if value else replace(knob, steps=())
     if value is None and field.path in ("name", "mark"):
         value = ""
     return replace(knob, **{field.path: value})

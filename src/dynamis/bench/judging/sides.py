@@ -13,7 +13,7 @@ from msgspec.structs import replace as with_
 
 from dynamis.bench.chains.node import between_of, driving
 from dynamis.bench.chains.port_transfers import converter_of, dac_if_known
-from dynamis.bench.chains.tree import path_in, refuse_ring
+from dynamis.bench.chains.tree import path_in, refuse_ring, why_no_path
 from dynamis.bench.chains.tunings import tuning_of
 from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.gate_ports import gate_input
@@ -106,9 +106,11 @@ def _follows(bench: Bench, ref: PortRef, through: Through, known: Spans) -> tupl
     for way in through.ways:
         entry = PortRef(ref.gear, way.input)
         for feeding in bench.links_into(entry)[:1]:
-            path = path_in(bench, feeding, entry)
-            sent = sent_swing(bench, path, known)
-            arrives = None if sent is None else arriving(bench, path, sent)
+            arrives = None
+            if not why_no_path(bench, feeding, entry):
+                path = path_in(bench, feeding, entry)
+                sent = sent_swing(bench, path, known)
+                arrives = None if sent is None else arriving(bench, path, sent)
             if arrives is None:
                 known[ref] = None
                 return None
