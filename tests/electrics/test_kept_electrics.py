@@ -18,6 +18,8 @@ from dynamis.electrics.circuits.spice import netlist
 from dynamis.electrics.circuits.supply import OP_AMPS, Supply
 from dynamis.electrics.design.answer import Ask, answered
 from dynamis.electrics.design.behaviour import behaviour, behaviour_words
+from dynamis.electrics.design.kinds import best_kind, kind_words
+from dynamis.electrics.design.proposal import Proposals, propose
 from dynamis.electrics.design.requirement import Requirement
 from dynamis.electrics.design.spread import budget, spread
 from dynamis.electrics.design.walk import walk
@@ -277,3 +279,97 @@ def test_nodes_potentiometers_values_and_levels_are_what_they_were():
         for one in (Clamp(), Clamp(-0.3, 3.6), Clamp(None, 5.0), Clamp(-5.0, None), Clamp(-0.3, 5.3))
     ]
     hold("electrics_nodes", [solved, alone, pots, refused, values, stepped, levels, supplies, clamps])
+
+
+def test_what_is_chosen_for_seeded_requirements_is_what_it_was():
+    random, made = np.random.default_rng(7), {}
+    for k in range(48):
+        low = float(random.choice([-5.0, -1.0, 0.0, 0.2, 1.0]))
+        rails = [(-12.0, 12.0), (-5.0, 5.0), (0.0, 5.0), (0.0, 9.0), (-9.0, 12.0)][random.integers(5)]
+        supply = Supply(*rails, float(random.choice([0.0, 0.05])))
+        kinds = [name for name in OP_AMPS if name != "ideal"]
+        requirement = attempt(
+            lambda low=low, supply=supply, kinds=kinds: Requirement(
+                float(random.choice([-1.0, 0.05, 0.37, 0.5, 1.0, 1.2, 2.0, 4.0])),
+                float(random.choice([-5.0, -0.2, 0.0, 0.3, 1.676, 4.0])),
+                low,
+                low + float(random.choice([0.5, 3.0, 5.0])),
+                supply=supply,
+                op_amp=OP_AMPS[kinds[random.integers(len(kinds))]],
+                source_ohms=float(random.choice([0.0, 1e3, 1e4])),
+                load_ohms=[None, 1e4, 1e5, 1e6][random.integers(4)],
+                series=str(random.choice(["E12", "E24", "E96"])),
+                pairs=bool(random.random() < 0.6),
+                tolerance=float(random.choice([0.001, 0.01, 0.05])),
+                tolerance_cents=float(random.choice([1.0, 5.0, 50.0])),
+                zero_volts=[None, None, 0.0, 0.1][random.integers(4)],
+                absolute_limits=(Clamp(), Clamp(-0.3, 3.6), Clamp(None, 5.0))[random.integers(3)],
+            )
+        )
+        if not isinstance(requirement, Requirement):
+            made[str(k)] = requirement
+            continue
+        proposals = attempt(lambda r=requirement: propose(r, smallest=True))
+        if not isinstance(proposals, Proposals):
+            made[str(k)] = proposals
+            continue
+        made[str(k)] = [proposals.reached_in_volts, [[one.topology.name, one.reason] for one in proposals.rejected]]
+        for one in proposals.suitable[:2]:
+            steps = walk(one, [], lambda volts: volts)
+            made[str(k)] += [
+                [[piece.name, piece.value] for piece in pieces_of(one.circuit, STYLE)],
+                one.trims,
+                [one.nominal_cents, one.is_soft, one.wanders, one.rail_cents, one.later.p95_cents],
+                [best_kind(one.circuit, requirement).name, kind_words(one.circuit, requirement, STYLE)],
+                step_words(one, steps, lambda volts: f"{volts:.2f} V", STYLE),
+            ]
+    hold("electrics_chosen", made)
+
+
+def test_gates_and_converters_of_seeded_values_are_what_they_were():
+    random, made, laws = np.random.default_rng(11), {}, {}
+    for k in range(160):
+        low = float(random.choice([-5.0, -0.5, 0.0, 0.0, 0.4]))
+        text = f"low_volts={low},high_volts={low + float(random.choice([0.6, 1.5, 2.4, 3.3, 5.0, 10.0, 15.0]))}"
+        if random.random() < 0.15:
+            text = f"kind=switch,ohms={random.choice([1, 50, 2000])}"
+        sender = f"{text},ohms={random.choice([0, 100, 1000, 10000])}" if "switch" not in text else text
+        on = float(random.choice([0.7, 1.0, 2.0, 3.5, 5.0, 9.0]))
+        taker = (
+            f"off_volts={on * random.choice([0.3, 0.6, 1.0])},on_volts={on},ohms={random.choice([4700, 22000, 100000])}"
+        )
+        if random.random() < 0.25:
+            taker = f"kind=shorting,pullup_volts={random.choice([3.3, 5, 9, 15])},on_volts=0.8,off_volts=2.0"
+        if random.random() < 0.5:
+            taker += f",min_volts={random.choice([-5, -0.3])},max_volts={random.choice([3.6, 5.5, 12])}"
+        rails = (("12",), ("0:5",), ("0:3.3", "12"), ("0:9",), ("none",))[random.integers(5)]
+        output, sink = attempt(lambda t=sender: parse_gate_output(t)), attempt(lambda t=taker: parse_gate_input(t))
+        if isinstance(output, str) or isinstance(sink, str):
+            continue
+        count, supplies = int(random.integers(1, 4)), parse_supplies(rails)
+        fixed = attempt(lambda o=output, s=sink, c=count, r=supplies: gate_circuit(o, s, c, r))
+        made[f"{k} {sender} > {taker} x {count} {rails}"] = [
+            judge_gate(output, sink, count).verdict,
+            None
+            if fixed is None or isinstance(fixed, str)
+            else [fixed.name, fixed.parts, fixed.protection, fixed.leaves],
+        ]
+    for k in range(10):
+        low = float(random.choice([-1.0, 0.0, 0.25, 1.0]))
+        requirement = LawRequirement(
+            low,
+            low + float(random.choice([3.0, 5.0])),
+            float(random.choice([0.1, 0.25, 0.5])),
+            float(random.choice([4.0, 8.0])),
+            load_ohms=float(random.choice([2e4, 1e5, 1e6])),
+            source_ohms=float(random.choice([0.0, 1e3, 1e4])),
+        )
+        laws[str(k)] = attempt(
+            lambda r=requirement: [
+                (one := choose(r)).parts,
+                one.travel,
+                adjust.left(one, r),
+                adjust.drift(one, r, 10.0),
+            ]
+        )
+    hold("electrics_seeded", [made, laws])
