@@ -13,7 +13,7 @@ from typing import Final
 
 from msgspec.structs import replace as with_
 
-from dynamis.bench.chains.tree import trial_link
+from dynamis.bench.chains.tree import trial_link, why_no_path
 from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.commands import Change, join
 from dynamis.bench.document.gate_ports import gate_input
@@ -37,16 +37,19 @@ class Workaround:
 
 
 @dataclass(frozen=True)
-class Through:
+class ByEnvelope:
     """An envelope between: the least sustain that fires an input, and the tail that its release adds."""
 
     sustain: float
     tail_seconds: float
 
 
-def through(bench: Bench, sink: PortRef, out: PortRef, envelope: EnvelopeRecord) -> Through | None:
+def through(bench: Bench, sink: PortRef, out: PortRef, envelope: EnvelopeRecord) -> ByEnvelope | None:
     """What an envelope's output comes to at an input; None where it does not fire it."""
-    output, _ = gate_output(bench, Link("", out, (sink,)))
+    link = Link("", out, (sink,))
+    if why_no_path(bench, link, sink):
+        return None
+    output, _ = gate_output(bench, link)
     taken, _ = gate_input(bench.port(sink))
     if output is None or taken is None or output.kind != "driven" or taken.kind != "positive":
         return None
@@ -57,11 +60,18 @@ def through(bench: Bench, sink: PortRef, out: PortRef, envelope: EnvelopeRecord)
     sustain = (needed - low) / (high - low)
     level, off = needed - low, taken.off_volts - low
     tail = 0.0 if off <= 0 else envelope.release_seconds / _RELEASE_SHARE * max(0.0, math.log(level / off))
-    return Through(sustain, tail)
+    return ByEnvelope(sustain, tail)
 
 
 def workarounds(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterator[Workaround]:
-    """Gear whose gate input the sender drives once it has left the input, and whose envelope fires the input."""
+    """Gear whose gate input the sender drives once it has left the input, and whose envelope fires the input; what
+    serves nothing yet first."""
+    found = [(serving, one) for one, serving in _every(bench, link, sink, style)]
+    yield from (one for _, one in sorted(found, key=lambda pair: pair[0]))
+
+
+def _every(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterator[tuple[Workaround, bool]]:
+    """Each of them, and whether it serves another input, or another sender, now."""
     links = tuple(with_(one, inputs=tuple(ref for ref in one.inputs if ref != sink)) for one in bench.links)
     left = with_(bench, links=links)
     for gear in bench.gear:
@@ -78,6 +88,8 @@ def workarounds(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterat
             transfers = through(bench, sink, out, port.envelope)
             if fed.verdict not in ("fits", "marginal") or transfers is None:
                 continue
+            opened = [bench.label(one.output) for one in bench.links_into(entry) if one.output != link.output]
+            serves = [] if joined is None else [bench.label(ref) for ref in joined.inputs if ref != sink]
             tail = f"its release adds {style.engineering(transfers.tail_seconds, 's')}"
             if transfers.tail_seconds < 1e-4:
                 tail = "with its release at nought it adds nothing"
@@ -85,6 +97,10 @@ def workarounds(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterat
                 f"{gear.name} accepts this gate ({fed.verdict}) and fires {bench.label(sink)} from a sustain of "
                 f"{style.share(transfers.sustain, 0)} on; attack and decay at nought, {tail}."
             )
+            if serves:
+                text += f" It serves {' and '.join(serves)} now, which then opens with this gate."
+            if opened:
+                text += f" {' and '.join(opened)} opens it now, and is parted from it."
 
             def command(one: Bench, entry: PortRef = entry, out: PortRef = out) -> Change:
                 after = one
@@ -94,4 +110,4 @@ def workarounds(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterat
                         after = join(after, sends, takes).bench
                 return Change(f"go by {bench.gear_by(entry.gear).name} into {bench.label(sink)}", after)
 
-            yield Workaround(f"By {gear.name}", text, command, out)
+            yield Workaround(f"By {gear.name}", text, command, out), bool(serves or opened)
