@@ -169,8 +169,10 @@ class CourseRunner(QObject):
     def course(self) -> Course | None:
         """Where the channel looked at stands; None without a channel."""
         session = self._session
-        if session.selection.channel is None:
+        if session.selection.channel is None or not session.bench.has(session.selection.channel[0]):
             return None
+        if session.bench.port(session.selection.channel[0]).direction == "input":
+            return None  # its trimmers are turned by hand; nothing is sent
         ref, held = session.selection.channel[0], self.held()
 
         def hash_of(head: HeadRecord) -> str:
@@ -208,13 +210,14 @@ class CourseRunner(QObject):
             raise InputError(self._not_connected() if self.letter() is None else "Connect the meter first.")
         if course.action == "connect":
             self.connect_wanted.emit()
-        elif course.action == "begin":
+        elif course.action in ("begin", "type"):
             assert session.selection.channel is not None  # there is no course without one
             like = session.runs.of(session.selection.channel)[-1]
             run = next_run(like, session.runs.head(), course.plan, run_id="", created=now())
             run = msgspec.structs.replace(run, id=session.runs.fresh_id(f"{run.serial} {run.title}"))
             session.runs.begin(self.with_devices(run))
-            self.take_the_rest()
+            if course.action == "begin":
+                self.take_the_rest()
         elif course.action == "take" and course.run_id is not None:
             if session.selection.run_id != course.run_id:
                 session.selection.look_at(course.run_id)
@@ -241,7 +244,7 @@ class CourseRunner(QObject):
         if not self.by_itself:
             return
         course = self.course()
-        if course is None or course.action in ("nothing", "connect") or course.halt:
+        if course is None or course.action in ("nothing", "connect", "type") or course.halt:
             self.by_itself = False
             if course is not None:
                 self.said.emit(course.halt or course.sentence, bool(course.halt) or course.verdict == "not-within")

@@ -10,7 +10,10 @@ from typing import Final
 import numpy as np
 from msgspec.structs import replace
 
+from dynamis.bench.chains.node import driving
 from dynamis.bench.chains.port_transfers import heard_by
+from dynamis.bench.chains.sending import law_ahead
+from dynamis.bench.chains.tree import origin_of, site_in
 from dynamis.bench.chains.tunings import tuning_of
 from dynamis.bench.designing.between import borne_by, joined, made_of, put_between, supply_from
 from dynamis.bench.document.bench import Bench, Link
@@ -23,7 +26,7 @@ from dynamis.electrics.exponential.requirement import LawRequirement
 from dynamis.electrics.gates.candidate import Rails
 from dynamis.electrics.net import parallel
 from dynamis.errors import InputError
-from dynamis.pitch.laws import ExponentialLaw, LinearLaw, parse_law
+from dynamis.pitch.laws import ExponentialLaw, LinearLaw
 
 _TITLES: Final[dict[Direction, str]] = {"exponential": "Exponential converter", "logarithmic": "Logarithmic converter"}
 USUAL: Final = LawRequirement(0.0, 5.0, 0.25, 8.0)
@@ -46,10 +49,14 @@ def title_of(direction: Direction) -> str:
 
 def law_direction(bench: Bench, output: PortRef, sink: PortRef) -> Direction | None:
     """Which way a pair changes the law, None where it does not."""
-    sent, heard = bench.port(output).law, heard_by("heard", bench.port(sink), tuning_of(bench))
+    try:
+        sent = law_ahead(bench, Link("", origin_of(bench, output)))
+    except InputError:  # which the pair tells
+        return None
+    heard = heard_by("heard", bench.port(sink), tuning_of(bench))
     if sent is None or heard is None or bench.port(sink).role != "pitch":
         return None
-    if isinstance(parse_law(sent), ExponentialLaw):
+    if isinstance(sent, ExponentialLaw):
         return "exponential" if isinstance(heard.law, LinearLaw) else None
     return "logarithmic" if isinstance(heard.law, ExponentialLaw) else None
 
@@ -60,15 +67,16 @@ def converter_asked(bench: Bench, link: Link, sink: PortRef, start: LawRequireme
     start : the supply, the series and whatever else the link does not decide.  Raises `InputError` where its notes
     cannot be had from one.
     """
-    direction, output, tuning = law_direction(bench, link.output, sink), bench.port(link.output), tuning_of(bench)
+    direction, tuning = law_direction(bench, link.output, sink), tuning_of(bench)
     heard = heard_by("heard", bench.port(sink), tuning)
     if direction is None or heard is None:
         return f"{bench.label(link.output)} and {bench.label(sink)} are of one law: there is none to change."
-    loads = [bench.port(ref).ohms for ref in link.inputs or (sink,)]
-    if output.ohms is None or any(one is None for one in loads):
-        where = link.output if output.ohms is None else sink
+    site = site_in(bench, link, sink)
+    driven, sent = driving(bench, site.ahead), law_ahead(bench, site.ahead)
+    loads = [*(bench.port(ref).ohms for ref in site.ahead.inputs or (sink,)), *(load.ohms for load in site.loads)]
+    if driven is None or sent is None or any(one is None for one in loads):
+        where = link.output if driven is None else sink
         return f"Measure the resistance of {bench.label(where)} first: the converter hangs on it."
-    sent = parse_law(output.law or "")
     for law, ref in ((sent, link.output), (heard.law, sink)):
         if isinstance(law, LinearLaw) and abs(law.offset_volts) > _ZERO_VOLTS:
             return (
@@ -86,10 +94,10 @@ def converter_asked(bench: Bench, link: Link, sink: PortRef, start: LawRequireme
         out_low_volts=float(wants[0]),
         out_high_volts=float(wants[1]),
         direction=direction,
-        source_ohms=output.ohms,
+        source_ohms=driven.ohms,
         load_ohms=parallel(loads),
         tolerance_cents=tightest if math.isfinite(tightest) else 5.0,
-        absolute_limits=borne_by(bench, link, sink),
+        absolute_limits=borne_by(bench, site.ahead, sink),
     )
 
 

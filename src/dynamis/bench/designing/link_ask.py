@@ -7,7 +7,7 @@ from dataclasses import replace as with_
 
 import numpy as np
 
-from dynamis.bench.chains.tree import site_in
+from dynamis.bench.chains.tree import site_in, why_no_path
 from dynamis.bench.designing.between import asked_of, circuit_of, standing, suited_kind
 from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.ports import PortRef
@@ -32,6 +32,9 @@ class LinkAsk:
 
 def link_ask(bench: Bench, link: Link, sink: PortRef, start: Requirement, style: Style, *, fresh: bool) -> LinkAsk:
     """What a link asks.  start : what it does not decide; fresh : the kind of op-amp is chosen by what it leaves."""
+    why = why_no_path(bench, link, sink)
+    if why:
+        return LinkAsk(f"Cannot tell what goes between: {why}.")
     asked, pot = asked_of(bench, link, sink, start), loaded_pot(bench, link, sink)
     more = own_ohms_words(bench, link.output, style)
     if isinstance(asked, str):

@@ -174,15 +174,36 @@ class Bench(Record, frozen=True):
 
     @property
     def channels(self) -> list[tuple[PortRef, str]]:
+        """Every pitch output of every unit of the gear that is not archived, then every pitch input with a law."""
+        return [*self.outputs_of_units, *self._of_units("input")]
+
+    @property
+    def outputs_of_units(self) -> list[tuple[PortRef, str]]:
         """Every pitch output of every unit of the gear that is not archived."""
+        return self._of_units("output")
+
+    def _of_units(self, direction: str) -> list[tuple[PortRef, str]]:
         return [
             (PortRef(gear.id, port.id), unit.serial)
             for gear in self.gear
             if not gear.archived
             for unit in gear.units
             for port in gear.ports
-            if port.direction == "output" and port.role == "pitch"
+            if (port.direction, port.role) == (direction, "pitch") and (direction == "output" or port.law is not None)
         ]
+
+    @property
+    def measurable(self) -> list[tuple[PortRef, str]]:
+        """What a run can be begun of: every channel, and with an empty serial every pitch port of gear that has no unit
+        yet."""
+        fresh = [
+            (PortRef(gear.id, port.id), "")
+            for gear in self.gear
+            if not gear.archived and not gear.units
+            for port in gear.ports
+            if port.role == "pitch" and port.through is None
+        ]
+        return [*self.channels, *fresh]
 
     def unit_looked_at(self, output: PortRef, channel: tuple[PortRef, str] | None) -> str:
         """The unit that counts for an output: that of the channel looked at where it is of the same gear, else the

@@ -90,6 +90,7 @@ class RunRecord(Record, frozen=True):
     head : what turned notes into codes.  converter : the channel's DAC, None where no code is known.
     plan : notes to read, in order.  held_hash : of the correction that the board held, where it was asked.
     meter_identity : the meter in its own words, where it was read by itself.  uid : unique across files.
+    side : whether an output was read, or what an input makes of known volts: an oscillator's own tracking.
     """
 
     id: str
@@ -116,6 +117,7 @@ class RunRecord(Record, frozen=True):
     held_hash: str | None = None
     meter_identity: str = ""
     uid: str = ""
+    side: Literal["output", "input"] = "output"
 
     @property
     def channel(self) -> PortRef:
@@ -149,7 +151,10 @@ class ReadingRecord(Record, frozen=True):
 
 
 class AdoptionRecord(Record, frozen=True):
-    """A correction that was adopted for a channel of a unit; the last one for a channel is in force."""
+    """A correction that was adopted for a channel of a unit; the last one for a channel is in force.
+
+    constant_cents : what of `leaves_cents` is on all notes alike, which a tune knob takes out.
+    """
 
     id: int
     gear: str
@@ -162,6 +167,7 @@ class AdoptionRecord(Record, frozen=True):
     expanded_cents: float
     adopted: str
     uid: str = ""
+    constant_cents: float = 0.0
 
 
 class HeldRecord(Record, frozen=True):

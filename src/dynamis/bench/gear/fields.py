@@ -147,6 +147,7 @@ PORT_FIELDS: Final = (
         roles=("pitch",),
         direction="input",
     ),
+    _choice("trimmers", "Trimmers inside", "none", "scale", "scale-and-offset", roles=("pitch",)),
     Field("tune_semitones", "Its tune knob, semitones either way", unknown=None, roles=("pitch",), direction="input"),
     _volts("silent_below_volts", "Falls silent below", unknown="never", roles=("pitch",), direction="input"),
     _choice("gate.kind", "Kind", "driven", "switch", roles=_SWITCHING, direction="output"),

@@ -23,7 +23,9 @@ from dynamis.bench.document.ports import (
     Port,
     PotRecord,
     SwingRecord,
+    Through,
     VoltSpan,
+    Way,
 )
 from dynamis.pitch.laws import parse_law
 from dynamis.transfer.law import PitchSource
@@ -44,12 +46,17 @@ class PortKind:
 
 @dataclass(frozen=True)
 class GearKind:
-    """A kind of gear: names of its port kinds, each with the name that the port gets."""
+    """A kind of gear: names of its port kinds, each with the name that the port gets.
+
+    follows : outputs that follow inputs, by their names, with the gain of the ways.  knobs : by the name of their port.
+    """
 
     name: str
     ports: tuple[tuple[str, str], ...]
     source: str
     settings: tuple[Setting, ...] = ()
+    follows: tuple[tuple[str, tuple[str, ...], Through], ...] = ()
+    knobs: tuple[tuple[str, Knob], ...] = ()
 
 
 def _out(role: str, ohms: float | None = 1000.0, **more: object) -> Port:
@@ -147,8 +154,12 @@ _PORTS: Final[tuple[tuple[str, Port, str], ...]] = (
     ),
     (
         "Modulation input",
-        _in("modulation", swing=SwingRecord(-5.0, 5.0), knobs=(Knob("Depth", "full up"),)),
-        "Its depth knob scales what comes in: “full up” is to be proved.",
+        _in(
+            "modulation",
+            swing=SwingRecord(-5.0, 5.0),
+            knobs=(Knob("Depth", "full up", does="depth", low=0.0, high=1.0),),
+        ),
+        "Its depth knob scales what comes in: that “full up” is unity is to be proved.",
     ),
     (
         "Modulation input, on a bias",
@@ -197,6 +208,12 @@ _PORTS: Final[tuple[tuple[str, Port, str], ...]] = (
         _out("modulation", 10.0, swing=SwingRecord(0.0, 10.0)),
         "Write its own limits into the notes: it is what everything else is compared with.",
     ),
+    (
+        "Way in",
+        _in("pitch"),
+        "An input of gear that passes on what it gets: no law of its own. Common practice: 100 kΩ.",
+    ),
+    ("Way out", _out("pitch"), "An output that follows inputs of its gear: say which, and with which gains."),
     ("MIDI output", _out("midi", None, midi=MidiRecord(1)), "MIDI 1.0: sixteen channels."),
     ("MIDI input", _in("midi", None, midi=MidiRecord()), "MIDI 1.0: a current loop through an opto-isolator."),
 )
@@ -268,6 +285,37 @@ GEAR_KINDS: Final = (
         (("Known voltage", "volts"),),
         "Only comparison with a known voltage takes a meter's gain error out.",
     ),
+    GearKind(
+        "Adder",
+        (("Way in", "in 1"), ("Way in", "in 2"), ("Way out", "sum")),
+        "1 % of gain is 12 cents of every octave: prove each way by an octave.",
+        follows=(("sum", ("in 1", "in 2"), Through(ways=(Way("", 1.0, 0.01),))),),
+    ),
+    GearKind(
+        "Buffered splitter",
+        (("Way in", "in"), ("Way out", "out 1"), ("Way out", "out 2")),
+        "Unplugging one output moves nothing at the other.",
+        follows=tuple((name, ("in",), Through(ways=(Way("", 1.0, 0.001),))) for name in ("out 1", "out 2")),
+    ),
+    GearKind(
+        "Passive multiple",
+        (("Way in", "in"), ("Way out", "out 1"), ("Way out", "out 2"), ("Way out", "out 3")),
+        "One node: all that is plugged in hangs on the one sender.",
+        follows=tuple((name, ("in",), Through("joined")) for name in ("out 1", "out 2", "out 3")),
+    ),
+    GearKind(
+        "Attenuator",
+        (("Way in", "in"), ("Way out", "out")),
+        "A level knob has no mark for exactly one.",
+        follows=(("out", ("in",), Through()),),
+        knobs=(("in", Knob("Level", does="depth", low=0.0, high=1.0)),),
+    ),
+    GearKind(
+        "Quantizer",
+        (("Way in", "in"), ("Way out", "out")),
+        "Steps of a semitone at 1 V/oct: 83.3 mV.",
+        follows=(("out", ("in",), Through(step_volts=1.0 / 12.0)),),
+    ),
     GearKind("Empty", (), "Add its ports one by one."),
 )
 
@@ -283,6 +331,13 @@ def gear_of(kind: GearKind, name: str, taken: set[str]) -> Gear:
     for port_kind, text in kind.ports:
         port = port_of(port_kind, text)
         ports.append(replace(port, id=new_id(text, {one.id for one in ports})))
+    by_name = {one.name: one.id for one in ports}
+    for output, inputs, through in kind.follows:
+        like = through.ways[0] if through.ways else Way("")
+        ways = tuple(replace(like, input=by_name[one]) for one in inputs)
+        ports = [replace(one, through=replace(through, ways=ways)) if one.name == output else one for one in ports]
+    for name, knob in kind.knobs:
+        ports = [replace(one, knobs=(*one.knobs, knob)) if one.name == name else one for one in ports]
     if kind.name == "Envelope":
         ports[0] = replace(ports[0], envelope=EnvelopeRecord(0.005, 0.05, 1.0, 0.1, ports[1].id))
     return Gear(new_id(name, taken), name, tuple(ports), notes=kind.source, settings=kind.settings)

@@ -13,7 +13,7 @@ from dynamis.bench.chains.tree import fed_by, hung_behind, origin_of, trial_link
 from dynamis.bench.document.bench import Bench
 from dynamis.bench.document.ports import Port, PortRef
 from dynamis.bench.document.records import AdoptionRecord
-from dynamis.bench.judging.pairs import PairFit, any_voltage, judge_pair, makes_sense
+from dynamis.bench.judging.pairs import PairFit, any_voltage, judge_pair, makes_sense, takes_in_force
 from dynamis.bench.judging.pitch_sides import SideCache
 from dynamis.electrics.finding import BEST_FIRST
 from dynamis.errors import InputError
@@ -41,7 +41,7 @@ class Matrix:
             self._known = {}
         self._bench, self._adoptions, self._style, self.judged = bench, tuple(adoptions), style, 0
         self.outputs, self.inputs = dict(ports_of(bench, "output")), dict(ports_of(bench, "input"))
-        parts: dict[PortRef, tuple[object, ...]] = {ref: _input_parts(bench, ref) for ref in self.inputs}
+        parts: dict[PortRef, tuple[object, ...]] = {ref: _input_parts(bench, ref, adoptions) for ref in self.inputs}
         parts |= {ref: _output_parts(bench, ref, adoptions) for ref in self.outputs}
         changed = {ref for ref, now in parts.items() if not _same(self._parts.get(ref), now)}
         changed |= self._parts.keys() - parts.keys()
@@ -115,12 +115,13 @@ def _off(fit: PairFit) -> float:
     return abs(fit.value) if fit.unit == "ct" else -fit.value
 
 
-def _input_parts(bench: Bench, ref: PortRef) -> tuple[object, ...]:
+def _input_parts(bench: Bench, ref: PortRef, adoptions: Sequence[AdoptionRecord]) -> tuple[object, ...]:
     """All that a verdict about an input hangs on: itself, its gear, and what is joined to that gear."""
     gear = bench.gear_by(ref.gear)
     behind = hung_behind(bench, ref)
     links = bench.links_of(gear.id)
-    return bench.port(ref), gear.name, gear.settings, gear.power, bench.a4_hertz, bench.tuning, links, *behind
+    mine = takes_in_force(bench, ref, adoptions) if adoptions and gear.units else None
+    return bench.port(ref), gear.name, gear.settings, gear.power, bench.a4_hertz, bench.tuning, links, mine, *behind
 
 
 def _output_parts(bench: Bench, ref: PortRef, adoptions: Sequence[AdoptionRecord]) -> tuple[object, ...]:

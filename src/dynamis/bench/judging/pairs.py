@@ -177,16 +177,27 @@ def _judge_units(
     """Of several units of the sender, the one that fits worst."""
     coupled = _coupled(bench, link, sink, style) if bench.port(link.output).role == "audio" else []
     tried = []
+    takes = takes_in_force(bench, sink, adoptions)
     origin = origin_of(bench, link.output)
     for serial in [unit.serial for unit in bench.gear_by(origin.gear).units] or [""]:
         adopted = in_force(adoptions, origin, serial)
-        findings, cents = judge_pitch(bench, link, sink, adopted, style, sides)
+        findings, cents = judge_pitch(bench, link, sink, adopted, style, sides, takes)
         tried.append(replace(_fit(link, sink, "pitch", [*findings, *coupled, *patch], cents, "ct"), serial=serial))
     worst = max(tried, key=lambda fit: BEST_FIRST.index(fit.verdict))
     if worst.verdict != "unsafe":
         return worst
     value, unit = _deciding(worst.findings, worst.value, "ct")
     return replace(worst, value=value, unit=unit)
+
+
+def takes_in_force(bench: Bench, sink: PortRef, adoptions: Sequence[AdoptionRecord]) -> AdoptionRecord | None:
+    """What was adopted for an input's own tracking: of several units that which leaves most, None where one has
+    none."""
+    own = [in_force(adoptions, sink, unit.serial) for unit in bench.gear_by(sink.gear).units]
+    known = [one for one in own if one is not None]
+    if not known or len(known) < len(own):
+        return None
+    return max(known, key=lambda one: one.leaves_cents + one.expanded_cents)
 
 
 def _coupled(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Finding]:

@@ -43,12 +43,13 @@ def judge_pitch(
     adopted: AdoptionRecord | None = None,
     style: Style = Style(),
     sides: SideCache | None = None,
+    takes: AdoptionRecord | None = None,
 ) -> tuple[list[Finding], float | None]:
     """Findings of one input of a pitch link, and the cents that decide: of the worst note, signed, or, where only
     limits decide, what it may come to.
 
     adopted : the correction in force for the unit looked at; it replaces the limits that it took out by its
-    own expanded uncertainty.
+    own expanded uncertainty.  takes : what was adopted for the input's own tracking.
     """
     sides = sides or SideCache()
     receiver, port = sides.receiver(bench, sink), bench.port(link.output)
@@ -67,7 +68,7 @@ def judge_pitch(
         return [cannot_tell(sender)], None
     inputs = [bench.port(ref) for ref in link.inputs]
     receiver = turned_for(sender, receiver, inputs, link)
-    findings, decides = judge_sides(sender, receiver, inputs, link.tolerance, adopted, style)
+    findings, decides = judge_sides(sender, receiver, inputs, link.tolerance, adopted, style, takes)
     if port.through is None:
         return findings, decides
     share, _ = _shares(sender, inputs)[0]
@@ -130,12 +131,13 @@ def judge_sides(
     tolerance: str,
     adopted: AdoptionRecord | None = None,
     style: Style = Style(),
+    takes: AdoptionRecord | None = None,
 ) -> tuple[list[Finding], float | None]:
     """As `judge_pitch`, of a sender with these inputs (the receiver's among them) on its output."""
     shut = closed(receiver.label, receiver.knobs)
     if shut:
         return shut, None
-    errors = pitch_errors(sender, receiver, inputs, tolerance, adopted)
+    errors = pitch_errors(sender, receiver, inputs, tolerance, adopted, takes)
     causes = Causes(sender, receiver, len(inputs), errors, style)
     verdict = _verdict(errors, adopted, style, on_supply(sender.port))
     k = errors.worst(np.abs(errors.left) + errors.limits)
@@ -145,14 +147,20 @@ def judge_sides(
 
 
 def pitch_errors(
-    sender: Sender, receiver: Receiver, inputs: Sequence[Port], tolerance: str, adopted: AdoptionRecord | None = None
+    sender: Sender,
+    receiver: Receiver,
+    inputs: Sequence[Port],
+    tolerance: str,
+    adopted: AdoptionRecord | None = None,
+    takes: AdoptionRecord | None = None,
 ) -> PitchErrors:
     """The errors of a meeting, all causes at once: one row for each of them, the law taken over all rows."""
     shares = _shares(sender, inputs)
     heard, (share, bias) = receiver.heard, shares[0]
     at_input = share * sender.volts + bias
     sources = len(sender.sources)
-    rows = np.empty((sources + len(shares) + (1 if heard.offset_limit_volts else 0), at_input.size))
+    moves = bool(heard.offset_limit_volts) and takes is None
+    rows = np.empty((sources + len(shares) + (1 if moves else 0), at_input.size))
     rows[0], rows[1 : sources + 1] = at_input, share * sender.moved + bias
     for moved_source in np.flatnonzero(sender.ohms_moved != sender.ohms):
         with_moved = _share(
@@ -162,7 +170,7 @@ def pitch_errors(
         rows[1 + moved_source] = with_moved[0] * sender.moved[moved_source] + with_moved[1]
     for k, (one, more) in enumerate(shares[1:]):
         rows[sources + 1 + k] = one * sender.volts + more
-    if heard.offset_limit_volts:
+    if moves:
         rows[-1] = at_input + heard.offset_limit_volts / abs(receiver.knobs.gain or 1.0)
     octaves = receiver.law.octaves(rows, strict=False)
     nominal = 1200.0 * (receiver.octaves + receiver.knobs.octaves + octaves[0] - sender.wanted)
@@ -173,7 +181,12 @@ def pitch_errors(
         limits = moved[np.array(kept, bool)].sum(axis=0) + adopted.expanded_cents
     else:
         limits = moved.sum(axis=0)
-    if heard.scale_limit:
+    if takes is not None:
+        constant = abs(takes.constant_cents)
+        tunes = constant <= 100.0 * receiver.port.tune_semitones
+        left = max(0.0, takes.leaves_cents - constant) if tunes else takes.leaves_cents
+        limits = limits + left + takes.expanded_cents
+    elif heard.scale_limit:
         scale = (
             np.abs(octaves[0]) * heard.scale_limit
             if isinstance(heard.law, ExponentialLaw)

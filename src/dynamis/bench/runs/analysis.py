@@ -297,6 +297,8 @@ def _fitted(
         table_notes=_table_notes(run, readings.notes),
         stuck=shape.left_out,
     )
+    if run.side == "input":  # what drives an input is another's to change
+        return shape, tuple(one for one in corrections if one.kind == "trimmer"), ""
     return shape, tuple(corrections), ""
 
 
@@ -343,6 +345,7 @@ def adoption_of(judged: RunAnalysis, correction: Correction, when: str) -> Adopt
         correction.worst_cents,
         correction.worst_expanded_cents,
         when,
+        constant_cents=correction.constant_cents if isinstance(correction, TrimmerCorrection) else 0.0,
     )
 
 

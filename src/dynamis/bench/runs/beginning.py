@@ -38,7 +38,8 @@ def new_run(
 ) -> RunRecord:
     """A run of a channel of a unit; raises `InputError` where it could not be judged.
 
-    adopted : the correction in force for the channel.  plan : notes to read, in order.
+    channel : an output, or an input whose own tracking is read.  adopted : the correction in force for it.
+    plan : notes to read, in order.
     """
     title = " ".join(title.split())
     if not title:
@@ -69,6 +70,7 @@ def new_run(
         converter=converter_of(port),
         trimmers=port.trimmers,
         plan=tuple(plan),
+        side=port.direction,
     )
     if adopted is not None and adopted.head.kind != "nominal":
         run = msgspec.structs.replace(run, head=adopted.head)

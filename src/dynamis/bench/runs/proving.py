@@ -9,7 +9,7 @@ and what the board holds, so that it goes on after any interruption.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final, Literal
 
 import msgspec
@@ -23,7 +23,7 @@ from dynamis.notation.style import Style
 from dynamis.pitch.tolerance import Verdict
 
 StepKey = Literal["found", "constants", "again", "table", "proof"]
-Action = Literal["begin", "take", "adopt", "send", "connect", "nothing"]
+Action = Literal["begin", "type", "take", "adopt", "send", "connect", "nothing"]
 STEPS: Final[tuple[tuple[StepKey, str], ...]] = (
     ("found", "As found"),
     ("constants", "Constants"),
@@ -79,21 +79,33 @@ def course_of(
     hash_of : what the board should hold for a head.
     """
     head = HeadRecord() if in_force is None else in_force.head
-    known = [run for run in runs if run.converter is not None and run.quantity != "cents"]
+    known = [run for run in runs if run.converter is not None]
     if not known:
         return Course(
             "found", "nothing", "Begin a run of this channel: it needs the board's converter, its law and your meter."
         )
     if head.kind == "nominal":
         return _as_found(known, judge, style, board_hash)
-    if board_hash is None and not _complete(known, judge, head):
-        step: StepKey = "again" if head.kind == "constants" else "proof"
-        return Course(step, "connect", "Connect the board and the meter: what is in force has to be sent and measured.")
     if board_hash is not None and board_hash != hash_of(head):
-        step = "again" if head.kind == "constants" else "proof"
+        step: StepKey = "again" if head.kind == "constants" else "proof"
         what = "constants" if head.kind == "constants" else "table"
         return Course(step, "send", f"Send the {what} to the board; what it holds now is read back first and kept.")
-    return _after_constants(known, judge, head) if head.kind == "constants" else _proof(known, judge, head, style)
+    after = _after_constants(known, judge, head) if head.kind == "constants" else _proof(known, judge, head, style)
+    return after if board_hash is not None else _by_hand(after, head)
+
+
+def _by_hand(course: Course, head: HeadRecord) -> Course:
+    """The same without a board: what it would take by itself is typed."""
+    if course.action == "begin":
+        what = "the two constants" if head.kind == "constants" else "the table"
+        sentence = (
+            f"Put {what} into the firmware by hand. {course.sentence} Type them, or connect board and meter, which "
+            "take them by themselves."
+        )
+        return replace(course, action="type", sentence=sentence)
+    if course.action == "take":
+        return replace(course, action="connect", sentence=f"{course.sentence} Type them, or connect board and meter.")
+    return course
 
 
 def _as_found(
@@ -180,11 +192,6 @@ def _proof(
         verdict=judged.verdict,
         halt=warming,
     )
-
-
-def _complete(known: list[RunRecord], judge: Callable[[str], RunAnalysis | None], head: HeadRecord) -> bool:
-    judged = next((judge(run.id) for run in reversed(known) if run.head == head), None)
-    return judged is not None and judged.next_note is None
 
 
 def _whole_notes(known: list[RunRecord]) -> tuple[float, ...]:

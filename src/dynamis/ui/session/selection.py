@@ -71,7 +71,11 @@ class Selection:
 
     @property
     def link(self) -> Link | None:
-        return None if self.channel is None else self._document.bench.link_from(self.channel[0])
+        """The link of the channel looked at: that which begins there, or ends there."""
+        if self.channel is None:
+            return None
+        bench, ref = self._document.bench, self.channel[0]
+        return bench.link_from(ref) or next(iter(bench.links_into(ref)), None)
 
     def look_at_pair(self, output: PortRef, sink: PortRef) -> None:
         """Look at a pair, in all stations."""
@@ -84,7 +88,9 @@ class Selection:
         if self.pair is not None:
             return self.pair
         link = self.link
-        return None if link is None or not link.inputs else (link.output, link.inputs[0])
+        if link is None or not link.inputs or self.channel is None:
+            return None
+        return link.output, self.channel[0] if self.channel[0] in link.inputs else link.inputs[0]
 
     # -- runs ----------------------------------------------------------------------------------------
 

@@ -223,7 +223,7 @@ class ConverterFields(Panel):
         """Every channel of every unit, the one looked at chosen."""
         session = self._session
         known = [self.channel.itemData(k) for k in range(self.channel.count())]
-        channels = session.bench.channels
+        channels = session.bench.outputs_of_units
         texts = [f"{session.bench.label(one)} · unit {serial}" for one, serial in channels]
         shown = [self.channel.itemText(k) for k in range(self.channel.count())]
         if known != channels or shown != texts:

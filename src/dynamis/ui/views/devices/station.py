@@ -226,7 +226,7 @@ class DevicesStation(Station):
         return Row(cells, sent, tip=", ".join(cells))
 
     def _channels(self, unit: str, letters: str) -> Iterator[tuple[tuple[PortRef, str], str]]:
-        for ref, serial in self._session.bench.channels:
+        for ref, serial in self._session.bench.outputs_of_units:
             if serial != unit:
                 continue
             try:

@@ -14,6 +14,7 @@ from dynamis.ui.widgets.panel import Panel, label, set_css, set_text
 
 _BUTTONS = {
     "begin": "Begin and take",
+    "type": "Begin, to be typed",
     "take": "Take the rest",
     "adopt": "Adopt",
     "send": "Send to the board",

@@ -26,6 +26,7 @@ _QUANTITIES = (
     ("hertz", "hertz, by a counter or tuner"),
     ("cents", "cents, by a tuner"),
 )
+_FIRST = "01"
 _PLACES = (("jack", "at the output jack"), ("input", "at the receiver's input"), ("oscillator", "at the oscillator"))
 
 
@@ -79,8 +80,11 @@ class RunDialog(FormDialog[RunRecord]):
     def _fill_channels(self, chosen: tuple[PortRef, str] | None) -> None:
         self.channel.blockSignals(True)
         self.channel.clear()
-        for ref, serial in self._session.bench.channels:
-            self.channel.addItem(f"{self._session.bench.label(ref)} · unit {serial}", (ref, serial))
+        bench = self._session.bench
+        for ref, serial in bench.measurable:
+            side = "" if bench.port(ref).direction == "output" else ", its own tracking"
+            unit = f"unit {serial}" if serial else f"its first unit, {_FIRST}"
+            self.channel.addItem(f"{bench.label(ref)} · {unit}{side}", (ref, serial))
         self.channel.blockSignals(False)
         index = next((k for k in range(self.channel.count()) if self.channel.itemData(k) == chosen), 0)
         self.channel.setCurrentIndex(index)
@@ -102,21 +106,27 @@ class RunDialog(FormDialog[RunRecord]):
         self.plugs: list[tuple[QCheckBox, PortRef]] = []
         self.ok.setEnabled(chosen is not None)
         if chosen is None:
-            self._plugs.addWidget(label("Add a board first.", "muted"))
+            self._plugs.addWidget(label("Add a board here, or gear with a pitch port on Bench.", "muted"))
             return
         bench, ref = self._session.bench, chosen[0]
-        port, link = bench.port(ref), bench.link_from(ref)
+        port = bench.port(ref)
+        takes = port.direction == "input"
+        into = next(iter(bench.links_into(ref)), None)
+        link = into if takes else bench.link_from(ref)
+        if takes and self.quantity.currentData() == "volts":
+            self.quantity.setCurrentIndex(1)
         if port.law is not None:
             self.law.show_law(parse_law(port.law))
         if link is not None:
             self.tolerance.setText(link.tolerance)
             self.plan.setText(f"{link.low_note:g}:{link.high_note:g}:{6 if link.high_note - link.low_note > 24 else 3}")
-        for sink in link.inputs if link else ():
+        for sink in link.inputs if link and not takes else ():
             box = QCheckBox(bench.label(sink))
             self.plugs.append((box, sink))
             self._plugs.addWidget(box)
         if not self.plugs:
-            self._plugs.addWidget(label("nothing on this bench hangs on it", "muted"))
+            words = "it is read by what it plays" if takes else "nothing on this bench hangs on it"
+            self._plugs.addWidget(label(words, "muted"))
 
     def _quantity_changed(self) -> None:
         volts = self.quantity.currentData() == "volts"
@@ -166,6 +176,12 @@ class RunDialog(FormDialog[RunRecord]):
     def read(self) -> RunRecord:
         session = self._session
         channel, serial = self.channel.currentData()
+        law = self.law.law()
+        if not serial:
+            change = add_unit(session.bench, channel.gear, _FIRST)
+            session.document.apply(change)
+            serial = _FIRST
+            self._fill_channels((channel, serial))
         naming = Naming(session.style.middle_c)
         meter_id = self.meter.currentData()
         return new_run(
@@ -176,7 +192,7 @@ class RunDialog(FormDialog[RunRecord]):
             created=now(),
             channel=channel,
             serial=serial,
-            law=self.law.law(),
+            law=law,
             tolerance=parse_tolerance(self.tolerance.text(), naming),
             plan=parse_note_list(self.plan.text(), naming),
             quantity=self.quantity.currentData(),

@@ -188,7 +188,7 @@ class MeasureStation(Station):
             self._session.said.emit(drift_sentence(drift, self._session.style), drift.too_much)
 
     def refresh(self) -> None:
-        empty = not self._session.bench.channels and not self._session.runs.all
+        empty = not self._session.bench.gear and not self._session.runs.all
         self._stack.setCurrentIndex(1 if empty else 0)
         for part in self._parts():
             part()
