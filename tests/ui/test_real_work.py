@@ -1,0 +1,193 @@
+"""Whole jobs on an empty bench through the window: gear from the library, joined, judged, mended, proved."""
+
+from __future__ import annotations
+
+import pytest
+from drive import action, click, press, settle, table_texts, type_into, with_dialog
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QComboBox, QPushButton
+
+from dynamis.bench.document.ports import PortRef
+
+CONTROL = Qt.KeyboardModifier.ControlModifier
+
+
+def judged(window) -> None:
+    while not window.session.judge.work(1.0):
+        settle()
+    window.session.judge.progressed.emit()
+    settle()
+
+
+@pytest.fixture
+def window(empty_file, make_window):
+    window = make_window(empty_file)
+    press(window, Qt.Key.Key_1, CONTROL)
+    return window
+
+
+def put(window, kind: str, name: str) -> str:
+    """Gear of a kind from the library, by its dialog; its id."""
+
+    def answer(dialog) -> None:
+        box = dialog.findChild(QComboBox)
+        box.setCurrentIndex(box.findText(kind))
+        type_into(dialog.name, name)
+        dialog.try_accept()
+
+    with_dialog(lambda: action(window, "Add gear").trigger(), answer)
+    return window.session.bench.gear[-1].id
+
+
+def joined(window, output: PortRef, sink: PortRef) -> None:
+    window.station.choose(output, sink)
+    press(window, Qt.Key.Key_J, CONTROL)
+    judged(window)
+
+
+def edited(window, ref: PortRef, path: str, text: str) -> None:
+    """A field of a port, typed on the Gear page."""
+    window.station.show_tab(2)
+    window.station.gear.look_at(ref)
+    type_into(window.station.gear.port_form.editor(path), text, enter=True)
+
+
+def button(widget, text: str) -> QPushButton:
+    settle()
+    return next(
+        one
+        for one in widget.findChildren(QPushButton)
+        if text in (one.text(), one.accessibleName()) and one.isVisibleTo(widget)
+    )
+
+
+def codes(window) -> dict[str, str]:
+    return {one.code: one.text for one in window.station.fit.findings}
+
+
+def test_keys_transpose_a_row_through_an_adder_whose_unity_is_found_by_its_octave(window):
+    row, keys = put(window, "Step sequencer", "Row"), put(window, "Keyboard", "Keys")
+    adder, voice = put(window, "Adder", "Adder"), put(window, "Voice, V/oct", "Voice")
+    ends = PortRef(adder, "sum"), PortRef(voice, "pitch")
+    joined(window, PortRef(row, "row-a"), PortRef(adder, "in-1"))
+    joined(window, PortRef(keys, "pitch"), PortRef(adder, "in-2"))
+    joined(window, *ends)
+    for port in (PortRef(row, "row-a"), PortRef(keys, "pitch"), PortRef(adder, "sum")):
+        edited(window, port, "ohms", "0")
+    judged(window)
+    window.station.choose(*ends)
+    assert "prove its gain by an octave" in codes(window)["way-gain"]
+    window.station.show_tab(2)
+    window.station.gear.look_at(ends[0])
+
+    def read(dialog) -> None:
+        dialog.way.setCurrentIndex(1)
+        type_into(dialog.low, "1.0000")
+        type_into(dialog.high, "1.9940")
+        assert "Turn its gain by +0.60 %" in dialog.told.text().replace("\u00a0", " ")
+        dialog.try_accept()
+
+    with_dialog(lambda: click(button(window.station.gear, "Prove by an octave…")), read)
+    judged(window)
+    window.station.choose(*ends)
+    assert "1192.8 ct" in codes(window)["way-gain"]
+    assert window.station.fit.verdict == "needs-circuit"
+    window.station.show_tab(0)
+    assert any("Trim what is added by +0.60 %" in card.accessibleName() for card in window.station.findings.cards)
+    action(window, "Undo").trigger()
+    judged(window)
+    assert "prove its gain by an octave" in codes(window)["way-gain"]
+
+
+def test_one_output_plays_two_voices_of_which_one_needs_a_circuit(window):
+    keys, voice, board = (
+        put(window, kind, name)
+        for kind, name in (("Keyboard", "Keys"), ("Voice, V/oct", "Voice"), ("Battery-run tone board", "Board"))
+    )
+    out = PortRef(keys, "pitch")
+    edited(window, out, "ohms", "0")
+    for sink in (PortRef(voice, "pitch"), PortRef(board, "tone")):
+        joined(window, out, sink)
+    edited(window, PortRef(board, "tone"), "bears.high", "5")
+    judged(window)
+    window.station.choose(out, PortRef(board, "tone"))
+    window.station.show_tab(0)
+    card = next(one for one in window.station.findings.cards if one.accessibleName().endswith("branch of its own"))
+    click(button(card, "Apply"))
+    judged(window)
+    link = window.session.bench.link_from(out)
+    assert [branch.inputs for branch in link.branches] == [(PortRef(board, "tone"),)]
+    fits = {sink.gear: window.session.judge.matrix.fit(out, sink).verdict for sink in link.inputs}
+    assert fits[voice] == "marginal"
+    assert fits[board] in ("fits", "marginal")
+    window.station.choose(out, PortRef(board, "tone"))
+    window.station.show_tab(1)
+    click(button(window.station.link, "Ahead of all"))
+    assert window.session.bench.link_from(out).branches == ()
+    click(button(window.station.link, "On its branch"))
+    assert window.session.bench.link_from(out) == link
+    click(button(window.station.link, "Take out"))
+    assert window.session.bench.link_from(out).branches == ()
+
+
+def test_a_depth_knob_is_described_set_by_a_remedy_and_said_on_the_card(window):
+    lever, voice = put(window, "Two-axis lever", "Lever"), put(window, "Voice, V/oct", "Voice")
+    sink = PortRef(voice, "modulation")
+    edited(window, sink, "swing.low_volts", "-1")
+    edited(window, sink, "swing.high_volts", "1")
+    assert window.session.bench.port(sink).knobs[0].does == "depth"
+
+    def turned_up(dialog) -> None:
+        type_into(dialog.fields.editor("at"), "100 %", enter=True)
+        assert "at 100 %" in dialog.words.text().replace("\u00a0", " ")
+        dialog.try_accept()
+
+    with_dialog(lambda: click(button(window.station.gear, "Edit…")), turned_up)
+    joined(window, PortRef(lever, "across"), sink)
+    assert window.station.fit.verdict == "needs-circuit"
+    window.station.show_tab(0)
+    first = window.station.findings.cards[0]
+    assert first.accessibleName().startswith("Turn Depth to")
+    click(button(first, "Apply"))
+    judged(window)
+    assert window.station.fit.verdict == "fits"
+    assert window.session.bench.port(sink).knobs[0].at == pytest.approx(1 / (3.5 / 1.0047), abs=2e-3)
+
+    def added(dialog) -> None:
+        type_into(dialog.fields.editor("name"), "Depth", enter=True)
+        dialog.try_accept()
+
+    window.station.show_tab(2)
+    with_dialog(lambda: click(button(window.station.gear, "Add a knob…")), added)
+    assert "has a knob called 'Depth' already" in window.station.gear.refusal.text()
+    click(button(window.station.gear, "Remove the knob Depth"))
+    assert window.session.bench.port(sink).knobs == ()
+
+
+def test_a_voices_own_tracking_is_read_and_its_scale_trimmed(window):
+    voice = put(window, "Voice, V/oct", "Voice")
+    sink = PortRef(voice, "pitch")
+    edited(window, sink, "oscillator.scale_limit", "1 %")
+    box = window.station.gear.port_form.editor("trimmers")
+    box.setCurrentIndex(1)
+    box.activated.emit(1)
+    press(window, Qt.Key.Key_6, CONTROL)
+
+    def begin(dialog) -> None:
+        dialog.channel.setCurrentIndex(0)
+        assert "its own tracking" in dialog.channel.currentText()
+        assert dialog.quantity.currentData() == "hertz"
+        type_into(dialog.plan, "36,48,60,72,84")
+        dialog.try_accept()
+
+    with_dialog(lambda: action(window, "New run").trigger(), begin)
+    session = window.session
+    assert [unit.serial for unit in session.bench.gear_by(voice).units] == ["01"]
+    for k, note in enumerate((36, 48, 60, 72, 84)):
+        assert session.selection.note == note
+        type_into(window.station.entry.entry, f"{65.4064 * 2 ** (k * 0.994):.3f}", enter=True)
+    run = session.runs.analysis()
+    assert (run.run.side, [way.kind for way in run.corrections]) == ("input", ["trimmer"])
+    assert run.fit.line.gain == pytest.approx(0.994, abs=1e-4)
+    assert not window.station.course.isVisible()
+    assert len(table_texts(window.station.readings.readings)) == 5
