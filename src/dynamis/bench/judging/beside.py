@@ -4,15 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from typing import Final
 
 from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.commands import Change
 from dynamis.bench.document.ports import PortRef
-from dynamis.bench.judging.pairs import judge_pair
+from dynamis.bench.judging.pairs import PairFit, judge_pair
 from dynamis.electrics.finding import VERDICT_WORDS
 from dynamis.errors import InputError
+from dynamis.notation.style import Style
 
-_GOOD = ("fits", "marginal")
+_GOOD: Final = ("fits", "marginal")
+# So many times as far off is worse, whatever it was.
+_FAR: Final = 1.5
 
 
 def placed(bench: Bench, output: PortRef, sink: PortRef, use: Callable[[bool], Change]) -> tuple[Change, str]:
@@ -42,13 +46,32 @@ def harmed(bench: Bench, output: PortRef, sink: PortRef, change: Change) -> list
 
 
 def spoiled(bench: Bench, after: Link, sink: PortRef) -> list[str]:
-    """A sentence for each other input of a link that fits as the link is on the bench, and would not as `after`."""
+    """A sentence for each other input of a link that would be worse off as `after` than as the link is on the bench."""
     before, findings = bench.link_from(after.output), []
     for other in () if before is None else before.inputs:
-        if other == sink or other not in after.inputs:
+        if other == sink or other not in after.inputs or before is None:
             continue
-        now, then = (judge_pair(bench, link, other).verdict for link in (before, after) if link is not None)
-        if now in _GOOD and then not in _GOOD:
-            words = VERDICT_WORDS[then]
-            findings.append(f"{bench.label(other)} on the same link fits now and would not then: {words}.")
+        now, then = (judge_pair(bench, link, other) for link in (before, after))
+        if _worse(now, then):
+            findings.append(f"{bench.label(other)} on the same link {_stands(now, then)}.")
     return findings
+
+
+def _worse(now: PairFit, then: PairFit) -> bool:
+    """Whether a pair loses what it had: it fitted, or bore it, or was nearer by far."""
+    if now.verdict in _GOOD:
+        return then.verdict not in _GOOD
+    if then.verdict == "unsafe":
+        return now.verdict != "unsafe"
+    cents = [one.value for one in (now, then) if one.unit == "ct" and one.value is not None]
+    return len(cents) == 2 and now.verdict != "unsafe" and abs(cents[1]) > _FAR * abs(cents[0]) + 1.0
+
+
+def _stands(now: PairFit, then: PairFit) -> str:
+    if now.verdict in _GOOD:
+        return f"fits now and would not then: {VERDICT_WORDS[then.verdict]}"
+    if then.verdict == "unsafe":
+        return "bears it now and would not then"
+    style = Style()
+    off = [style.cents(one.value, sign=True) for one in (now, then)]
+    return f"is {off[0]} ct off now and would be {off[1]} ct off then"
