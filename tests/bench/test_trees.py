@@ -234,6 +234,17 @@ def test_an_adder_plays_what_its_first_way_plays_and_sends_what_both_bring():
     assert matrix.judge(louder)[OUT][IN].value != before.value
 
 
+def test_a_knob_ahead_of_a_way_counts_and_less_than_an_octave_counts_as_one():
+    halved = adder(2.0, knobs=(Knob("Level", does="depth", low=0.0, high=1.0, at=0.5),))
+    assert "way-gain" not in {one.code for one in judge_pair(halved, halved.links[0], IN).findings}
+    few = adder(0.997)
+    short = tuple(with_(link, high_note=40.0) if link.id == "k" else link for link in few.links)
+    found = next(
+        one for one in judge_pair(with_(few, links=short), few.links[0], IN).findings if one.code == "way-gain"
+    )
+    assert "−3.6 ct over the octave used" in found.text
+
+
 @pytest.mark.parametrize(
     ("change", "words"),
     [

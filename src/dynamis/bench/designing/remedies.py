@@ -10,7 +10,7 @@ from dataclasses import replace
 from typing import Final
 
 from dynamis.bench.chains.port_transfers import converter_of, heard_by
-from dynamis.bench.chains.tree import own_part, trial_link, why_no_path
+from dynamis.bench.chains.tree import branched, own_part, trial_link, why_no_path
 from dynamis.bench.chains.tunings import tuning_of
 from dynamis.bench.designing.gain_offset import buffer, designed, straighter, swings
 from dynamis.bench.designing.gate_choices import stretcher
@@ -52,6 +52,7 @@ def remedies_for(
     link = trial_link(bench.link_from(fit.output), fit.output, fit.input)
     codes = {one.code for one in fit.findings}
     remedies: list[Remedy] = []
+    harmful: list[tuple[Remedy, list[str]]] = []
     parts: tuple[Link | Branch, ...] = (link, *link.branches)
     between = [one for part in parts for one in part.between]
     stored = (*bench.port(fit.output).transfers, *between, *bench.port(fit.input).transfers)
@@ -67,15 +68,12 @@ def remedies_for(
         if tried is None:
             continue
         leaves, harm = tried
-        if not harm:
-            remedies.append(replace(one, leaves=leaves))
-            continue
-        apart = _apart(one, harm)
-        again = None if apart is None else _tried(bench, apart, fit, adoptions, style)
-        if apart is not None and again is not None and not again[1]:
-            remedies.append(replace(apart, leaves=again[0]))
+        if harm:
+            harmful.append((one, harm))
         else:
-            remedies.append(replace(one, kind="advice", command=None, text=" ".join([one.text, *harm])))
+            remedies.append(replace(one, leaves=leaves))
+    if harmful:
+        remedies += _apart(bench, link, fit, harmful, adoptions, style)
     return sorted(remedies, key=_rank)
 
 
@@ -94,13 +92,33 @@ def _tried(
     return leaves, spoiled(bench, now, fit.input) if one.kind == "circuit" else []
 
 
-def _apart(one: Remedy, harm: Sequence[str]) -> Remedy | None:
-    """A circuit on a branch of the input's own, where ahead of all it would spoil another one."""
-    if not isinstance(one.command, LinkChange) or not one.command.places or one.command.on_branch:
-        return None
-    command = replace(one.command, on_branch=True)
-    text = f"{one.text} On a branch of its own, since ahead of all inputs it would spoil what fits: {' '.join(harm)}"
-    return replace(one, title=f"{one.title}, on a branch of its own", text=text, command=command)
+def _apart(
+    bench: Bench,
+    link: Link,
+    fit: PairFit,
+    harmful: Sequence[tuple[Remedy, list[str]]],
+    adoptions: Sequence[AdoptionRecord],
+    style: Style,
+) -> list[Remedy]:
+    """Circuits on a branch of the input's own, designed for what arrives there, where ahead of all inputs they would
+    spoil another one; where none does it, advice that says so."""
+    remedies, codes, spoils = [], {one.code for one in fit.findings}, " ".join(harmful[0][1])
+    for one in _proposed(bench, branched(link, fit.input), fit, codes, style):
+        if not isinstance(one.command, LinkChange) or not one.command.places:
+            continue
+        text = f"{one.text} On a branch of its own, since ahead of all inputs it would spoil others: {spoils}"
+        apart = replace(
+            one,
+            title=f"{one.title}, on a branch of its own",
+            text=text,
+            command=replace(one.command, on_branch=True),
+        )
+        tried = _tried(bench, apart, fit, adoptions, style)
+        if tried is not None and not tried[1]:
+            remedies.append(replace(apart, leaves=tried[0]))
+    if remedies:
+        return remedies
+    return [replace(one, kind="advice", command=None, text=" ".join([one.text, *harm])) for one, harm in harmful]
 
 
 def _rank(one: Remedy) -> tuple[float, ...]:
