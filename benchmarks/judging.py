@@ -9,9 +9,11 @@ from __future__ import annotations
 import sys
 import time
 
+from msgspec.structs import replace
+
 from dynamis.bench.document.bench import Bench, Gear
 from dynamis.bench.document.commands import set_port
-from dynamis.bench.document.ports import GateRecord, Port, PortRef
+from dynamis.bench.document.ports import GateRecord, Port, PortRef, SwingRecord
 from dynamis.bench.judging.matrix import Matrix
 from dynamis.converter.transfers import DacTransfer
 from dynamis.demo.hidden import BOARD_DAC
@@ -51,21 +53,40 @@ def bench(ports: int, pitch: int) -> Bench:
     return Bench("Sixty", (*outputs, *inputs))
 
 
-def timed(matrix: Matrix, one: Bench) -> tuple[float, int]:
+def mixed(ports: int) -> Bench:
+    """As many ports, a third each for pitch, gates and modulation; any voltage may meet any input."""
+    every = bench(ports, ports // 3)
+    swung = []
+    for k, gear in enumerate(every.gear):
+        port = gear.ports[0]
+        if k % ports >= 2 * ports // 3:
+            swing = SwingRecord(-5.0, 5.0) if port.direction == "output" else SwingRecord(0.0, 4.0 + k % 3)
+            port = replace(port, role="modulation", gate=None, swing=swing)
+        swung.append(replace(gear, ports=(port,)))
+    return replace(every, gear=tuple(swung))
+
+
+def timed(matrix: Matrix, one: Bench, everything: bool = False) -> tuple[float, int]:
     start = time.perf_counter()
-    matrix.judge(one)
+    matrix.take(one)
+    for output, sink in matrix.open_pairs(everything):
+        matrix.fit(output, sink)
     return 1000 * (time.perf_counter() - start), matrix.judged
 
 
 def main() -> None:
     ports = int(sys.argv[1]) if len(sys.argv) > 1 else 60
-    for name, pitch in (("half pitch, half gates", ports // 2), ("all pitch", ports)):
-        one, matrix = bench(ports, pitch), Matrix()
-        fresh, judged = timed(matrix, one)
+    for name, one, everything in (
+        ("half pitch, half gates", bench(ports, ports // 2), False),
+        ("all pitch", bench(ports, ports), False),
+        ("mixed roles, everything against everything", mixed(ports), True),
+    ):
+        matrix = Matrix()
+        fresh, judged = timed(matrix, one, everything)
         changed = set_port(one, PortRef("voice-0", "in"), ohms=47e3).bench
-        again, anew = timed(matrix, changed)
+        again, anew = timed(matrix, changed, everything)
         sent = set_port(changed, PortRef("board-0", "out"), ohms=470.0).bench
-        other, anew_other = timed(matrix, sent)
+        other, anew_other = timed(matrix, sent, everything)
         print(
             f"{ports} x {ports}, {name}: {judged} pairs from nothing {fresh:.0f} ms; one input's resistance "
             f"{again:.1f} ms "
