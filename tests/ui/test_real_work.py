@@ -191,3 +191,48 @@ def test_a_voices_own_tracking_is_read_and_its_scale_trimmed(window):
     assert run.fit.line.gain == pytest.approx(0.994, abs=1e-4)
     assert not window.station.course.isVisible()
     assert len(table_texts(window.station.readings.readings)) == 5
+
+
+def test_instruments_are_added_changed_and_put_away_ranges_as_one_thing(window):
+    session = window.session
+
+    def meter(dialog) -> None:
+        for edit, text in (
+            (dialog.name, "Bench meter"),
+            (dialog.range_name, "20 V"),
+            (dialog.accuracy, "0.05 % + 3 counts"),
+            (dialog.resolution, "10 mV"),
+        ):
+            type_into(edit, text)
+        dialog.try_accept()
+
+    def second(dialog) -> None:
+        assert dialog.name.text() == "Bench meter"
+        for edit, text in (
+            (dialog.range_name, "2 V"),
+            (dialog.accuracy, "0.05 % + 3 counts"),
+            (dialog.resolution, "1 mV"),
+        ):
+            type_into(edit, text)
+        dialog.try_accept()
+
+    def renamed(dialog) -> None:
+        type_into(dialog.name, "Old meter")
+        type_into(dialog.input, "1 MΩ")
+        dialog.try_accept()
+
+    def look(dialog) -> None:
+        with_dialog(lambda: click(dialog.add), meter)
+        with_dialog(lambda: click(dialog.add_range), second)
+        with_dialog(lambda: click(dialog.edit), renamed)
+        assert {(one.name, one.input_ohms) for one in session.bench.meters} == {("Old meter", 1e6)}
+        assert [row[2] for row in table_texts(dialog.table)] == ["20 V", "2 V"]
+        click(dialog.archive)
+        assert dialog.archive.text() == "Take out"
+        assert [one.archived for one in session.bench.meters] == [True, True]
+        assert {row[4] for row in table_texts(dialog.table)} == {"archived"}
+        dialog.accept()
+
+    with_dialog(lambda: action(window, "Instruments").trigger(), look)
+    action(window, "Undo").trigger()
+    assert [one.archived for one in session.bench.meters] == [False, False]

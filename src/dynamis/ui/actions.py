@@ -120,6 +120,7 @@ class Actions:
     def _device(self, menu: QMenu) -> None:
         self.add(menu, "&Safe output", "Ctrl+.", self.window.devices.make_safe)
         self.add(menu, "&Connect board and meter…", "Ctrl+D", lambda: self.window.show_station("Devices"))
+        self.add(menu, "&Instruments…", "", self.instruments)
         self.add(menu, "Send what is in &force to the board", "", self.window.course.send_in_force)
         self.add(menu, "Read &back what the board holds", "", self.window.devices.read_held)
 
@@ -318,6 +319,12 @@ class Actions:
         return path if path.suffix else path.with_suffix(ending)
 
     # -- looking -----------------------------------------------------------------------------------
+
+    def instruments(self) -> None:
+        """The instruments of the bench: added, changed, put away."""
+        from dynamis.ui.dialogs.instruments import InstrumentsDialog
+
+        InstrumentsDialog(self.window, self.session).exec()
 
     def preferences(self) -> None:
         from dynamis.ui.dialogs.preferences import PreferencesDialog

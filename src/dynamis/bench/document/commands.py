@@ -100,6 +100,31 @@ def add_meter(bench: Bench, meter: InstrumentRecord) -> Change:
     return Change(f"{word} the {what} {meter.label}", replace(bench, meters=meters))
 
 
+def change_instrument(bench: Bench, meter: InstrumentRecord) -> Change:
+    """Put a changed instrument in the place of the one with its id: its name and input resistance are those of all its
+    ranges."""
+    old = bench.meter(meter.id)
+    ranges = {one.id for one in ranges_of(bench, old)}
+    shared = {"name": meter.name, "input_ohms": meter.input_ohms}
+    meters = tuple(
+        meter if one.id == meter.id else replace(one, **shared) if one.id in ranges else one for one in bench.meters
+    )
+    return Change(f"change the instrument {meter.label}", replace(bench, meters=meters))
+
+
+def archive_instrument(bench: Bench, meter_id: str, archived: bool = True) -> Change:
+    """Put an instrument away with all its ranges, or take it out again; runs keep their copies of it."""
+    one = bench.meter(meter_id)
+    mine = {each.id for each in ranges_of(bench, one)}
+    meters = tuple(replace(each, archived=archived) if each.id in mine else each for each in bench.meters)
+    return Change(f"{'archive' if archived else 'take out'} {one.name}", replace(bench, meters=meters))
+
+
+def ranges_of(bench: Bench, meter: InstrumentRecord) -> list[InstrumentRecord]:
+    """All ranges of an instrument; itself, where it has only one."""
+    return [one for one in bench.meters if (one.name, one.kind) == (meter.name, meter.kind)]
+
+
 def set_link(bench: Bench, link_id: str, **values: Unpack[LinkValues]) -> Change:
     """Change fields of a link."""
     link = bench.link(link_id)

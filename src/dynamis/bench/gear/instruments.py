@@ -80,6 +80,11 @@ def new_frequency_instrument(
     )
 
 
+def editable(record: InstrumentRecord) -> bool:
+    """Whether it is of a kind that is entered by a data sheet's words here."""
+    return record.kind in ("meter", "counter", "tuner")
+
+
 def accuracy_words(record: InstrumentRecord) -> str:
     """Its accuracy as it could have been typed, without the last digit."""
     limits = meter_range(record) if record.kind == "meter" else frequency_limits(record)

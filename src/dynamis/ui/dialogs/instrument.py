@@ -21,7 +21,7 @@ _KINDS = {
 
 
 class InstrumentDialog(FormDialog[InstrumentRecord]):
-    """Gives an `InstrumentRecord`."""
+    """Gives an `InstrumentRecord`.  old : is changed.  like : is another range of the same meter."""
 
     def __init__(
         self,
@@ -31,18 +31,20 @@ class InstrumentDialog(FormDialog[InstrumentRecord]):
         *,
         kinds: tuple[str, ...] = tuple(_KINDS),
         old: InstrumentRecord | None = None,
+        like: InstrumentRecord | None = None,
     ) -> None:
         super().__init__(parent, "An instrument", "Keep it")
         self._style, self._taken, self._old = style, taken, old
+        shown = old or like
         self.kind = QComboBox()
         for kind in kinds:
             self.kind.addItem(KIND_WORDS[kind], kind)
         self.row("Kind", self.kind)
-        self.name = self.line("Name", old.name if old else "", "what it is called on this bench")
+        self.name = self.line("Name", shown.name if shown else "", "what it is called on this bench")
         self.range_name = self.line("Range", old.range_name if old else "", "10 V")
         self.accuracy = self.line("Accuracy")
         self.resolution = self.line("Last digit")
-        self.input = self.line("Input resistance", style.engineering(old.input_ohms, "Ω") if old else "10 MΩ")
+        self.input = self.line("Input resistance", style.engineering(shown.input_ohms, "Ω") if shown else "10 MΩ")
         self.preview, self.hint = label("", "small", wrap=True), label("", "small", wrap=True)
         self.column.insertWidget(1, self.preview)
         self.column.insertWidget(1, self.hint)
