@@ -11,18 +11,10 @@ from msgspec.structs import replace as with_
 from tests.bench.benches import DEPTH, IN, LFO, OUT, PITCH_IN, PITCH_OUT, VOCT, bench
 from tests.electrics.spice import ngspice
 
+from dynamis.bench.chains.branches import branched, moved, parts_of, with_part, without_circuit
 from dynamis.bench.chains.link_chain import link_chain
 from dynamis.bench.chains.sending import law_ahead
-from dynamis.bench.chains.tree import (
-    branched,
-    moved,
-    origin_of,
-    parts_of,
-    path_of,
-    why_no_path,
-    with_part,
-    without_circuit,
-)
+from dynamis.bench.chains.tree import origin_of, path_of, why_no_path
 from dynamis.bench.designing.remedies import remedies_for
 from dynamis.bench.document.bench import Bench, Branch, Gear, Link
 from dynamis.bench.document.checks import check_bench

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TypeVar
 
-from dynamis.bench.chains.tree import own_part
+from dynamis.bench.chains.branches import own_part
 from dynamis.bench.document.bench import Bench, Gear, Link, Unit
 from dynamis.bench.document.ports import Port, PortRef
 from dynamis.errors import InputError

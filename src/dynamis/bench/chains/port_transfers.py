@@ -27,6 +27,12 @@ def converter_of(port: Port) -> StoredTransfer | None:
     return next((stored for stored in port.transfers if stored.kind == "dac"), None)
 
 
+def on_supply(port: Port) -> bool:
+    """Whether a port's converter has no reference but its supply."""
+    stored = converter_of(port)
+    return stored is not None and bool(stored.values.get("reference_is_supply"))
+
+
 def make_dac(transfer_id: str, stored: StoredTransfer) -> DacTransfer:
     """The DAC of a stored transfer; raises `InputError` where it is none."""
     transfer = REGISTRY.make(transfer_id, stored)

@@ -15,10 +15,11 @@ from typing import Final
 
 import numpy as np
 
+from dynamis.bench.chains.branches import branched, own_part, with_part
 from dynamis.bench.chains.node import driving
 from dynamis.bench.chains.port_transfers import heard_by
 from dynamis.bench.chains.sending import law_ahead
-from dynamis.bench.chains.tree import branched, own_part, site_in, with_part
+from dynamis.bench.chains.tree import site_in
 from dynamis.bench.chains.tunings import tuning_of
 from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.commands import Change, join

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from dynamis.bench.chains.tree import own_part, path_in
+from dynamis.bench.chains.branches import own_part
+from dynamis.bench.chains.tree import path_in
 from dynamis.bench.designing.between import borne_by, built, circuit_for, op_amp_for, supply_from, why_none
 from dynamis.bench.designing.remedy import LinkChange, Remedy
 from dynamis.bench.document.bench import Bench, Link

@@ -7,7 +7,8 @@ from dataclasses import replace as with_
 
 from msgspec.structs import replace
 
-from dynamis.bench.chains.tree import own_part, path_in, why_no_path, with_part
+from dynamis.bench.chains.branches import own_part, with_part
+from dynamis.bench.chains.tree import path_in, why_no_path
 from dynamis.bench.designing.between import joined
 from dynamis.bench.document.bench import Bench, GateStageRecord, Link
 from dynamis.bench.document.commands import Change

@@ -8,8 +8,8 @@ from typing import Final
 
 import numpy as np
 
+from dynamis.bench.chains.branches import own_part
 from dynamis.bench.chains.port_transfers import converter_of, dac_if_known
-from dynamis.bench.chains.tree import own_part
 from dynamis.bench.chains.tunings import tuning_of
 from dynamis.bench.designing.law_change import (
     chosen_for,

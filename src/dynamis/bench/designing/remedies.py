@@ -9,8 +9,9 @@ from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from typing import Final
 
-from dynamis.bench.chains.port_transfers import converter_of, heard_by
-from dynamis.bench.chains.tree import branched, own_part, trial_link, why_no_path
+from dynamis.bench.chains.branches import branched, own_part
+from dynamis.bench.chains.port_transfers import converter_of, heard_by, on_supply
+from dynamis.bench.chains.tree import trial_link, why_no_path
 from dynamis.bench.chains.tunings import tuning_of
 from dynamis.bench.designing.gain_offset import buffer, designed, straighter, swings
 from dynamis.bench.designing.gate_choices import stretcher
@@ -27,7 +28,7 @@ from dynamis.bench.gear.fields import GEAR_FIELDS
 from dynamis.bench.judging.beside import spoiled
 from dynamis.bench.judging.pairs import PairFit, judge_pair
 from dynamis.bench.judging.patch import missing_gate, missing_reset, missing_trigger
-from dynamis.bench.judging.pitch_fit import on_supply, reached_notes
+from dynamis.bench.judging.pitch_fit import reached_notes
 from dynamis.bench.judging.switching import fitting_circuit, signals_differ, why_no_circuit
 from dynamis.electrics.finding import BEST_FIRST
 from dynamis.electrics.part import Part, value_words
@@ -299,6 +300,13 @@ def _patch(bench: Bench, link: Link, sink: PortRef, codes: set[str]) -> Iterator
             "A lead with an open ring",
             "Three poles, nothing joined on the ring, at both ends.",
             changed_link(link, sink, "a lead with an open ring", lead="ring-open"),
+        )
+    if "second-signal-lost" in codes and link.lead != "split":
+        yield Remedy(
+            "patch",
+            "A split lead",
+            "A plug for each signal: this one to its input, the other free for its own.",
+            changed_link(link, sink, "a split lead", lead="split"),
         )
     if "second-signal-lost" in codes and link.lead in ("two-pole", "ring-open"):
         yield Remedy(

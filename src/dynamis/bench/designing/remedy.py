@@ -8,7 +8,7 @@ from typing import Any, Literal
 
 from msgspec.structs import replace
 
-from dynamis.bench.chains.tree import branched, own_part, with_part
+from dynamis.bench.chains.branches import branched, own_part, with_part
 from dynamis.bench.document.bench import Bench, GateStageRecord, Link
 from dynamis.bench.document.commands import Change, join
 from dynamis.bench.document.ports import PortRef

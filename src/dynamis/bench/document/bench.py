@@ -31,7 +31,7 @@ class Unit(Record, frozen=True):
     notes: str = ""
 
 
-Lead = Literal["", "two-pole", "three-pole", "four-pole", "ring-open"]
+Lead = Literal["", "two-pole", "three-pole", "four-pole", "ring-open", "split", "crossed"]
 
 
 class Setting(Record, frozen=True):
@@ -44,11 +44,17 @@ class Setting(Record, frozen=True):
 
 
 class Power(Record, frozen=True):
-    """Where a gear takes its power from.  rails : volts.  amperes : what it draws at most."""
+    """Where a gear takes its power from.
+
+    rails : volts.  amperes : what it draws at most.  fed_by : the id of the gear that feeds it, "" for none on this
+    bench.  gives_amperes : what it can give others at most, where it feeds any.
+    """
 
     source: Literal["", "none", "mains", "adapter", "battery", "bus", "usb"] = ""
     rails: tuple[float, ...] = ()
     amperes: float | None = None
+    fed_by: str = ""
+    gives_amperes: float | None = None
 
 
 class Gear(Record, frozen=True):
@@ -98,7 +104,8 @@ class Link(Record, frozen=True):
     clocks.  branches : what stands ahead of some of the inputs besides; the others hang on the node behind `between`.
     tolerance : cents allowed, a number or a profile.  low_note, high_note : the notes used; longest_seconds : how
     long one is held.  lead : its plugs, "" for any that both ends take; "ring-open" has three poles and nothing on
-    the ring.  program_channel : the channel that a program was told to send on.
+    the ring; "split" has a plug for each signal of a jack, "crossed" changes tip and ring.  program_channel : the
+    channel that a program was told to send on.
     rails : from which what stands between may be fed, low and high volts each; None for those of the bench.
     """
 

@@ -142,12 +142,16 @@ class EnvelopeRecord(Record, frozen=True):
 
 
 class Pole(Record, frozen=True):
-    """One contact of a jack and what it carries.  what : in words.  volts : of a supply."""
+    """One contact of a jack and what it carries.
+
+    what : in words.  volts : of a supply.  port : the id of the gear's other port that this pole is, "" for none.
+    """
 
     at: Contact
     carries: Carries
     what: str = ""
     volts: float | None = None
+    port: str = ""
 
 
 class Knob(Record, frozen=True):

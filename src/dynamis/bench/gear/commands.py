@@ -13,8 +13,8 @@ from dynamis.bench.document.checks import check_gear, check_link, check_port, na
 from dynamis.bench.document.commands import Change, new_id
 from dynamis.bench.document.ports import Knob, Port, PortRef, Through
 from dynamis.bench.gear.field_values import value_of, with_value
-from dynamis.bench.gear.fields import Field, link_fields, port_fields
-from dynamis.bench.gear.inner_fields import own_choices
+from dynamis.bench.gear.fields import GEAR_FIELDS, Field, link_fields, port_fields
+from dynamis.bench.gear.inner_fields import gear_choices, port_choices
 from dynamis.errors import InputError
 from dynamis.notation.style import Style, plain
 
@@ -160,7 +160,11 @@ def copy_port(bench: Bench, ref: PortRef) -> Change:
 
 
 def fields_of(bench: Bench, ref: PortRef) -> list[Field]:
-    return own_choices(port_fields(bench.port(ref)), bench.gear_by(ref.gear))
+    return port_choices(port_fields(bench.port(ref)), bench, ref)
+
+
+def fields_of_gear(bench: Bench, gear_id: str) -> list[Field]:
+    return gear_choices(GEAR_FIELDS, bench, gear_id)
 
 
 def fields_of_link(bench: Bench, link: Link) -> list[Field]:

@@ -22,6 +22,7 @@ from dynamis.bench.document.ports import (
     Normal,
     Pole,
     Port,
+    PortRef,
     PotRecord,
     SwingRecord,
 )
@@ -56,6 +57,9 @@ def value_of(record: Port | Gear | Link, path: str) -> Any:
         return () if clock is None else tuple((one, "") for one in clock.voids)
     if first == "normal":
         normal = record.normal  # type: ignore[union-attr]
+        if rest == "source":
+            source = None if normal is None else normal.source
+            return "" if source is None else f"{source.gear}/{source.port}"
         return ("" if not rest else None) if normal is None else getattr(normal, rest or "what")
     if first in _TRANSFERS:
         stored = _stored(record, first)
@@ -123,6 +127,8 @@ def _with_transfer(port: Port, first: str, key: str, value: Any) -> tuple[Stored
 def _with_normal(normal: Normal | None, key: str, value: Any) -> Normal | None:
     if key == "what" and not value:
         return None
+    if key == "source":
+        value = PortRef(*value.split("/", 1)) if value else None
     if normal is None:
         if key != "what" and value is not None:
             raise InputError("Say first what the jack is joined to while nothing is plugged in.")
@@ -141,13 +147,15 @@ def _with_settings(settings: tuple[Setting, ...], pairs: Sequence[tuple[str, str
 def _pole_value(poles: Sequence[Pole], rest: str) -> Any:
     at, _, key = rest.partition(".")
     pole = next((one for one in poles if one.at == at), None)
-    return None if pole is None else getattr(pole, key or "carries")
+    if pole is None:
+        return "" if key == "port" else None
+    return getattr(pole, key or "carries")
 
 
 def _with_pole(poles: Sequence[Pole], rest: str, value: Any) -> tuple[Pole, ...]:
     at, _, key = rest.partition(".")
     by_place: dict[str, Pole] = {one.at: one for one in poles or (Pole("tip", "signal"), Pole("sleeve", "return"))}
-    if key and value is None and at not in by_place:
+    if key and not value and at not in by_place:
         return tuple(poles)
     if key:
         if at not in by_place:

@@ -225,8 +225,10 @@ PORT_FIELDS: Final = (
         for at in ("tip", "ring", "ring 2", "sleeve")
     ),
     _volts("poles.ring.volts", "Volts on the ring"),
+    Field("poles.ring.port", "The ring is the port", "choice", choices=(("", "none"),)),
     Field("needs", "Needs the settings", "pairs", unknown="setting = at"),
     Field("normal", "Unplugged, it is joined to", "text", unknown="nothing"),
+    Field("normal.source", "which is", "choice", choices=(("", "a source inside"),), direction="input"),
     _volts("normal.volts", "at", direction="input"),
     Field("normal.ohms", "through", unit="Ω", direction="input"),
 )
@@ -236,6 +238,8 @@ GEAR_FIELDS: Final = (
     _choice("power.source", "Power from", "", "none", "mains", "adapter", "battery", "bus", "usb"),
     Field("power.rails", "Rails", "list", "V"),
     Field("power.amperes", "Draws at most", unit="A"),
+    Field("power.fed_by", "Fed by", "choice", choices=(("", "none on this bench"),)),
+    Field("power.gives_amperes", "Gives others at most", unit="A", unknown="feeds none"),
     Field("notes", "Notes", "text", unknown="none"),
 )
 LINK_FIELDS: Final = (
@@ -253,6 +257,8 @@ LINK_FIELDS: Final = (
             ("three-pole", "three poles"),
             ("four-pole", "four poles"),
             ("ring-open", "three poles, ring open"),
+            ("split", "split, a plug for each signal"),
+            ("crossed", "three poles, tip and ring crossed"),
         ),
     ),
     Field("program_channel", "The program sends on", unknown="nobody said", roles=("audio",)),

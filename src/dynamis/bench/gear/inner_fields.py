@@ -5,14 +5,15 @@ As in `fields.py`: the window makes its dialogs of these tables, so that no rule
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace as with_
 from typing import Any, Final
 
 from msgspec.structs import replace
 
-from dynamis.bench.document.bench import Gear
-from dynamis.bench.document.ports import Knob, Port, Through, Way
-from dynamis.bench.gear.fields import Field
+from dynamis.bench.document.bench import Bench, Gear
+from dynamis.bench.document.ports import Knob, Port, PortRef, Through, Way
+from dynamis.bench.gear.fields import Choices, Field
 from dynamis.bench.gear.knobs import turn_words, value_words
 from dynamis.errors import InputError
 from dynamis.notation.style import Style
@@ -157,10 +158,28 @@ def through_words(port: Port, gear: Gear, style: Style) -> str:
     return " + ".join(said) + steps
 
 
-def own_choices(fields: list[Field], gear: Gear) -> list[Field]:
-    """Fields of a port with a choice of the gear's own ports where one is named."""
+def port_choices(fields: list[Field], bench: Bench, ref: PortRef) -> list[Field]:
+    """Fields of a port with the ports there are to choose from where one is named."""
+    gear = bench.gear_by(ref.gear)
     outputs = tuple((port.id, port.name) for port in gear.ports if port.direction == "output")
-    return [
-        with_(one, kind="choice", choices=(("", "none"), *outputs)) if one.path == "envelope.output" else one
-        for one in fields
-    ]
+    beside = tuple((port.id, port.name) for port in gear.ports if port.id != ref.port)
+    every = tuple(
+        (f"{one.id}/{port.id}", f"{one.name} · {port.name}")
+        for one in bench.gear
+        if not one.archived
+        for port in one.ports
+        if port.direction == "output" and port.role != "midi"
+    )
+    more = {"envelope.output": outputs, "poles.ring.port": beside, "normal.source": every}
+    return [_with_choices(one, more[one.path]) if one.path in more else one for one in fields]
+
+
+def gear_choices(fields: Sequence[Field], bench: Bench, gear_id: str) -> list[Field]:
+    """Fields of a gear with the gear there is to choose from where one is named."""
+    others = tuple((one.id, one.name) for one in bench.gear if one.id != gear_id and not one.archived)
+    return [_with_choices(one, others) if one.path == "power.fed_by" else one for one in fields]
+
+
+def _with_choices(field: Field, choices: Choices) -> Field:
+    first = field.choices[:1] or (("", "none"),)
+    return with_(field, kind="choice", choices=(*first, *choices))

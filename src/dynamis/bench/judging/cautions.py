@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Final
 
-from dynamis.bench.chains.tree import parts_of
+from dynamis.bench.chains.branches import parts_of
 from dynamis.bench.document.bench import Bench
 from dynamis.bench.judging.pairs import PairFit
 

@@ -15,6 +15,7 @@ from dynamis.bench.document.ports import Port, PortRef
 from dynamis.bench.document.records import AdoptionRecord
 from dynamis.bench.judging.pairs import PairFit, any_voltage, judge_pair, makes_sense, takes_in_force
 from dynamis.bench.judging.pitch_sides import SideCache
+from dynamis.bench.judging.power import fed_from
 from dynamis.electrics.finding import BEST_FIRST
 from dynamis.errors import InputError
 from dynamis.notation.style import Style
@@ -121,7 +122,19 @@ def _input_parts(bench: Bench, ref: PortRef, adoptions: Sequence[AdoptionRecord]
     behind = hung_behind(bench, ref)
     links = bench.links_of(gear.id)
     mine = takes_in_force(bench, ref, adoptions) if adoptions and gear.units else None
-    return bench.port(ref), gear.name, gear.settings, gear.power, bench.a4_hertz, bench.tuning, links, mine, *behind
+    feeding = fed_from(bench, gear)
+    return (
+        bench.port(ref),
+        gear.name,
+        gear.settings,
+        gear.power,
+        bench.a4_hertz,
+        bench.tuning,
+        links,
+        mine,
+        *feeding,
+        *behind,
+    )
 
 
 def _output_parts(bench: Bench, ref: PortRef, adoptions: Sequence[AdoptionRecord]) -> tuple[object, ...]:
@@ -146,6 +159,7 @@ def _output_parts(bench: Bench, ref: PortRef, adoptions: Sequence[AdoptionRecord
         *others,
         *mine,
         *fed_by(bench, ref),
+        *fed_from(bench, gear),
     )
 
 

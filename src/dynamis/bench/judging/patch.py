@@ -13,14 +13,14 @@ from dynamis.bench.chains.node import driving, rivals_of
 from dynamis.bench.document.bench import Bench, Gear, Link
 from dynamis.bench.document.ports import SWITCHING, AudioRecord, Pole, Port, PortRef
 from dynamis.bench.judging.audio import numbering
+from dynamis.bench.judging.leads import joined_poles, poles_of
+from dynamis.bench.judging.power import one_return
 from dynamis.bench.judging.sides import may_send, sent_as
 from dynamis.electrics.finding import Finding, Severity, cannot_tell
 from dynamis.electrics.net import Net, Terminal
 from dynamis.notation.style import Style
 from dynamis.transfer.parameter import World
 
-PLAIN_JACK: Final = (Pole("tip", "signal"), Pole("sleeve", "return"))
-_POLES: Final = {"two-pole": 2, "three-pole": 3, "ring-open": 3, "four-pole": 4}
 _SHARED_AMPERES: Final = 0.02
 
 
@@ -97,41 +97,6 @@ def _reach(bench: Bench, link: Link) -> tuple[float, float] | None:
 # -- plugs -----------------------------------------------------------------------------------------
 
 
-def poles_of(port: Port) -> tuple[Pole, ...]:
-    """The poles of a jack; a plain one where none are given."""
-    return port.poles or PLAIN_JACK
-
-
-def plug_poles(link: Link, output: Port, sink: Port) -> int:
-    """How many poles the plugs have: the fewest of the lead and both jacks; a clip on one wire counts as two."""
-    return max(2, min(_POLES.get(link.lead, 4), len(poles_of(output)), len(poles_of(sink))))
-
-
-def joined_poles(link: Link, output: Port, sink: Port) -> Iterator[tuple[Pole | None, Pole | None, bool]]:
-    """(pole of the output, pole of the input, joined) from the tip on; one that meets no other has None, and `joined`
-    tells then whether the plug shorts it to the sleeve."""
-    count = plug_poles(link, output, sink)
-    sides = [{pole.at: pole for pole in poles_of(port)} for port in (output, sink)]
-    for k, at in enumerate(("tip", "ring", "ring 2", "sleeve")):
-        first, second = (side.get(at) for side in sides)  # type: ignore[call-overload]
-        if at == "sleeve" or k < count - 1:
-            if link.lead == "ring-open" and at == "ring":
-                yield from (
-                    (one, None, False) if side == 0 else (None, one, False)
-                    for side, one in enumerate((first, second))
-                    if one is not None
-                )
-            elif first is not None or second is not None:
-                yield first, second, first is not None and second is not None
-        else:
-            shorted = link.lead != "ring-open"
-            yield from (
-                (one, None, shorted) if side == 0 else (None, one, shorted)
-                for side, one in enumerate((first, second))
-                if one is not None
-            )
-
-
 def _plugs(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Finding]:
     output, receiver, findings = bench.port(link.output), bench.port(sink), []
     if not output.poles and not receiver.poles:
@@ -141,7 +106,7 @@ def _plugs(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Findin
         pole, name = (first, names[0]) if first is not None else (second, names[1])
         if pole is None:
             continue
-        what = pole.what or pole.carries.replace("-", " ")
+        what = _carried(bench, link.output if first is not None else sink, pole)
         if first is not None and second is not None:
             supply = next((one for one in (first, second) if one.carries == "supply"), None)
             other = second if supply is first else first
@@ -173,11 +138,17 @@ def _plugs(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Findin
     return findings + _legs(bench, link, sink, style)
 
 
+def _carried(bench: Bench, ref: PortRef, pole: Pole) -> str:
+    """What a pole carries, in words: by the port of its own that it is, where it is one."""
+    own = next((one.name for one in bench.gear_by(ref.gear).ports if pole.port and one.id == pole.port), "")
+    return pole.what or own or pole.carries.replace("-", " ")
+
+
 def _legs(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Finding]:
     """A balanced output on a plug of two poles."""
     output, receiver = bench.port(link.output), bench.port(sink)
     audio, taken = output.audio or AudioRecord(), receiver.audio or AudioRecord()
-    if audio.balanced == "no" or taken.balanced != "no" or link.lead == "ring-open":
+    if audio.balanced == "no" or taken.balanced != "no" or link.lead in ("ring-open", "split"):
         return []
     name = bench.label(link.output)
     left = {"both-legs": "half of its level, −6.0 dB", "one-leg": "all of its level, as one leg is driven"}
@@ -191,6 +162,8 @@ def _return(bench: Bench, link: Link, sink: PortRef) -> list[Finding]:
     sender, receiver = bench.gear_by(link.output.gear), bench.gear_by(sink.gear)
     if not (_powered(sender) and _powered(receiver)) or _has_return(bench, link, sink):
         return []
+    if one_return(bench, sender, receiver):
+        return []
     others = [
         one
         for one in bench.links_of(sender.id)
@@ -202,7 +175,8 @@ def _return(bench: Bench, link: Link, sink: PortRef) -> list[Finding]:
     text = (
         f"{sender.name} and {receiver.name} have each their own power and nothing joins their returns: volts mean "
         "nothing "
-        "between them. Join the returns first, after you have checked that both may be joined."
+        "between them. Join the returns first, after you have checked that both may be joined; where they may not, an "
+        "optocoupler carries a gate or trigger across."
     )
     return [Finding("no-common-return", "fault", text)]
 

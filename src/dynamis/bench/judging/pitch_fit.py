@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dynamis.bench.chains.link_chain import tuned_out
-from dynamis.bench.chains.port_transfers import converter_of
+from dynamis.bench.chains.port_transfers import on_supply
 from dynamis.bench.chains.tree import passes_on, path_in
 from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.ports import Port, PortRef
@@ -240,12 +240,6 @@ def _unknown(bench: Bench, link: Link, sink: PortRef, port: Port, receiver: Rece
             how = "an open and a loaded reading give it" if ref == link.output else "a series resistor gives it"
             findings.append(cannot_tell(f"Cannot tell until you measure the resistance of {bench.label(ref)}: {how}."))
     return findings + unknown_knobs(bench, (link.output, sink))
-
-
-def on_supply(port: Port) -> bool:
-    """Whether a port's converter has no reference but its supply."""
-    stored = converter_of(port)
-    return stored is not None and bool(stored.values.get("reference_is_supply"))
 
 
 def _verdict(errors: PitchErrors, adopted: AdoptionRecord | None, style: Style, on_supply: bool) -> list[Finding]:

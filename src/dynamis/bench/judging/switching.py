@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import Final
 
-from dynamis.bench.chains.tree import own_part, site_in, why_no_path
+from dynamis.bench.chains.branches import own_part
+from dynamis.bench.chains.tree import site_in, why_no_path
 from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.gate_ports import loading_of
 from dynamis.bench.document.ports import ClockRecord, GateRecord, Port, PortRef

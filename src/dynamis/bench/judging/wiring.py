@@ -10,8 +10,9 @@ from dynamis.bench.document.bench import Bench, Branch, Link
 from dynamis.bench.document.ports import Pole, PortRef
 from dynamis.bench.gear.knobs import turn_words
 from dynamis.bench.judging.cautions import Caution, cautions_for
+from dynamis.bench.judging.leads import joined_poles, lead_words
 from dynamis.bench.judging.pairs import PairFit, judge_pair
-from dynamis.bench.judging.patch import joined_poles, needs_of, plug_poles
+from dynamis.bench.judging.patch import needs_of
 from dynamis.electrics.circuits.built import BuiltCircuit
 from dynamis.electrics.circuits.parts import pieces_of
 from dynamis.electrics.exponential.converter import Converter
@@ -21,7 +22,6 @@ from dynamis.electrics.stage import Stage
 from dynamis.notation.style import Style
 from dynamis.transfer.registry import REGISTRY
 
-_LEADS: Final = {2: "two poles: tip and sleeve", 3: "three poles: tip, ring and sleeve", 4: "four poles"}
 _LAWS: Final[dict[Direction, str]] = {"exponential": "V/oct to Hz/V", "logarithmic": "Hz/V to V/oct"}
 
 
@@ -52,8 +52,7 @@ def wiring_card(bench: Bench, output: PortRef, sink: PortRef, style: Style = Sty
     link = trial_link(bench.link_from(output), output, sink)
     fit = judge_pair(bench, link, sink, (), style)
     sends, takes = bench.port(output), bench.port(sink)
-    poles = plug_poles(link, sends, takes)
-    lead = _LEADS[poles] if link.lead != "ring-open" else "three poles, nothing joined on the ring"
+    lead = lead_words(link, sends, takes)
     rows = tuple(_row(*one) for one in joined_poles(link, sends, takes))
     title, between = f"{bench.label(output)} → {bench.label(sink)}", tuple(tree_words(bench, link, sink, style))
     return WiringCard(

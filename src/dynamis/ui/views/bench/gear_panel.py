@@ -14,16 +14,18 @@ from dynamis.bench.gear.commands import (
     copy_gear,
     copy_port,
     fields_of,
+    fields_of_gear,
     remove_port,
     set_gear_field,
     set_port_field,
 )
-from dynamis.bench.gear.fields import GEAR_FIELDS, Field
+from dynamis.bench.gear.fields import Field
+from dynamis.bench.judging.power import power_words
 from dynamis.errors import InputError
 from dynamis.ui.session.session import Session
 from dynamis.ui.views.bench.inner_rows import InnerRows
 from dynamis.ui.widgets.field_form import FieldForm
-from dynamis.ui.widgets.panel import label, rule, scrolling, set_refusal
+from dynamis.ui.widgets.panel import Sentences, label, rule, scrolling, set_refusal
 
 
 class GearPanel(QWidget):
@@ -64,6 +66,8 @@ class GearPanel(QWidget):
         column.addLayout(self._row(self.gear, self.add_gear, self.copy, self.archive))
         column.addWidget(self.refusal)
         forms.addLayout(self.gear_form)
+        self.power = Sentences("small")
+        forms.addLayout(self.power)
         forms.addWidget(rule())
         forms.addLayout(self._row(self.port, self.add_port, self.copy_port, self.remove_port))
         forms.addLayout(self.port_form)
@@ -140,7 +144,8 @@ class GearPanel(QWidget):
         else:
             gear = bench.gear_by(self.gear_id)
             self.archive.setText("Take out" if gear.archived else "Archive")
-            self.gear_form.show_record(GEAR_FIELDS, gear, style, gear.name)
+            self.gear_form.show_record(fields_of_gear(bench, gear.id), gear, style, gear.name)
+            self.power.show_sentences(power_words(bench, gear, style))
         self.inner_rows.show_port(self.ref)
         if self.ref is None:
             self.port_form.show_record([], None, style, "")

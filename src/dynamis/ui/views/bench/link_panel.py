@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from dynamis.bench.chains.tree import moved, parts_of, without_circuit
+from dynamis.bench.chains.branches import moved, parts_of, without_circuit
 from dynamis.bench.document.bench import Link
 from dynamis.bench.document.ports import PortRef
 from dynamis.bench.gear.commands import fields_of_link, put_link, set_link_field
