@@ -88,7 +88,9 @@ def found(mutant: Mutant, copy: Path, room: str, seconds: float) -> bool:
     place = copy / "dynamis" / mutant.path
     before = place.read_bytes()
     place.write_text(mutant.text, encoding="utf-8")
-    command = [sys.executable, "-m", "pytest", "-x", "-q", "-n", "0", "-p", "no:cacheprovider", f"tests/{room}"]
+    # Its kept values tell most, and soon.
+    tests = [f"tests/{room}/test_kept_{room}.py", f"tests/{room}"]
+    command = [sys.executable, "-m", "pytest", "-x", "-q", "-n", "0", "-p", "no:cacheprovider", *tests]
     try:
         done = subprocess.run(
             command,

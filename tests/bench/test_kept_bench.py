@@ -13,14 +13,17 @@ from dynamis.bench.chains.nomogram import nomogram
 from dynamis.bench.chains.nomogram_ticks import ticks_of
 from dynamis.bench.chains.port_transfers import converter_of
 from dynamis.bench.chains.scale_words import budget_sentence, value_words
+from dynamis.bench.designing.gate_choices import gate_choices, meets_words, unpowered_words
+from dynamis.bench.designing.gate_words import gate_words
 from dynamis.bench.designing.remedies import remedies_for
-from dynamis.bench.document.ports import PortRef
+from dynamis.bench.document.ports import SWITCHING, PortRef
 from dynamis.bench.document.records import HeadRecord, HeldRecord, SendRecord, in_force
 from dynamis.bench.gear.commands import fields_of
 from dynamis.bench.gear.field_values import value_of
 from dynamis.bench.gear.library import GEAR_KINDS, PORT_KINDS
 from dynamis.bench.judging.levels import levels_of
 from dynamis.bench.judging.matrix import Matrix
+from dynamis.bench.judging.power import power_words
 from dynamis.bench.judging.wiring import wiring_card
 from dynamis.bench.runs.advice import belongs_sentence, comparison_sentence, plugging_sentence
 from dynamis.bench.runs.analysis import analyse
@@ -220,3 +223,58 @@ def test_courses_and_boards_of_the_demo_are_told_as_they_were(demo_file):
             attempt(lambda c=channel: board_letter(bench, c, "")),
         ]
     hold("bench_courses", made)
+
+
+def test_chains_levels_and_choices_of_the_forms_are_what_they_were():
+    made = {}
+    for seed in range(1, 300, 3):
+        bench = random_bench(seed)
+        told = []
+        for link in bench.links:
+            for sink in link.inputs:
+                chain = link_chain(bench, link, HeadRecord(), sink)
+                drawn = attempt(lambda b=bench, k=link, c=chain, s=sink: _drawn(b, k, c, s))
+                choices = attempt(lambda b=bench, k=link, s=sink: _chosen(b, k, s))
+                met = attempt(lambda b=bench, k=link, s=sink: levels_of(b, k, s))
+                card = attempt(lambda b=bench, k=link, s=sink: wiring_card(b, k.output, s, STYLE))
+                told.append(
+                    [
+                        chain.sentence or chain.chain.error_cents(np.array([36.0, 61.0, 84.0]), chain.true),
+                        drawn,
+                        choices,
+                        met if not isinstance(met, list) else [one.text for one in met],
+                        card if isinstance(card, str) else [card.lead, card.rows, card.between, card.checks],
+                    ]
+                )
+        coded = [
+            attempt(lambda b=bench, c=channel: codes_sentences(channel_codes(b, c, HeadRecord()), STYLE))
+            for channel, _ in bench.outputs_of_units
+        ]
+        power = [power_words(bench, gear, STYLE) for gear in bench.gear]
+        made[str(seed)] = [told, coded, [one for one in power if one]]
+    hold("bench_forms_drawn", made)
+
+
+def _drawn(bench, link, chain, sink):
+    if chain.chain is None:
+        return None
+    drawn = nomogram(bench, link, chain, link.notes_to_show, sink)
+    budget = drawn.budget_at(float(link.notes_to_show[0]))
+    return [
+        drawn.error_cents[:3],
+        [drawn.gap_cents(k) for k in range(len(drawn.scales) - 1)],
+        [[one.share.label, one.cents] for one in budget.shares],
+        [ticks_of(one, 30.0, 100.0, 8.0, STYLE)[:3] for one in drawn.scales],
+    ]
+
+
+def _chosen(bench, link, sink):
+    if bench.port(sink).role not in SWITCHING:
+        return None
+    found = gate_choices(bench, link, sink, STYLE)
+    return [
+        [[one.key, one.fit.verdict, one.fit.value, one.spoils, one.joints, one.guarded] for one in found.choices],
+        gate_words(found, STYLE),
+        meets_words(bench, link, sink, STYLE),
+        unpowered_words(bench, link, sink, STYLE),
+    ]

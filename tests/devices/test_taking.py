@@ -337,7 +337,8 @@ def test_the_course_says_what_is_missing():
     adopted = AdoptionRecord(
         1, "g", "03", "p", "r", "constants", HeadRecord("constants", "volts", 0.01, 0.99), 1, 1, ""
     )
-    assert course([RUN], adopted).action == "connect"
+    assert course([RUN], adopted).action == "type"
+    assert "by hand" in course([RUN], adopted).sentence
     assert course([RUN], adopted, "Hnominal").action == "send"
     begun = course([RUN], adopted, "Hconstants")
     assert (begun.action, len(begun.plan)) == ("begin", 61)

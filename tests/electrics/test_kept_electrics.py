@@ -10,6 +10,7 @@ from tests.electrics.specimens import SPECIMENS
 from tests.keeping import attempt, hold
 
 from dynamis.electrics import audio_levels, potentiometer, series
+from dynamis.electrics.branch_node import BranchNode
 from dynamis.electrics.circuits.circuit import Fitted
 from dynamis.electrics.circuits.clamp import Clamp
 from dynamis.electrics.circuits.parts import parts_list, pieces_of
@@ -30,13 +31,18 @@ from dynamis.electrics.exponential.requirement import LawRequirement
 from dynamis.electrics.exponential.schematic import pair_schematic
 from dynamis.electrics.exponential.spice import pair_netlist
 from dynamis.electrics.gates.circuits import gate_circuit, gate_circuits
+from dynamis.electrics.gates.entering import entering_ohms
 from dynamis.electrics.gates.levels import judge_gate, levels_at
+from dynamis.electrics.gates.schematic import gate_schematic
 from dynamis.electrics.gates.specs import parse_gate_input, parse_gate_output, parse_supplies
 from dynamis.electrics.gates.spice import gate_netlist
-from dynamis.electrics.gates.stages import becomes
+from dynamis.electrics.gates.stages import Stress, becomes
 from dynamis.electrics.gates.stretcher import stretching
 from dynamis.electrics.net import Net, Terminal, loaded, parallel
 from dynamis.electrics.potentiometer import LoadedPot
+from dynamis.electrics.potentiometer_words import NamedPot, pot_words
+from dynamis.electrics.quantizer import Quantizer
+from dynamis.electrics.stage import Stage
 from dynamis.notation.style import Style
 from dynamis.transfer.parameter import NOMINAL, World
 
@@ -373,3 +379,41 @@ def test_gates_and_converters_of_seeded_values_are_what_they_were():
             ]
         )
     hold("electrics_seeded", [made, laws])
+
+
+def test_drawings_stages_and_words_of_seeded_circuits_are_what_they_were():
+    random, made = np.random.default_rng(13), {}
+    for k in range(60):
+        low = float(random.choice([-5.0, 0.0, 0.4]))
+        high = low + float(random.choice([1.5, 3.3, 5.0, 10.0]))
+        on = float(random.choice([1.0, 2.0, 3.5, 9.0]))
+        output = parse_gate_output(f"low_volts={low},high_volts={high},ohms={random.choice([0, 1000])}")
+        sink = parse_gate_input(
+            f"off_volts={on / 2},on_volts={on},min_volts=-0.5,max_volts={random.choice([3.6, 5.5, 12])}"
+        )
+        for one in gate_circuits(output, sink, 1, parse_supplies((str(random.choice(["12", "0:5", "0:9"])),)))[:3]:
+            made[f"{k} {one.name}"] = [
+                attempt(lambda o=one: gate_schematic(o.name, o.parts, STYLE)),
+                attempt(lambda o=one, s=output, t=sink: gate_netlist("t", o.name, o.parts, s, t, 1)),
+                attempt(lambda o=one: entering_ohms(o.name, o.parts)),
+                attempt(lambda o=one, s=output: becomes(o.name, o.parts, s, stress=Stress(rails=1.05, sender=0.95))),
+                attempt(lambda o=one, s=output: becomes(o.name, o.parts, s, stress=Stress(missing="upper"))),
+                attempt(lambda o=one, s=output: becomes(o.name, o.parts, s, stress=Stress(missing="lower"))),
+            ]
+    world, x = World({"s.gain": 1.0, "s.offset": -0.5, "a.ohms": 1.0}), np.array([-20.0, -1.0, 0.0, 0.3, 2.0, 20.0])
+    node = BranchNode("n", (Terminal("a", "A", 1e5, False, 0.05, 2.0), Terminal("b", "B", 2e4, False)))
+    stages = [
+        Stage("s", 0.4, 1.5, 0.01, 0.002, low_volts=-10.0, high_volts=10.0),
+        Quantizer("q", 1.0 / 12.0),
+        node.driven_by(1e3, Terminal("src", "S", 1e3, True, 0.05).parameter),
+    ]
+    moved = [
+        [[one.forward(x, w), one.exact(x, w), one.backward(x, w), one.limits(w)] for w in (NOMINAL, world)]
+        + [one.parameters()]
+        for one in stages
+    ]
+    pots = [
+        attempt(lambda p=pot: pot_words(NamedPot(p, "The pedal", "the input"), STYLE))
+        for pot in (LoadedPot(1e5, 12.0, 1e4, 1e5), LoadedPot(1e4, 5.0), LoadedPot(5e4, 5.0, 1e3, 2e4))
+    ]
+    hold("electrics_drawn", [made, moved, [node.line(w) for w in (NOMINAL, world)], node.out_ohms(NOMINAL), pots])
