@@ -13,6 +13,8 @@ from dynamis.bench.judging.matrix import Matrix
 from dynamis.bench.judging.pairs import judge_pair
 from dynamis.bench.runs.analysis import adoption_of, analyse
 from dynamis.bench.runs.beginning import new_run
+from dynamis.bench.runs.difference import difference_of, difference_words
+from dynamis.notation.style import Style
 from dynamis.pitch.laws import parse_law
 from dynamis.pitch.tolerance import parse_tolerance
 from dynamis.transfer.law import Oscillator
@@ -83,3 +85,65 @@ def test_every_pitch_port_of_a_bench_can_be_measured():
     one, *_ = tracked(1.0)
     assert one.measurable == [(IN, "01"), (OUT, "")]
     assert with_(one, gear=tuple(with_(gear, archived=True) for gear in one.gear)).measurable == []
+
+
+METER = InstrumentRecord("m", "Bench meter", "10 V", 0.015, 4, 1e-4, 10.0)
+
+
+def read_in_volts(seed: int, *, per_octave: float = 0.0, shift: float = 0.0, meter=METER, noise: float = 2e-4, **more):
+    """A run of an output in volts, its octaves and its zero moved by so many cents, the meter's own error in both."""
+    one = bench(PITCH_OUT, PITCH_IN, desk={"units": (Unit("01"),)})
+    keys = {"run_id": f"r{seed}", "title": "T", "created": "2026-01-01T10:00:00", "channel": OUT, "serial": "01"}
+    run = new_run(
+        one,
+        None,
+        **keys,
+        law=parse_law(PITCH_OUT.law),
+        tolerance=parse_tolerance("5"),
+        plan=tuple(np.arange(36.0, 97.0, 6.0)),
+        quantity="volts",
+        meter=meter,
+        where="jack",
+        plugged=more.get("plugged", ()),
+        celsius=more.get("celsius"),
+        warm_minutes=None,
+    )
+    random, rows = np.random.default_rng(seed), []
+    for k, note in enumerate(run.plan):
+        octaves = (note - 36.0) / 12.0
+        volts = 1.0 + octaves + (per_octave * octaves + shift) / 1200.0
+        value = round(volts * 1.0001 + random.uniform(-noise, noise), 4)
+        rows.append(ReadingRecord(k, run.id, k, note, float(value), f"2026-01-01T10:00:{k:02d}", own=noise / 3**0.5))
+    return one, analyse(run, rows)
+
+
+@pytest.mark.parametrize(("per_octave", "shift"), [(-11.88, 0.0), (0.0, 4.0), (3.0, -2.0)])
+def test_a_change_between_two_runs_is_a_difference_with_its_uncertainty(per_octave, shift):
+    one, first = read_in_volts(1)
+    _, second = read_in_volts(2, per_octave=per_octave, shift=shift, plugged=(IN,))
+    found = difference_of(first, second)
+    # At the middle of the five octaves from the reference on.
+    assert abs(found.shift_cents - (shift + 2.5 * per_octave)) <= found.shift_expanded
+    assert abs(found.per_octave_cents - per_octave) <= found.per_octave_expanded
+    assert (found.moved, found.alike) == (True, True)
+    words = difference_words(one, first, second, Style())
+    assert words[0].startswith("Changed between them: plugged, nothing → Pit voice · pitch in; on 11 notes of both all")
+    assert len(words) == 1
+
+
+def test_nothing_moved_is_told_in_nearly_all_pairs_of_runs_in_which_nothing_did():
+    moved = sum(difference_of(read_in_volts(2 * k)[1], read_in_volts(2 * k + 1)[1]).moved for k in range(60))
+    assert moved <= 8  # two numbers at k = 2 each
+    one, first = read_in_volts(1)
+    assert "nothing moved beyond" in difference_words(one, first, read_in_volts(3)[1], Style())[0]
+
+
+def test_two_changes_at_once_and_two_instruments_are_told():
+    one, first = read_in_volts(1)
+    pocket = with_(METER, name="Pocket meter")
+    _, second = read_in_volts(2, shift=9.0, meter=pocket, celsius=31.0, plugged=(IN,))
+    found, words = difference_of(first, second), difference_words(one, first, second, Style())
+    assert found.shift_expanded > difference_of(first, read_in_volts(2, shift=9.0)[1]).shift_expanded
+    assert "which of them did it cannot be told" in " ".join(words)
+    assert words[-1].startswith("They were read with different instruments")
+    assert difference_of(first, read_in_volts(2, meter=None)[1]) is None

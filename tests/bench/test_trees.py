@@ -226,6 +226,18 @@ def test_an_adder_plays_what_its_first_way_plays_and_sends_what_both_bring():
     assert matrix.judge(louder)[OUT][IN].value != before.value
 
 
+def test_two_volts_taken_off_by_an_adder_are_two_octaves_down_and_a_fine_converter_only_tunes():
+    down = set_through(adder(), OUT, Through(ways=(Way("row"),), offset_volts=-2.0)).bench
+    fit = judge_pair(down, down.links[0], IN)
+    assert (fit.value, {one.code: one.value for one in fit.findings}["transposition"]) == (
+        pytest.approx(-2400.0),
+        -24.0,
+    )
+    summed = adder(1.0 / 256.0)  # the keys' 2 octaves by a 256th: 1200 · 2 / 256 ct
+    found = next(one for one in judge_pair(summed, summed.links[0], IN).findings if one.code == "way-gain")
+    assert (found.severity, "by 9.4 ct at most" in found.text) == ("note", True)
+
+
 def test_a_knob_ahead_of_a_way_counts_and_less_than_an_octave_counts_as_one():
     halved = adder(2.0, knobs=(Knob("Level", does="depth", low=0.0, high=1.0, at=0.5),))
     assert "way-gain" not in {one.code for one in judge_pair(halved, halved.links[0], IN).findings}

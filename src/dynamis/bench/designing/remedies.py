@@ -344,7 +344,7 @@ def _joining(bench: Bench, link: Link, wanted: PortRef) -> Iterator[Remedy]:
                 return join(one, ref, wanted)
 
             text = f"{bench.label(ref)} drives it: {fit.verdict}."
-            yield Remedy("patch", f"Join {bench.label(wanted)} too", text, command)
+            yield Remedy("patch", f"Join {bench.label(wanted)} too, to {port.name}", text, command)
 
 
 def _set(bench: Bench, link: Link, sink: PortRef) -> Iterator[Remedy]:

@@ -21,6 +21,8 @@ from dynamis.pitch.laws import ExponentialLaw, Law
 from dynamis.transfer.parameter import NOMINAL
 
 _LEAST_CENTS = 0.05
+# A way that makes less than this of an octave is meant to tune, as the fine one of two converters.
+_FINE = 0.25
 
 
 @dataclass(frozen=True)
@@ -64,7 +66,14 @@ def _way(
         return [Added(Finding("way-gain", "fault", text))]
     at_entry, _ = net.share(f"{path.output.gear}.{path.output.port}", NOMINAL)
     gain = float(at_entry) * turned(bench.port(entry)).gain * way.gain * share
-    per_octave = 1200.0 * (sent.volts_per_octave * gain / heard.volts_per_octave - 1.0)
+    ratio = sent.volts_per_octave * gain / heard.volts_per_octave
+    if ratio < _FINE:
+        moves = 1200.0 * ratio * (path.high_note - path.low_note) / 12.0
+        text = (
+            f"{name} moves the pitch behind {gear} by {style.cents(moves)} ct at most: a fine tuning, no transposition."
+        )
+        return [Added(Finding("way-gain", "note", text, 1200.0 * ratio, "ct/octave"))]
+    per_octave = 1200.0 * (ratio - 1.0)
     octaves = max(1.0, (path.high_note - path.low_note) / 12.0)
     limit = 1200.0 * way.gain_limit
     allowed = min(link.tightest_cents, path.tightest_cents)

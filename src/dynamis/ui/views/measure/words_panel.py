@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QBoxLayout, QHBoxLayout, QPlainTextEdit, QPushButt
 
 from dynamis.bench.runs.advice import belongs_sentence, comparison_sentence, plugging_sentence
 from dynamis.bench.runs.analysis import RunAnalysis
+from dynamis.bench.runs.difference import difference_words
 from dynamis.calibration.causes.words import cause_text, shape_sentences
 from dynamis.calibration.correction_types import Correction
 from dynamis.calibration.words import (
@@ -175,7 +176,13 @@ class WordsPanel(Panel):
         style, overlaid = self._session.style, self._session.selection.overlay_id
         words = shape_sentences(judged.shape, style, judged.loading_factor)
         other = self._session.runs.analysis(overlaid) if overlaid else None
-        return [*words, comparison_sentence(judged, other, style)] if other is not None else words
+        if other is None:
+            return words
+        return [
+            *words,
+            comparison_sentence(judged, other, style),
+            *difference_words(self._session.bench, judged, other, style),
+        ]
 
     def _open(self, judged: RunAnalysis | None) -> list[str]:
         """Those sentences that no reading has decided yet."""
