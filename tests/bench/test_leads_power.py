@@ -4,16 +4,17 @@ from __future__ import annotations
 
 import pytest
 from msgspec.structs import replace as with_
-from tests.bench.benches import GATE_IN, GATE_OUT, IN, OUT, PITCH_IN, PITCH_OUT, SPLIT, SUPPLIED, bench
+from tests.bench.benches import DEPTH, GATE_IN, GATE_OUT, IN, LFO, OUT, PITCH_IN, PITCH_OUT, SPLIT, SUPPLIED, bench
 
 from dynamis.bench.designing.remedies import remedies_for
 from dynamis.bench.document.bench import Bench, Gear, Link, Power
-from dynamis.bench.document.ports import Normal, Pole, PortRef
+from dynamis.bench.document.ports import Knob, Normal, Pole, PortRef, PotRecord
 from dynamis.bench.gear.commands import fields_of, fields_of_gear, set_gear_field, set_port_field
 from dynamis.bench.gear.field_values import value_of
 from dynamis.bench.judging.leads import joined_poles, lead_words
 from dynamis.bench.judging.pairs import judge_link, judge_pair
 from dynamis.bench.judging.power import drawn, fed_from, one_return, power_words
+from dynamis.bench.judging.sides import may_send
 from dynamis.bench.judging.wiring import wiring_card
 from dynamis.converter.dac import Dac
 from dynamis.converter.transfers import DacTransfer
@@ -130,3 +131,51 @@ def test_ports_and_gear_are_chosen_from_lists_where_they_are_named():
     fed = next(found for found in fields_of_gear(one, "voice") if found.path == "power.fed_by")
     one = set_gear_field(one, "voice", fed, fed.read("Prompt desk", Style())).bench
     assert one.gear_by("voice").power.fed_by == "desk"
+
+
+DEEP = Knob("Depth", does="depth", low=0.0, high=1.0)
+
+
+@pytest.mark.parametrize(
+    ("normal", "knobs", "words"),
+    [
+        # 8 V behind 4.7 kOhm on 100 kOhm: 8 · 100 / 104.7.
+        (Normal("a voltage", volts=8.0, ohms=4700.0), (), "it stood at 7.64 V"),
+        (Normal("a voltage", volts=8.0, ohms=0.0), (DEEP,), "of which Depth made an offset of 0.00 V to 8.00 V"),
+        (Normal("a voltage", volts=8.0, ohms=0.0), (with_(DEEP, at=0.5),), "and at 4.00 V behind its knobs"),
+        (Normal("a voltage", volts=8.0, ohms=0.0), (with_(DEEP, at=0.5, behind_switch=False),), "it stood at 8.00 V."),
+        (
+            Normal("its wave", source=OUT, ohms=0.0),
+            (with_(DEEP, at=0.5),),
+            "at −5.00 V to 5.00 V, and at −2.50 V to 2.50 V behind",
+        ),
+        (Normal("nobody knows"), (DEEP,), "cuts off nobody knows."),
+    ],
+)
+def test_what_feeds_a_switched_jack_is_told_with_the_knobs_behind_it(normal, knobs, words):
+    one = bench(with_(LFO, id="lfo"), with_(DEPTH, normal=normal, knobs=knobs), desk={})
+    one = one.with_gear(with_(one.gear_by("desk"), ports=(LFO, with_(LFO, id="lfo"))))
+    link = Link("l", PortRef("desk", "lfo"), (IN,))
+    text = next(found.text for found in judge_pair(one, link, IN).findings if found.code == "source-used")
+    assert words in text
+    assert any("is fed by" in check for check in wiring_card(one, link.output, IN).checks)
+
+
+@pytest.mark.parametrize(
+    ("pot", "poles", "span"),
+    [
+        (PotRecord(22e3, 5.0), (), (0.0, 5.0)),
+        (PotRecord(22e3, 5.0, to_volts=-5.0), (), (-5.0, 5.0)),
+        (PotRecord(22e3), SUPPLIED, (0.0, 5.0)),
+        (PotRecord(22e3, fed_ohms=22e3), SUPPLIED, (0.0, 2.5)),
+        # An inside wave on the ring: all of it, or nothing.
+        (PotRecord(22e3), (SPLIT[0], Pole("ring", "second-signal", port="wave"), SPLIT[2]), (-5.0, 5.0)),
+        (PotRecord(22e3), (), None),
+    ],
+)
+def test_a_pedal_turns_what_feeds_it_its_own_or_that_of_the_jack(pot, poles, span):
+    pedal = with_(LFO, swing=None, ohms=None, pot=pot)
+    one = bench(pedal, with_(DEPTH, poles=poles), with_(LFO, id="wave", name="wave"))
+    assert may_send(one, one.links[0]) == span
+    card = wiring_card(one, OUT, IN)
+    assert any("wiper to the tip, upper end to the ring" in check for check in card.checks)

@@ -92,7 +92,8 @@ class SwingRecord(Record, frozen=True):
 class PotRecord(Record, frozen=True):
     """A potentiometer at a port.
 
-    As an output (a pedal, a lever): fed with `fed_volts` through `fed_ohms`, its wiper is the output.
+    As an output (a pedal, a lever): fed with `fed_volts` through `fed_ohms`, its wiper is the output; None for what the
+    jack that it is plugged into has on a pole.  to_volts : of its lower end, which stands on another rail or on ground.
     As an input (a range knob): it hangs from the input to ground and its wiper feeds `load_ohms`.
     wiring : which pole of the plug the wiper is on.
     """
@@ -102,6 +103,7 @@ class PotRecord(Record, frozen=True):
     fed_ohms: float = 0.0
     load_ohms: float | None = None
     wiring: Literal["wiper-on-tip", "wiper-on-ring"] = "wiper-on-tip"
+    to_volts: float = 0.0
 
 
 class AudioRecord(Record, frozen=True):

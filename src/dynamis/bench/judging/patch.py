@@ -16,6 +16,7 @@ from dynamis.bench.judging.audio import numbering
 from dynamis.bench.judging.leads import joined_poles, poles_of
 from dynamis.bench.judging.power import one_return
 from dynamis.bench.judging.sides import may_send, sent_as
+from dynamis.bench.judging.switched_jack import unplugged_words
 from dynamis.electrics.finding import Finding, Severity, cannot_tell
 from dynamis.electrics.net import Net, Terminal
 from dynamis.notation.style import Style
@@ -279,16 +280,6 @@ def _missing(bench: Bench, link: Link, sink: PortRef) -> list[Finding]:
     return findings
 
 
-def unplugged_volts(port: Port) -> float | None:
-    """Where an input stands with nothing plugged in, by its own node; None where that is not known."""
-    normal, ohms = port.normal, port.ohms
-    if normal is None or normal.volts is None or normal.ohms is None or ohms is None:
-        return None
-    inside = Terminal("normal", "", normal.ohms, True)
-    net = Net("unplugged", (inside, Terminal("in", "", ohms, False, 0.0, port.rest_volts)))
-    return float(net.solve({"normal": normal.volts}, World())["in"])
-
-
 def _taken(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Finding]:
     """What is cut off, or means nothing any more, once both plugs are in."""
     findings = []
@@ -296,9 +287,8 @@ def _taken(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Findin
         normal = bench.port(ref).normal
         if normal is not None:
             source = f" ({bench.label(normal.source)})" if normal.source is not None else ""
-            stood = unplugged_volts(bench.port(ref))
-            sentence = "" if stood is None else f": it stood at {style.volts(stood, 2)}"
-            text = f"Plugging into {bench.label(ref)} cuts off {normal.what}{source}{sentence}."
+            stood = unplugged_words(bench, ref, style)
+            text = f"Plugging into {bench.label(ref)} cuts off {normal.what}{source}{stood and f': {stood}'}."
             findings.append(Finding("source-used", "note", text))
     clock, gear = bench.port(sink).clock, bench.gear_by(sink.gear)
     if clock is not None and clock.voids:

@@ -89,11 +89,31 @@ def _own_span(bench: Bench, link: Link, port: Port) -> tuple[float, float] | Non
             return None if dac is None else dac.dac.reach_volts
         source = next((one.values for one in port.transfers if one.kind == "pitch-source"), {})
         return _rising(source.get("low_volts"), source.get("high_volts"))
-    if port.pot is not None and port.pot.ohms and port.pot.fed_volts is not None:
-        reach = LoadedPot(port.pot.ohms, port.pot.fed_volts, port.pot.fed_ohms).reach_volts
-        return _rising(0.0, reach)
+    if port.pot is not None and port.pot.ohms:
+        fed = fed_at(bench, link)
+        if fed is None:
+            return None
+        reach, low = LoadedPot(port.pot.ohms, 1.0, port.pot.fed_ohms).reach_volts, port.pot.to_volts
+        ends = [low + reach * (end - low) for end in fed]
+        return _rising(min(low, *ends), max(low, *ends))
     swing = port.swing or SwingRecord()
     return _rising(swing.low_volts, swing.high_volts)
+
+
+def fed_at(bench: Bench, link: Link) -> tuple[float, float] | None:
+    """The least and the most volts that feed a potentiometer: its own, or what an input that it is joined to has on a
+    pole of its jack, a supply or a signal from inside; None where nobody knows."""
+    pot = bench.port(link.output).pot
+    if pot is not None and pot.fed_volts is not None:
+        return pot.fed_volts, pot.fed_volts
+    for sink in link.inputs:
+        for pole in bench.port(sink).poles:
+            inside = PortRef(sink.gear, pole.port)
+            if pole.port and bench.has(inside) and bench.port(inside).direction == "output" and inside != link.output:
+                return _own_span(bench, Link("", inside), bench.port(inside))
+            if pole.carries == "supply" and pole.volts is not None:
+                return pole.volts, pole.volts
+    return None
 
 
 def _follows(bench: Bench, ref: PortRef, through: Through, known: Spans) -> tuple[float, float] | None:

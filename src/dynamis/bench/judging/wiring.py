@@ -135,6 +135,7 @@ def _checks(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[str]:
             sentence = "as it stands" if now == wanted else f"it stands at {now}" if now else "look where it stands"
             said.append(f"{gear.name}: {name} at {wanted} ({sentence})")
         said += [f"{gear.name}: {text}" for text in _knob_checks(bench, link, ref, style)]
+        said += [f"{gear.name}: {text}" for text in _legs(bench, ref, style)]
     audio = bench.port(link.output).audio
     if audio is not None and audio.channel is not None:
         panel = f", {audio.panel} on the panel" if audio.panel else ""
@@ -142,6 +143,23 @@ def _checks(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[str]:
     others = [bench.label(ref) for ref in link.inputs if ref != sink]
     if others:
         said.append(f"Plugged in too: {', '.join(others)}")
+    return said
+
+
+def _legs(bench: Bench, ref: PortRef, style: Style) -> list[str]:
+    """Which leg of a potentiometer goes where, and who feeds a switched jack."""
+    port = bench.port(ref)
+    pot, normal = port.pot, port.normal
+    said = []
+    if pot is not None and pot.ohms and port.direction == "output":
+        wiper, top = ("ring", "tip") if pot.wiring == "wiper-on-ring" else ("tip", "ring")
+        fed = "what the jack has there" if pot.fed_volts is None else style.volts(pot.fed_volts, 2)
+        low = "the sleeve, 0 V" if not pot.to_volts else style.volts(pot.to_volts, 2)
+        ohms = style.engineering(pot.ohms, "Ω")
+        said.append(f"{port.name}, {ohms}: wiper to the {wiper}, upper end to the {top} ({fed}), lower end to {low}")
+    if normal is not None:
+        source = bench.label(normal.source) if normal.source is not None and bench.has(normal.source) else normal.what
+        said.append(f"{port.name} is fed by {source} while nothing is plugged in")
     return said
 
 
