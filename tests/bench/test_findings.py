@@ -82,6 +82,20 @@ def turned(swing=SwingRecord(-5.0, 5.0), **more):
     return with_(DEPTH, swing=swing, knobs=(Knob("Depth", does="depth", low=0.0, high=1.0, **more),))
 
 
+def clocked(signal: str, **how) -> Port:
+    return with_(CLOCK_IN, clock=ClockRecord(signal, **how))
+
+
+def beside_a_clock(**how) -> Bench:
+    """A reset, judged, of a voice that has a clock input too."""
+    reset = with_(GATE_IN, role="clock", clock=ClockRecord("reset", **how))
+    return bench(
+        with_(PULSE, role="trigger"), reset, with_(TRIGGER_IN, role="clock", clock=ClockRecord()), links=(OPENED,)
+    )
+
+
+RUN_OUT = with_(GATE_OUT, role="clock", clock=ClockRecord("run"))
+
 ROWS = (
     # 5 V and 0 V through 1 kohm each: 2.5 V, less 100 kohm to ground; 2.5 mA flow across.
     (
@@ -245,6 +259,43 @@ ROWS = (
         0.005,
         bench(CLOCK_OUT, with_(CLOCK_IN, clock=ClockRecord("run"))),
         bench(with_(GATE_OUT, role="clock", clock=ClockRecord("run")), with_(CLOCK_IN, clock=ClockRecord("run"))),
+    ),
+    # Which of two edges acts, and whether a level holds: by the words of the input; common practice, no source.
+    ("level-wanted", "fault", None, bench(RUN_OUT, clocked("run", acts="rise")), bench(RUN_OUT, clocked("run"))),
+    *(
+        (
+            code,
+            severity,
+            None,
+            bench(output, clocked(signal, acts=acts)),
+            bench(output, clocked(signal, acts="while-high")),
+        )
+        for code, severity, output, signal, acts in (
+            ("turned-over", "fault", RUN_OUT, "run", "while-low"),
+            ("turned-over", "fault", PULSE, "reset", "while-low"),
+        )
+    ),
+    (
+        "held-while-up",
+        "marginal",
+        None,
+        bench(GATE_OUT, clocked("reset", acts="while-high")),
+        bench(PULSE, clocked("reset", acts="while-high")),
+    ),
+    ("acts-late", "note", 0.005, bench(CLOCK_OUT, clocked("clock", acts="fall")), bench(CLOCK_OUT, CLOCK_IN)),
+    (
+        "first-step",
+        "note",
+        2.0,
+        beside_a_clock(together="reset"),
+        beside_a_clock(together="reset-alone"),
+    ),
+    (
+        "first-step",
+        "note",
+        4.0,
+        beside_a_clock(together="clock", waits=True),
+        beside_a_clock(together="clock"),
     ),
     (
         "gate-with-trigger",

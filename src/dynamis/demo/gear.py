@@ -180,9 +180,15 @@ def more_gear() -> tuple[Gear, ...]:
                     "clock",
                     bears=VoltSpan(-0.3, 3.6),
                     gate=_takes(1.6, 0.8, edge=True),
-                    clock=ClockRecord("reset"),
+                    clock=ClockRecord("reset", acts="rise", together="reset"),
                 ),
-                _in("run", "clock", bears=VoltSpan(-0.3, 12.0), gate=_takes(1.6, 0.8), clock=ClockRecord("run")),
+                _in(
+                    "run",
+                    "clock",
+                    bears=VoltSpan(-0.3, 12.0),
+                    gate=_takes(1.6, 0.8),
+                    clock=ClockRecord("run", acts="while-low"),
+                ),
             ),
             (),
             "Three rows of eight.",
@@ -210,7 +216,8 @@ def more_gear() -> tuple[Gear, ...]:
             "Cellar drum",
             (
                 _in("gate", "gate", 47e3, gate=_takes(3.5, 1.0, max_seconds=0.004)),
-                _in("clock", "clock", gate=_takes(2.0, 0.8), clock=ClockRecord(per_quarter=4)),
+                _in("clock", "clock", gate=_takes(2.0, 0.8), clock=ClockRecord(per_quarter=4, acts="fall")),
+                _in("hold", "clock", gate=_takes(2.0, 0.8), clock=ClockRecord("reset", acts="while-high")),
             ),
         ),
         Gear(

@@ -69,12 +69,19 @@ class ClockRecord(Record, frozen=True):
     signal : pulses of a clock, a reset, or a level that is up while it runs.  per_quarter : pulses a quarter
     note, None where any do or it is not known.  most_hertz : the fastest that an input follows.
     voids : settings of its gear, by id, that mean nothing under an outside clock.
+    acts : of an input, the edge that it acts on once, or the level while which it acts; "" where nobody said.
+    waits : of a reset, whether it goes back only with the next clock.
+    together : what a reset does that comes with a clock: the "reset" first, and the clock then steps on; the
+    "reset-alone", the clock is lost; the "clock" first, which the reset takes back.  "" where nobody said.
     """
 
     signal: Literal["clock", "reset", "run"] = "clock"
     per_quarter: float | None = None
     most_hertz: float | None = None
     voids: tuple[str, ...] = ()
+    acts: Literal["", "rise", "fall", "while-high", "while-low"] = ""
+    waits: bool = False
+    together: Literal["", "reset", "reset-alone", "clock"] = ""
 
 
 class SwingRecord(Record, frozen=True):

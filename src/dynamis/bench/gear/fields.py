@@ -20,6 +20,14 @@ from dynamis.pitch.notes import Naming, note_label, parse_note
 FieldKind = Literal["quantity", "text", "choice", "flag", "law", "note", "list", "pairs"]
 Choices = tuple[tuple[Any, str], ...]
 _SWITCHING: Final = ("gate", "trigger", "clock")
+_WORDS: Final[dict[str, dict[str, str]]] = {
+    "clock.acts": {"rise": "once, at a rise", "fall": "once, at a fall"},
+    "clock.together": {
+        "reset": "resets, then steps on",
+        "reset-alone": "resets, clock lost",
+        "clock": "steps, then resets",
+    },
+}
 _CARRIES: Final[Choices] = (
     (None, "–"),
     ("signal", "signal"),
@@ -116,7 +124,7 @@ _READ: Final[dict[str, Any]] = {
 
 
 def _choice(path: str, label: str, *values: str, **more: Any) -> Field:
-    words = {"dc": "DC-coupled", "ac": "AC-coupled", "hz": "Hz"}
+    words = {"dc": "DC-coupled", "ac": "AC-coupled", "hz": "Hz", "": "not known"} | _WORDS.get(path, {})
     choices = tuple((value, words.get(value, value.replace("-", " "))) for value in values)
     return Field(path, label, "choice", choices=choices, **more)
 
@@ -197,6 +205,9 @@ PORT_FIELDS: Final = (
     _choice("clock.signal", "Signal", "clock", "reset", "run", roles=("clock",)),
     Field("clock.per_quarter", "Pulses a quarter note", unknown="any", roles=("clock",)),
     Field("clock.most_hertz", "Fastest it follows", unit="Hz", unknown="any", roles=("clock",), direction="input"),
+    _choice("clock.acts", "Acts", "", "rise", "fall", "while-high", "while-low", roles=("clock",), direction="input"),
+    Field("clock.waits", "Goes back with the next clock", "flag", roles=("clock",), direction="input"),
+    _choice("clock.together", "With a clock", "", "reset", "reset-alone", "clock", roles=("clock",), direction="input"),
     Field("clock.voids", "Makes void (settings)", "pairs", unknown="none", roles=("clock",), direction="input"),
     _volts("swing.low_volts", "From", roles=("modulation",)),
     _volts("swing.high_volts", "To", roles=("modulation",)),

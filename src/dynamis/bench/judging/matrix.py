@@ -132,6 +132,7 @@ def _input_parts(bench: Bench, ref: PortRef, adoptions: Sequence[AdoptionRecord]
         bench.tuning,
         links,
         mine,
+        *gear.inputs("clock"),
         *feeding,
         *behind,
     )

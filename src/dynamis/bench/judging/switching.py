@@ -10,6 +10,7 @@ from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.gate_ports import loading_of
 from dynamis.bench.document.ports import ClockRecord, GateRecord, Port, PortRef
 from dynamis.bench.judging.audio import coupling, unknown_of
+from dynamis.bench.judging.sequencing import judge_acting
 from dynamis.bench.judging.sides import gate_output, input_of, sent_as
 from dynamis.electrics.finding import BEST_FIRST, Finding, cannot_tell
 from dynamis.electrics.gates.circuits import GateCircuit, gate_circuit, gate_circuits, no_fix
@@ -45,6 +46,7 @@ def judge_switching(bench: Bench, link: Link, sink: PortRef, style: Style) -> tu
         *_edges(bench, link, sink),
         *_signals(bench, link, sink),
         *_rates(bench, link, sink, style),
+        *judge_acting(bench, link, sink, pulse_seconds(bench, link), style),
     ]
     pulse = _acting_seconds(bench, link, sink)
     least = (gate.off_volts or 0.0) if pulse is None else (gate.on_volts or 0.0)
@@ -213,7 +215,7 @@ def _edges(bench: Bench, link: Link, sink: PortRef) -> list[Finding]:
     if port.gate is None:
         return []
     sends, takes = bench.label(link.output), bench.label(sink)
-    runs = port.clock is not None and port.clock.signal == "run"
+    runs = port.clock is not None and port.clock.signal == "run" and port.clock.acts not in ("rise", "fall")
     if port.gate.edge and output.role == "gate" and seconds is None:
         text = (
             f"{takes} acts when its input rises, {sends} stays up while a key is held: two notes without a gap make "
@@ -222,10 +224,11 @@ def _edges(bench: Bench, link: Link, sink: PortRef) -> list[Finding]:
         )
         return [Finding("edge-wanted", "marginal", text)]
     if runs and seconds is not None:
+        low = port.clock is not None and port.clock.acts == "while-low"
         text = (
-            f"{takes} runs for as long as its input is up, {sends} sends pulses of {_milliseconds(seconds)}: it "
-            "would run "
-            "for as long and stop. Take a level that stays up."
+            f"{takes} runs for as long as its input is {'down' if low else 'up'}, {sends} sends pulses of "
+            f"{_milliseconds(seconds)}: it would {'stop for as long and go on' if low else 'run for as long and stop'}. "
+            "Take a level that stays up."
         )
         return [Finding("level-wanted", "fault", text, seconds, "s")]
     return []
