@@ -127,7 +127,7 @@ def test_a_circuit_is_judged_with_its_parts_until_it_is_trimmed():
     assert kept.circuit.slots == made.circuit.slots
     requirement = asked_of(again, again.links[0], link.inputs[0])
     assert standing(kept, requirement).nominal_cents == pytest.approx(made.nominal_cents)
-    told = between_words(again.links[0], Style())
+    told = between_words(again, again.links[0], Style())
     assert "RV1" in told[0]
     assert "gain 0.37" in told[0]
 
@@ -197,7 +197,7 @@ def test_a_circuit_is_clamped_to_what_all_inputs_bear_and_keeps_that():
     kept = circuit_of(changed.links[0])
     assert kept.circuit.clamp == Clamp(-0.3, 3.6)
     assert [float(end) for end in kept.limits(NOMINAL)] == [-0.3, 3.6]
-    assert any("D2" in text for text in between_words(changed.links[0], Style()))
+    assert any("D2" in text for text in between_words(changed, changed.links[0], Style()))
     from_five = replace(
         requirement, supply=Supply(0.0, 5.0), op_amp=OP_AMPS["rail-to-rail"], absolute_limits=Clamp(-0.3, 5.3)
     )
@@ -406,7 +406,7 @@ def test_a_converter_in_a_link_is_kept_read_and_written(tmp_path):
     there = converter_of_link(used.links[0])
     assert there.parts == made.parts
     assert driving(used, used.links[0]).ohms == 0.0
-    assert "Hz/V" in between_words(used.links[0], Style())[0]
+    assert "Hz/V" in between_words(used, used.links[0], Style())[0]
     again = use_converter(used, link.output, link.inputs[0], made).bench
     assert len(again.links[0].between) == 1  # in the place of the first
     codes = {found.code for found in judge_link(used, used.links[0])[0].findings}

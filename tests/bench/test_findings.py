@@ -64,6 +64,8 @@ from dynamis.converter.dac import Dac
 from dynamis.converter.transfers import DacTransfer
 from dynamis.demo import lantern
 from dynamis.electrics.finding import CODES
+from dynamis.electrics.memory.kinds import KINDS
+from dynamis.electrics.memory.remembering import remembering
 from dynamis.electrics.stage import Stage
 
 # 1 V/oct from 1 V at note 36, by a gain of 0.4 and 1.7 V to 0.4 V/oct from 2.1 V.
@@ -92,6 +94,18 @@ def beside_a_clock(**how) -> Bench:
     return bench(
         with_(PULSE, role="trigger"), reset, with_(TRIGGER_IN, role="clock", clock=ClockRecord()), links=(OPENED,)
     )
+
+
+CUT = with_(PITCH_IN, silent_below_volts=0.5)
+
+
+def between(kind: str, spare: Port = PULSE, taker: Port = PITCH_IN, *, by: str = "desk/spare", **values) -> Bench:
+    """A pitch through a circuit that remembers; the desk has one more output, which drives it."""
+    made = remembering("m", kind, op_amp="ideal", by=by if KINDS[kind].driven_by else "", **values)
+    joined = bench(PITCH_OUT, taker, link={"between": (made.stored(),), "tolerance": "5"})
+    desk, voice = joined.gear
+    more = with_(spare, id="spare", name="spare", direction="output")
+    return with_(joined, gear=(with_(desk, ports=(desk.ports[0], more)), voice))
 
 
 RUN_OUT = with_(GATE_OUT, role="clock", clock=ClockRecord("run"))
@@ -260,6 +274,26 @@ ROWS = (
         bench(CLOCK_OUT, with_(CLOCK_IN, clock=ClockRecord("run"))),
         bench(with_(GATE_OUT, role="clock", clock=ClockRecord("run")), with_(CLOCK_IN, clock=ClockRecord("run"))),
     ),
+    # i = C dV/dt, at 1 V an octave: 10 nA of 100 nF are 0.1 V, 120 cents, a second.
+    ("held-droops", "note", 120.0, between("sample-and-hold", farads=100e-9, leak_amperes=10e-9), between("glide")),
+    # 0.1 s of time constant to 5 of 1200 cents.
+    ("glide-settles", "note", 0.1 * math.log(240.0), between("glide"), between("gated-pitch")),
+    (
+        "sampled-short",
+        "fault",
+        0.005 - 0.001 * math.log(240.0),
+        between("sample-and-hold", ohms=1e3, farads=1e-6),
+        between("sample-and-hold", ohms=100.0, farads=1e-6),
+    ),
+    (
+        "gives-way",
+        "note",
+        5.0,
+        between("maximum", LFO, PITCH_IN, by="desk/spare"),
+        between("glide", LFO, PITCH_IN),
+    ),
+    ("never-silent", "note", None, between("glide", taker=CUT), between("gated-pitch", taker=CUT)),
+    ("unknown-value", "note", None, between("gated-pitch", by="desk/gone"), between("gated-pitch")),
     # Which of two edges acts, and whether a level holds: by the words of the input; common practice, no source.
     ("level-wanted", "fault", None, bench(RUN_OUT, clocked("run", acts="rise")), bench(RUN_OUT, clocked("run"))),
     *(

@@ -138,7 +138,7 @@ def test_remedies_are_computed(one, title, words, verdict):
     assert (remedy.leaves.verdict, fit.verdict) == (verdict, "needs-circuit")
     made = remedy.command(one).bench
     assert judge_link(made, made.links[0])[0].verdict == verdict
-    assert between_words(made.links[0], Style())
+    assert between_words(made, made.links[0], Style())
     card = wiring_html(wiring_card(made, P("desk", "out"), P("voice", "in")), "B")
     assert "<h2>Between</h2>" in card
 

@@ -110,6 +110,7 @@ def test_a_decimal_comma_counts_only_where_it_is_chosen():
         ("3.3; 5", "V", True, (3.3, 5.0)),
         ("4,7k; 10k", "Ω", True, (4700.0, 10e3)),
         ("4k7 10k", "Ω", True, (4700.0, 10e3)),
+        ("100 nF 4n7 2,2u", "F", True, (100e-9, 4.7e-9, 2.2e-6)),
         ("1k,10k", "Ω", False, (1e3, 10e3)),
         ("", "V", False, ()),
         (" ; , ", "V", False, ()),

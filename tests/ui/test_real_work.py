@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from drive import action, click, press, settle, table_texts, type_into, with_dialog
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox, QPushButton
+from PySide6.QtWidgets import QComboBox, QLabel, QPushButton
 
 from dynamis.bench.document.ports import PortRef
 
@@ -236,3 +236,77 @@ def test_instruments_are_added_changed_and_put_away_ranges_as_one_thing(window):
     with_dialog(lambda: action(window, "Instruments").trigger(), look)
     action(window, "Undo").trigger()
     assert [one.archived for one in session.bench.meters] == [False, False]
+
+
+def between(window, kind: str):
+    """The page of a circuit that remembers, on Circuit."""
+    press(window, Qt.Key.Key_4, CONTROL)
+    box = window.station.rails.kind
+    box.setCurrentIndex(box.findData(kind))
+    box.activated.emit(box.currentIndex())
+    settle()
+    return window.station.memory
+
+
+def chosen(page, words: str, text: str) -> None:
+    """An entry of one of the page's lists, by what it says."""
+    box = next(one for one in page.findChildren(QComboBox) if one.accessibleName() == words)
+    box.setCurrentIndex(next(k for k in range(box.count()) if text in box.itemText(k)))
+    box.activated.emit(box.currentIndex())
+    settle()
+
+
+def test_a_gated_pitch_opens_and_closes_an_instrument_without_a_gate(window):
+    keys, voice = put(window, "Keyboard", "Keys"), put(window, "Voice, V/oct", "Voice")
+    pair = PortRef(keys, "pitch"), PortRef(voice, "pitch")
+    edited(window, pair[0], "law", "voct:scale=1,note=36,volts=1")
+    edited(window, pair[1], "law", "voct:scale=1,note=36,volts=1")
+    edited(window, pair[0], "ohms", "100")
+    edited(window, pair[1], "silent_below_volts", "0.5")
+    joined(window, *pair)
+    assert "the note never stops" in codes(window)["never-silent"]
+
+    page = between(window, "gated-pitch")
+    window.station.use_in_link()
+    judged(window)
+    press(window, Qt.Key.Key_1, CONTROL)
+    assert {"never-silent", "unknown-value"} <= set(codes(window))  # nothing opens it yet
+    page = between(window, "gated-pitch")
+    chosen(page, "Gate", "Keys · gate")
+    assert [row[0] for row in table_texts(page.table)][0] == "offset at most"
+    window.station.use_in_link()
+    judged(window)
+    press(window, Qt.Key.Key_1, CONTROL)
+    assert not {"never-silent", "unknown-value"} & set(codes(window))
+    window.station.show_tab(1)
+    told = [one.text() for one in window.station.link.findChildren(QLabel)]
+    assert any(text.startswith("gated pitch") and text.endswith("gate is Keys · gate") for text in told)
+
+    page = between(window, "gated-pitch")
+    chosen(page, "Gate down", "held")
+    assert "holds" in page.side.values.edits["C1"].accessibleName()
+    assert any("ct a second" in text for text in page.told.shown)
+
+
+def test_a_hold_is_given_a_capacitor_that_is_large_enough_and_stands_in_its_link(window):
+    row, voice = put(window, "Step sequencer", "Row"), put(window, "Voice, V/oct", "Voice")
+    pair = PortRef(row, "row-a"), PortRef(voice, "pitch")
+    edited(window, pair[0], "ohms", "0")
+    joined(window, *pair)
+    page = between(window, "sample-and-hold")
+    # 1.2 nA at 1200 cents a volt within 5 ct for a second: 288 nF, so 330 nF of E12.
+    assert page.side.values.edits["C1"].text().replace("\u00a0", " ") == "330 nF"
+    type_into(page.side.values.edits["C1"], "100 nF", enter=True)
+    rows = dict(one[:2] for one in table_texts(page.table))
+    assert rows["droop in cents"].replace("\u00a0", " ") == "14.4 ct/s"
+    type_into(page.side.values.edits["C1"], "none", enter=True)
+    assert "C1" in page.side.refusal.text()
+    window.station.use_in_link()
+    judged(window)
+    link = window.session.bench.link_from(pair[0])
+    assert [one.values.get("farads") for one in link.between] == [pytest.approx(100e-9)]
+    press(window, Qt.Key.Key_1, CONTROL)
+    assert codes(window)["held-droops"].startswith("Held by 100")
+    window.station.show_tab(1)
+    click(button(window.station.link, "Take out"))
+    assert window.session.bench.link_from(pair[0]).between == ()

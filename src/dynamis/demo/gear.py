@@ -26,6 +26,7 @@ from dynamis.bench.document.ports import (
     VoltSpan,
     Way,
 )
+from dynamis.electrics.memory.remembering import remembering
 from dynamis.pitch.laws import parse_law
 from dynamis.transfer.law import PitchSource
 
@@ -351,6 +352,14 @@ def more_gear() -> tuple[Gear, ...]:
     )
 
 
+# A slow row glides; a lever may lift the swell; a ribbon transposes with the next clock, whose pulse is too short.
+_LAGS: Final = remembering("lags", "glide", op_amp="precision", ohms=22e3, farads=2.2e-6).stored()
+_HIGHER: Final = remembering("higher", "maximum", by="fly-lever/along").stored()
+_HELD: Final = remembering(
+    "held", "sample-and-hold", op_amp="precision", ohms=1e3, farads=1e-6, by="curtain-sequencer/clock-out"
+).stored()
+
+
 def more_links() -> tuple[Link, ...]:
     """One that fits of each role, and some faults that only a joined pair can have."""
 
@@ -359,15 +368,15 @@ def more_links() -> tuple[Link, ...]:
         return Link(output.replace("/", "-"), refs[0], tuple(refs[1:]), **more)  # type: ignore[arg-type]
 
     return (
-        link("curtain-sequencer/row-C", "balcony-voice/pitch", low_note=36.0, high_note=60.0),
+        link("curtain-sequencer/row-C", "balcony-voice/pitch", low_note=36.0, high_note=60.0, between=(_LAGS,)),
         link("balcony-ribbon/touch", "cellar-drum/gate"),
         link("curtain-sequencer/gate", "cellar-drum/gate", "gallery-voice/trigger"),
         link("curtain-sequencer/clock-out", "cellar-drum/clock"),
-        link("lamp-reference/volts", "gallery-voice/swell"),
+        link("lamp-reference/volts", "gallery-voice/swell", between=(_HIGHER,)),
         link("prompt-desk-laptop/out-2", "foyer-mixer/line", program_channel=10),
         link("foyer-keyboard/MIDI-out", "workshop-board/MIDI-in"),
         link("fly-lever/along", "wardrobe-envelope/gate"),
         link("curtain-sequencer/row-B", "trapdoor-adder/row", low_note=36.0, high_note=60.0),
-        link("balcony-ribbon/pitch", "trapdoor-adder/hand", low_note=36.0, high_note=60.0),
+        link("balcony-ribbon/pitch", "trapdoor-adder/hand", low_note=36.0, high_note=60.0, between=(_HELD,)),
         link("trapdoor-adder/sum", "loft-voice/pitch", low_note=36.0, high_note=60.0),
     )

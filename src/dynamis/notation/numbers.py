@@ -38,6 +38,8 @@ _UNITS: Final = {
     "C": "°C",
     "degC": "°C",
     "A": "A",
+    "F": "F",
+    "farad": "F",
     "%": "%",
     "s": "s",
     "LSB": "LSB",
@@ -72,7 +74,7 @@ def parse_quantity(text: str, unit: str, what: str = "The value", *, decimal_com
         `2.5`, `2.5 V`, `2500 mV`, `6k8`, `4R7`, `1.2e3`.  A comma between digits is a decimal comma
         only where `decimal_comma` is set; otherwise it is refused, never skipped.
     unit : str
-        The unit the value is wanted in, as the window writes it: V, Hz, ct, Ω, °C, %, s, LSB, bit.
+        The unit the value is wanted in, as the window writes it: V, Hz, ct, Ω, F, A, °C, %, s, LSB, bit.
     what : str
         Names the value in the error's sentence.
 
@@ -184,6 +186,8 @@ def _example(unit: str) -> str:
         "Hz": "440 or 1.2 kHz",
         "ct": "-3.5",
         "Ω": "100k, 6k8 or 4R7",
+        "F": "100n or 4n7",
+        "A": "20 mA",
         "°C": "24.5",
         "%": "0.5",
         "LSB": "2",

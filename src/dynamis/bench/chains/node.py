@@ -19,6 +19,7 @@ FloatArray = NDArray[np.float64]
 # Circuits of parts are imported when a link has one.
 REGISTRY.later("dynamis.electrics.circuits.built", "circuit")
 REGISTRY.later("dynamis.electrics.exponential.converter", "exponential", "logarithmic")
+REGISTRY.later("dynamis.electrics.memory.remembering", "remembering")
 
 
 @runtime_checkable

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 
 from dynamis.bench.chains.node import rivals_of
+from dynamis.bench.chains.remembered import drivers_in
 from dynamis.bench.chains.tree import fed_by, hung_behind, origin_of, trial_link
 from dynamis.bench.document.bench import Bench
 from dynamis.bench.document.ports import Port, PortRef
@@ -160,6 +161,7 @@ def _output_parts(bench: Bench, ref: PortRef, adoptions: Sequence[AdoptionRecord
         *others,
         *mine,
         *fed_by(bench, ref),
+        *(() if link is None else drivers_in(bench, link)),
         *fed_from(bench, gear),
     )
 

@@ -15,6 +15,7 @@ from dynamis.bench.judging.audio import judge_audio, pitch_droop, unknown_of
 from dynamis.bench.judging.patch import judge_patch
 from dynamis.bench.judging.pitch_fit import judge_pitch, passed_on
 from dynamis.bench.judging.pitch_sides import SideCache
+from dynamis.bench.judging.remembering import judge_remembering
 from dynamis.bench.judging.sides import sent_volts
 from dynamis.bench.judging.swings import judge_swing
 from dynamis.bench.judging.switching import judge_switching
@@ -84,7 +85,7 @@ def _judged(
     if apart is not None:
         return _fit(link, sink, role, [apart])
     path = path_in(bench, link, sink)
-    patch = judge_patch(bench, link, path, sink, style)
+    patch = [*judge_patch(bench, link, path, sink, style), *judge_remembering(bench, path, sink, style)]
     if role == "pitch":
         fit = _judge_units(bench, path, sink, adoptions, patch, style, sides)
     elif passes_on(bench, sink):

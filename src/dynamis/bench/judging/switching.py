@@ -227,8 +227,8 @@ def _edges(bench: Bench, link: Link, sink: PortRef) -> list[Finding]:
         low = port.clock is not None and port.clock.acts == "while-low"
         text = (
             f"{takes} runs for as long as its input is {'down' if low else 'up'}, {sends} sends pulses of "
-            f"{_milliseconds(seconds)}: it would {'stop for as long and go on' if low else 'run for as long and stop'}. "
-            "Take a level that stays up."
+            f"{_milliseconds(seconds)}: it would "
+            f"{'stop for as long and go on' if low else 'run for as long and stop'}. Take a level that stays up."
         )
         return [Finding("level-wanted", "fault", text, seconds, "s")]
     return []

@@ -13,10 +13,12 @@ from dynamis.bench.judging.cautions import Caution, cautions_for
 from dynamis.bench.judging.leads import joined_poles, lead_words
 from dynamis.bench.judging.pairs import PairFit, judge_pair
 from dynamis.bench.judging.patch import needs_of
+from dynamis.bench.judging.remembering import memory_words
 from dynamis.electrics.circuits.built import BuiltCircuit
 from dynamis.electrics.circuits.parts import pieces_of
 from dynamis.electrics.exponential.converter import Converter
 from dynamis.electrics.exponential.parts import Direction
+from dynamis.electrics.memory.remembering import Remembering
 from dynamis.electrics.part import value_words
 from dynamis.electrics.stage import Stage
 from dynamis.notation.style import Style
@@ -76,18 +78,18 @@ def _pole(pole: Pole | None) -> str:
 def tree_words(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[str]:
     """What stands ahead of an input, in words: ahead of all inputs, then on its branch."""
     branch = link.branch_of(sink)
-    said = between_words(link, style)
+    said = between_words(bench, link, style)
     if branch is None:
         return said
     ahead = [f"ahead of all inputs: {text}" for text in said]
-    return [*ahead, *(f"on the branch to {_to(bench, branch)}: {text}" for text in between_words(branch, style))]
+    return [*ahead, *(f"on the branch to {_to(bench, branch)}: {text}" for text in between_words(bench, branch, style))]
 
 
 def _to(bench: Bench, branch: Branch) -> str:
     return " and ".join(bench.label(ref) for ref in branch.inputs)
 
 
-def between_words(part: Link | Branch, style: Style) -> list[str]:
+def between_words(bench: Bench, part: Link | Branch, style: Style) -> list[str]:
     """What stands in a part of a link, in words, from the output to the inputs."""
     said = []
     for k, stored in enumerate(part.between):
@@ -110,6 +112,8 @@ def between_words(part: Link | Branch, style: Style) -> list[str]:
         elif isinstance(transfer, Converter):
             each = ", ".join(f"{one.name} {one.value}" for one in transfer.parts.pieces(style) if one.kind != "op-amp")
             said.append(f"{transfer.kind} converter, {_LAWS[transfer.parts.direction]}: {each}")
+        elif isinstance(transfer, Remembering):
+            said.append(memory_words(bench, transfer, style))
         elif isinstance(transfer, Stage):
             said.append(
                 f"{'buffer' if transfer.gain == 1 and not transfer.offset_volts else 'amplifier'}: gain "

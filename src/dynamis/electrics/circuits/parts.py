@@ -25,7 +25,7 @@ class Piece:
     ohms: float | None = None
 
 
-_KINDS = {"C": "capacitor", "D": "diode", "Q": "transistor", "U": "op-amp"}
+_KINDS = {"C": "capacitor", "D": "diode", "Q": "transistor", "S": "analog switch", "U": "op-amp"}
 
 
 @dataclass(frozen=True)

@@ -56,7 +56,7 @@ class LinkPanel(QWidget):
         self.form.show_record(fields_of_link(bench, link), link, style, bench.label(link.output))
         nothing = True
         for k, part in enumerate(parts_of(link)):
-            words = between_words(part, style)
+            words = between_words(bench, part, style)
             if k and words:
                 names = " and ".join(bench.label(ref) for ref in part.inputs)
                 self._between.addWidget(label(f"On the branch to {names}", "muted", wrap=True))

@@ -204,6 +204,7 @@ class SchematicView(Picture):
         p.drawLine(first, last - across * 0.9)
         for one in (first, last):
             p.drawEllipse(one, 2.2, 2.2)
+        self._words(p, symbol, (a + b) / 2, abs(along.x()) > abs(along.y()))
 
     def _transistor(self, p: QPainter, symbol: Symbol) -> None:
         """One that pulls down: its base or gate at the left, the arrow of its emitter, or into its channel."""
@@ -274,7 +275,9 @@ class SchematicView(Picture):
             top = (
                 middle.y() + 1.1 * u
                 if symbol.kind == "trimmer"
-                else middle.y() - (1.1 if symbol.kind == "capacitor" else 0.5) * u - (len(symbol.words) + 0.1) * line
+                else middle.y()
+                - (1.1 if symbol.kind in ("capacitor", "switch") else 0.5) * u
+                - (len(symbol.words) + 0.1) * line
             )
             boxes = [QRectF(middle.x() - wide, top + line * k, 2 * wide, line) for k in (0, 1)]
             side = Qt.AlignmentFlag.AlignHCenter

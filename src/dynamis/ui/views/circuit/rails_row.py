@@ -1,24 +1,37 @@
-"""Which supplies are at hand for what is built between: one line, read and shown as they are written."""
+"""What is to be built between, and which supplies are at hand for it."""
 
 from __future__ import annotations
 
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
+from dynamis.bench.designing.memory import TITLES
 from dynamis.bench.document.commands import set_rails
+from dynamis.bench.document.ports import PortRef
 from dynamis.electrics.gates.specs import read_rails, show_rails
 from dynamis.ui.session.session import Session
 from dynamis.ui.stations import guarded
+from dynamis.ui.widgets.form import choice
 from dynamis.ui.widgets.panel import label
 
 
 class RailsRow(QWidget):
-    """Shows the bench's rails, and changes them on Return."""
+    """Shows the bench's rails, and changes them on Return.  kind_chosen : another kind of circuit is looked at."""
+
+    kind_chosen = Signal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 8)
+        self.kind = choice("Between", [("", "what the link asks"), *TITLES])
+        self.kind.setMinimumWidth(170)
+        self.kind.setToolTip("What the link asks for, or a circuit that remembers")
+        self.kind.activated.connect(lambda _: self.kind_chosen.emit())
+        row.addWidget(label("Between", "small"))
+        row.addWidget(self.kind)
+        row.addSpacing(12)
         row.addWidget(label("Rails at hand", "small"))
         self.edit = QLineEdit()
         self.edit.setAccessibleName("Rails at hand")
@@ -30,6 +43,12 @@ class RailsRow(QWidget):
         self.edit.returnPressed.connect(lambda: guarded(session, self.take))
         session.bench_changed.connect(self.show_rails)
         self.show_rails()
+
+    def kind_for(self, pair: tuple[PortRef, PortRef] | None) -> str:
+        """The kind of circuit that remembers chosen for a pair; "" for none, or where none goes between."""
+        takes = pair is not None and self._session.bench.port(pair[1]).role in ("pitch", "modulation")
+        self.kind.setEnabled(takes)
+        return self.kind.currentData() if takes else ""
 
     def show_rails(self) -> None:
         self.edit.setText(show_rails(self._session.bench.rails, self._session.style))

@@ -35,6 +35,7 @@ from dynamis.ui.views.circuit.chosen_panel import ChosenPanel
 from dynamis.ui.views.circuit.converter_page import ConverterPage
 from dynamis.ui.views.circuit.drawing import SchematicView
 from dynamis.ui.views.circuit.gate_page import GatePage
+from dynamis.ui.views.circuit.memory_page import MemoryPage
 from dynamis.ui.views.circuit.proposals_panel import STANDING, ProposalsPanel
 from dynamis.ui.views.circuit.rails_row import RailsRow
 from dynamis.ui.views.circuit.requirement_form import RequirementForm
@@ -72,14 +73,15 @@ class CircuitStation(Station):
         outer = QVBoxLayout(self)
         outer.setContentsMargins(18, 14, 18, 13)
         self.pages, self.gates = QStackedWidget(), GatePage(session, colours)
-        self.converter = ConverterPage(session, colours)
+        self.converter, self.memory = ConverterPage(session, colours), MemoryPage(session, colours)
         self.rails = RailsRow(session)
         outer.addWidget(self.rails)
         outer.addWidget(self.pages)
         gain = QWidget()
         self.pages.addWidget(gain)
-        self.pages.addWidget(self.gates)
-        self.pages.addWidget(self.converter)
+        self.link_pages = (self.gates, self.converter, self.memory)
+        for page in self.link_pages:
+            self.pages.addWidget(page)
         across = QHBoxLayout(gain)
         across.setContentsMargins(0, 0, 0, 0)
         across.setSpacing(13)
@@ -142,7 +144,8 @@ class CircuitStation(Station):
         self.side.parts.anew.connect(self._rest_anew)
         self.side.use.clicked.connect(lambda: guarded(session, self.use_in_link))
         self.drawing.slot_chosen.connect(self._slot_chosen)
-        for page in (self.gates, self.converter):
+        self.rails.kind_chosen.connect(self.refresh)
+        for page in self.link_pages:
             page.use.clicked.connect(lambda: guarded(session, self.use_in_link))
         self.zigzag.clicked.connect(self._draw_zigzag)
 
@@ -158,9 +161,9 @@ class CircuitStation(Station):
         return self.side.picture or self.drawing
 
     @property
-    def page(self) -> GatePage | ConverterPage | None:
-        """The page of a gate, trigger or clock link, or of V/oct into Hz/V; None for gain and offset."""
-        return next((one for one in (self.gates, self.converter) if self.pages.currentWidget() is one), None)
+    def page(self) -> GatePage | ConverterPage | MemoryPage | None:
+        """The page of gates, of V/oct into Hz/V, or of what remembers; None for gain and offset."""
+        return next((one for one in self.link_pages if self.pages.currentWidget() is one), None)
 
     # -- what is asked -----------------------------------------------------------------------------
 
@@ -176,8 +179,7 @@ class CircuitStation(Station):
         for one, width in (
             (self._requirement_panel, requirement),
             (self.side, side),
-            *self.gates.sides(requirement, side),
-            *self.converter.sides(requirement, side),
+            *(one for page in self.link_pages for one in page.sides(requirement, side)),
         ):
             one.setFixedWidth(width)
 
@@ -187,7 +189,7 @@ class CircuitStation(Station):
         self._share_width()
         self.drawing.colours, self.drawing.number_style = colours, self._session.style
         self.side.dress(colours)
-        for page in (self.gates, self.converter):
+        for page in self.link_pages:
             page.dress(colours, zigzag=self._session.settings.preferences.zigzag)
         self.proposals.rows_model.current_colour = QColor(colours.thread_wash)
         self.drawing.zigzag = self._session.settings.preferences.zigzag
@@ -212,6 +214,7 @@ class CircuitStation(Station):
         if not self.isVisible():
             return
         pair, session = self.pair(), self._session
+        self.memory.kind = self.rails.kind_for(pair)
         page = None if pair is None else self._page_for(*pair)
         if pair is not None and page is not None:
             self.pages.setCurrentWidget(page)
@@ -243,9 +246,9 @@ class CircuitStation(Station):
             self.look_at(self._chosen_key)
         self.thread_wanted.emit()
 
-    def _page_for(self, output: PortRef, sink: PortRef) -> GatePage | ConverterPage | None:
-        if self._session.bench.port(sink).role in SWITCHING:
-            return self.gates
+    def _page_for(self, output: PortRef, sink: PortRef) -> GatePage | ConverterPage | MemoryPage | None:
+        if self.memory.kind or self._session.bench.port(sink).role in SWITCHING:
+            return self.memory if self.memory.kind else self.gates
         return self.converter if law_direction(self._session.bench, output, sink) else None
 
     def _ask(self, ask: Ask) -> None:

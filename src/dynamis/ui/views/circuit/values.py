@@ -1,4 +1,4 @@
-"""A field for each resistor of a circuit that steps through the preferred values."""
+"""A field for each resistor or capacitor of a circuit that steps through the preferred values."""
 
 from __future__ import annotations
 
@@ -15,8 +15,12 @@ from dynamis.notation.style import Style
 from dynamis.ui.views.circuit.parts_panel import ValueEdit
 from dynamis.ui.widgets.panel import clear, label
 
-# Name, what it does, ohms.
+# Name, what it does, ohms; of a capacitor farads.
 Resistor = tuple[str, str, float]
+
+
+def _unit(name: str) -> str:
+    return "F" if name.startswith("C") else "Ω"
 
 
 class ValueGrid(QWidget):
@@ -43,7 +47,7 @@ class ValueGrid(QWidget):
             self._build(resistors)
         self._shown = {one[0]: one for one in resistors}
         for name, _, ohms in resistors:
-            self.edits[name].show_text(style.engineering(ohms, "Ω"))
+            self.edits[name].show_text(style.engineering(ohms, _unit(name)))
 
     def _build(self, resistors: Sequence[Resistor]) -> None:
         clear(self._grid)
@@ -61,10 +65,10 @@ class ValueGrid(QWidget):
             self.edits[name] = edit
 
     def _read(self, name: str, text: str) -> tuple[str, float]:
-        ohms = parse_quantity(text, "Ω", name, decimal_comma=self._style.decimal_comma)
-        if ohms <= 0:
-            raise InputError(f"{name} is {text.strip()}; more than 0 Ω was expected.")
-        return name, ohms
+        value = parse_quantity(text, _unit(name), name, decimal_comma=self._style.decimal_comma)
+        if value <= 0:
+            raise InputError(f"{name} is {text.strip()}; more than 0 {_unit(name)} was expected.")
+        return name, value
 
     def _take(self, what: tuple[str, float]) -> None:
         self.refused.emit("")
