@@ -5,8 +5,10 @@ from __future__ import annotations
 import numpy as np
 from msgspec.structs import replace
 
+from dynamis.bench.chains.remembered import drivers
+from dynamis.bench.designing.memory import changed
 from dynamis.bench.designing.remedy import LinkChange
-from dynamis.bench.document.bench import Bench, Gear, Unit
+from dynamis.bench.document.bench import Bench, Gear, Link, Unit
 from dynamis.bench.document.commands import add_gear, add_unit, join
 from dynamis.bench.document.ports import Knob, Port, PortRef
 from dynamis.bench.gear.commands import (
@@ -22,10 +24,13 @@ from dynamis.bench.gear.inner_fields import knob_fields, through_fields, with_kn
 from dynamis.bench.gear.library import GEAR_KINDS, PORT_KINDS, gear_of
 from dynamis.converter.dac import Dac
 from dynamis.converter.transfers import DacTransfer
+from dynamis.electrics.memory.kinds import KINDS
+from dynamis.electrics.memory.remembering import remembering
 from dynamis.electrics.stage import Stage
 from dynamis.errors import InputError
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import law_text, parse_law
+from dynamis.transfer.registry import StoredTransfer
 
 STYLE = Style()
 LAWS = (
@@ -150,12 +155,22 @@ def within(bench: Bench, ref: PortRef, random: np.random.Generator) -> Bench:
     return put_knob(bench, ref, knob, index).bench
 
 
+def remembers(bench: Bench, link: Link, random: np.random.Generator) -> StoredTransfer:
+    """A circuit that remembers, with whatever the bench has to drive it, or nothing."""
+    kind, off = random.choice(list(KINDS)), random.choice(["held", "grounded", "open"])
+    circuit = remembering("m", str(kind), when_off=str(off))
+    there = ["", *(value for value, _ in drivers(bench, link, circuit))]
+    return changed(circuit, by=there[random.integers(len(there))]).stored()
+
+
 def branching(bench: Bench, random: np.random.Generator) -> Bench:
     """A bench on which a remedy of some pair was taken, on a branch at times."""
     for link in bench.links:
         if link.inputs and random.random() < 0.3:
             sink = link.inputs[random.integers(len(link.inputs))]
             stage = Stage("s", float(random.choice([0.4, 1.0, 2.0])), in_ohms=100e3).stored()
+            if random.random() < 0.4:
+                stage = remembers(bench, link, random)
             put = LinkChange(link, sink, "put it there", adds=stage, on_branch=bool(random.random() < 0.7))
             try:
                 bench = put(bench).bench

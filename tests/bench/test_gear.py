@@ -55,6 +55,7 @@ def library() -> Bench:
     made = Bench()
     for kind in GEAR_KINDS:
         made = add_gear(made, gear_of(kind, f"My {kind.name}", {gear.id for gear in made.gear})).bench
+        assert made.gear[-1].name == f"My {kind.name}"
     for kind in PORT_KINDS:
         made = add_port(made, made.gear[-1].id, port_of(kind.name, kind.name)).bench
     return made

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from tests.electrics.spice import swept
+from tests.electrics.spice import printed, swept
 
 from dynamis.bench.chains.link_chain import link_chain
 from dynamis.bench.chains.tunings import tuning_of
@@ -143,8 +143,20 @@ def test_a_template_with_a_fault_names_its_line(text, words):
 
 def test_the_circuit_of_a_link_is_written_as_it_stands(demo_file, dynamis, tmp_path):
     out = tmp_path / "c.cir"
-    nothing = dynamis("export", demo_file.path, "--what", "spice", "-o", out)
-    assert (nothing.status, "no link of this bench has a circuit" in nothing.err) == (2, True)
+    several = dynamis("export", demo_file.path, "--what", "spice", "-o", out)
+    assert (several.status, "'Curtain sequencer / row C > Balcony voice / pitch'" in several.err) == (2, True)
+    glide = dynamis(
+        "export",
+        demo_file.path,
+        "--what",
+        "spice",
+        "--link",
+        "Curtain sequencer/row C > Balcony voice/pitch",
+        "-o",
+        out,
+    )
+    assert glide.status == 0
+    assert printed(out.read_text(), tmp_path)[-1, -1] == pytest.approx(1.0, abs=1e-2)  # back from its jump
     found = demo_file.bench()
     requirement = asked_of(found, found.links[0], found.links[0].inputs[0])
     link = found.link_from(BOARD)

@@ -273,7 +273,7 @@ def test_a_gated_pitch_opens_and_closes_an_instrument_without_a_gate(window):
     assert {"never-silent", "unknown-value"} <= set(codes(window))  # nothing opens it yet
     page = between(window, "gated-pitch")
     chosen(page, "Gate", "Keys · gate")
-    assert [row[0] for row in table_texts(page.table)][0] == "offset at most"
+    assert next(row[0] for row in table_texts(page.table)) == "offset at most"
     window.station.use_in_link()
     judged(window)
     press(window, Qt.Key.Key_1, CONTROL)

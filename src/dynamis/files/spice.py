@@ -19,10 +19,14 @@ from dynamis.electrics.exponential.converter import Converter
 from dynamis.electrics.exponential.requirement import LawRequirement
 from dynamis.electrics.exponential.spice import pair_netlist
 from dynamis.electrics.gates.spice import gate_netlist
+from dynamis.electrics.memory.remembering import Remembering
+from dynamis.electrics.memory.spice import memory_netlist
 from dynamis.electrics.net import parallel
 from dynamis.errors import InputError
 
 _USUAL_VOLTS = (-5.0, 5.0)
+# An octave of the usual scale, that a circuit which remembers is tried with.
+_JUMP_VOLTS = (1.0, 2.0)
 
 
 def link_spice(bench: Bench, link: Link, sink: PortRef) -> str:
@@ -42,6 +46,10 @@ def link_spice(bench: Bench, link: Link, sink: PortRef) -> str:
         title = f"{bench.label(link.output)} > {bench.label(sink)}: {what[0].lower()}{what[1:]}"
         return pair_netlist(converter, *span, title)
     circuit = next((one for one in between if isinstance(one, BuiltCircuit)), None)
+    remembers = next((one for one in between if isinstance(one, Remembering)), None)
+    if circuit is None and remembers is not None:
+        title = f"{bench.label(link.output)} > {bench.label(sink)}: {remembers.of.title}"
+        return memory_netlist(remembers, *_JUMP_VOLTS, title)
     if circuit is None:
         raise InputError(
             f"{bench.label(link.output)} > {bench.label(sink)}: what stands between has no parts of its own; have its "

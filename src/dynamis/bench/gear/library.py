@@ -336,8 +336,8 @@ def gear_of(kind: GearKind, name: str, taken: set[str]) -> Gear:
         like = through.ways[0] if through.ways else Way("")
         ways = tuple(replace(like, input=by_name[one]) for one in inputs)
         ports = [replace(one, through=replace(through, ways=ways)) if one.name == output else one for one in ports]
-    for name, knob in kind.knobs:
-        ports = [replace(one, knobs=(*one.knobs, knob)) if one.name == name else one for one in ports]
+    for at, knob in kind.knobs:
+        ports = [replace(one, knobs=(*one.knobs, knob)) if one.name == at else one for one in ports]
     if kind.name == "Envelope":
         ports[0] = replace(ports[0], envelope=EnvelopeRecord(0.005, 0.05, 1.0, 0.1, ports[1].id))
     return Gear(new_id(name, taken), name, tuple(ports), notes=kind.source, settings=kind.settings)

@@ -42,9 +42,7 @@ def _driven(bench: Bench, link: Link, circuit: Remembering) -> list[Finding]:
     if not kind.driven_by or driver_of(bench, circuit) is not None:
         return []
     what = "other signal" if kind.driven_by == "other" else kind.driven_by
-    text = (
-        f"Choose on Circuit what is the {what} of {circuit.label} behind {bench.label(link.output)}: without it, {{}}."
-    )
+    text = f"Choose what is the {what} of {circuit.label} behind {bench.label(link.output)}: without it, {{}}."
     does = {"clock": "it holds what it held first", "gate": "it never opens", "other": "there is one signal only"}
     return [cannot_tell(text.format(does[kind.driven_by]))]
 
