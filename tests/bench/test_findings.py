@@ -108,6 +108,10 @@ def between(kind: str, spare: Port = PULSE, taker: Port = PITCH_IN, *, by: str =
     return with_(joined, gear=(with_(desk, ports=(desk.ports[0], more)), voice))
 
 
+def curved(port: Port, curve: str) -> Port:
+    return with_(port, swing=with_(port.swing, curve=curve))
+
+
 RUN_OUT = with_(GATE_OUT, role="clock", clock=ClockRecord("run"))
 
 ROWS = (
@@ -273,6 +277,16 @@ ROWS = (
         0.005,
         bench(CLOCK_OUT, with_(CLOCK_IN, clock=ClockRecord("run"))),
         bench(with_(GATE_OUT, role="clock", clock=ClockRecord("run")), with_(CLOCK_IN, clock=ClockRecord("run"))),
+    ),
+    *(
+        (
+            "curve-differs",
+            "note",
+            None,
+            bench(curved(LFO, one), curved(DEPTH, other)),
+            bench(curved(LFO, one), curved(DEPTH, one)),
+        )
+        for one, other in (("linear", "exponential"), ("exponential", "logarithmic"))
     ),
     # i = C dV/dt, at 1 V an octave: 10 nA of 100 nF are 0.1 V, 120 cents, a second.
     ("held-droops", "note", 120.0, between("sample-and-hold", farads=100e-9, leak_amperes=10e-9), between("glide")),

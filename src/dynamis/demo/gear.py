@@ -61,7 +61,7 @@ VOICE_MORE: Final = (
     _in("gate", "gate", gate=_takes(2.0, 1.0), bears=VoltSpan(-12.0, 12.0)),
     _in("trigger", "trigger", gate=_takes(2.0, 1.0, min_seconds=0.001, edge=True), bears=VoltSpan(-12.0, 12.0)),
     _in("vibrato", "modulation", swing=SwingRecord(-3.5, 3.5), knobs=(Knob("Vibrato depth", "full up"),)),
-    _in("swell", "modulation", swing=SwingRecord(0.0, 10.0)),
+    _in("swell", "modulation", swing=SwingRecord(0.0, 10.0, curve="exponential")),
 )
 LEVER: Final = (
     _out("across", "modulation", 470.0, swing=SwingRecord(-5.0, 5.0)),

@@ -98,6 +98,8 @@ def tour(folder: Path, notes: tuple[float, ...] = _NOTES) -> list[Path]:
         picture("circuit-gate")
         session.selection.look_at_pair(PortRef("foyer-keyboard", "pitch"), PortRef("pit-voice", "pitch"))
         picture("circuit-converter")
+        session.selection.look_at_pair(PortRef("curtain-sequencer", "row-C"), PortRef("balcony-voice", "pitch"))
+        picture("circuit-memory")
         session.selection.look_at_pair(PortRef("workshop-board", "pitch-b"), PortRef("carousel-board", "tone"))
         window.show_station("Codes")
         picture("codes")

@@ -49,6 +49,12 @@ def _holding(bench: Bench, link: Link, sink: PortRef, circuit: Remembering) -> R
     return changed(circuit, farads=min(max(sizes[0] if sizes else least, circuit.farads), _MOST_FARADS))
 
 
+def kind_between(link: Link, sink: PortRef) -> str:
+    """The kind of the circuit that remembers ahead of an input of a link, of the last one; "" for none."""
+    part = own_part(link, sink)
+    return next((one.kind for one in reversed([*remembering_in(link), *remembering_in(part)])), "")
+
+
 def changed(circuit: Remembering, **values: Any) -> Remembering:
     """The circuit with other values; raises InputError where they make none."""
     now = {key: getattr(circuit, key) for key in ("ohms", "farads", "leak_amperes", "when_off", "by")} | values

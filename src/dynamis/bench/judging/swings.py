@@ -123,6 +123,7 @@ def judge_swing(bench: Bench, link: Link, sink: PortRef, style: Style) -> tuple[
         *_loading(bench, link, sink, swing, style),
         *_polarity(bench, sink, swing, style),
         *_bends(bench, link, sink, style),
+        *_curves(bench, link, sink),
         *to_turn(bench.label(sink), swing.knobs, style),
     ]
     most = max(abs(swing.jack_low), abs(swing.jack_high))
@@ -202,6 +203,23 @@ def _polarity(bench: Bench, sink: PortRef, swing: Swing, style: Style) -> list[F
         text = f"{name} acts from {acts} and gets {gets}, {used} of its range. {cure}"
         return [Finding("swing-short", "note", text, 100.0 * swing.used, "%")]
     return []
+
+
+def _curves(bench: Bench, link: Link, sink: PortRef) -> list[Finding]:
+    """An output that moves otherwise between its ends than the input acts."""
+    sends, acts = (bench.port(ref).swing or SwingRecord() for ref in (link.output, sink))
+    if sends.curve == acts.curve:
+        return []
+    if "linear" in (sends.curve, acts.curve):
+        after = "the ends meet, and half-way of the one is not half-way of the other"
+    else:
+        after = "the two bend against each other; how even it comes out only readings tell"
+    moves = f"{bench.label(link.output)} moves {_EVENLY[sends.curve]}"
+    text = f"{moves}, {bench.label(sink)} acts {_EVENLY[acts.curve]}: {after}."
+    return [Finding("curve-differs", "note", text)]
+
+
+_EVENLY = {"linear": "evenly", "exponential": "exponentially", "logarithmic": "logarithmically"}
 
 
 def loaded_pots(bench: Bench, link: Link, sink: PortRef) -> list[tuple[LoadedPot, str, str]]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
-from dynamis.bench.designing.memory import TITLES
+from dynamis.bench.designing.memory import TITLES, kind_between
 from dynamis.bench.document.commands import set_rails
 from dynamis.bench.document.ports import PortRef
 from dynamis.electrics.gates.specs import read_rails, show_rails
@@ -23,6 +23,7 @@ class RailsRow(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
+        self._pair: tuple[PortRef, PortRef] | None = None
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 8)
         self.kind = choice("Between", [("", "what the link asks"), *TITLES])
@@ -45,7 +46,15 @@ class RailsRow(QWidget):
         self.show_rails()
 
     def kind_for(self, pair: tuple[PortRef, PortRef] | None) -> str:
-        """The kind of circuit that remembers chosen for a pair; "" for none, or where none goes between."""
+        """The kind of circuit that remembers chosen for a pair; "" for none, or where none goes between.
+
+        Another pair begins with what stands in its link.
+        """
+        if pair != self._pair:
+            self._pair = pair
+            link = None if pair is None else self._session.bench.link_from(pair[0])
+            stands = "" if link is None or pair is None else kind_between(link, pair[1])
+            self.kind.setCurrentIndex(self.kind.findData(stands))
         takes = pair is not None and self._session.bench.port(pair[1]).role in ("pitch", "modulation")
         self.kind.setEnabled(takes)
         return self.kind.currentData() if takes else ""
