@@ -310,3 +310,92 @@ def test_a_hold_is_given_a_capacitor_that_is_large_enough_and_stands_in_its_link
     window.station.show_tab(1)
     click(button(window.station.link, "Take out"))
     assert window.session.bench.link_from(pair[0]).between == ()
+
+
+def ported(window, gear: str, kind: str, name: str) -> PortRef:
+    """A port of a kind put on a gear by its dialog."""
+    window.station.show_tab(2)
+    window.station.gear.look_at(PortRef(gear, window.session.bench.gear_by(gear).ports[0].id))
+
+    def answer(dialog) -> None:
+        dialog.kind.setCurrentIndex(dialog.kind.findText(kind))
+        type_into(dialog.name, name)
+        dialog.try_accept()
+
+    with_dialog(lambda: click(window.station.gear.add_port), answer)
+    return PortRef(gear, window.session.bench.gear_by(gear).ports[-1].id)
+
+
+def picked(window, ref: PortRef, path: str, text: str) -> None:
+    """An entry of a list on the Gear page."""
+    window.station.show_tab(2)
+    window.station.gear.look_at(ref)
+    settle()
+    box = window.station.gear.port_form.editor(path)
+    box.setCurrentIndex(next(k for k in range(box.count()) if box.itemText(k) == text))
+    box.activated.emit(box.currentIndex())
+    settle()
+
+
+def test_a_slow_wave_clocks_a_sequencer(window):
+    lever, row = put(window, "Two-axis lever", "Wave"), put(window, "Step sequencer", "Row")
+    wave, clock = PortRef(lever, "across"), PortRef(row, "clock")
+    for ref, ohms in ((wave, "1 k"), (clock, "100 k")):
+        edited(window, ref, "ohms", ohms)
+    joined(window, wave, clock)
+    assert window.station.fit.verdict == "fits"
+    edited(window, wave, "swing.high_volts", "1 V")
+    judged(window)
+    window.station.choose(wave, clock)
+    assert window.station.fit.verdict == "needs-circuit"
+    window.station.show_tab(0)
+    click(button(window.station.findings.cards[0], "Apply"))
+    judged(window)
+    assert window.station.fit.verdict == "fits"
+    assert window.session.bench.link_from(wave).gate_stages
+
+
+def test_a_pedal_attenuates_an_inside_signal(window):
+    pedal, voice = put(window, "Pedal", "Pedal"), put(window, "Voice, V/oct", "Voice")
+    inside, jack = ported(window, voice, "Modulation output, bipolar", "inside wave"), PortRef(voice, "modulation")
+    wiper = PortRef(pedal, "wiper")
+    for path, text in (("swing.low_volts", "-5"), ("swing.high_volts", "5"), ("ohms", "1 M")):
+        edited(window, jack, path, text)
+    edited(window, inside, "ohms", "100")
+    for path, text in (("pot.ohms", "22 k"), ("pot.fed_volts", "")):
+        edited(window, wiper, path, text)
+    for at in (wiper, jack):
+        picked(window, at, "poles.ring", "second signal")
+    picked(window, jack, "poles.ring.port", "inside wave")
+    joined(window, wiper, jack)
+    judged(window)
+    window.station.choose(wiper, jack)
+    assert window.station.fit.verdict in ("fits", "marginal"), window.station.fit.findings
+    assert window.station.fit.value > 90.0  # the whole of the inside wave, and by the pedal any part of it
+
+
+def test_two_signals_leave_one_jack_by_a_split_lead(window):
+    keys, voice = put(window, "Keyboard", "Keys"), put(window, "Voice, V/oct", "Voice")
+    jack, gate = PortRef(keys, "pitch"), PortRef(keys, "gate")
+    into = PortRef(voice, "pitch"), PortRef(voice, "gate")
+    for ref in (jack, gate):
+        edited(window, ref, "ohms", "0")
+    picked(window, jack, "poles.ring", "second signal")
+    picked(window, jack, "poles.ring.port", "gate")
+    picked(window, gate, "poles.tip", "nothing")
+    picked(window, gate, "poles.ring", "signal")
+    joined(window, jack, into[0])
+    assert "second-signal-lost" in codes(window)
+    window.station.show_tab(0)
+    card = next(one for one in window.station.findings.cards if "split lead" in one.accessibleName().lower())
+    click(button(card, "Apply"))
+    joined(window, gate, into[1])
+    window.station.show_tab(1)
+    lead = window.station.link.form.editor("lead")
+    lead.setCurrentIndex(next(k for k in range(lead.count()) if lead.itemText(k).startswith("split")))
+    lead.activated.emit(lead.currentIndex())
+    judged(window)
+    for output, sink in zip((jack, gate), into, strict=True):
+        window.station.choose(output, sink)
+        assert window.station.fit.verdict in ("fits", "marginal")
+        assert "second-signal-lost" not in codes(window)
