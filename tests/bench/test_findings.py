@@ -258,6 +258,13 @@ ROWS = (
         bench(PULSE, GATE_IN),
     ),
     (
+        "pulse-too-long",
+        "marginal",
+        None,
+        bench(GATE_OUT, with_(GATE_IN, gate=with_(GATE_IN.gate, max_seconds=0.02))),
+        bench(PULSE, with_(GATE_IN, gate=with_(GATE_IN.gate, max_seconds=0.02))),
+    ),
+    (
         "short-of-peak",
         "note",
         25.0,

@@ -9,6 +9,7 @@ from tests.electrics.drawn import joined
 
 from dynamis.electrics.gates.circuits import gate_circuit, gate_circuits
 from dynamis.electrics.gates.levels import judge_gate
+from dynamis.electrics.gates.pulse import pulsing
 from dynamis.electrics.gates.schematic import gate_schematic
 from dynamis.electrics.gates.specs import parse_gate_input, parse_gate_output, parse_supplies
 from dynamis.electrics.gates.spice import circuit_lines
@@ -48,12 +49,19 @@ def specs(case: str):
     return parse_gate_output(source), parse_gate_input(sink), 1, parse_supplies((rails,))
 
 
-@pytest.mark.parametrize("case", [*CASES, "stretcher"])
+@pytest.mark.parametrize("case", [*CASES, "stretcher", "pulse from a rise"])
 def test_what_is_drawn_is_what_ngspice_runs(case):
     """Every resistor is drawn, and those that share a node of the netlist share one in the drawing, and no others."""
     contact = case.endswith("contact")
     if case == "stretcher":
         name, parts = case, stretching(*specs("resistor and clamp")[:3], 0.004, None).parts
+    elif case == "pulse from a rise":
+        name, parts = (
+            case,
+            pulsing(*specs("transistor to ground")[:1], parse_gate_input("off_volts=1,on_volts=2"), 1, 1e-3, 1e-2)[
+                0
+            ].parts,
+        )
     else:
         name = case.split(", ")[0]
         made = next(one for one in gate_circuits(*specs(case)) if one.name == name)

@@ -21,6 +21,7 @@ from dynamis.electrics.finding import CODES, Finding, verdict_of
 from dynamis.electrics.gates.circuits import gate_circuit, gate_circuits, no_fix
 from dynamis.electrics.gates.joints import bad_joints, guarded
 from dynamis.electrics.gates.levels import GateOutput, judge_gate, levels_at
+from dynamis.electrics.gates.pulse import pulsing
 from dynamis.electrics.gates.specs import parse_gate_input, parse_gate_output, parse_supplies
 from dynamis.electrics.gates.spice import circuit_lines, gate_netlist, receiver_lines, sender_lines
 from dynamis.electrics.gates.stages import Stress, becomes
@@ -461,6 +462,35 @@ def test_a_stretchers_parts_make_its_length(seconds, pulse, ohms, high, rails, t
     assert ngspice_at(lines, "in", 1e-3 + pulse + 0.85 * seconds, tmp_path) > 3.0
     assert ngspice_at(lines, "in", 1e-3 + pulse + 1.25 * seconds, tmp_path) < 0.5
     assert stretching(output, receiver, 1, seconds, 1e-9 * max(ohms, 1.0), parse_supplies((rails,))) is None or not ohms
+
+
+@pytest.mark.parametrize(
+    ("least", "most", "ohms", "high", "count"),
+    [
+        (1e-3, 8e-3, 1000.0, 5.0, 1),
+        (5e-4, 4e-3, 100.0, 8.0, 3),
+        (1e-4, 8e-4, 0.0, 5.0, 1),
+        (5e-3, 40e-3, 2200.0, 5.0, 1),
+    ],
+)
+def test_a_pulse_from_a_rise_is_as_long_as_the_input_takes(least, most, ohms, high, count, tmp_path):
+    """A gate of a second: up for the least length, off before the most, and a diode below ground as it falls."""
+    output = GateOutput("driven", 0.0, high, ohms)
+    receiver = parse_gate_input(GATE + ",min_volts=-0.5,max_volts=9,ohms=100000")
+    made, seconds = pulsing(output, receiver, count, least, most)
+    assert least < seconds < most
+    lines = [
+        f"Vs s 0 PULSE(0 {high} 1u 1n 1n {2 * most} 1)",
+        f"Rs s out {max(ohms, 1e-3)}",
+        *circuit_lines("pulse from a rise", made.parts, contact=False),
+        *receiver_lines(receiver, count),
+    ]
+    assert ngspice_at(lines, "in", 1e-6 + least, tmp_path) > 2.0
+    assert ngspice_at(lines, "in", 1e-6 + 0.97 * seconds, tmp_path) > 0.8
+    assert ngspice_at(lines, "in", 1e-6 + 1.03 * seconds, tmp_path) < 0.8
+    assert -0.5 < ngspice_at(lines, "in", 2e-6 + 2.0 * most, tmp_path) < 0.1
+    assert pulsing(output, receiver, count, most, most) is None
+    assert pulsing(GateOutput("switch"), receiver, count, least, most) is None
 
 
 @pytest.mark.parametrize(("name", "source", "sink", "count", "rails", "active", "parts"), SITUATIONS)

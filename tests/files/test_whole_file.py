@@ -229,7 +229,10 @@ def test_a_bench_of_version_4_is_brought_here_with_its_circuit_for_gates(tmp_pat
         assert bench.rails == ((-12.0, 12.0),)
         # What stood there is judged as it was: the drum gets its gate, which another output shares on this bench.
         link = next(one for one in bench.links if one.gate_stages)
-        assert {one.code for one in judge_pair(bench, link, link.inputs[0]).findings} == {"outputs-contending"}
+        assert {one.code for one in judge_pair(bench, link, link.inputs[0]).findings} == {
+            "outputs-contending",
+            "pulse-too-long",
+        }
 
 
 def test_a_bench_of_version_5_is_judged_as_it_was(tmp_path):

@@ -181,6 +181,9 @@ def test_a_workaround_leads_to_the_output_that_drives_the_input_then(station):
     card = next(one for one in station.findings.cards if one.accessibleName() == "By Wardrobe envelope")
     click(card.button)
     assert station.fit.output == PortRef("wardrobe-envelope", "envelope")
+    assert [one.code for one in station.fit.findings if one.severity != "note"] == ["pulse-too-long"]
+    pulse = next(one for one in station.findings.cards if one.accessibleName() == "A pulse from the rise")
+    click(pulse.button)
     assert station.fit.verdict == "fits"
 
 

@@ -20,14 +20,20 @@ from dynamis.bench.judging.pairs import PairFit, judge_pair
 from dynamis.bench.judging.sides import gate_output, input_of, sent_as
 from dynamis.bench.judging.switching import fitting_circuits, meeting, pulse_seconds
 from dynamis.electrics.gates.joints import BadJoint, bad_joints, guarded
-from dynamis.electrics.gates.levels import GateFit
+from dynamis.electrics.gates.levels import GateFit, GateInput, GateOutput
+from dynamis.electrics.gates.pulse import NAME as PULSE
+from dynamis.electrics.gates.pulse import lengths, pulsing
 from dynamis.electrics.gates.stretcher import stretching
 from dynamis.electrics.part import Part
 from dynamis.notation.style import Style
 
 STRETCHER = "stretcher"
+# Circuits that make another length, behind what mends the levels; one of them stands in a link.
+_LENGTHS = (STRETCHER, PULSE)
 # A stretched pulse against the shortest that the input takes; common practice, no source.
 STRETCH = 2.0
+# The shortest of a pulse against the longest, where only that is known; common practice, no source.
+_SPAN = 8.0
 # A pin's diode to its rail, and what it bears for sure; common practice, no source.
 PIN_DIODE_VOLTS = 0.6
 PIN_AMPERES = 1e-3
@@ -86,22 +92,57 @@ def gate_choices(bench: Bench, link: Link, sink: PortRef, style: Style = Style()
     ):
         longer = stretcher(bench, link, sink)
         choices += [] if longer is None else [choice(bench, link, sink, longer, style)]
+    if any(one.code == "pulse-too-long" for one in bare.findings):
+        shorter = pulse(bench, link, sink)
+        choices += [] if shorter is None else [choice(bench, link, sink, shorter, style)]
     return GateChoices(bare, _met(bench, empty, sink), tuple(choices), bench.port(sink).bears != VoltSpan())
 
 
 def stretcher(bench: Bench, link: Link, sink: PortRef) -> GateStageRecord | None:
     """A pulse stretcher behind what mends the levels, for the shortest pulse that an input takes; None where none
     does it from the rails at hand, or something is not known."""
-    path = path_in(bench, link, sink)
-    ahead = replace(path, gate_stages=tuple(one for one in path.gate_stages if one.circuit != STRETCHER))
-    output, taken, gate = sent_as(bench, ahead)[0], input_of(bench, sink)[0], bench.port(sink).gate
-    if output is None or taken is None or gate is None or gate.min_seconds is None:
+    met, gate = _ahead_of(bench, link, sink), bench.port(sink).gate
+    if met is None or gate is None or gate.min_seconds is None:
         return None
+    output, taken, ahead = met
     seconds = STRETCH * gate.min_seconds
     gate_circuit = stretching(
-        output, taken, len(path.inputs), seconds, pulse_seconds(bench, ahead), bench.rails_for(link), battery=True
+        output, taken, len(ahead.inputs), seconds, pulse_seconds(bench, ahead), bench.rails_for(link), battery=True
     )
     return None if gate_circuit is None else GateStageRecord(STRETCHER, gate_circuit.parts, seconds)
+
+
+def pulse(bench: Bench, link: Link, sink: PortRef) -> GateStageRecord | None:
+    """A pulse from the rise of a gate, within the lengths that an input takes, behind what mends the levels; None where
+    none does it, or something is not known."""
+    met, gate = _ahead_of(bench, link, sink), bench.port(sink).gate
+    if met is None or gate is None or gate.max_seconds is None:
+        return None
+    output, taken, path = met
+    made = pulsing(output, taken, len(path.inputs), gate.min_seconds or gate.max_seconds / _SPAN, gate.max_seconds)
+    return None if made is None else GateStageRecord(PULSE, made[0].parts, made[1])
+
+
+def _ahead_of(bench: Bench, link: Link, sink: PortRef) -> tuple[GateOutput, GateInput, Link] | None:
+    """What comes to a circuit that makes another length, what takes it, and the path ahead of it."""
+    path = path_in(bench, link, sink)
+    ahead = replace(path, gate_stages=tuple(one for one in path.gate_stages if one.circuit not in _LENGTHS))
+    output, taken = sent_as(bench, ahead)[0], input_of(bench, sink)[0]
+    return None if output is None or taken is None else (output, taken, ahead)
+
+
+def with_parts(
+    bench: Bench, link: Link, sink: PortRef, stage: GateStageRecord, parts: tuple[Part, ...]
+) -> GateStageRecord:
+    """A circuit with other parts, and the length that they make."""
+    before, now = ({one.name: one for one in which} for which in (stage.parts, parts))
+    seconds, met = stage.seconds, _ahead_of(bench, link, sink)
+    if seconds is not None and stage.circuit == STRETCHER and {"R1", "C1"} <= set(now):
+        was, is_now = ((one["R1"].ohms or 0.0) * one["C1"].farads for one in (before, now))
+        seconds = seconds * is_now / was if was else seconds
+    elif stage.circuit == PULSE and met is not None:
+        seconds = lengths(parts, met[0], met[1], len(met[2].inputs))[1]
+    return replace(stage, parts=parts, seconds=seconds)
 
 
 def choice(
@@ -109,7 +150,7 @@ def choice(
 ) -> GateChoice:
     """A circuit on trial in a link, in the place of one of its kind.
 
-    A stretcher stands behind what mends the levels; one of each may be there.
+    One that makes another length stands behind what mends the levels; one of each may be there.
     """
     tried = with_stage(link, sink, stage)
     key = f"in the link: {stage.circuit}" if stands else stage.circuit
@@ -129,9 +170,9 @@ def choice(
 
 def with_stage(link: Link, sink: PortRef, stage: GateStageRecord) -> Link:
     """The link with a circuit ahead of an input, in the place of one of its kind."""
-    stretches = stage.circuit == STRETCHER
-    kept = tuple(one for one in own_part(link, sink).gate_stages if (one.circuit == STRETCHER) != stretches)
-    return with_part(link, sink, gate_stages=(*kept, stage) if stretches else (stage, *kept))
+    times = stage.circuit in _LENGTHS
+    kept = tuple(one for one in own_part(link, sink).gate_stages if (one.circuit in _LENGTHS) != times)
+    return with_part(link, sink, gate_stages=(*kept, stage) if times else (stage, *kept))
 
 
 def use_stage(bench: Bench, output: PortRef, sink: PortRef, stage: GateStageRecord, on_branch: bool = False) -> Change:

@@ -14,7 +14,7 @@ from dynamis.bench.chains.port_transfers import converter_of, heard_by, on_suppl
 from dynamis.bench.chains.tree import trial_link, why_no_path
 from dynamis.bench.chains.tunings import tuning_of
 from dynamis.bench.designing.gain_offset import buffer, designed, straighter, swings
-from dynamis.bench.designing.gate_choices import stretcher
+from dynamis.bench.designing.gate_choices import pulse, stretcher
 from dynamis.bench.designing.knob_remedies import turns
 from dynamis.bench.designing.other_law import other_law
 from dynamis.bench.designing.remedy import Command, LinkChange, Remedy, RemedyKind, changed_link
@@ -256,6 +256,10 @@ def _gates(bench: Bench, link: Link, fit: PairFit, codes: set[str], style: Style
                 f"{parts_words(longer.parts, style)}."
             )
             yield Remedy("circuit", "A pulse stretcher", text, _add_stage(link, fit.input, longer, "a stretcher"))
+    shorter = pulse(bench, link, fit.input) if "pulse-too-long" in codes else None
+    if shorter is not None and shorter.seconds is not None:
+        text = f"Of {style.engineering(shorter.seconds, 's')}, at each rise. Of {parts_words(shorter.parts, style)}."
+        yield Remedy("circuit", "A pulse from the rise", text, _add_stage(link, fit.input, shorter, "a pulse former"))
     if "on-level" in codes or "trigger-kind" in codes:
         for workaround in workarounds(bench, link, fit.input, style):
             yield Remedy("patch", workaround.title, workaround.text, workaround.command, by=workaround.by)

@@ -155,6 +155,13 @@ def _pull_ups(bench: Bench, link: Link, sink: PortRef, open_volts: float, style:
 def _lengths(bench: Bench, link: Link, sink: PortRef) -> list[Finding]:
     """A pulse that is over before the input has noticed it, or that outlasts what it starts."""
     seconds, gate, envelope = pulse_seconds(bench, link), bench.port(sink).gate, bench.port(sink).envelope
+    if seconds is None and gate is not None and gate.max_seconds is not None and bench.port(link.output).role == "gate":
+        text = (
+            f"{bench.label(link.output)} stays up for as long as a key is held, what {bench.label(sink)} starts is "
+            f"over after {_milliseconds(gate.max_seconds)}: a longer pulse holds it, or fires it twice. Take a "
+            "trigger, or a circuit that makes a pulse of the rise."
+        )
+        return [Finding("pulse-too-long", "marginal", text)]
     if seconds is None or gate is None:
         return []
     sends, takes = f"{bench.label(link.output)} sends pulses of {_milliseconds(seconds)}", bench.label(sink)

@@ -27,6 +27,7 @@ _CLAMPED: Final = (
     "amplifier",
     "comparator",
     "stretcher",
+    "pulse from a rise",
 )
 
 

@@ -97,6 +97,8 @@ def gate_schematic(
     elif circuit == "stretcher":
         entry, out = 1.0, _stretcher(drawing)
         end = _held(drawing, *drawing.level("R5", *out))
+    elif circuit == "pulse from a rise":
+        end = _held(drawing, *_pulse(drawing))
     elif circuit == "comparator":
         entry, out = 1.0, _of_levels(drawing)
         end = _held(drawing, *drawing.level("R5", *out))
@@ -235,6 +237,14 @@ def _stretcher(drawing: _Drawing) -> Point:
     _, minus, tip = drawing.amplifier("U1", 26.0, 0.0)
     _reference(drawing, minus)
     return tip
+
+
+def _pulse(drawing: _Drawing) -> Point:
+    at, farads = drawing.level("R2", _START, 0.0), drawing.style.engineering(drawing.parts["C1"].farads, "F")
+    end = (at[0] + 4.0, at[1])
+    drawing.pen.part("capacitor", at, end, ("C1", farads))
+    drawing.upright("R1", *end)
+    return end
 
 
 def _comparator(drawing: _Drawing) -> Point:

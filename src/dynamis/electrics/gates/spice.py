@@ -154,6 +154,10 @@ def _stretcher(parts: Mapping[str, Part], ohms: Mapping[str, str]) -> list[str]:
     ]
 
 
+def _pulse(parts: Mapping[str, Part], ohms: Mapping[str, str]) -> list[str]:
+    return [f"R2 out c {ohms['R2']}", f"C1 c in {plain(parts['C1'].farads)}", f"R1 in 0 {ohms['R1']}", _SCHOTTKY]
+
+
 _LINES = {
     "resistor and clamp": _clamp,
     "diode and divider": _diode,
@@ -163,6 +167,7 @@ _LINES = {
     "amplifier": _amplifier,
     "comparator": _one_comparator,
     "stretcher": _stretcher,
+    "pulse from a rise": _pulse,
 }
 
 

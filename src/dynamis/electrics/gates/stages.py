@@ -38,6 +38,7 @@ CIRCUITS: Final = (
     "comparator and divider",
     "comparator and MOSFET to ground",
     "stretcher",
+    "pulse from a rise",
 )
 
 
@@ -113,6 +114,7 @@ def becomes(
         "comparator and divider": _two_amplifiers,
         "comparator and MOSFET to ground": _mosfet,
         "stretcher": _stretched,
+        "pulse from a rise": _pulsed,
     }
     if circuit not in plain:
         raise KeyError(circuit)
@@ -262,6 +264,18 @@ def _stretched(output: GateOutput, stage: _Built) -> GateOutput:
     ):
         return replace(NEVER, clamp=clamp_of(stage))
     return _ended(least, most, stage, "R5")
+
+
+def _pulsed(output: GateOutput, stage: _Built) -> GateOutput:
+    """The rise of an output through a capacitor, at its peak; its fall, held by a diode."""
+    if output.kind == "switch":
+        return NEVER
+    ohms, ahead = stage.ohms("R1"), output.ohms + stage.ohms("R2")
+    share = ohms / (ohms + ahead)
+    peak = (output.high_volts - output.low_volts) * share
+    held = clamp_of(stage)
+    low = -SCHOTTKY_VOLTS if stage.has("D1") else -peak
+    return GateOutput("driven", min(low, peak), peak, share * ahead, clamp=held)
 
 
 def comparator_thresholds(stage: _Built) -> tuple[float, float]:

@@ -17,6 +17,7 @@ from dynamis.bench.designing.gate_choices import (
     meets_words,
     unpowered_words,
     use_stage,
+    with_parts,
     with_stage,
 )
 from dynamis.bench.designing.gate_words import gate_row, gate_words, joint_words
@@ -155,7 +156,10 @@ class GatePage(LinkPage):
 
     def _changed(self, name: str, ohms: float) -> None:
         stage = self._of_chosen().stage
-        self._try(with_(stage, parts=tuple(with_(one, ohms=ohms) if one.name == name else one for one in stage.parts)))
+        assert self._link is not None  # circuits are chosen for a pair with a link
+        assert self._pair is not None
+        parts = tuple(with_(one, ohms=ohms) if one.name == name else one for one in stage.parts)
+        self._try(with_parts(self._session.bench, self._link, self._pair[1], stage, parts))
 
     def _try(self, stage: GateStageRecord) -> None:
         before = self._of_chosen()

@@ -64,13 +64,27 @@ class MemoryPage(LinkPage):
 
     def show_pair(self, output: PortRef, sink: PortRef) -> None:
         """Show a circuit of the kind for a pair; what was changed stays while all three are the same."""
-        kind = self.kind
-        bench = self._session.bench
+        bench, shown = self._session.bench, (self._kind, self._pair, self._link)
         link = trial_link(bench.link_from(output), output, sink)
-        if (kind, output, sink) != (self._kind, *(self._pair or (None, None))) or link != self._link:
-            self.chosen = memory_for(bench, link, sink, kind)
-        self._kind, self._pair, self._link = kind, (output, sink), link
-        self._show_chosen()
+        self._kind, self._pair, self._link = self.kind, (output, sink), link
+        try:
+            if self.chosen is None or shown != (self._kind, self._pair, link):
+                self.chosen = memory_for(bench, link, sink, self._kind)
+            self._show_chosen()
+        except InputError as error:  # such as a tree that feeds itself
+            self._show_none()
+            self.side.refuse(str(error))
+
+    def _show_none(self) -> None:
+        self.chosen = None
+        for one in (self.does, self.told, self.side.words):
+            one.show_sentences([])
+        clear(self._grid)
+        self.side.values.show_values((), self._session.style)
+        self.table.set_rows([])
+        self.drawing.show_drawing(None, "")
+        self.spice.setPlainText("")
+        self.side.endings.allow(False)
 
     def _show_chosen(self) -> None:
         circuit, session = self.chosen, self._session
@@ -79,6 +93,7 @@ class MemoryPage(LinkPage):
         assert self._link is not None
         bench, style, (output, sink) = session.bench, session.style, self._pair
         kind = circuit.of
+        self.side.refuse("")
         self.does.show_sentences([f"{kind.title}. {kind.does}"])
         self._show_form(circuit)
         values = [(one.name, one.role, one.ohms or one.farads) for one in circuit.parts if one.ohms or one.farads]
@@ -136,7 +151,6 @@ class MemoryPage(LinkPage):
 
     def _try(self, circuit: Remembering, values: dict[str, Any]) -> None:
         self.chosen = changed(circuit, **values)
-        self.side.refuse("")
         self._show_chosen()
 
     def use_in_link(self) -> None:
