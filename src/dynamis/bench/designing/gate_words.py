@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dynamis.bench.designing.gate_choices import GateChoice, GateChoices
+from dynamis.bench.document.bench import GateStageRecord
 from dynamis.electrics.finding import VERDICT_WORDS
 from dynamis.notation.style import Style
 
@@ -65,3 +66,8 @@ def joint_words(gate_choice: GateChoice, style: Style) -> list[str]:
     if added:
         cure = f"{' and '.join(f'{one.name}, {one.role}' for one in added)}: that clamp holds it even so"
     return [f"One bad joint is enough: {'; '.join(lets)}. {cure}."]
+
+
+def length_words(stage: GateStageRecord, style: Style) -> list[str]:
+    """How long the pulse of a circuit that makes another length is."""
+    return [] if stage.seconds is None else [f"Its pulse lasts {style.engineering(stage.seconds, 's')}."]

@@ -243,7 +243,7 @@ def _pulse(drawing: _Drawing) -> Point:
     at, farads = drawing.level("R2", _START, 0.0), drawing.style.engineering(drawing.parts["C1"].farads, "F")
     end = (at[0] + 4.0, at[1])
     drawing.pen.part("capacitor", at, end, ("C1", farads))
-    drawing.upright("R1", *end)
+    drawing.upright("R1", *end, left=True)
     return end
 
 

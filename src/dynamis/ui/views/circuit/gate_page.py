@@ -20,7 +20,7 @@ from dynamis.bench.designing.gate_choices import (
     with_parts,
     with_stage,
 )
-from dynamis.bench.designing.gate_words import gate_row, gate_words, joint_words
+from dynamis.bench.designing.gate_words import gate_row, gate_words, joint_words, length_words
 from dynamis.bench.document.bench import GateStageRecord, Link
 from dynamis.bench.document.ports import PortRef
 from dynamis.bench.judging.beside import placed
@@ -123,7 +123,7 @@ class GatePage(LinkPage):
         sentences = [f"{one.name}  {one.value}, {one.role}".rstrip(", ") for one in others]
         guards = [f"{style.engineering(one.ohms, 'Ω')} {one.role}" for one in chosen.protection]
         sentences += [f"For its own protection: {', '.join(guards)}."] if guards else []
-        sentences += joint_words(chosen, style)
+        sentences += [*length_words(stage, style), *joint_words(chosen, style)]
         sentences += unpowered_words(bench, with_stage(self._link, self._pair[1], stage), self._pair[1], style)
         self.clamp.setVisible(chosen.guarded is not None)
         output, sink = self._pair
