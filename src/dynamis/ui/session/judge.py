@@ -40,6 +40,7 @@ class Judge(QObject):
         self.any_voltage = False
         self._matrix: Matrix | None = None
         self._wanted: dict[tuple[PortRef, PortRef], None] = {}
+        self._seen: dict[tuple[PortRef, PortRef], None] = {}
         self._rest: Iterator[tuple[PortRef, PortRef]] = iter(())
         self._told_at = 0.0
         self._stopped = False
@@ -71,7 +72,10 @@ class Judge(QObject):
     def _take(self, matrix: Matrix) -> None:
         session, selection = self._session, self._session.selection
         matrix.take(session.bench, session.runs.adoptions, session.style)
-        self._wanted.clear()
+        # What was shown before is likely to be shown again: it comes first.
+        here = {one: None for one in self._seen if one[0] in matrix.outputs and one[1] in matrix.inputs}
+        self._wanted = {pair: None for pair in here if matrix.known(*pair) is None}
+        self._seen = {}
         self.questions = None
         self._plan(matrix)
         pair = selection.pair
@@ -104,6 +108,10 @@ class Judge(QObject):
         """Judge a pair next: it is looked at."""
         self._wanted[output, sink] = None
         self.go_on()
+
+    def saw(self, output: PortRef, sink: PortRef) -> None:
+        """Remember that a pair is shown."""
+        self._seen[output, sink] = None
 
     def go_on(self) -> None:
         if not (self._turn.isActive() or self._stopped):

@@ -79,6 +79,7 @@ class PairsModel(QAbstractTableModel):
         if pair is None:
             return None
         fit = self.judge.matrix.known(*pair)
+        self.judge.saw(*pair)
         if fit is None:
             self.judge.want(*pair)
         return fit
