@@ -305,6 +305,10 @@ def test_a_hold_is_given_a_capacitor_that_is_large_enough_and_stands_in_its_link
     judged(window)
     link = window.session.bench.link_from(pair[0])
     assert [one.values.get("farads") for one in link.between] == [pytest.approx(100e-9)]
+    type_into(window.station.rails.edit, "none", enter=True)
+    between(window, "glide")
+    assert "no rails are at hand" in page.side.refusal.text()
+    assert not page.use.isEnabled()
     press(window, Qt.Key.Key_1, CONTROL)
     assert codes(window)["held-droops"].startswith("Held by 100")
     window.station.show_tab(1)

@@ -15,10 +15,10 @@ from dynamis.bench.document.commands import Change
 from dynamis.bench.document.ports import PortRef
 from dynamis.bench.gear.commands import put_link
 from dynamis.bench.judging.remembering import cents_per_volt
-from dynamis.electrics.circuits.supply import Supply
 from dynamis.electrics.memory.kinds import KINDS
 from dynamis.electrics.memory.remembering import KIND, Remembering, remembering
 from dynamis.electrics.series import values_between
+from dynamis.errors import InputError
 from dynamis.notation.style import Style
 
 # How long a note is held before the next clock, and the largest film capacitor that is handy; common practice, no
@@ -28,12 +28,17 @@ _MOST_FARADS: Final = 2.2e-6
 
 
 def memory_for(bench: Bench, link: Link, sink: PortRef, kind: str) -> Remembering:
-    """The circuit of a kind that stands ahead of an input, or one to begin with, from the rails at hand."""
+    """The circuit of a kind that stands ahead of an input, or one to begin with, from the rails at hand.
+
+    Raises InputError where there are none, or the link cannot be followed.
+    """
     there = next((one for one in remembering_in(path_in(bench, link, sink)) if one.kind == kind), None)
     if there is not None:
         return there
     rails = bench.rails_for(link)
-    supply = supply_from(rails) if rails else Supply()
+    if not rails:
+        raise InputError(f"A {KINDS[kind].title.lower()} has op-amps, and no rails are at hand for them.")
+    supply = supply_from(rails)
     fresh = remembering("between", kind, supply, op_amp_for(supply).name)
     return fresh if not fresh.holds else _holding(bench, link, sink, fresh)
 

@@ -44,7 +44,8 @@ class MemoryPage(LinkPage):
 
     def _fill(self) -> None:
         self._link: Link | None = None
-        self.kind = self._kind = ""  # chosen, and shown
+        self.kind = ""  # chosen in the row at the top
+        self._asked: tuple[object, ...] = ()
         self.chosen: Remembering | None = None
         inner = QWidget()
         column = QVBoxLayout(inner)
@@ -63,13 +64,15 @@ class MemoryPage(LinkPage):
         self.over.body.addWidget(self.table)
 
     def show_pair(self, output: PortRef, sink: PortRef) -> None:
-        """Show a circuit of the kind for a pair; what was changed stays while all three are the same."""
-        bench, shown = self._session.bench, (self._kind, self._pair, self._link)
+        """Show a circuit of the kind for a pair; what was changed stays while the link is the same."""
+        bench = self._session.bench
         link = trial_link(bench.link_from(output), output, sink)
-        self._kind, self._pair, self._link = self.kind, (output, sink), link
+        asked = self.kind, output, sink, link, bench.rails
+        anew, self._asked = asked != self._asked, asked
+        self._pair, self._link = (output, sink), link
         try:
-            if self.chosen is None or shown != (self._kind, self._pair, link):
-                self.chosen = memory_for(bench, link, sink, self._kind)
+            if self.chosen is None or anew:
+                self.chosen = memory_for(bench, link, sink, self.kind)
             self._show_chosen()
         except InputError as error:  # such as a tree that feeds itself
             self._show_none()
