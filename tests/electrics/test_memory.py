@@ -27,6 +27,7 @@ CIRCUITS = {
     "gated, open": remembering("m", "gated-pitch", when_off="open", ohms=100e3, farads=10e-9),
     "gated, held": remembering("m", "gated-pitch", when_off="held", ohms=1e3, farads=100e-9, leak_amperes=4e-6),
     "maximum": remembering("m", "maximum"),
+    "rectifier": remembering("m", "maximum", by="ground"),
     "minimum": remembering("m", "minimum", Supply(0.0, 9.0), "rail-to-rail"),
 }
 

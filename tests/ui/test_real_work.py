@@ -266,6 +266,14 @@ def test_a_gated_pitch_opens_and_closes_an_instrument_without_a_gate(window):
     joined(window, *pair)
     assert "the note never stops" in codes(window)["never-silent"]
 
+    window.station.show_tab(0)
+    card = next(one for one in window.station.findings.cards if one.accessibleName() == "A gated pitch")
+    click(button(card, "Apply"))
+    judged(window)
+    assert "never-silent" not in codes(window)
+    action(window, "Undo").trigger()
+    judged(window)
+
     page = between(window, "gated-pitch")
     window.station.use_in_link()
     judged(window)

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from dynamis.bench.chains.branches import parts_of
 from dynamis.bench.document.bench import Bench, Branch, Link
 from dynamis.bench.document.ports import SWITCHING, Port, PortRef
-from dynamis.electrics.memory.remembering import KIND, Remembering
+from dynamis.electrics.memory.remembering import GROUND, KIND, Remembering
 from dynamis.errors import InputError
 from dynamis.transfer.registry import REGISTRY
 
@@ -42,7 +42,7 @@ def drivers_in(bench: Bench, link: Link) -> Iterator[object]:
 
 def drivers(bench: Bench, link: Link, circuit: Remembering) -> list[tuple[str, str]]:
     """(value, words) of the outputs that may drive a circuit in a link: gates, triggers and clocks, or any voltage."""
-    found = []
+    found = [(GROUND, "0 V: a rectifier")] if circuit.of.driven_by == "other" else []
     for gear in bench.gear:
         if gear.archived:
             continue

@@ -16,6 +16,7 @@ from dynamis.bench.chains.tunings import tuning_of
 from dynamis.bench.designing.gain_offset import buffer, designed, straighter, swings
 from dynamis.bench.designing.gate_choices import pulse, stretcher
 from dynamis.bench.designing.knob_remedies import turns
+from dynamis.bench.designing.memory_remedies import remembering_remedies
 from dynamis.bench.designing.other_law import other_law
 from dynamis.bench.designing.remedy import Command, LinkChange, Remedy, RemedyKind, changed_link
 from dynamis.bench.designing.workaround import workarounds
@@ -154,6 +155,7 @@ def _proposed(bench: Bench, link: Link, fit: PairFit, codes: set[str], style: St
         yield from _gates(bench, link, fit, codes, style)
     elif fit.role == "modulation" and (fit.verdict != "fits" or "swing-short" in codes):
         yield from swings(bench, link, sink, style)
+    yield from remembering_remedies(bench, link, sink, codes, style)
     if fit.role == "modulation" and "loading" in codes and not own_part(link, sink).between:
         text = "the inputs hang on it, and nothing on the output."
         yield from buffer(bench, link, sink, text, "jfet", style)

@@ -39,7 +39,7 @@ def judge_with(bench: Bench, link: Link, sink: PortRef, circuit: Remembering, st
 def _driven(bench: Bench, link: Link, circuit: Remembering) -> list[Finding]:
     """What clocks or gates it, or is the other signal, has to be there."""
     kind = circuit.of
-    if not kind.driven_by or driver_of(bench, circuit) is not None:
+    if not kind.driven_by or circuit.rectifies or driver_of(bench, circuit) is not None:
         return []
     what = "other signal" if kind.driven_by == "other" else kind.driven_by
     text = f"Choose what is the {what} of {circuit.label} behind {bench.label(link.output)}: without it, {{}}."
@@ -136,4 +136,6 @@ def memory_words(bench: Bench, circuit: Remembering, style: Style) -> str:
     values = ", ".join(f"{one.name} {value_words(one, style)}" for one in circuit.parts if value_words(one, style))
     ref = driver_of(bench, circuit)
     by = "" if ref is None else f"; {circuit.of.driven_by} is {bench.label(ref)}"
+    if circuit.rectifies:
+        return f"rectifier, its {'upper' if circuit.kind == 'maximum' else 'lower'} half: {values}"
     return f"{circuit.of.title.lower()}: {values}{by}"

@@ -19,6 +19,8 @@ from dynamis.transfer.parameter import NOMINAL
 from dynamis.transfer.registry import REGISTRY, StoredTransfer
 
 KIND: Final = "remembering"
+# Of a maximum or minimum, the other signal that is ground: a rectifier.
+GROUND: Final = "ground"
 # Of an analog switch and a board that is clean; common practice, no source.
 SWITCH_LEAK_AMPERES: Final = 1e-9
 # The input of a follower with JFETs, so far above what drives it that it counts for nothing.
@@ -28,7 +30,8 @@ _CONTROL: Final = Comparator(2.5, 2.0)
 
 @dataclass(frozen=True)
 class Remembering(Stage):
-    """kind : by name.  by : the port that clocks or gates it, or the other signal, as gear/port; "" for not chosen yet.
+    """kind : by name.  by : the port that clocks or gates it, or the other signal, as gear/port; "" for none yet,
+    `GROUND` for 0 V.
 
     seconds of a hold while it follows, or of a glide: ohms times farads.  leak_amperes : out of the capacitor.
     """
@@ -41,6 +44,11 @@ class Remembering(Stage):
     by: str = ""
     supply: Supply = Supply()
     op_amp: str = "jfet"
+
+    @property
+    def rectifies(self) -> bool:
+        """Whether it is a maximum or minimum with ground."""
+        return bool(self.of.diodes) and self.by == GROUND
 
     @property
     def of(self) -> Kind:
@@ -79,6 +87,10 @@ class Remembering(Stage):
         kind, supply = self.of, self.supply
         words = f"{OP_AMPS[self.op_amp].title}, {'rectifier' if kind.diodes else 'follower'}"
         amplifiers = [Part(f"U{k + 1}", None, words, supply.high, supply.low) for k in range(kind.followers)]
+        if self.rectifies:
+            amplifiers[1] = Part("U2", None, f"{OP_AMPS[self.op_amp].title}, follower", supply.high, supply.low)
+            diode = Part("D1", None, "small signal diode, in the loop of U1")
+            return (amplifiers[0], diode, Part("R1", self.ohms, "to ground"), amplifiers[1])
         if kind.diodes:
             amplifiers[-1] = Part(
                 f"U{kind.followers}", None, f"{OP_AMPS[self.op_amp].title}, follower", supply.high, supply.low
@@ -161,6 +173,8 @@ def remembering(
     low, high = amplifier.swing(supply)
     # A rectifier's output stands a diode beyond what it passes.
     low, high = low + DIODE_VOLTS * (kind == "minimum"), high - DIODE_VOLTS * (kind == "maximum")
+    if of.diodes and by == GROUND:
+        low, high = (max(low, 0.0), high) if kind == "maximum" else (low, min(high, 0.0))
     drops = amplifier.bias_amperes * ohms if kind == "glide" else 0.0
     return Remembering(
         transfer_id,

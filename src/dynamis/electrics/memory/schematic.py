@@ -75,7 +75,11 @@ def memory_schematic(
     what = circuit.of.driven_by
     besides = by or ("the other signal" if what == "other" else f"the {what}")
     notes = [f"Op-amps from {circuit.supply.words}, 100 nF from each rail to ground."]
-    if circuit.of.diodes:
+    if circuit.rectifies:
+        at = drawing.along(drawing.follower("U1", at, "D1"), 2.5)
+        drawing.down("resistor", at)
+        at = drawing.follower("U2", drawing.along(at, 3.0))
+    elif circuit.of.diodes:
         at = _extreme(drawing, at, besides)
     else:
         at = _single(drawing, at)

@@ -16,10 +16,15 @@ _HELD: Final = int(Trajectory.HELD)
 def trial_signals(circuit: Remembering, low_volts: float, high_volts: float) -> tuple[Breakpoints, Breakpoints, float]:
     """A signal that jumps up and back, what drives the circuit besides, and for how many seconds to look.
 
-    A clock or a gate is up over the jump up and down before the jump back; the other signal stands half-way.
+    A clock or a gate is up over the jump up and down before the jump back; the other signal stands half-way.  A
+    rectifier gets both polarities.
     """
     unit = max(8.0 * circuit.tau_seconds, 1e-3)
     steps = _stepped((0.0, low_volts), (2.0 * unit, high_volts), (6.0 * unit, low_volts))
+    if circuit.rectifies:
+        low_volts = -high_volts
+        steps = _stepped((0.0, low_volts), (2.0 * unit, high_volts), (6.0 * unit, low_volts))
+        return steps, _stepped((0.0, 0.0)), 8.0 * unit
     if circuit.of.driven_by == "other":
         return steps, _stepped((0.0, (low_volts + high_volts) / 2.0)), 8.0 * unit
     return steps, _stepped((0.0, 0.0), (unit, 5.0), (5.0 * unit, 0.0)), 8.0 * unit
