@@ -110,8 +110,9 @@ def memory_figures(
         rows.append(
             ("offset in cents", f"± {style.cents(circuit.offset_limit_volts * worth)} ct", "at the lowest note used")
         )
-    rows.append(("from", style.volts(circuit.low_volts or 0.0, 2), "where its op-amps end"))
-    rows.append(("to", style.volts(circuit.high_volts or 0.0, 2), "where its op-amps end"))
+    for words, volts in (("from", circuit.low_volts or 0.0), ("to", circuit.high_volts or 0.0)):
+        why = "ground" if circuit.rectifies and volts == 0.0 else "where its op-amps end"
+        rows.append((words, style.volts(volts, 2), why))
     return rows
 
 
