@@ -345,6 +345,14 @@ ROWS = (
         beside_a_clock(together="reset"),
         beside_a_clock(together="reset-alone"),
     ),
+    # Held while it is up, it takes no clock that comes with it.
+    (
+        "first-step",
+        "note",
+        2.0,
+        beside_a_clock(together="reset", acts="rise"),
+        beside_a_clock(together="reset", acts="while-high"),
+    ),
     (
         "first-step",
         "note",

@@ -89,7 +89,7 @@ def _first_step(bench: Bench, sink: PortRef, style: Style) -> list[Finding]:
     if port.clock is None or port.clock.signal != "reset" or not port.clock.together:
         return []
     clock = next((one for one in gear.inputs("clock") if one.clock is not None and one.clock.signal == "clock"), None)
-    if clock is None:
+    if clock is None or port.clock.acts == "while-low":  # held all the time, which is told by itself
         return []
     wanted, played = list(range(1, _STEPS + 1)), steps_after(port, clock)
     if played == wanted:
@@ -120,7 +120,7 @@ def steps_after(reset: Port, clock: Port, moved_seconds: float = 0.0) -> list[in
     stream = regular(2.0, 0.002, _STEPS, first_seconds=1.0)
     listening = Listening(
         clock="fall" if clocks.acts == "fall" else "rise",
-        reset="fall" if resets.acts == "fall" else "rise",
+        reset=resets.acts or "rise",
         reset_with="next-clock" if resets.waits else "at-once",
         first=resets.together or "reset-alone",
         together_seconds=0.003,
