@@ -20,6 +20,7 @@ from dynamis.demo.hidden import BOARD_DAC
 from dynamis.pitch.laws import ExponentialLaw, LinearLaw
 from dynamis.transfer.law import Oscillator
 
+_CHANGES = 9
 _LAWS = ("voct:scale=1,note=36,volts=0.2", "voct:scale=1.2,note=36,volts=1", "hzv:note=36,volts=0.5")
 
 
@@ -74,6 +75,15 @@ def timed(matrix: Matrix, one: Bench, everything: bool = False) -> tuple[float, 
     return 1000 * (time.perf_counter() - start), matrix.judged
 
 
+def moved(matrix: Matrix, one: Bench, ref: PortRef, ohms: float, everything: bool) -> tuple[tuple[float, int], Bench]:
+    """The middle of several changes of one resistance, each by a little, and the bench after them."""
+    times = []
+    for k in range(_CHANGES):
+        one = set_port(one, ref, ohms=ohms + k).bench
+        times.append(timed(matrix, one, everything))
+    return sorted(times)[_CHANGES // 2], one
+
+
 def main() -> None:
     ports = int(sys.argv[1]) if len(sys.argv) > 1 else 60
     for name, one, everything in (
@@ -83,10 +93,8 @@ def main() -> None:
     ):
         matrix = Matrix()
         fresh, judged = timed(matrix, one, everything)
-        changed = set_port(one, PortRef("voice-0", "in"), ohms=47e3).bench
-        again, anew = timed(matrix, changed, everything)
-        sent = set_port(changed, PortRef("board-0", "out"), ohms=470.0).bench
-        other, anew_other = timed(matrix, sent, everything)
+        (again, anew), one = moved(matrix, one, PortRef("voice-0", "in"), 47e3, everything)
+        (other, anew_other), one = moved(matrix, one, PortRef("board-0", "out"), 470.0, everything)
         print(
             f"{ports} x {ports}, {name}: {judged} pairs from nothing {fresh:.0f} ms; one input's resistance "
             f"{again:.1f} ms "
