@@ -61,12 +61,17 @@ def _check_fields(field_value: Any) -> None:
             _check_fields(value)
 
 
+# Transfers that are kept for the next time they are asked for.
+_MOST_KEPT = 2000
+
+
 class Registry:
     """Kinds of transfer by name, each with a version and a maker that takes an id and the values."""
 
     def __init__(self) -> None:
         self._kinds: dict[str, tuple[int, Callable[[str, dict[str, Any]], Transfer]]] = {}
         self._later: dict[str, str] = {}
+        self._made: dict[tuple[str, int], tuple[StoredTransfer, Transfer]] = {}
 
     def register(self, kind: str, version: int, make: Callable[[str, dict[str, Any]], Transfer]) -> None:
         """Add a kind.  Raises `InputError` when the name is taken."""
@@ -81,6 +86,7 @@ class Registry:
     def forget(self, kind: str) -> None:
         """Take a kind out again; what was stored under it stays as it is."""
         self._kinds.pop(kind, None)
+        self._made.clear()
 
     def knows(self, stored: StoredTransfer) -> bool:
         """Whether this program can make the transfer: the kind is known and not newer than ours."""
@@ -89,7 +95,13 @@ class Registry:
         return stored.kind in self._kinds and stored.version <= self._kinds[stored.kind][0]
 
     def make(self, transfer_id: str, stored: StoredTransfer) -> Transfer:
-        """The transfer itself.  Raises `InputError` for an unknown kind, a newer version or bad values."""
+        """The transfer itself.  Raises `InputError` for an unknown kind, a newer version or bad values.
+
+        One that was made of this very record before is given again: records and transfers do not change.
+        """
+        kept = self._made.get((transfer_id, id(stored)))
+        if kept is not None and kept[0] is stored:
+            return kept[1]
         if not self.knows(stored):
             raise InputError(
                 f"The transfer {transfer_id!r} is of the kind {stored.kind!r}, version {stored.version}, "
@@ -98,7 +110,6 @@ class Registry:
         try:
             transfer = self._kinds[stored.kind][1](transfer_id, stored.values)
             _check_fields(transfer)
-            return transfer
         except InputError:
             raise
         except (TypeError, KeyError, ValueError, AttributeError) as error:
@@ -106,6 +117,10 @@ class Registry:
                 f"The transfer {transfer_id!r} of the kind {stored.kind!r} is not complete, or holds what does "
                 "not belong there."
             ) from error
+        if len(self._made) >= _MOST_KEPT:
+            self._made.clear()
+        self._made[transfer_id, id(stored)] = stored, transfer
+        return transfer
 
 
 REGISTRY = Registry()
