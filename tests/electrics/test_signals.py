@@ -11,6 +11,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from dynamis.electrics.memory.remembering import remembering
 from dynamis.electrics.potentiometer import LoadedPot
 from dynamis.electrics.signals import spice
 from dynamis.electrics.signals.shaping import Extreme, Glide, SwitchedJack
@@ -148,8 +149,9 @@ def test_a_glide_is_within_a_cent_after_seven_time_constants():
     """FACTS of the trade: ln 1200 = 7.1 time constants for an octave's jump."""
     made = Glide(100e3, 1e-6)
     said = made.respond(signal((0.0, 0.0, H), (1.0, 1.0, H)), NOMINAL)
-    assert spice.settled(made.tau_seconds, 1 / 1200) == pytest.approx(7.09 * made.tau_seconds, rel=1e-3)
-    left = 1.0 - float(said.at(np.array([1.0 + spice.settled(made.tau_seconds, 1 / 1200)]))[0])
+    settles = remembering("m", "glide", ohms=made.ohms, farads=made.farads).settles_seconds(1 / 1200)
+    assert settles == pytest.approx(7.09 * made.tau_seconds, rel=1e-3)
+    left = 1.0 - float(said.at(np.array([1.0 + settles]))[0])
     assert left * 1200 == pytest.approx(1.0)
 
 

@@ -6,6 +6,9 @@ import msgspec
 
 from dynamis.notation.style import Style
 
+# Of a small silicon diode at a milliampere; common practice, no source.
+DIODE_VOLTS = 0.6
+
 
 class Part(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """ohms : None for what is no resistor.  rail_volts : of the rail that it hangs on, or an amplifier's upper one, 0

@@ -28,6 +28,11 @@ def with_part(
         between=part.between if between is None else between,
         gate_stages=part.gate_stages if gate_stages is None else gate_stages,
     )
+    return _put_back(link, part, changed)
+
+
+def _put_back(link: Link, part: Link | Branch, changed: Link | Branch) -> Link:
+    """The link with a changed part in its place; a branch on which nothing is left goes back to the trunk."""
     if isinstance(changed, Link):
         return changed
     branches = tuple(changed if one is part else one for one in link.branches)
@@ -44,11 +49,7 @@ def without_circuit(link: Link, part: Link | Branch, index: int) -> Link:
     count = len(part.between)
     between = tuple(one for k, one in enumerate(part.between) if k != index)
     stages = tuple(one for k, one in enumerate(part.gate_stages) if k + count != index)
-    changed = replace(part, between=between, gate_stages=stages)
-    if isinstance(changed, Link):
-        return changed
-    branches = tuple(changed if one is part else one for one in link.branches)
-    return replace(link, branches=tuple(one for one in branches if one.between or one.gate_stages))
+    return _put_back(link, part, replace(part, between=between, gate_stages=stages))
 
 
 def moved(link: Link, part: Link | Branch, index: int, sink: PortRef) -> Link:

@@ -5,10 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from dynamis.bench.chains.branches import parts_of
+from dynamis.bench.chains.node import between_of
 from dynamis.bench.document.bench import Bench, Branch, Link
 from dynamis.bench.document.ports import SWITCHING, Port, PortRef
 from dynamis.electrics.memory.remembering import GROUND, KIND, Remembering
 from dynamis.errors import InputError
+from dynamis.transfer.chain import Transfer
 from dynamis.transfer.registry import REGISTRY
 
 
@@ -26,6 +28,15 @@ def driver_of(bench: Bench, circuit: Remembering) -> PortRef | None:
     gear, _, port = circuit.by.partition("/")
     ref = PortRef(gear, port)
     return ref if bench.has(ref) else None
+
+
+def behind_gate(bench: Bench, link: Link) -> tuple[Transfer, ...] | None:
+    """What stands behind the last gated pitch between that lets go of its pitch; None where there is none."""
+    if not any(stored.kind == KIND for stored in link.between):
+        return None
+    transfers = between_of(bench, link) or ()
+    gates = [k for k, one in enumerate(transfers) if isinstance(one, Remembering) and one.lets_go]
+    return transfers[gates[-1] + 1 :] if gates else None
 
 
 def drivers_in(bench: Bench, link: Link) -> Iterator[object]:

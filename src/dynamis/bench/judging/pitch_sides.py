@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from dynamis.bench.chains.laws import law_after
 from dynamis.bench.chains.node import Driven, between_of, driving
 from dynamis.bench.chains.port_transfers import aim_volts, heard_by
+from dynamis.bench.chains.remembered import behind_gate
 from dynamis.bench.chains.sending import sending_of
 from dynamis.bench.chains.tree import fed_by
 from dynamis.bench.chains.tunings import tuning_of
@@ -178,7 +179,7 @@ def sender_of(bench: Bench, link: Link, head: HeadRecord, notes: FloatArray, por
 def _released(bench: Bench, link: Link, port: Port, ohms: float) -> tuple[float | None, float]:
     """(volts, ohms) that the inputs hang on while no key is held: the output grounded behind its own resistance, or
     open, and all that stands between with it; a gated pitch between lets go by itself."""
-    gated = gated_in(bench, link)
+    gated = behind_gate(bench, link)
     if gated is not None:
         return float(run(gated, np.zeros(1), NOMINAL)[0]), ohms
     if port.release == "held":
@@ -191,17 +192,6 @@ def _released(bench: Bench, link: Link, port: Port, ohms: float) -> tuple[float 
     ports = tuple(with_(one, ohms=_OPEN_OHMS) if one.id == link.output.port else one for one in gear.ports)
     opened = with_(bench, gear=tuple(with_(one, ports=ports) if one.id == gear.id else one for one in bench.gear))
     return float(run(between_of(opened, link) or (), np.zeros(1), NOMINAL)[0]), ohms
-
-
-def gated_in(bench: Bench, link: Link) -> Sequence[Transfer] | None:
-    """What stands behind the last gated pitch between that lets go of its pitch; None where there is none."""
-    if not any(stored.kind == "remembering" for stored in link.between):
-        return None
-    transfers = between_of(bench, link) or ()
-    for k in range(len(transfers) - 1, -1, -1):
-        if getattr(transfers[k], "lets_go", False):
-            return transfers[k + 1 :]
-    return None
 
 
 def _ohms_moved(driven: Terminal, every: Sequence[tuple[str, str, float, FloatArray]]) -> FloatArray:

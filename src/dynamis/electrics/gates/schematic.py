@@ -5,59 +5,27 @@ A contact goes to a comparator's − input, so that closing it makes the output 
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from typing import Final
 
 from dynamis.electrics.gates.stages import RAIL
 from dynamis.electrics.part import Part
-from dynamis.electrics.sketch import Pen, Point, Schematic
+from dynamis.electrics.parts_drawing import DOWN, LONG, PartsDrawing
+from dynamis.electrics.sketch import Point, Schematic
 from dynamis.notation.style import Style
 
-# Where the sender's lead ends, how long a part is, and room for the words of the terminals.
+# Where the sender's lead ends, and room for the words of the terminals.
 _START: Final = 6.5
-_LONG: Final = 6.0
 _BEHIND: Final = 9.5
-_DOWN: Final = 6.0
 _FEEDBACK: Final = 5.0
 
 
-class _Drawing:
-    """One circuit being drawn.  contact : the sender is a switch."""
+class _Drawing(PartsDrawing):
+    """contact : the sender is a switch."""
 
     def __init__(self, parts: Sequence[Part], style: Style, *, contact: bool) -> None:
-        self.pen, self.style, self.contact = Pen(), style, contact
-        self.parts: Mapping[str, Part] = {one.name: one for one in parts}
-
-    def level(self, name: str, x: float, y: float, long: float = _LONG) -> Point:
-        """A resistor from here to the right; answers its end."""
-        self.pen.part("resistor", (x, y), (x + long, y), self.words(name), name)
-        return x + long, y
-
-    def upright(self, name: str, x: float, y: float, *, up: bool = False, left: bool = False) -> None:
-        """A resistor from a node up to its rail, or down to ground."""
-        end = (x, y - _DOWN if up else y + _DOWN)
-        self.pen.part("resistor", (x, y), end, self.words(name), name, left=left)
-        self.pen.dots.append((x, y))
-        if up:
-            self.pen.rail(end, self.style.volts(self.parts[name].rail_volts, 0, sign=True))
-        else:
-            self.pen.ground(end)
-
-    def amplifier(self, name: str, x: float, y: float, *, turned: bool = False) -> tuple[Point, Point, Point]:
-        """An op-amp with its middle here; answers its + input, its − input and its output."""
-        self.pen.part("op-amp", (x, y), (x + 2.0, y), (name,), turned=turned)
-        above, below = (x - 2.0, y - 1.0), (x - 2.0, y + 1.0)
-        return (above, below, (x + 2.0, y)) if turned else (below, above, (x + 2.0, y))
-
-    def follower(self, name: str, x: float, y: float) -> Point:
-        """A follower whose + input is here; answers its output."""
-        _, minus, tip = self.amplifier(name, x + 2.0, y - 1.0)
-        out = (tip[0] + 1.0, tip[1])
-        over = minus[1] - 3.0
-        self.pen.wire(minus, (minus[0] - 0.8, minus[1]), (minus[0] - 0.8, over), (out[0], over), out)
-        self.pen.wire(tip, out)
-        self.pen.dots.append(out)
-        return out
+        super().__init__(parts, style)
+        self.contact = contact
 
     def to_ground(self, kind: str, name: str, x: float, y: float) -> Point:
         """A transistor that pulls down, its base or gate here; answers where the receiver hangs."""
@@ -67,10 +35,6 @@ class _Drawing:
         end = (drain[0] + 3.0, drain[1] - 1.0)
         self.pen.wire(drain, (drain[0], end[1]), end)
         return end
-
-    def words(self, name: str) -> tuple[str, ...]:
-        ohms = self.parts[name].ohms
-        return (name, "" if ohms is None else self.style.engineering(ohms, "Ω"))
 
 
 def gate_schematic(
@@ -129,11 +93,11 @@ def _held(drawing: _Drawing, x: float, y: float) -> Point:
         drawing.pen.dots.append((x, y))
         words = (name, drawing.style.volts(part.volts, 1)) if part.volts else (name,)
         if name == "D2":
-            drawing.pen.part("diode", (x, y), (x, y - _DOWN), words)
-            drawing.pen.rail((x, y - _DOWN), drawing.style.volts(part.rail_volts, 1, sign=True))
+            drawing.pen.part("diode", (x, y), (x, y - DOWN), words)
+            drawing.pen.rail((x, y - DOWN), drawing.style.volts(part.rail_volts, 1, sign=True))
         else:  # its anode at ground
-            drawing.pen.part("diode", (x, y + _DOWN), (x, y), words)
-            drawing.pen.ground((x, y + _DOWN))
+            drawing.pen.part("diode", (x, y + DOWN), (x, y), words)
+            drawing.pen.ground((x, y + DOWN))
     return x, y
 
 
@@ -201,8 +165,8 @@ def _amplified(drawing: _Drawing) -> Point:
     pen.wire(tip, out)
     pen.part("resistor", node, (out[0], node[1]), drawing.words("R4"), "R4")
     pen.wire((out[0], node[1]), out)
-    pen.part("resistor", node, (node[0] - _LONG, node[1]), drawing.words("R3"), "R3")
-    pen.ground((node[0] - _LONG, node[1]))
+    pen.part("resistor", node, (node[0] - LONG, node[1]), drawing.words("R3"), "R3")
+    pen.ground((node[0] - LONG, node[1]))
     pen.dots += [node, out]
     return drawing.level("R1", *out)
 
@@ -229,9 +193,9 @@ def _stretcher(drawing: _Drawing) -> Point:
     pen.part("diode", (_START, y), (12.0, y), ("D4",))
     pen.wire((12.0, y), (22.0, y))
     pen.part(
-        "capacitor", (13.0, y), (13.0, y + _DOWN), ("C1", drawing.style.engineering(drawing.parts["C1"].farads, "F"))
+        "capacitor", (13.0, y), (13.0, y + DOWN), ("C1", drawing.style.engineering(drawing.parts["C1"].farads, "F"))
     )
-    pen.ground((13.0, y + _DOWN))
+    pen.ground((13.0, y + DOWN))
     pen.dots.append((13.0, y))
     drawing.upright("R1", 18.0, y)
     _, minus, tip = drawing.amplifier("U1", 26.0, 0.0)
@@ -270,8 +234,8 @@ def _reference(drawing: _Drawing, minus: Point) -> None:
     """R3 and R4, which hold the − input of a comparator."""
     node = (minus[0] - 1.6, -4.4)
     drawing.upright("R3", *node, up=True)
-    drawing.pen.part("resistor", node, (node[0] - _LONG, node[1]), drawing.words("R4"), "R4")
-    drawing.pen.ground((node[0] - _LONG, node[1]))
+    drawing.pen.part("resistor", node, (node[0] - LONG, node[1]), drawing.words("R4"), "R4")
+    drawing.pen.ground((node[0] - LONG, node[1]))
     drawing.pen.wire(node, (node[0], minus[1]), minus)
 
 
@@ -282,8 +246,8 @@ def _of_contact(drawing: _Drawing) -> Point:
     reference = (18.6, -1.0)
     if "R3" in drawing.parts:
         drawing.upright("R3", *reference, up=True, left=True)
-        pen.part("resistor", reference, (reference[0] - _LONG, -1.0), drawing.words("R4"), "R4")
-        pen.ground((reference[0] - _LONG, -1.0))
+        pen.part("resistor", reference, (reference[0] - LONG, -1.0), drawing.words("R4"), "R4")
+        pen.ground((reference[0] - LONG, -1.0))
     else:
         pen.ground(reference)
     at = drawing.level("R1", *reference)

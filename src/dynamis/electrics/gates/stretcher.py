@@ -15,9 +15,8 @@ from dynamis.electrics.gates.candidate import Candidate, Rails
 from dynamis.electrics.gates.circuits import RACK, GateCircuit, fitting
 from dynamis.electrics.gates.levels import GateInput, GateOutput
 from dynamis.electrics.gates.library import CLAMP_OHMS, ends, powered
-from dynamis.electrics.part import Part
+from dynamis.electrics.part import DIODE_VOLTS, Part
 from dynamis.electrics.series import nearest, values_between
-from dynamis.electrics.signals.switching import DIODE_VOLTS
 
 NAME: Final = "stretcher"
 _FARADS: Final = (100e-9, 47e-9, 22e-9, 10e-9, 4.7e-9, 2.2e-9, 1e-9)

@@ -14,7 +14,7 @@ DrivenBy = Literal["clock", "gate", "other", ""]
 class Kind:
     """ohms, farads : to begin with, 0 where it has none.  driven_by : what else comes in besides its signal.
 
-    followers, diodes, switches : how many.  offset_followers : those whose offset stands in its output.
+    followers, diodes : how many.  offset_followers : those whose offset stands in its output.
     """
 
     name: MemoryKind

@@ -8,9 +8,7 @@ from typing import Any, Final
 
 from dynamis.electrics.circuits.supply import OP_AMPS, Supply
 from dynamis.electrics.memory.kinds import KINDS, Kind, WhenOff
-from dynamis.electrics.part import Part
-from dynamis.electrics.signals.shaping import Extreme, Glide
-from dynamis.electrics.signals.switching import DIODE_VOLTS, Comparator, GatedPitch, SampleHold
+from dynamis.electrics.part import DIODE_VOLTS, Part
 from dynamis.electrics.stage import Stage
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
@@ -25,7 +23,7 @@ GROUND: Final = "ground"
 SWITCH_LEAK_AMPERES: Final = 1e-9
 # The input of a follower with JFETs, so far above what drives it that it counts for nothing.
 _FOLLOWER_OHMS: Final = 1e12
-_CONTROL: Final = Comparator(2.5, 2.0)
+_ON_VOLTS, _OFF_VOLTS = 2.5, 2.0
 
 
 @dataclass(frozen=True)
@@ -112,16 +110,21 @@ class Remembering(Stage):
 
     def respond(self, signal: Breakpoints, driven: Breakpoints | None = None) -> Breakpoints:
         """What comes out in time.  driven : the clock, gate or other signal; asked for by all but a glide."""
+        # What it does in time is asked for on Circuit only, not for a verdict.
+        from dynamis.electrics.signals.shaping import Extreme, Glide
+        from dynamis.electrics.signals.switching import Comparator, GatedPitch, SampleHold
+
         if self.kind == "glide":
             return Glide(self.ohms, self.farads).respond(signal, NOMINAL)
         if driven is None:
             raise InputError(f"{self.of.title} needs its {self.of.driven_by} besides its signal.")
         if self.of.diodes:
             return Extreme("maximum" if self.kind == "maximum" else "minimum", driven).respond(signal, NOMINAL)
+        control = Comparator(_ON_VOLTS, _OFF_VOLTS)
         if self.holds:
-            return SampleHold(driven, _CONTROL, self.tau_seconds, self.droop_volts_per_second).respond(signal, NOMINAL)
+            return SampleHold(driven, control, self.tau_seconds, self.droop_volts_per_second).respond(signal, NOMINAL)
         off = "floating" if self.floats else "grounded"
-        return GatedPitch(driven, _CONTROL, off, self.tau_seconds).respond(signal, NOMINAL)  # type: ignore[arg-type]
+        return GatedPitch(driven, control, off, self.tau_seconds).respond(signal, NOMINAL)  # type: ignore[arg-type]
 
     def stored(self) -> StoredTransfer:
         bare = remembering(self.id, self.kind)

@@ -39,9 +39,8 @@ def memory_netlist(circuit: Remembering, low_volts: float, high_volts: float, ti
     """What `ngspice -b` runs as it is: the transient of the circuit over a jump."""
     signal, driven, seconds = trial_signals(circuit, low_volts, high_volts)
     lines = [spice.driven("IN", "in", signal, seconds)]
-    besides = {"clock": "clock", "gate": "gate", "other": "other"}.get(circuit.of.driven_by)
-    if besides is not None:
-        node = "clock" if circuit.holds else besides
+    if circuit.of.driven_by:
+        node = "clock" if circuit.holds else circuit.of.driven_by
         lines.append(spice.driven("BY", node, driven, seconds))
     if circuit.kind == "glide":
         lines += spice.glide(circuit.ohms, circuit.farads)

@@ -5,7 +5,6 @@ Diodes and switches are near to ideal ones, so that what is compared is the circ
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterable
 
 import numpy as np
@@ -126,8 +125,3 @@ def octave_pair(millivolts: float, celsius: float) -> list[str]:
         "Q2 c2 b2 0 pair",
         "B1 out 0 V=I(VM2)/I(VM1)",
     ]
-
-
-def settled(tau_seconds: float, within_fraction: float) -> float:
-    """How long a lag takes to be within a share of a jump, seconds: tau·ln(1/within)."""
-    return tau_seconds * math.log(1.0 / within_fraction)

@@ -6,13 +6,12 @@ import math
 from dataclasses import dataclass
 from typing import Literal
 
+from dynamis.electrics.part import DIODE_VOLTS
 from dynamis.electrics.signals.pieces import Segment, Writer, cut, pieces
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
 from dynamis.transfer.breakpoints import Breakpoints, Trajectory
 from dynamis.transfer.parameter import World
-
-DIODE_VOLTS = 0.6
 
 
 @dataclass(frozen=True)
