@@ -767,3 +767,9 @@ def test_a_pair_that_cannot_be_judged_says_why_and_the_others_are(monkeypatch, c
     assert fit.verdict == "cannot-tell"
     assert "of a test" in fit.findings[0].text
     assert "a pair was not judged" in caplog.text
+
+
+def test_an_input_that_acts_while_it_is_up_wants_no_edge():
+    held = with_(clocked("reset", acts="while-high"), gate=with_(GATE_IN.gate, edge=True))
+    (fit,) = judge_link(bench(GATE_OUT, held), bench(GATE_OUT, held).links[0])
+    assert [one.code for one in fit.findings if one.severity == "marginal"] == ["held-while-up"]

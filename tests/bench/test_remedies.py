@@ -130,7 +130,7 @@ def test_each_remedy_leaves_what_it_says_on_the_demo_bench():
             "fits",
         ),
         (bench(with_(GATE_OUT, gate=GateRecord("driven", 0.0, 1.5)), GATE_IN), "Amplifier", "R4", "fits"),
-        (bench(LFO, swing(0.0, 5.0)), "A rectifier", "Rectifier, its upper half: R1 10 kΩ", "fits"),
+        (bench(LFO, swing(0.0, 5.0)), "A rectifier", "Rectifier, its upper half: U1, D1, R1 10 kΩ, U2.", "fits"),
     ],
 )
 def test_remedies_are_computed(one, title, words, verdict):

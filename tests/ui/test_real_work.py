@@ -259,11 +259,15 @@ def chosen(page, words: str, text: str) -> None:
 def test_a_gated_pitch_opens_and_closes_an_instrument_without_a_gate(window):
     keys, voice = put(window, "Keyboard", "Keys"), put(window, "Voice, V/oct", "Voice")
     pair = PortRef(keys, "pitch"), PortRef(voice, "pitch")
-    edited(window, pair[0], "law", "voct:scale=1,note=36,volts=1")
-    edited(window, pair[1], "law", "voct:scale=1,note=36,volts=1")
-    edited(window, pair[0], "ohms", "100")
+    edited(window, pair[0], "ohms", "0")
     edited(window, pair[1], "silent_below_volts", "0.5")
     joined(window, *pair)
+    # What is wrong comes first: the six lowest notes are silent.
+    window.station.show_tab(0)
+    cards = {one.accessibleName(): one for one in window.station.findings.cards}
+    assert "A gated pitch" not in cards
+    click(button(cards["Use 42 F♯2 to 96 C7"], "Apply"))
+    judged(window)
     assert "the note never stops" in codes(window)["never-silent"]
 
     window.station.show_tab(0)

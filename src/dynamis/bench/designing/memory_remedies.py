@@ -11,17 +11,19 @@ from dynamis.bench.designing.memory import changed, memory_for
 from dynamis.bench.designing.remedy import LinkChange, Remedy
 from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.ports import PortRef
+from dynamis.bench.judging.pairs import PairFit
 from dynamis.bench.judging.remembering import memory_words
 from dynamis.electrics.memory.remembering import GROUND, KIND, Remembering
 from dynamis.notation.style import Style
 
 
-def remembering_remedies(bench: Bench, link: Link, sink: PortRef, codes: set[str], style: Style) -> Iterator[Remedy]:
+def remembering_remedies(bench: Bench, link: Link, fit: PairFit, codes: set[str], style: Style) -> Iterator[Remedy]:
     """What a circuit that remembers can do about a pair, by its findings; nothing where one stands there already, or no
-    rails are at hand for its op-amps."""
+    rails are at hand for its op-amps.  A pitch is gated when it is right, behind what made it so."""
+    sink = fit.input
     if not bench.rails_for(link) or any(one.kind == KIND for one in own_part(link, sink).between):
         return
-    if "never-silent" in codes:
+    if "never-silent" in codes and fit.verdict in ("fits", "marginal"):
         yield from _gated(bench, link, sink, style)
     if "bipolar-into-unipolar" in codes:
         yield _rectifier(bench, link, sink, style)

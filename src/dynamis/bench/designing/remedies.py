@@ -155,7 +155,7 @@ def _proposed(bench: Bench, link: Link, fit: PairFit, codes: set[str], style: St
         yield from _gates(bench, link, fit, codes, style)
     elif fit.role == "modulation" and (fit.verdict != "fits" or "swing-short" in codes):
         yield from swings(bench, link, sink, style)
-    yield from remembering_remedies(bench, link, sink, codes, style)
+    yield from remembering_remedies(bench, link, fit, codes, style)
     if fit.role == "modulation" and "loading" in codes and not own_part(link, sink).between:
         text = "the inputs hang on it, and nothing on the output."
         yield from buffer(bench, link, sink, text, "jfet", style)

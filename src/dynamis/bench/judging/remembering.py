@@ -132,8 +132,8 @@ def _lifted(bench: Bench, link: Link, circuit: Remembering, style: Style) -> lis
 
 
 def memory_words(bench: Bench, circuit: Remembering, style: Style) -> str:
-    """As it is told on a card: its title, its parts with values, and what drives it."""
-    values = ", ".join(f"{one.name} {value_words(one, style)}" for one in circuit.parts if value_words(one, style))
+    """As it is told on a card: its title, its parts with their values, and what drives it."""
+    values = ", ".join(f"{one.name} {value_words(one, style)}".strip() for one in circuit.parts)
     ref = driver_of(bench, circuit)
     by = "" if ref is None else f"; {circuit.of.driven_by} is {bench.label(ref)}"
     if circuit.rectifies:

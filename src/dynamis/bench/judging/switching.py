@@ -222,8 +222,10 @@ def _edges(bench: Bench, link: Link, sink: PortRef) -> list[Finding]:
     if port.gate is None:
         return []
     sends, takes = bench.label(link.output), bench.label(sink)
-    runs = port.clock is not None and port.clock.signal == "run" and port.clock.acts not in ("rise", "fall")
-    if port.gate.edge and output.role == "gate" and seconds is None:
+    acts = "" if port.clock is None else port.clock.acts
+    runs = port.clock is not None and port.clock.signal == "run" and acts not in ("rise", "fall")
+    on_edge = acts in ("rise", "fall") if acts else port.gate.edge
+    if on_edge and output.role == "gate" and seconds is None:
         text = (
             f"{takes} acts when its input rises, {sends} stays up while a key is held: two notes without a gap make "
             "one "
@@ -231,7 +233,7 @@ def _edges(bench: Bench, link: Link, sink: PortRef) -> list[Finding]:
         )
         return [Finding("edge-wanted", "marginal", text)]
     if runs and seconds is not None:
-        low = port.clock is not None and port.clock.acts == "while-low"
+        low = acts == "while-low"
         text = (
             f"{takes} runs for as long as its input is {'down' if low else 'up'}, {sends} sends pulses of "
             f"{_milliseconds(seconds)}: it would "

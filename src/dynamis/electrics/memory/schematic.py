@@ -88,5 +88,5 @@ def _extreme(drawing: _Drawing, at: Point, other: str) -> Point:
     pen.wire(second, (node[0], second[1]), node)
     pen.dots.append(node)
     at = drawing.along(node, 3.0)
-    drawing.upright("R1", *at, up=sinks)
+    drawing.upright("R1", *at, up=sinks, left=sinks)
     return drawing.follower("U3", *drawing.along(at, 3.0))
