@@ -108,6 +108,16 @@ def between(kind: str, spare: Port = PULSE, taker: Port = PITCH_IN, *, by: str =
     return with_(joined, gear=(with_(desk, ports=(desk.ports[0], more)), voice))
 
 
+def remembered(sends: Port, taker: Port, kind: str = "") -> Bench:
+    """A desk into a voice, with a circuit that remembers between where a kind is named."""
+    made = (
+        [remembering("m", kind, op_amp="ideal", by="desk/spare" if KINDS[kind].driven_by else "").stored()]
+        if kind
+        else []
+    )
+    return bench(sends, taker, link={"between": tuple(made)})
+
+
 def curved(port: Port, curve: str) -> Port:
     return with_(port, swing=with_(port.swing, curve=curve))
 
@@ -295,6 +305,8 @@ ROWS = (
         )
         for one, other in (("linear", "exponential"), ("exponential", "logarithmic"))
     ),
+    ("slides", "note", None, remembered(LFO, PITCH_IN), remembered(LFO, PITCH_IN, "sample-and-hold")),
+    ("jumps", "note", None, remembered(GATE_OUT, swing(0.0, 5.0)), remembered(GATE_OUT, swing(0.0, 5.0), "glide")),
     # i = C dV/dt, at 1 V an octave: 10 nA of 100 nF are 0.1 V, 120 cents, a second.
     ("held-droops", "note", 120.0, between("sample-and-hold", farads=100e-9, leak_amperes=10e-9), between("glide")),
     # 0.1 s of time constant to 5 of 1200 cents.
@@ -571,6 +583,7 @@ def test_the_demo_bench_has_every_finding_and_a_link_of_each_role_that_fits():
     check_bench(demo)
     matrix = Matrix()
     fits = [fit for row in matrix.judge(demo).values() for fit in row.values()]
+    fits += [matrix.fit(*pair) for pair in matrix.open_pairs(everything=True)]
     assert {finding.code for fit in fits for finding in fit.findings} == set(CODES) - {"no-fix"}
     joined = [matrix.known(*pair) for pair in matrix.joined_pairs()]
     assert {fit.role for fit in joined if fit.verdict == "fits"} == {
@@ -728,6 +741,8 @@ SAW = with_(LFO, ohms=1000.0, swing=SwingRecord(0.0, 5.0))
             -0.1,
             "half of its level",
         ),
+        # One half makes up for the other, shorted, and cannot where the lead leaves the ring open (common practice).
+        (audio(balanced="cross-coupled"), swing(-10.0, 10.0), 0, "fits", 100.0, "the one makes up for the other"),
         (audio(balanced="unknown"), GATE_IN, 0, "cannot-tell", None, "half of its level or all of it"),
     ],
 )

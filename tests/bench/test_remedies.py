@@ -25,7 +25,7 @@ from dynamis.bench.designing.gate_choices import gate_choices, use_stage
 from dynamis.bench.designing.remedies import remedies_for
 from dynamis.bench.document.bench import GateStageRecord, Power
 from dynamis.bench.document.commands import join
-from dynamis.bench.document.ports import ClockRecord, EnvelopeRecord, GateRecord, PortRef, VoltSpan
+from dynamis.bench.document.ports import ClockRecord, EnvelopeRecord, GateRecord, PortRef, SwingRecord, VoltSpan
 from dynamis.bench.judging.beside import placed
 from dynamis.bench.judging.levels import Levels, envelope_of, levels_of, loaded_to_open, pulse_of, with_level
 from dynamis.bench.judging.matrix import Matrix
@@ -35,8 +35,11 @@ from dynamis.bench.judging.switching import signals_differ
 from dynamis.bench.judging.wiring import between_words, wiring_card
 from dynamis.demo import lantern
 from dynamis.electrics.finding import BEST_FIRST
+from dynamis.electrics.memory.kinds import KINDS
+from dynamis.electrics.memory.remembering import remembering
 from dynamis.files.wiring_html import wiring_html
 from dynamis.notation.style import Style
+from dynamis.transfer.registry import REGISTRY
 
 P = PortRef
 
@@ -322,3 +325,48 @@ def test_a_run_level_may_reset_and_a_clock_may_not():
     reset = with_(CLOCK_IN, clock=ClockRecord("reset"))
     for sends, differs in (("run", False), ("clock", True), ("reset", False)):
         assert signals_differ(with_(CLOCK_OUT, clock=ClockRecord(sends)), reset) == differs
+
+
+LOW = with_(PITCH_OUT, law="voct:scale=1,note=36,volts=0", ohms=1000.0)
+WIDE = with_(PITCH_IN, law="voct:scale=0.5,note=36,volts=1")
+LINEAR = with_(PITCH_IN, law="hzv:note=36,volts=0.5")
+WAVE = with_(LFO, ohms=0.0, swing=SwingRecord(0.0, 6.0))
+
+
+@pytest.mark.parametrize(
+    ("sends", "takes", "stands", "title", "leaves", "between"),
+    [
+        *(
+            (LOW, WIDE, kind, "Gain 0.500, offset +1.000 V", ("fits", "marginal"), ["circuit", "remembering"])
+            for kind in KINDS
+        ),
+        (LOW, LINEAR, "glide", "Exponential converter", ("marginal",), ["exponential", "remembering"]),
+        (
+            with_(WAVE, swing=SwingRecord(-5, 5)),
+            swing(0, 3),
+            "glide",
+            "Gain 0.3",
+            ("fits",),
+            ["circuit", "remembering"],
+        ),
+        (WAVE, PITCH_IN, "", "A sample and hold", ("marginal",), ["remembering"]),
+        (GATE_OUT, swing(0.0, 5.0), "", "A glide", ("fits",), ["remembering"]),
+        (PULSE, swing(0.0, 5.0), "", "A glide", ("fits",), ["remembering"]),
+    ],
+)
+def test_what_remembers_stands_behind_what_makes_the_volts_right(sends, takes, stands, title, leaves, between):
+    made = [remembering("m", stands, by="desk/spare" if KINDS[stands].driven_by else "")] if stands else []
+    one = bench(sends, takes, with_(GATE_IN, id="g"), link={"between": tuple(each.stored() for each in made)})
+    _, remedy = remedies(one, title)
+    after = remedy.command(one).bench
+    assert remedy.leaves.verdict in leaves
+    assert [each.kind for each in after.links[0].between] == between
+    assert judge_link(after, after.links[0])[0] == remedy.leaves
+    last = REGISTRY.make("last", after.links[0].between[-1])
+    if last.kind == "glide" and not stands and sends.gate.seconds:
+        # A hundredth of a jump is left within half of the pulse: R C ln 100.
+        assert 0.2 * sends.gate.seconds < last.tau_seconds * math.log(100.0) <= 0.5 * sends.gate.seconds
+    if last.kind == "sample-and-hold" and not stands:
+        # The capacitor loses less than 5 ct in a second, at 1 V an octave: i = C dV/dt.
+        assert last.by == "desk/spare"
+        assert last.leak_amperes / last.farads * 1200.0 <= 5.0

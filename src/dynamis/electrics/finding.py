@@ -66,6 +66,8 @@ CODES: Final[dict[str, str]] = {
     "bias-missing": "the input sits on a bias that the signal does not have",
     "swing-cut": "the signal swings further than the input acts",
     "swing-short": "the signal moves only part of what the input could be moved",
+    "slides": "a pitch follows a voltage that moves without steps",
+    "jumps": "a modulation follows a voltage of two levels",
     "curve-differs": "an output moves otherwise between its ends than the input acts",
     "pot-loaded": "a potentiometer is loaded into a curve, and loses range",
     "outputs-contending": "two outputs drive one node, or two pull-ups of different volts meet on one contact",

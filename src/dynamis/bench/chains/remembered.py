@@ -11,7 +11,7 @@ from dynamis.bench.document.ports import SWITCHING, Port, PortRef
 from dynamis.electrics.memory.remembering import GROUND, KIND, Remembering
 from dynamis.errors import InputError
 from dynamis.transfer.chain import Transfer
-from dynamis.transfer.registry import REGISTRY
+from dynamis.transfer.registry import REGISTRY, StoredTransfer
 
 
 def remembering_in(link: Link | Branch) -> Iterator[Remembering]:
@@ -21,6 +21,25 @@ def remembering_in(link: Link | Branch) -> Iterator[Remembering]:
             transfer = REGISTRY.make(f"remembering.{k}", stored)
             if isinstance(transfer, Remembering):
                 yield transfer
+
+
+def scaled_in(part: Link | Branch) -> bool:
+    """Whether a circuit that changes its volts stands there already; one that remembers passes them as they are."""
+    return any(stored.kind != KIND for stored in part.between)
+
+
+def with_scaling(between: tuple[StoredTransfer, ...], stored: StoredTransfer) -> tuple[StoredTransfer, ...]:
+    """What stands between with one more circuit: behind all that is there, but ahead of those that remember, which are
+    to get volts that are right; one that remembers behind all."""
+    first = next((k for k, one in enumerate(between) if one.kind == KIND), len(between))
+    place = len(between) if stored.kind == KIND else first
+    return (*between[:place], stored, *between[place:])
+
+
+def entering_ohms(part: Link | Branch) -> float | None:
+    """The resistance of the first circuit that remembers there, for what stands ahead of it; None where none does."""
+    first = next(remembering_in(part), None)
+    return None if first is None else first.in_ohms
 
 
 def driver_of(bench: Bench, circuit: Remembering) -> PortRef | None:

@@ -18,6 +18,7 @@ import numpy as np
 from dynamis.bench.chains.branches import branched, own_part, with_part
 from dynamis.bench.chains.node import driving
 from dynamis.bench.chains.port_transfers import heard_by
+from dynamis.bench.chains.remembered import entering_ohms, with_scaling
 from dynamis.bench.chains.sending import law_ahead
 from dynamis.bench.chains.tree import site_in
 from dynamis.bench.chains.tunings import tuning_of
@@ -77,7 +78,8 @@ def _asked_of(bench: Bench, link: Link, sink: PortRef, start: Requirement) -> Re
     loads = [*(bench.port(ref).ohms for ref in ahead.inputs or (sink,)), *(load.ohms for load in site.loads)]
     if any(one is None for one in loads):
         return f"Measure the resistance of {bench.label(sink)} first: it loads the circuit."
-    load = parallel(loads)
+    remembers = entering_ohms(own_part(link, sink))
+    load = parallel(loads) if remembers is None else remembers
     known = with_(start, source_ohms=ohms, load_ohms=load, absolute_limits=borne_by(bench, ahead, sink))
     if receiver.role == "pitch":
         return _pitch(bench, ahead, sink, known)
@@ -185,7 +187,7 @@ def put_between(bench: Bench, link: Link, sink: PortRef, stored: StoredTransfer,
     part = own_part(link, sink)
     kept = tuple(one for one in part.between if one.kind not in (KIND, *CONVERTERS, "stage"))
     words = f"put {title[0].lower()}{title[1:]} between"
-    return put_link(bench, with_part(link, sink, between=(*kept, stored)), words)
+    return put_link(bench, with_part(link, sink, between=with_scaling(kept, stored)), words)
 
 
 def joined(bench: Bench, output: PortRef, sink: PortRef, on_branch: bool = False) -> tuple[Bench, Link]:

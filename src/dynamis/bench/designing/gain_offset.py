@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from dynamis.bench.chains.branches import own_part
+from dynamis.bench.chains.remembered import scaled_in
 from dynamis.bench.chains.tree import path_in
 from dynamis.bench.designing.between import borne_by, built, circuit_for, op_amp_for, supply_from, why_none
 from dynamis.bench.designing.remedy import LinkChange, Remedy
@@ -27,7 +28,7 @@ _NOTHING_GAIN, _NOTHING_VOLTS = 5e-4, 5e-4
 
 def swings(bench: Bench, link: Link, sink: PortRef, style: Style) -> Iterator[Remedy]:
     swing = swing_at(bench, path_in(bench, link, sink), sink)
-    if not isinstance(swing, Swing) or swing.jack_high <= swing.jack_low or own_part(link, sink).between:
+    if not isinstance(swing, Swing) or swing.jack_high <= swing.jack_low or scaled_in(own_part(link, sink)):
         return
     gain, offset = swing.wants
     if abs(gain - 1.0) < 0.02 and abs(offset) < 0.02 * (swing.acts_high - swing.acts_low):

@@ -46,7 +46,7 @@ def memory_for(bench: Bench, link: Link, sink: PortRef, kind: str) -> Rememberin
 def _holding(bench: Bench, link: Link, sink: PortRef, circuit: Remembering) -> Remembering:
     """A hold with the least capacitor that can be bought of which a second stays within the tightest tolerance."""
     path = path_in(bench, link, sink)
-    worth = cents_per_volt(bench, path) if bench.port(sink).role == "pitch" else None
+    worth = cents_per_volt(bench, path, sink) if bench.port(sink).role == "pitch" else None
     if worth is None or not math.isfinite(path.tightest_cents) or path.tightest_cents <= 0:
         return circuit
     least = circuit.leak_amperes * worth * _HELD_SECONDS / path.tightest_cents
@@ -84,7 +84,7 @@ def memory_figures(
 ) -> list[tuple[str, str, str]]:
     """(what, how much, where it comes from) of a circuit that would stand in a link."""
     path = path_in(bench, link, sink)
-    worth = cents_per_volt(bench, path) if bench.port(sink).role == "pitch" else None
+    worth = cents_per_volt(bench, path, sink) if bench.port(sink).role == "pitch" else None
     rows: list[tuple[str, str, str]] = []
     if circuit.tau_seconds and (circuit.holds or circuit.floats or circuit.kind == "glide"):
         rows.append(("time constant", style.engineering(circuit.tau_seconds, "s"), "R1 · C1"))

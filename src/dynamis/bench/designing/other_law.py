@@ -10,6 +10,7 @@ import numpy as np
 
 from dynamis.bench.chains.branches import own_part
 from dynamis.bench.chains.port_transfers import converter_of, dac_if_known
+from dynamis.bench.chains.remembered import scaled_in
 from dynamis.bench.chains.tunings import tuning_of
 from dynamis.bench.designing.law_change import (
     chosen_for,
@@ -60,7 +61,7 @@ def other_law(bench: Bench, link: Link, sink: PortRef, heard: Law, style: Style)
 
             yield Remedy("table", "Its own table", text, command)
     direction = law_direction(bench, link.output, sink)
-    if direction is not None and not own_part(link, sink).between:
+    if direction is not None and not scaled_in(own_part(link, sink)):
         yield from _converter(bench, link, sink, direction, style)
 
 

@@ -11,6 +11,7 @@ from typing import Final
 
 from dynamis.bench.chains.branches import branched, own_part
 from dynamis.bench.chains.port_transfers import converter_of, heard_by, on_supply
+from dynamis.bench.chains.remembered import scaled_in
 from dynamis.bench.chains.tree import trial_link, why_no_path
 from dynamis.bench.chains.tunings import tuning_of
 from dynamis.bench.designing.gain_offset import buffer, designed, straighter, swings
@@ -43,6 +44,12 @@ _LEVELS: Final = frozenset(
     {"on-level", "off-level", "trigger-kind", "input-over-limit", "input-under-limit", "outside-working-range"}
 )
 _GOOD_PART: Final = 0.8
+# What may be done away with though nothing asks for it, where it leaves one of these.
+_WISHES: Final[dict[str, tuple[str, ...]]] = {
+    "swing-short": ("fits",),
+    "slides": ("fits", "marginal"),
+    "jumps": ("fits", "marginal"),
+}
 # The cheapest first.
 _COSTS: Final[tuple[RemedyKind, ...]] = ("knob", "setting", "patch", "calibrate", "table", "circuit", "advice")
 
@@ -89,7 +96,7 @@ def _tried(
     now = trial_link(changed.link_from(output), output, fit.input)
     leaves = judge_pair(changed, now, fit.input, adoptions, style)
     short = {finding.code for finding in fit.findings} - {finding.code for finding in leaves.findings}
-    if not _helps(fit, leaves) and not ("swing-short" in short and leaves.verdict == "fits"):
+    if not _helps(fit, leaves) and not any(leaves.verdict in _WISHES.get(code, ()) for code in short):
         return None
     return leaves, spoiled(bench, now, fit.input) if one.kind == "circuit" else []
 
@@ -156,10 +163,10 @@ def _proposed(bench: Bench, link: Link, fit: PairFit, codes: set[str], style: St
     elif fit.role == "modulation" and (fit.verdict != "fits" or "swing-short" in codes):
         yield from swings(bench, link, sink, style)
     yield from remembering_remedies(bench, link, fit, codes, style)
-    if fit.role == "modulation" and "loading" in codes and not own_part(link, sink).between:
+    if fit.role == "modulation" and "loading" in codes and not scaled_in(own_part(link, sink)):
         text = "the inputs hang on it, and nothing on the output."
         yield from buffer(bench, link, sink, text, "jfet", style)
-    elif "pot-loaded" in codes and not own_part(link, sink).between:
+    elif "pot-loaded" in codes and not scaled_in(own_part(link, sink)):
         text = "next to no load on the potentiometer."
         yield from buffer(bench, link, sink, text, "jfet", style)
     if "pot-loaded" in codes:
@@ -176,7 +183,7 @@ def _pitch(bench: Bench, link: Link, fit: PairFit, codes: set[str], style: Style
     heard = heard_by("heard", receiver, tuning_of(bench))
     # What a supply as reference does to the pitch no buffer mends.
     asked = {"error"} if on_supply(output) else {"error", "error-at-limits"}
-    if codes & {"loading"} and codes & asked and not own_part(link, sink).between:
+    if codes & {"loading"} and codes & asked and not scaled_in(own_part(link, sink)):
         text = (
             f"it takes next to no current from {bench.label(link.output)} and drives all inputs; put its output "
             "resistor inside the feedback loop."
@@ -184,7 +191,7 @@ def _pitch(bench: Bench, link: Link, fit: PairFit, codes: set[str], style: Style
         yield from buffer(bench, link, sink, text, "precision", style)
     if output.law is not None and heard is not None:
         sent, other = parse_law(output.law), heard.law
-        if codes & _BY_GAIN_AND_OFFSET and not own_part(link, sink).between and sent.kind == other.kind:
+        if codes & _BY_GAIN_AND_OFFSET and not scaled_in(own_part(link, sink)) and sent.kind == other.kind:
             yield from designed(bench, link, sink, "for the interval and the offset", style)
         if "law-mismatch" in codes:
             yield from other_law(bench, link, sink, heard.law, style)

@@ -9,6 +9,7 @@ from typing import Any, Literal
 from msgspec.structs import replace
 
 from dynamis.bench.chains.branches import branched, own_part, with_part
+from dynamis.bench.chains.remembered import with_scaling
 from dynamis.bench.document.bench import Bench, GateStageRecord, Link
 from dynamis.bench.document.commands import Change, join
 from dynamis.bench.document.ports import PortRef
@@ -61,7 +62,7 @@ class LinkChange:
             link = branched(link, self.sink)
         part = own_part(link, self.sink)
         if self.adds is not None:
-            link = with_part(link, self.sink, between=(*part.between, self.adds))
+            link = with_part(link, self.sink, between=with_scaling(part.between, self.adds))
         if self.stage is not None:
             link = with_part(link, self.sink, gate_stages=(*part.gate_stages, self.stage))
         return put_link(bench, link, self.words)

@@ -126,7 +126,7 @@ class AudioRecord(Record, frozen=True):
     corner_hertz: float | None = None
     full_scale_volts: float | None = None
     full_scale_dbu: float | None = None
-    balanced: Literal["no", "both-legs", "one-leg", "unknown"] = "no"
+    balanced: Literal["no", "both-legs", "one-leg", "cross-coupled", "unknown"] = "no"
     channel: int | None = None
     panel: str = ""
 

@@ -17,6 +17,8 @@ from dynamis.notation.style import Style
 
 _MUCH_DECIBELS: Final = 6.0
 COUPLING: Final = "coupling"
+# Leads that join a ring to nothing.
+_LEAVE_RING: Final = ("ring-open", "split")
 
 
 def peak_volts(port: Port) -> float | None:
@@ -36,7 +38,38 @@ def left_of_balanced(bench: Bench, link: Link) -> float | None:
     taken = [bench.port(ref).audio for ref in link.inputs]
     if taken and all(one is not None and one.balanced != "no" for one in taken):
         return 1.0
-    return {"both-legs": 0.5, "one-leg": 1.0}.get(audio.balanced)
+    return _left_by(audio.balanced, link.lead)
+
+
+def _left_by(balanced: str, lead: str) -> float | None:
+    """The share of its level that an output leaves between tip and sleeve.
+
+    A lead that leaves the ring open shorts no leg: a cross-coupled output then does not make up for the other.
+    """
+    if balanced == "cross-coupled":
+        return 0.5 if lead in _LEAVE_RING else 1.0
+    return {"both-legs": 0.5, "one-leg": 1.0}.get(balanced)
+
+
+def legs(bench: Bench, link: Link, sink: PortRef) -> list[Finding]:
+    """A balanced output into an input that is none."""
+    audio, taken = bench.port(link.output).audio or AudioRecord(), bench.port(sink).audio or AudioRecord()
+    if audio.balanced == "no" or taken.balanced != "no":
+        return []
+    left, shorted = _left_by(audio.balanced, link.lead), link.lead not in _LEAVE_RING
+    what = f"{bench.label(link.output)} is balanced and {bench.label(sink)} is not: between its tip and sleeve stands "
+    if left is None:
+        text = f"{what}half of its level, or all of it, or is shorted: measure which."
+        return [Finding("balanced-leg", "marginal", text, None, "")]
+    if left == 1.0:
+        why = "one leg is driven" if audio.balanced == "one-leg" else "the one makes up for the other, which is shorted"
+        return [Finding("balanced-leg", "note", f"{what}all of its level, as {why}.", left, "")]
+    text = f"{what}half of its level, −6.0 dB."
+    if shorted:
+        text += " Its other leg is shorted to the sleeve, and sends its current there: a lead with an open ring."
+    elif audio.balanced == "cross-coupled":
+        text += " With the ring joined to the sleeve it would be all of it."
+    return [Finding("balanced-leg", "note", text, left, "")]
 
 
 def unknown_of(bench: Bench, ref: PortRef, link: Link | None = None) -> list[Finding]:

@@ -12,6 +12,7 @@ from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.ports import SWITCHING, MidiRecord, Port, PortRef, Role
 from dynamis.bench.document.records import AdoptionRecord, in_force
 from dynamis.bench.judging.audio import judge_audio, pitch_droop, unknown_of
+from dynamis.bench.judging.moving import judge_moving
 from dynamis.bench.judging.patch import judge_patch
 from dynamis.bench.judging.pitch_fit import judge_pitch, passed_on
 from dynamis.bench.judging.pitch_sides import SideCache
@@ -85,7 +86,8 @@ def _judged(
     if apart is not None:
         return _fit(link, sink, role, [apart])
     path = path_in(bench, link, sink)
-    patch = [*judge_patch(bench, link, path, sink, style), *judge_remembering(bench, path, sink, style)]
+    patch = judge_patch(bench, link, path, sink, style)
+    patch += [*judge_remembering(bench, path, sink, style), *judge_moving(bench, path, sink, style)]
     if role == "pitch":
         fit = _judge_units(bench, path, sink, adoptions, patch, style, sides)
     elif passes_on(bench, sink):

@@ -11,8 +11,8 @@ from typing import Final
 
 from dynamis.bench.chains.node import driving, rivals_of
 from dynamis.bench.document.bench import Bench, Gear, Link
-from dynamis.bench.document.ports import SWITCHING, AudioRecord, Pole, Port, PortRef
-from dynamis.bench.judging.audio import numbering
+from dynamis.bench.document.ports import SWITCHING, Pole, Port, PortRef
+from dynamis.bench.judging.audio import legs, numbering
 from dynamis.bench.judging.leads import joined_poles, poles_of
 from dynamis.bench.judging.power import one_return
 from dynamis.bench.judging.sides import may_send, sent_as
@@ -101,7 +101,7 @@ def _reach(bench: Bench, link: Link) -> tuple[float, float] | None:
 def _plugs(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Finding]:
     output, receiver, findings = bench.port(link.output), bench.port(sink), []
     if not output.poles and not receiver.poles:
-        return _legs(bench, link, sink, style)
+        return legs(bench, link, sink)
     names = bench.label(link.output), bench.label(sink)
     for first, second, joined in joined_poles(link, output, receiver):
         pole, name = (first, names[0]) if first is not None else (second, names[1])
@@ -134,29 +134,18 @@ def _plugs(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Findin
             text = (
                 f"The {pole.at} of {name} carries {what}; it is {state}, and lost. A lead that splits both brings "
                 "it out."
+                if first is not None
+                else f"The {pole.at} of {name} takes {what}; it is {state} and gets nothing. A lead that splits both "
+                "feeds it of its own, or from the tip as well."
             )
             findings.append(Finding("second-signal-lost", "note", text))
-    return findings + _legs(bench, link, sink, style)
+    return findings + legs(bench, link, sink)
 
 
 def _carried(bench: Bench, ref: PortRef, pole: Pole) -> str:
     """What a pole carries, in words: by the port of its own that it is, where it is one."""
     own = next((one.name for one in bench.gear_by(ref.gear).ports if pole.port and one.id == pole.port), "")
     return pole.what or own or pole.carries.replace("-", " ")
-
-
-def _legs(bench: Bench, link: Link, sink: PortRef, style: Style) -> list[Finding]:
-    """A balanced output on a plug of two poles."""
-    output, receiver = bench.port(link.output), bench.port(sink)
-    audio, taken = output.audio or AudioRecord(), receiver.audio or AudioRecord()
-    if audio.balanced == "no" or taken.balanced != "no" or link.lead in ("ring-open", "split"):
-        return []
-    name = bench.label(link.output)
-    left = {"both-legs": "half of its level, −6.0 dB", "one-leg": "all of its level, as one leg is driven"}
-    loss = left.get(audio.balanced, "half of its level, or all of it, or is shorted: measure which")
-    text = f"{name} is balanced and {bench.label(sink)} is not: between its tip and sleeve stands {loss}."
-    value = {"both-legs": 0.5, "one-leg": 1.0}.get(audio.balanced)
-    return [Finding("balanced-leg", "marginal" if audio.balanced == "unknown" else "note", text, value, "")]
 
 
 def _return(bench: Bench, link: Link, sink: PortRef) -> list[Finding]:

@@ -14,7 +14,7 @@ from dynamis.electrics.finding import Finding, cannot_tell
 from dynamis.electrics.memory.remembering import Remembering
 from dynamis.electrics.part import value_words
 from dynamis.notation.style import Style
-from dynamis.pitch.laws import LinearLaw
+from dynamis.pitch.laws import Law, LinearLaw, parse_law
 
 _OCTAVE_CENTS: Final = 1200.0
 
@@ -30,7 +30,7 @@ def judge_with(bench: Bench, link: Link, sink: PortRef, circuit: Remembering, st
     """Findings of one circuit that stands, or would stand, in a path."""
     found = _driven(bench, link, circuit)
     if bench.port(sink).role == "pitch":
-        found += [*_holding(bench, link, circuit, style), *_settling(bench, link, circuit, style)]
+        found += [*_holding(bench, link, sink, circuit, style), *_settling(bench, link, circuit, style)]
     if circuit.of.diodes:
         found += _lifted(bench, link, circuit, style)
     return found
@@ -47,12 +47,14 @@ def _driven(bench: Bench, link: Link, circuit: Remembering) -> list[Finding]:
     return [cannot_tell(text.format(does[kind.driven_by]))]
 
 
-def cents_per_volt(bench: Bench, link: Link) -> float | None:
+def cents_per_volt(bench: Bench, link: Link, sink: PortRef) -> float | None:
     """What a volt behind the last circuit of a path is worth at the lowest note used, cents; None without a law.
+
+    Of what has no pitch law of its own by the law of the input that it plays.
 
     Under hertz per volt a volt is worth most there: 1200/ln 2 over the volts above 0 Hz.
     """
-    law, notes = law_ahead(bench, link), link.whole_notes
+    law, notes = _law_at(bench, link, sink), link.whole_notes
     if law is None or not notes.size:
         return None
     volts = law.volts(tuning_of(bench).octaves(notes[0], law.reference_note))
@@ -60,13 +62,18 @@ def cents_per_volt(bench: Bench, link: Link) -> float | None:
     return worth if math.isfinite(worth) else None
 
 
-def _holding(bench: Bench, link: Link, circuit: Remembering, style: Style) -> list[Finding]:
-    worth = cents_per_volt(bench, link)
+def _law_at(bench: Bench, link: Link, sink: PortRef) -> Law | None:
+    heard = bench.port(sink).law
+    return law_ahead(bench, link) or (None if heard is None else parse_law(heard))
+
+
+def _holding(bench: Bench, link: Link, sink: PortRef, circuit: Remembering, style: Style) -> list[Finding]:
+    worth = cents_per_volt(bench, link, sink)
     if not circuit.holds or worth is None or not circuit.droop_volts_per_second:
         return []
     rate = worth * circuit.droop_volts_per_second
     allowed = link.tightest_cents
-    where = "" if not isinstance(law_ahead(bench, link), LinearLaw) else ", at the lowest note used"
+    where = "" if not isinstance(_law_at(bench, link, sink), LinearLaw) else ", at the lowest note used"
     lasts = ""
     if math.isfinite(allowed):
         seconds = allowed / rate
