@@ -12,13 +12,16 @@ from tests.bench.benches import DEPTH, IN, LFO, OUT, PITCH_IN, PITCH_OUT, VOCT, 
 from tests.electrics.spice import ngspice
 
 from dynamis.bench.chains.branches import branched, moved, parts_of, with_part, without_circuit
+from dynamis.bench.chains.codes import both_codes
 from dynamis.bench.chains.link_chain import link_chain
 from dynamis.bench.chains.sending import law_ahead
+from dynamis.bench.chains.summed import summed_codes, summed_sentences, summed_with
 from dynamis.bench.chains.tree import origin_of, path_of, why_no_path
 from dynamis.bench.designing.remedies import remedies_for
 from dynamis.bench.document.bench import Bench, Branch, Gear, Link
 from dynamis.bench.document.checks import check_bench
 from dynamis.bench.document.ports import GateRecord, Knob, Port, PortRef, SwingRecord, Through, Way
+from dynamis.bench.document.records import HeadRecord
 from dynamis.bench.gear.commands import put_knob, remove_knob, set_through
 from dynamis.bench.gear.inner_fields import knob_fields, knob_words, through_fields, with_knob_value, with_through_value
 from dynamis.bench.gear.knobs import neutral, turned
@@ -27,6 +30,8 @@ from dynamis.bench.judging.pairs import judge_link, judge_pair
 from dynamis.bench.judging.sides import arriving, may_send, sent_swing
 from dynamis.bench.judging.wiring import tree_words
 from dynamis.bench.runs.unity import octave_through, octave_words, provable
+from dynamis.converter.dac import Dac
+from dynamis.converter.transfers import DacTransfer
 from dynamis.electrics.stage import Stage
 from dynamis.errors import InputError
 from dynamis.notation.numbers import last_digit
@@ -408,3 +413,35 @@ def test_forms_of_knobs_and_ways_read_back_what_they_show():
     assert turned(with_(DEPTH, knobs=(with_(DEEP, at=0.25), with_(OFF, at=0.6)))).key() == pytest.approx(
         (0.25, 1.0, 0.0)
     )
+
+
+def test_two_converters_on_one_adder_are_one_source_with_codes_of_both():
+    """All pairs of codes by exact fractions: no other pair comes nearer than half a fine step."""
+    dac = lambda bits: (DacTransfer("d", Dac(bits, 0.0, 5.0), inl_limit_lsb=1.0).stored(),)  # noqa: E731
+    for gain, gapless in ((1.0 / 32.0, True), (1.0 / 200.0, False)):
+        one = adder(gain)
+        ports = (with_(one.port(ref("s", "row")), transfers=dac(7), ohms=1000.0),)
+        ports += (with_(one.port(ref("s", "keys")), transfers=dac(8), ohms=1000.0),)
+        one = with_(one, gear=tuple(with_(gear, ports=ports) if gear.id == "s" else gear for gear in one.gear))
+        summed = summed_with(one, ref("s", "keys"))
+        assert summed == summed_with(one, ref("s", "row"))
+        assert (summed.coarse, summed.fine, summed.output) == (ref("s", "row"), ref("s", "keys"), OUT)
+        loads = [Fraction(one.port(entry).ohms) for entry in (ref("desk", "row"), ref("desk", "keys"))]
+        shares = [load / (load + 1000) for load in loads]
+        steps = Fraction(5, 2**7) * shares[0], Fraction(5, 2**8) * shares[1] * Fraction(gain)
+        codes = summed_codes(one, summed, np.arange(36.0, 61.0))
+        assert summed.both.gapless(summed.inl_lsb) is gapless
+        for wanted, coarse, fine, volts in zip(
+            codes.table.wanted_volts, codes.table.codes, codes.fine_codes, codes.table.volts, strict=True
+        ):
+            exact = int(coarse) * steps[0] + int(fine) * steps[1]
+            assert float(exact) == pytest.approx(volts, abs=1e-12)
+            sums = np.add.outer(np.arange(2**7) * float(steps[0]), np.arange(2**8) * float(steps[1]))
+            best = np.abs(sums - wanted).min()
+            assert abs(volts - wanted) <= max(best + 1e-12, float(steps[1]) / 2.0)
+        told = " ".join(summed_sentences(codes, one.label, STYLE))
+        assert ("no pair of codes reaches" in told, "is coarse and" in told) == (not gapless, True)
+        assert bool(codes.table.dead.any()) is not gapless
+        shown = both_codes(one, ref("s", "row"), {ref("s", "keys"): HeadRecord("constants", offset=0.1, gain=1.01)})
+        assert shown.fine.summed.both.fine.nominal_volts(0) == pytest.approx(0.1)
+    assert summed_with(adder(1.0), ref("s", "keys")) is None  # which transposes

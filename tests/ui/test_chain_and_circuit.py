@@ -14,8 +14,9 @@ from tests.electrics.spice import swept
 from dynamis.bench.chains.link_chain import link_chain
 from dynamis.bench.chains.nomogram import nomogram
 from dynamis.bench.designing.between import circuit_of
-from dynamis.bench.document.commands import set_port
-from dynamis.bench.document.ports import PortRef, PotRecord
+from dynamis.bench.document.commands import join, part, set_port
+from dynamis.bench.document.ports import PortRef, PotRecord, Through, Way
+from dynamis.bench.gear.commands import set_through
 from dynamis.ui.views.chain.budget import _ROW, _SUMS
 
 CONTROL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
@@ -570,3 +571,29 @@ def test_a_pedal_shows_its_curve_and_what_straightens_it(window, circuit):
     answered(circuit)
     assert side.pages.buttons[4].isHidden()
     assert side.pages.currentIndex() == 0
+
+
+def test_two_channels_on_one_adder_are_shown_as_one_source(codes, window):
+    """A twelve-bit channel and a sixteenth of another: the step is a sixteenth, and copied rows have both codes."""
+    session = window.session
+    adder, board = "trapdoor-adder", "workshop-board"
+    ways = Through(ways=(Way("row"), Way("hand", 1.0 / 16.0)))
+    for row, hand in (("row-B", "row"), ("pitch", "hand")):
+        gear = {"row": "curtain-sequencer", "hand": "balcony-ribbon"}[hand]
+        session.document.apply(part(session.bench, PortRef(gear, row), PortRef(adder, hand)))
+    session.document.apply(set_through(session.bench, PortRef(adder, "sum"), ways))
+    alone = codes.table().copy(whole=True).splitlines()
+    for port, hand in (("pitch-a", "row"), ("pitch-b", "hand")):
+        session.document.apply(join(session.bench, PortRef(board, port), PortRef(adder, hand)))
+    codes.refresh()
+    assert codes.as_law.itemText(2) == "as one source with Workshop board · pitch B"
+    codes.as_law.setCurrentIndex(2)
+    codes.as_law.activated.emit(2)
+    said = " ".join(codes.said.shown)
+    assert "is coarse and" in said
+    assert "as of 16.0 bits" in said.replace("\u00a0", " ")
+    both = codes.table().copy(whole=True).splitlines()
+    assert both[0].split("\t")[3:5] == ["code", "fine"]
+    assert "fine" not in alone[0]
+    worst = max(abs(float(row.split("\t")[6].replace("−", "-"))) for row in both[1:])
+    assert worst < 0.06  # half a step of 1.62 / 16 ct

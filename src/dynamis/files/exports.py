@@ -6,16 +6,24 @@ import csv
 import io
 import json
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
 from dynamis.bench.chains.codes import channel_codes
 from dynamis.bench.chains.port_transfers import converter_of, make_dac
+from dynamis.bench.chains.summed import summed_codes, summed_with
 from dynamis.bench.chains.tunings import tuning_of, tuning_words
 from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.ports import PortRef
-from dynamis.bench.document.records import AdoptionRecord, HeadRecord, ReadingRecord, RunRecord, in_force
+from dynamis.bench.document.records import (
+    AdoptionRecord,
+    HeadRecord,
+    ReadingRecord,
+    RunRecord,
+    heads_in_force,
+    in_force,
+)
 from dynamis.bench.runs.boards import channel_correction
 from dynamis.converter.coding import words
 from dynamis.converter.firmware import BoardCorrection, pitch_steps
@@ -41,11 +49,13 @@ class ChannelExport:
     channel: PortRef
     serial: str
     adopted: AdoptionRecord | None
+    heads: dict[PortRef, HeadRecord] = field(default_factory=dict)
 
     @classmethod
     def of(cls, contents: Contents, channel: PortRef, serial: str) -> ChannelExport:
         """Raises `InputError` for a channel without a converter and a law."""
-        return cls(contents.bench, channel, serial, in_force(contents.adoptions, channel, serial))
+        heads = heads_in_force(contents.adoptions, serial)
+        return cls(contents.bench, channel, serial, in_force(contents.adoptions, channel, serial), heads)
 
     @property
     def head(self) -> HeadRecord:
@@ -138,10 +148,27 @@ class ChannelExport:
                     "word": str(int(words(int(code), dac.bits, dac.coding))) if plays else "",
                 }
             )
-        return rows
+        return [{**row, **more} for row, more in zip(rows, self._summed_columns(), strict=True)]
+
+    def _summed_columns(self) -> list[dict[str, str]]:
+        """Where an adder makes one source of this channel and another: coarse_code, fine_code and summed_volts."""
+        summed = summed_with(self.bench, self.channel, self.heads)
+        if summed is None:
+            return [{} for _ in self.notes]
+        codes = summed_codes(self.bench, summed, np.array(self.notes, float))
+        columns = (codes.table.codes.tolist(), codes.fine_codes.tolist(), codes.table.volts.tolist())
+        return [
+            {"coarse_code": plain(coarse), "fine_code": plain(fine), "summed_volts": repr(volts)}
+            if np.isfinite(volts)
+            else {"coarse_code": "", "fine_code": "", "summed_volts": ""}
+            for coarse, fine, volts in zip(*columns, strict=True)
+        ]
 
     def as_codes_csv(self) -> str:
-        """The rows of `code_rows` with their names as the header; a key that plays nothing has empty cells."""
+        """The rows of `code_rows` with their names as the header; a key that plays nothing has empty cells.
+
+        Where an adder makes one source of two converters, the codes of both stand behind.
+        """
         rows, out = self.code_rows(), io.StringIO()
         writer = csv.writer(out, lineterminator="\n")
         writer.writerow(rows[0])
@@ -151,7 +178,8 @@ class ChannelExport:
     def as_codes_json(self) -> str:
         """The same as one JSON object: numbers at full precision, null for a key that plays nothing."""
         port, correction = self.bench.port(self.channel), self.correction
-        kinds = {"note": int, "code": int, "word": int, "wanted_volts": float, "nominal_volts": float}
+        kinds: dict[str, type] = {"note": int, "code": int, "word": int, "coarse_code": int, "fine_code": int}
+        kinds |= dict.fromkeys(("wanted_volts", "nominal_volts", "summed_volts"), float)
         rows = [
             {
                 key: (kinds[key](value) if value else None) if key in kinds else value

@@ -141,11 +141,16 @@ def law_text(law: Law) -> str:
 
 
 def law_words(law: Law, note_text: str) -> str:
-    """The law in the trade's words, `1 V/oct, 0.2 V at 36 C2`; `note_text` names its reference note."""
+    """The law in the trade's words, `1 V/oct, 0.2 V at 36 C2`; `note_text` names its reference note; to a
+    ten-millionth."""
     if isinstance(law, ExponentialLaw):
-        return f"{plain(law.volts_per_octave)} V/oct, {plain(law.reference_volts)} V at {note_text}"
-    offset = f", offset {plain(law.offset_volts)} V" if law.offset_volts else ""
-    return f"Hz/V, {plain(law.reference_volts)} V at {note_text}{offset}"
+        return f"{_told(law.volts_per_octave)} V/oct, {_told(law.reference_volts)} V at {note_text}"
+    offset = f", offset {_told(law.offset_volts)} V" if law.offset_volts else ""
+    return f"Hz/V, {_told(law.reference_volts)} V at {note_text}{offset}"
+
+
+def _told(value: float) -> str:
+    return plain(float(f"{value:.7g}"))
 
 
 def _finite(*values: float) -> None:

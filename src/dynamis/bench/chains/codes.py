@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from dynamis.bench.chains.port_transfers import Head, aim_volts, converter_of, make_dac, make_head
+from dynamis.bench.chains.summed import SummedCodes, summed_codes, summed_sentences, summed_with
 from dynamis.bench.chains.tunings import tuning_of
 from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.ports import PortRef
@@ -33,7 +35,8 @@ FloatArray = NDArray[np.float64]
 class ChannelCodes:
     """Codes of a channel for the notes of its link.
 
-    table : with the error that is expected; what is in force is counted in.  reach_notes : lowest and
+    table : with the error that is expected; what is in force is counted in.  fine : where two converters are one
+    source, the codes of the second; the table then is that of both.  reach_notes : lowest and
     highest whole note that is reached, or None.
     floor_cents : half a code at the note where it weighs most.  semitone_codes : codes in a semitone, the
     fewest over the notes.
@@ -47,6 +50,7 @@ class ChannelCodes:
     floor_cents: float
     semitone_codes: float
     uses: tuple[Use, ...] = ()
+    fine: SummedCodes | None = None
 
     @property
     def inl_at_notes(self) -> FloatArray | None:
@@ -112,6 +116,31 @@ def channel_codes(
     )
 
 
+def both_codes(bench: Bench, channel: PortRef, heads: dict[PortRef, HeadRecord]) -> ChannelCodes | None:
+    """The codes of two converters that an adder sums, one of them the channel; None where there is no such pair."""
+    summed = summed_with(bench, channel, heads)
+    if summed is None:
+        return None
+    alone = channel_codes(bench, summed.coarse, heads.get(summed.coarse, HeadRecord()))
+    link = bench.link_from(summed.output) or bench.link_from(summed.coarse) or Link("", summed.output)
+    made = summed_codes(bench, summed, link.notes_to_show)
+    both, table = summed.both, made.table
+    finite = table.wanted_volts[np.isfinite(table.wanted_volts)]
+    levels = float(np.ptp(finite) / both.step_volts) if finite.size else 0.0
+    step = np.nan if table.lsb_cents is None else table.lsb_cents
+    uses = judge_uses(int(both.as_bits), step, 0.0, link.tightest_cents, levels)
+    reached = table.notes[~table.clipped]
+    return replace(
+        alone,
+        table=table,
+        model=PitchModel(summed.law, "volts", tuning_of(bench)),
+        reach_notes=(int(reached.min()), int(reached.max())) if reached.size else None,
+        floor_cents=step / 2.0,
+        uses=uses,
+        fine=made,
+    )
+
+
 def use_words(use: Use, style: Style) -> str:
     """What a converter does for a use, in a sentence."""
     if not np.isfinite(use.value):
@@ -167,8 +196,10 @@ def _table(converter: DacTransfer, model: PitchModel, head: Head, notes: FloatAr
     return CodeTable(notes, plain.wanted_volts, plain.codes, believed, error, plain.reason, plain.lsb_cents)
 
 
-def codes_sentences(codes: ChannelCodes, style: Style) -> list[str]:
-    """What the converter gives: range, step, floor, reach, and what that means."""
+def codes_sentences(codes: ChannelCodes, style: Style, names: Callable[[PortRef], str] = str) -> list[str]:
+    """What the converter gives: range, step, floor, reach, and what that means.  names : what a port is called."""
+    if codes.fine is not None:
+        return [*summed_sentences(codes.fine, names, style), _reach(codes, style)]
     dac, table = codes.converter.dac, codes.table
     low, high = dac.reach_volts
     sentences = [

@@ -220,6 +220,13 @@ def in_force(adoptions: Sequence[AdoptionRecord], channel: PortRef, serial: str)
     return mine[-1] if mine and mine[-1].kind != "withdrawn" else None
 
 
+def heads_in_force(adoptions: Sequence[AdoptionRecord], serial: str) -> dict[PortRef, HeadRecord]:
+    """What is in force for each channel of the unit of a serial."""
+    refs = {PortRef(one.gear, one.port) for one in adoptions if one.serial == serial}
+    adopted = {ref: in_force(adoptions, ref, serial) for ref in refs}
+    return {ref: one.head for ref, one in adopted.items() if one is not None}
+
+
 def runs_of(runs: Sequence[RunRecord], output: PortRef, serial: str) -> list[RunRecord]:
     """The runs of a channel of a unit, in their order."""
     return [run for run in runs if (run.channel, run.serial) == (output, serial)]

@@ -9,20 +9,16 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from dynamis.bench.chains.node import link_net
 from dynamis.bench.chains.sending import law_ahead
+from dynamis.bench.chains.summed import FINE_SHARE, way_line
 from dynamis.bench.chains.tree import fed_from, path_in
 from dynamis.bench.document.bench import Bench, Link
 from dynamis.bench.document.ports import PortRef, Way
-from dynamis.bench.gear.knobs import turned
 from dynamis.electrics.finding import Finding
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import ExponentialLaw, Law
-from dynamis.transfer.parameter import NOMINAL
 
 _LEAST_CENTS = 0.05
-# A way that makes less than this of an octave is meant to tune, as the fine one of two converters.
-_FINE = 0.25
 
 
 @dataclass(frozen=True)
@@ -54,8 +50,8 @@ def other_ways(bench: Bench, link: Link, heard: Law, share: float, style: Style)
 def _way(
     bench: Bench, link: Link, way: Way, path: Link, entry: PortRef, heard: Law, share: float, style: Style
 ) -> list[Added]:
-    sent, net, gear = law_ahead(bench, path), link_net(bench, path), bench.gear_by(entry.gear).name
-    if sent is None or net is None:
+    sent, line, gear = law_ahead(bench, path), way_line(bench, path, entry, way), bench.gear_by(entry.gear).name
+    if sent is None or line is None:
         return []
     name = bench.label(path.output)
     if not (isinstance(sent, ExponentialLaw) and isinstance(heard, ExponentialLaw)):
@@ -64,10 +60,8 @@ def _way(
             "the bottom. Add where the law is V/oct."
         )
         return [Added(Finding("way-gain", "fault", text))]
-    at_entry, _ = net.share(f"{path.output.gear}.{path.output.port}", NOMINAL)
-    gain = float(at_entry) * turned(bench.port(entry)).gain * way.gain * share
-    ratio = sent.volts_per_octave * gain / heard.volts_per_octave
-    if ratio < _FINE:
+    ratio = sent.volts_per_octave * line[0] * share / heard.volts_per_octave
+    if ratio < FINE_SHARE:
         moves = 1200.0 * ratio * (path.high_note - path.low_note) / 12.0
         text = (
             f"{name} moves the pitch behind {gear} by {style.cents(moves)} ct at most: a fine tuning, no transposition."

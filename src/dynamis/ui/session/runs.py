@@ -6,6 +6,7 @@ from collections.abc import Iterable, Sequence
 
 from dynamis.bench.chains.port_transfers import dac_if_known
 from dynamis.bench.document.commands import new_id
+from dynamis.bench.document.ports import PortRef
 from dynamis.bench.document.record_checks import check_run
 from dynamis.bench.document.records import (
     AdoptionRecord,
@@ -13,6 +14,7 @@ from dynamis.bench.document.records import (
     ReadingRecord,
     RunRecord,
     SendRecord,
+    heads_in_force,
     in_force,
     runs_of,
 )
@@ -51,6 +53,10 @@ class Runs:
         """What turns notes into codes (by default for the channel looked at): the correction in force, or nominal."""
         adopted = self.in_force(channel)
         return HeadRecord() if adopted is None else adopted.head
+
+    def heads(self, serial: str) -> dict[PortRef, HeadRecord]:
+        """What is in force for every output, of the unit of a serial where its gear has that one."""
+        return heads_in_force(self.adoptions, serial)
 
     def adopt(self, correction: Correction) -> AdoptionRecord:
         """Adopt a correction for the channel of the unit of the run looked at."""

@@ -179,6 +179,13 @@ class Table(QTableView):
         self.rows_model.set_rows(rows)
         self._share_width()
 
+    def show_column(self, heading: str, shown: bool) -> None:
+        """Show or hide a column by its heading; what is hidden is neither copied nor saved."""
+        self.setColumnHidden([one.heading for one in self.rows_model.columns].index(heading), not shown)
+
+    def _seen(self, cells: Sequence[str]) -> list[str]:
+        return [cell for k, cell in enumerate(cells) if not self.isColumnHidden(k)]
+
     def selected_keys(self) -> list[object]:
         """Keys of the selected rows, top down."""
         chosen = sorted({index.row() for index in self.selectionModel().selectedRows()})
@@ -192,8 +199,8 @@ class Table(QTableView):
         """Put the selected rows (all of them where none is selected) on the clipboard; returns the text."""
         chosen = sorted({index.row() for index in self.selectionModel().selectedRows()})
         rows = self.rows_model.rows if whole or not chosen else [self.rows_model.rows[k] for k in chosen]
-        lines = ["\t".join(column.heading for column in self.rows_model.columns)]
-        lines += ["\t".join(row.cells) for row in rows]
+        lines = ["\t".join(self._seen([column.heading for column in self.rows_model.columns]))]
+        lines += ["\t".join(self._seen(row.cells)) for row in rows]
         text = "\n".join(lines) + "\n"
         QGuiApplication.clipboard().setText(text)
         return text
@@ -202,8 +209,8 @@ class Table(QTableView):
         """The whole table as CSV, full precision where the rows have it."""
         out = io.StringIO()
         writer = csv.writer(out, lineterminator="\n")
-        writer.writerow([column.spoken or column.heading for column in self.rows_model.columns])
-        writer.writerows(csv_row(row.raw or row.cells) for row in self.rows_model.rows)
+        writer.writerow(self._seen([column.spoken or column.heading for column in self.rows_model.columns]))
+        writer.writerows(csv_row(self._seen(row.raw or row.cells)) for row in self.rows_model.rows)
         return out.getvalue()
 
     def focusInEvent(self, event: QFocusEvent) -> None:
@@ -260,12 +267,15 @@ class Table(QTableView):
             whole = max(map(measure.horizontalAdvance, (column.heading, *cells)), default=0) + 14
             widths.append(whole if column.fits else measure.horizontalAdvance(column.heading) + 14)
             wanted.append(whole - widths[-1])
-        spare = max(0, self.viewport().width() - sum(widths))
+        hidden = sum(width for k, width in enumerate(widths) if self.isColumnHidden(k))
+        spare = max(0, self.viewport().width() - sum(widths) + hidden)
         for k, more in enumerate(wanted):  # what may be elided is shown whole first, as far as there is room
             given = min(spare, more)
             widths[k], spare = widths[k] + given, spare - given
-        total = sum(column.stretch for column in columns)
+        total = sum(column.stretch for k, column in enumerate(columns) if not self.isColumnHidden(k))
         for k, column in enumerate(columns):
+            if self.isColumnHidden(k):
+                continue
             width = widths[k] + int(spare * column.stretch / total)
             if width != self.columnWidth(k):
                 self.setColumnWidth(k, width)

@@ -16,7 +16,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from dynamis.bench.chains.codes import ChannelCodes, channel_codes, codes_sentences, use_words
+from dynamis.bench.chains.codes import ChannelCodes, both_codes, channel_codes, codes_sentences, use_words
+from dynamis.bench.chains.summed import summed_with
 from dynamis.bench.document.ports import PortRef
 from dynamis.bench.runs.measured_linearity import linearity_words, measured_linearity
 from dynamis.errors import InputError
@@ -41,6 +42,7 @@ _COLUMNS = (
     Column("note", stretch=0.7),
     Column("wanted V", "wanted volts", stretch=1.2),
     Column("code", stretch=0.9),
+    Column("fine", "code of the fine one", stretch=0.8),
     Column("at the jack V", "volts at the jack", stretch=1.3),
     Column("off by ct", "error in cents", stretch=1.1),
     Column("", "mark", left=True, stretch=1.6),
@@ -157,6 +159,10 @@ class CodesStation(Station):
             return None
         try:
             other = self.as_law.currentIndex() == 1
+            if self.as_law.currentIndex() == 2:
+                both = both_codes(self._session.bench, channel[0], self._session.runs.heads(channel[1]))
+                if both is not None:
+                    return both
             return channel_codes(self._session.bench, channel[0], self._session.runs.head(), as_other_law=other)
         except InputError:
             return None
@@ -189,8 +195,11 @@ class CodesStation(Station):
         self._show_laws(channel[0])
         self.converter.show_channel(channel[0])
         difference = self._course.difference()
-        self.said.show_sentences([*codes_sentences(codes, style), *([difference] if difference else [])])
+        self.said.show_sentences(
+            [*codes_sentences(codes, style, session.bench.label), *([difference] if difference else [])]
+        )
         self._show_uses(codes)
+        self.codes.show_column("fine", codes.fine is not None)
         self.codes.set_rows(self._rows(codes))
         if self.picture.currentIndex() == 1:
             self._draw_linearity(codes)
@@ -205,8 +214,13 @@ class CodesStation(Station):
             f"by its law, {'V/oct' if own.startswith('voct') else 'Hz/V'}",
             f"as {'Hz/V' if own.startswith('voct') else 'V/oct'} would be",
         ]
+        pair = summed_with(self._session.bench, ref)
+        if pair is not None:
+            other = pair.fine if pair.coarse == ref else pair.coarse
+            texts.append(f"as one source with {self._session.bench.label(other)}")
         if [self.as_law.itemText(k) for k in range(self.as_law.count())] != texts:
             chosen = max(0, self.as_law.currentIndex())
+            chosen = chosen if chosen < len(texts) else 0
             self.as_law.clear()
             for text in texts:
                 self.as_law.addItem(text)
@@ -234,15 +248,18 @@ class CodesStation(Station):
 
     def _rows(self, codes: ChannelCodes) -> list[Row]:
         style, table, rows = self._session.style, codes.table, []
-        decimals = 4 if codes.converter.dac.lsb_volts > 2e-4 else 5
+        lsb = codes.converter.dac.lsb_volts if codes.fine is None else codes.fine.summed.both.step_volts
+        decimals = 4 if lsb > 2e-4 else 5
+        gap = "dead band" if codes.fine is None else "between codes"
         for k, note in enumerate(table.notes):
-            mark = "clipped" if table.clipped[k] else "dead band" if table.dead[k] else ""
+            mark = "clipped" if table.clipped[k] else gap if table.dead[k] else ""
             code = table.codes[k]
             cells = (
                 note_name(float(note), style) or "",
                 style.typed(float(note)),
                 style.number(table.wanted_volts[k], decimals),
                 plain(float(code)) if np.isfinite(code) else "–",
+                "" if codes.fine is None else plain(float(codes.fine.fine_codes[k])),
                 style.number(table.volts[k], decimals),
                 style.number(table.error_cents[k], 2, sign=True),
                 mark,
@@ -252,6 +269,7 @@ class CodesStation(Station):
                 plain(float(note)),
                 repr(float(table.wanted_volts[k])),
                 cells[3],
+                cells[4],
                 repr(float(table.volts[k])),
                 repr(float(table.error_cents[k])),
                 mark,
