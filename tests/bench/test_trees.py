@@ -126,6 +126,35 @@ def test_every_input_of_a_tree_gets_what_ngspice_says(seed, tmp_path):
         assert found == pytest.approx(expected, abs=1e-6)
 
 
+@pytest.mark.skipif(shutil.which("ngspice") is None, reason="ngspice is not installed")
+@pytest.mark.parametrize("seed", range(8))
+def test_outputs_that_share_a_node_of_a_tree_make_the_volts_that_ngspice_says(seed, tmp_path):
+    """The first of them at its highest, behind a stage on its branch or not, the others at their lowest."""
+    random = np.random.default_rng(seed)
+    ohms = lambda: float(random.choice([470.0, 1e3, 4.7e3, 22e3]))  # noqa: E731
+    stage = Stage("s", 0.5, 1.0, in_ohms=ohms(), out_ohms=ohms())
+    count, apart = int(random.integers(2, 4)), seed % 2 == 0
+    swings = [(float(random.uniform(-5, 0)), float(random.uniform(1, 8))) for _ in range(count)]
+    outs = [with_(LFO, id=f"o{k}", ohms=ohms(), swing=SwingRecord(*swings[k])) for k in range(count)]
+    ins = [with_(takes(10.0 * ohms(), float(random.choice([0.0, 3.0]))), id=f"i{k}") for k in range(4)]
+    gear = (*(Gear(f"g{k}", f"G{k}", (out,)) for k, out in enumerate(outs)), Gear("v", "V", tuple(ins)))
+    branches = (Branch((ref("v", "i0"), ref("v", "i1")), (stage.stored(),)),) if apart else ()
+    links = [Link("l0", ref("g0", "o0"), (ref("v", "i0"), ref("v", "i1"), ref("v", "i2")), branches=branches)]
+    links += [Link(f"l{k}", ref(f"g{k}", f"o{k}"), (ref("v", "i0"), ref("v", "i3"))) for k in range(1, count)]
+    one = Bench("C", gear, tuple(links))
+    check_bench(one)
+    deck = [f"V0 s0 0 {swings[0][1]}", f"R0 s0 {'n0' if apart else 'n'} {outs[0].ohms}"]
+    if apart:
+        deck += [f"Rin n0 0 {stage.in_ohms}", "B1 e 0 V = 0.5 * V(n0) + 1", f"Ro e n {stage.out_ohms}"]
+    deck += [line for k in range(1, count) for line in (f"V{k} s{k} 0 {swings[k][0]}", f"R{k} s{k} n {outs[k].ohms}")]
+    for k, port in enumerate(ins):
+        node = "n0" if apart and k == 2 else "n"
+        deck += [f"Ri{k} {node} r{k} {port.ohms}", f"Vi{k} r{k} 0 {port.rests_at_volts}"]
+    found = judge_pair(one, one.links[0], ref("v", "i0")).findings
+    shared = next(each for each in found if each.code == "outputs-contending")
+    assert shared.value == pytest.approx(ngspice(deck, "n", tmp_path), abs=2e-3)
+
+
 def test_unplugging_what_hangs_on_a_branch_moves_nothing_behind_a_buffer():
     one, two = (with_(PITCH_IN, id=name) for name in "ab")
     buffer = Stage("s", in_ohms=1e9).stored()

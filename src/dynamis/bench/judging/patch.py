@@ -10,12 +10,13 @@ from collections.abc import Iterator, Sequence
 from typing import Final
 
 from dynamis.bench.chains.node import driving, rivals_of
+from dynamis.bench.chains.tree import path_in
 from dynamis.bench.document.bench import Bench, Gear, Link
 from dynamis.bench.document.ports import SWITCHING, Pole, Port, PortRef
 from dynamis.bench.judging.audio import legs, numbering
 from dynamis.bench.judging.leads import joined_poles, poles_of
 from dynamis.bench.judging.power import one_return
-from dynamis.bench.judging.sides import may_send, sent_as
+from dynamis.bench.judging.sides import may_send, sent_as, sent_swing
 from dynamis.bench.judging.switched_jack import unplugged_words
 from dynamis.electrics.finding import Finding, Severity, cannot_tell
 from dynamis.electrics.net import Net, Terminal
@@ -45,10 +46,10 @@ def judge_patch(bench: Bench, link: Link, path: Link, sink: PortRef, style: Styl
 
 
 def _contending(bench: Bench, link: Link, style: Style) -> list[Finding]:
-    rivals = rivals_of(bench, link)
-    if not rivals:
+    every = _meeting(bench, link, rivals_of(bench, link))
+    if not every:
         return []
-    every, names = [link, *rivals], " and ".join(bench.label(one.output) for one in (link, *rivals))
+    names = " and ".join(bench.label(one.output) for one in every)
     spans = [_reach(bench, one) for one in every]
     outputs = [driving(bench, one) for one in every]
     ohms = [None if one is None else one.ohms for one in outputs]
@@ -73,7 +74,8 @@ def _contending(bench: Bench, link: Link, style: Style) -> list[Finding]:
     volts = {one.id: (high if k == 0 else reach[k][0]) for k, one in enumerate(outs)}
     node = float(next(iter(net.solve(volts, World()).values())))
     amperes = max(abs(node - volts[one.id]) / one.ohms for one in outs)
-    hurt = [one for one in every if bench.port(one.output).bears.span.outside(node)]
+    bare = [one for one in every if not one.between and not one.gate_stages]
+    hurt = [one for one in bare if bench.port(one.output).bears.span.outside(node)]
     severity: Severity = "danger" if amperes > _SHARED_AMPERES or hurt else "fault"
     text = (
         f"{names} drive one node: with the first at {style.volts(high, 2)} and the others at their lowest it stands at "
@@ -84,9 +86,24 @@ def _contending(bench: Bench, link: Link, style: Style) -> list[Finding]:
     return [Finding("outputs-contending", severity, text, node, "V")]
 
 
+def _meeting(bench: Bench, link: Link, rivals: list[Link]) -> list[Link]:
+    """The paths that end at one node with a path; where its rivals drive another part of its tree, those there."""
+    now = bench.link_from(link.output)
+    for first in (link, now):
+        for sink in () if first is None else first.inputs:
+            meets = [one for one in rivals if sink in one.inputs]
+            if meets and first is not None:
+                mine = link if first is link else path_in(bench, first, sink)
+                return [mine, *(path_in(bench, one, sink) for one in meets)]
+    return []
+
+
 def _reach(bench: Bench, link: Link) -> tuple[float, float] | None:
-    """The least and most volts that the output of a link may have; a contact to ground has nought."""
+    """The least and most volts that a path may put on its inputs, open; a contact to ground has nought."""
     port = bench.port(link.output)
+    if link.between:
+        sent = sent_swing(bench, link)
+        return None if sent is None else (sent.low, sent.high)
     if port.role in SWITCHING:
         output, _ = sent_as(bench, link)
         return (
