@@ -17,6 +17,7 @@ from dynamis.bench.designing.between import circuit_of
 from dynamis.bench.document.commands import join, part, set_port
 from dynamis.bench.document.ports import PortRef, PotRecord, Through, Way
 from dynamis.bench.gear.commands import set_through
+from dynamis.bench.judging.pairs import judge_link
 from dynamis.ui.views.chain.budget import _ROW, _SUMS
 
 CONTROL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
@@ -597,3 +598,31 @@ def test_two_channels_on_one_adder_are_shown_as_one_source(codes, window):
     assert "fine" not in alone[0]
     worst = max(abs(float(row.split("\t")[6].replace("−", "-"))) for row in both[1:])
     assert worst < 0.06  # half a step of 1.62 / 16 ct
+
+
+def test_a_switched_jack_is_fed_from_circuit(window, tmp_path):
+    """Its netlist, by ngspice, gives what is told of the jack; used, it is the port's, in the findings, and undone."""
+    session, lever, swell = window.session, PortRef("fly-lever", "along"), PortRef("gallery-voice", "swell")
+    session.selection.look_at_pair(lever, swell)
+    press(window, Qt.Key.Key_4, CONTROL)
+    settle()
+    station, kind = window.station, window.station.rails.kind
+    kind.setCurrentIndex(kind.findText("Switched jack"))
+    kind.activated.emit(kind.currentIndex())
+    page = station.page
+    type_into(page.side.values.edits["R1"], "10k", enter=True)
+    ends = swept(page.spice.toPlainText(), tmp_path)[[0, -1], 1]
+    assert ends == pytest.approx([0.0, 5.0 * 100e3 / 110.47e3], abs=1e-6)
+    told = [text.replace("\u00a0", " ") for text in page.told.shown]
+    assert "0.00 V to 4.53 V, from Fly lever" in told[0]
+    before = session.bench
+    click(page.use)
+    normal = session.bench.port(swell).normal
+    assert (normal.source, normal.ohms) == (lever, pytest.approx(10470.0))
+    assert page.side.values.edits["R1"].text() == "10 kΩ"  # as it stands now
+    lamp = judge_link(session.bench, session.bench.link_from(PortRef("lamp-reference", "volts")))[0]
+    assert any(one.code == "source-used" and "Fly lever" in one.text for one in lamp.findings)
+    action(window, "Undo").trigger()
+    assert session.bench == before
+    type_into(page.side.values.edits["R1"], "-3", enter=True)
+    assert session.bench == before

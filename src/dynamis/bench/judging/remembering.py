@@ -15,6 +15,7 @@ from dynamis.electrics.memory.remembering import Remembering
 from dynamis.electrics.part import value_words
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import Law, LinearLaw, parse_law
+from dynamis.pitch.notes import note_label
 
 _OCTAVE_CENTS: Final = 1200.0
 
@@ -32,7 +33,7 @@ def judge_with(bench: Bench, link: Link, sink: PortRef, circuit: Remembering, st
     if bench.port(sink).role == "pitch":
         found += [*_holding(bench, link, sink, circuit, style), *_settling(bench, link, circuit, style)]
     if circuit.of.diodes:
-        found += _lifted(bench, link, circuit, style)
+        found += _lifted(bench, link, sink, circuit, style)
     return found
 
 
@@ -119,7 +120,7 @@ def _settling(bench: Bench, link: Link, circuit: Remembering, style: Style) -> l
     return [Finding("sampled-short", "fault", text, gate.seconds - seconds, "s")]
 
 
-def _lifted(bench: Bench, link: Link, circuit: Remembering, style: Style) -> list[Finding]:
+def _lifted(bench: Bench, link: Link, sink: PortRef, circuit: Remembering, style: Style) -> list[Finding]:
     """Between which volts the other signal decides."""
     ref = driver_of(bench, circuit)
     if ref is None:
@@ -130,10 +131,16 @@ def _lifted(bench: Bench, link: Link, circuit: Remembering, style: Style) -> lis
     volts = swing.high_volts if top else swing.low_volts
     if port.role in SWITCHING or volts is None:
         return []
+    law = _law_at(bench, link, sink) if bench.port(sink).role == "pitch" else None
+    where = ""
+    if law is not None:
+        note = float(tuning_of(bench).notes(law.octaves(volts, strict=False), law.reference_note))
+        if math.isfinite(note):
+            where = f", note {note_label(float(round(note)), style)}"
     text = (
         f"{circuit.of.title} of {bench.label(link.output)} and {bench.label(ref)}, which comes "
-        f"{'up' if top else 'down'} to {style.volts(volts, 2)}: what is {'below' if top else 'above'} that gives way "
-        "to it in part of its swing."
+        f"{'up' if top else 'down'} to {style.volts(volts, 2)}{where}: what is {'below' if top else 'above'} that "
+        "gives way to it in part of its swing."
     )
     return [Finding("gives-way", "note", text, volts, "V")]
 

@@ -13,11 +13,14 @@ from dynamis.ui.theme.palette import Colours
 from dynamis.ui.views.circuit.drawing import SchematicView
 from dynamis.ui.views.circuit.side import SidePanel
 from dynamis.ui.widgets.panel import Panel, scrolling
+from dynamis.ui.widgets.table import Table
 
 
 class LinkPage(QWidget):
-    """left : the title of what the link asks.  over : that of the panel over the schematic.  pages : of sentences,
-    between the parts and the SPICE text."""
+    """table : what Copy and Save CSV work on.  left : the title of what the link asks.  over : that of the panel over
+    the schematic.  pages : of sentences, between the parts and the SPICE text."""
+
+    table: Table
 
     def __init__(self, session: Session, colours: Colours, left: str, over: str, pages: Sequence[str]) -> None:
         super().__init__()
@@ -57,6 +60,18 @@ class LinkPage(QWidget):
         self.drawing.choose(name)
         self.side.tabs.show_page(0)
         self.side.values.focus(name)
+
+    def show_pair(self, output: PortRef, sink: PortRef) -> None:
+        """Show what stands, or would stand, between a pair."""
+        raise NotImplementedError
+
+    def use_in_link(self) -> None:
+        """Put what is shown onto the bench; one revision, taken back by undo."""
+        raise NotImplementedError
+
+    def first(self) -> QWidget:
+        """What gets the focus first."""
+        raise NotImplementedError
 
     def _fill(self) -> None:
         """Put what is the page's own into `wish_panel` and `over`."""

@@ -28,7 +28,7 @@ from dynamis.ui.widgets.panel import Sentences, clear, scrolling
 from dynamis.ui.widgets.quantity_edit import QuantityEdit
 from dynamis.ui.widgets.table import Column, Row, Table
 
-_COLUMNS = (
+FIGURE_COLUMNS = (
     Column("what", left=True, stretch=1, fits=False),
     Column("how much", stretch=0.5),
     Column("from", left=True, stretch=1, fits=False),
@@ -60,7 +60,7 @@ class MemoryPage(LinkPage):
         column.addLayout(self.told)
         column.addStretch(1)
         self.requirement_panel.body.addWidget(scrolling(inner), 1)
-        self.table = Table("What it does in time", _COLUMNS)
+        self.table = Table("What it does in time", FIGURE_COLUMNS)
         self.over.body.addWidget(self.table)
 
     def show_pair(self, output: PortRef, sink: PortRef) -> None:

@@ -5,6 +5,8 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
+from dynamis.bench.designing.jack import KIND as JACK
+from dynamis.bench.designing.jack import TITLE as JACK_TITLE
 from dynamis.bench.designing.memory import TITLES, kind_between
 from dynamis.bench.document.commands import set_rails
 from dynamis.bench.document.ports import PortRef
@@ -26,9 +28,9 @@ class RailsRow(QWidget):
         self._pair: tuple[PortRef, PortRef] | None = None
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 8)
-        self.kind = choice("Between", [("", "what the link asks"), *TITLES])
+        self.kind = choice("Between", [("", "what the link asks"), *TITLES, (JACK, JACK_TITLE)])
         self.kind.setMinimumWidth(170)
-        self.kind.setToolTip("What the link asks for, or a circuit that remembers")
+        self.kind.setToolTip("What the link asks for, a circuit that remembers, or the switch of the jack")
         self.kind.activated.connect(lambda _: self.kind_chosen.emit())
         row.addWidget(label("Between", "small"))
         row.addWidget(self.kind)
@@ -54,6 +56,9 @@ class RailsRow(QWidget):
             self._pair = pair
             link = None if pair is None else self._session.bench.link_from(pair[0])
             stands = "" if link is None or pair is None else kind_between(link, pair[1])
+            normal = None if pair is None else self._session.bench.port(pair[1]).normal
+            if pair is not None and normal is not None and normal.source == pair[0]:
+                stands = JACK
             self.kind.setCurrentIndex(self.kind.findData(stands))
         takes = pair is not None and self._session.bench.port(pair[1]).role in ("pitch", "modulation")
         self.kind.setEnabled(takes)

@@ -8,7 +8,7 @@ from functools import partial
 from typing import Any
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QWidget
+from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QPushButton, QWidget
 
 from dynamis.electrics.circuits.supply import OP_AMPS, Supply
 from dynamis.electrics.design.answer import NOTHING, Adds, Ask
@@ -18,6 +18,7 @@ from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_quantities, parse_quantity, parse_share
 from dynamis.notation.style import MINUS, Style
 from dynamis.ui.widgets.form import add_row, choice, form_grid
+from dynamis.ui.widgets.panel import Panel, label, scrolling, set_refusal
 from dynamis.ui.widgets.quantity_edit import QuantityEdit
 
 
@@ -275,3 +276,19 @@ class RequirementForm(QWidget):
 
     def first(self) -> QLineEdit:
         return self.edits["gain"]
+
+
+class RequirementPanel(Panel):
+    """The form with what the link asks in words over it, and under it what was refused."""
+
+    def __init__(self, style: Style) -> None:
+        super().__init__("What it has to do", "What it has to do")
+        self.names = label("", "small", wrap=True)
+        self.body.addWidget(self.names)
+        self.form = RequirementForm(style)
+        self.body.addWidget(scrolling(self.form), 1)
+        self.refusal = label("", "question", wrap=True)
+        set_refusal(self.refusal, "")
+        self.body.addWidget(self.refusal)
+        self.from_link = QPushButton("As the link asks")
+        self.body.addWidget(self.from_link)

@@ -6,11 +6,12 @@ from dataclasses import replace as with_
 
 from msgspec.structs import replace
 from PySide6.QtGui import QColor, QResizeEvent, QShowEvent
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from dynamis.bench.chains.notes_at import note_at_volts, whole_note_volts
 from dynamis.bench.chains.tree import trial_link
 from dynamis.bench.designing.between import RESISTOR_PER_KELVIN, built, op_amp_for, supply_from, use_between
+from dynamis.bench.designing.jack import KIND as JACK
 from dynamis.bench.designing.law_change import law_direction
 from dynamis.bench.designing.link_ask import LinkAsk, link_ask
 from dynamis.bench.document.ports import SWITCHING, PortRef
@@ -35,10 +36,12 @@ from dynamis.ui.views.circuit.chosen_panel import ChosenPanel
 from dynamis.ui.views.circuit.converter_page import ConverterPage
 from dynamis.ui.views.circuit.drawing import SchematicView
 from dynamis.ui.views.circuit.gate_page import GatePage
+from dynamis.ui.views.circuit.jack_page import JackPage
+from dynamis.ui.views.circuit.link_page import LinkPage
 from dynamis.ui.views.circuit.memory_page import MemoryPage
 from dynamis.ui.views.circuit.proposals_panel import STANDING, ProposalsPanel
 from dynamis.ui.views.circuit.rails_row import RailsRow
-from dynamis.ui.views.circuit.requirement_form import RequirementForm
+from dynamis.ui.views.circuit.requirement_form import RequirementPanel
 from dynamis.ui.widgets.panel import Panel, label, scrolling, set_refusal, set_text
 from dynamis.ui.widgets.picture import Picture
 from dynamis.ui.widgets.table import Table
@@ -79,30 +82,21 @@ class CircuitStation(Station):
         outer.addWidget(self.pages)
         gain = QWidget()
         self.pages.addWidget(gain)
-        self.link_pages = (self.gates, self.converter, self.memory)
+        self.jack = JackPage(session, colours)
+        self.link_pages: tuple[LinkPage, ...] = (self.gates, self.converter, self.memory, self.jack)
         for page in self.link_pages:
             self.pages.addWidget(page)
         across = QHBoxLayout(gain)
         across.setContentsMargins(0, 0, 0, 0)
         across.setSpacing(13)
-        across.addWidget(self._make_requirement(), 0)
+        self._requirement_panel = RequirementPanel(session.style)
+        self.form, self.names = self._requirement_panel.form, self._requirement_panel.names
+        self.refusal, self.from_link = self._requirement_panel.refusal, self._requirement_panel.from_link
+        across.addWidget(self._requirement_panel, 0)
         across.addWidget(self._make_middle(), 1)
         self.side = ChosenPanel(session, colours, self._note_of, self._played)
         across.addWidget(self.side, 0)
         self._connect()
-
-    def _make_requirement(self) -> Panel:
-        panel = self._requirement_panel = Panel("What it has to do", "What it has to do")
-        self.names = label("", "small", wrap=True)
-        panel.body.addWidget(self.names)
-        self.form = RequirementForm(self._session.style)
-        panel.body.addWidget(scrolling(self.form), 1)
-        self.refusal = label("", "question", wrap=True)
-        set_refusal(self.refusal, "")
-        panel.body.addWidget(self.refusal)
-        self.from_link = QPushButton("As the link asks")
-        panel.body.addWidget(self.from_link)
-        return panel
 
     def _make_middle(self) -> QWidget:
         middle = QWidget()
@@ -161,8 +155,8 @@ class CircuitStation(Station):
         return self.side.picture or self.drawing
 
     @property
-    def page(self) -> GatePage | ConverterPage | MemoryPage | None:
-        """The page of gates, of V/oct into Hz/V, or of what remembers; None for gain and offset."""
+    def page(self) -> LinkPage | None:
+        """The page of gates, of V/oct into Hz/V, of what remembers or of a jack; None for gain and offset."""
         return next((one for one in self.link_pages if self.pages.currentWidget() is one), None)
 
     # -- what is asked -----------------------------------------------------------------------------
@@ -246,7 +240,9 @@ class CircuitStation(Station):
             self.look_at(self._chosen_key)
         self.thread_wanted.emit()
 
-    def _page_for(self, output: PortRef, sink: PortRef) -> GatePage | ConverterPage | MemoryPage | None:
+    def _page_for(self, output: PortRef, sink: PortRef) -> LinkPage | None:
+        if self.memory.kind == JACK:
+            return self.jack
         if self.memory.kind or self._session.bench.port(sink).role in SWITCHING:
             return self.memory if self.memory.kind else self.gates
         return self.converter if law_direction(self._session.bench, output, sink) else None
