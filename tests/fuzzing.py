@@ -31,6 +31,7 @@ from dynamis.files.linearity_csv import read_linearity
 from dynamis.files.midi_tuning import LENGTH, checksum, read_tuning_dump
 from dynamis.files.opening import DamagedFileError
 from dynamis.files.readings_csv import guess_layout, read_rows, strict_layout
+from dynamis.files.recording import read_recording
 from dynamis.files.salvage import salvage
 from dynamis.files.scala import read_keymap, read_scale
 from dynamis.files.store import BenchFile
@@ -40,6 +41,7 @@ from dynamis.notation.numbers import parse_quantity
 from dynamis.pitch.laws import parse_law
 from dynamis.pitch.notes import parse_note_list
 from dynamis.pitch.tolerance import parse_tolerance
+from dynamis.tuner.tones import steady_tones
 
 MOST_SECONDS, MOST_CHARACTERS = 8.0, 1500
 # Texts that have broken readers.
@@ -285,6 +287,24 @@ DUMP = bytes.fromhex("F07E7F080100") + b"Sixteen letters!" + bytes(3 * 128)
 _TEMPLATE = "{{gear}} {{unit}}\n{{rows}}{{note}},{{code}};\n{{/rows}}end\n"
 
 
+def _recordings() -> tuple[bytes, ...]:
+    """A tone of half a second as WAV of several kinds."""
+    import soundfile
+
+    made = 0.4 * np.sin(2.0 * np.pi * 220.0 * np.arange(4000) / 8000.0)
+    kinds = []
+    for values, subtype in ((made, "PCM_16"), (np.stack([made, 0.1 * made], 1), "FLOAT"), (made, "PCM_24")):
+        held = io.BytesIO()
+        soundfile.write(held, values, 8000, format="WAV", subtype=subtype)
+        kinds.append(held.getvalue())
+    return tuple(kinds)
+
+
+def _heard(path: Path) -> object:
+    sound = read_recording(path)
+    return steady_tones(sound.samples[:16000], sound.rate)
+
+
 def targets() -> dict[str, Target]:
     """Every reader by its name."""
     dump = DUMP + bytes([checksum(DUMP[1:])]) + b"\xf7"
@@ -305,6 +325,7 @@ def targets() -> dict[str, Target]:
         Target("scale", (b"! x\nname\n 3\n!\n 100.0\n 3/2\n 2/1\n",), _file(read_scale, "f.scl")),
         Target("keymap", (b"! x\n12\n0\n127\n60\n69\n440.0\n12\n0\n1\nx\n3\n",), _file(read_keymap, "f.kbm")),
         Target("tuning dump", (dump,), _file(read_tuning_dump, "f.syx")),
+        Target("recording", _recordings(), _file(_heard, "f.wav")),
         Target("template", (_TEMPLATE.encode(),), _text(lambda text: filled(text, {"gear": "g", "unit": "u"}, rows))),
         Target("law", (b"voct:scale=1,note=36,volts=0.2", b"hzv:note=45,volts=1,offset=0"), _text(parse_law)),
         Target("notes", (b"36,48,C4", b"36:96:12,C2:C7"), _text(parse_note_list)),

@@ -8,9 +8,12 @@ nothing is said), or what the one line on standard error names.
 from __future__ import annotations
 
 import json
+import math
+import shutil
 from pathlib import Path
 
 import pytest
+from tests.tuner.sounds import recorded
 
 FOLDER = Path(__file__).parent / "oracles"
 
@@ -65,7 +68,7 @@ def _special(wanted, got, within, key):
 )
 def test_the_command_line_agrees(case, dynamis, tmp_path):
     for name, text in case.get("files", {}).items():
-        (tmp_path / name).write_text(text, encoding="utf-8")
+        (tmp_path / name).write_bytes(text.encode() if isinstance(text, str) else bytes.fromhex(text["hex"]))
     answer = dynamis(*(argument.replace("{dir}", str(tmp_path)) for argument in case["args"]))
 
     expected = case["expect"]
@@ -78,6 +81,22 @@ def test_the_command_line_agrees(case, dynamis, tmp_path):
         assert answer.out == ""
         for group in expected["stderr_names"]:
             assert any(word.lower() in answer.err.lower() for word in group), answer.err
+
+
+@pytest.mark.skipif(shutil.which("sox") is None, reason="sox is not installed")
+@pytest.mark.parametrize("case", list(cases("tune")))
+def test_the_tuner_hears_what_sox_plays(case, dynamis, tmp_path):
+    """Within the error allowed, and within four standard uncertainties and 0.02 ct besides."""
+    recorded(case["given"], tmp_path / "recording.wav")
+    answer = dynamis(*(argument.replace("{dir}", str(tmp_path)) for argument in case["args"]))
+    expected = case["expect"]
+    assert answer.status == expected["exit"], answer.err
+    if "json" not in expected:
+        return
+    assert differences(expected["json"], answer.json, {**case["within"], "hertz": {"rel": 3e-4}}) == []
+    for wanted, tone in zip(expected["json"]["tones"], answer.json["tones"], strict=True):
+        off = 1200.0 * math.log2(tone["hertz"] / wanted["hertz"])
+        assert abs(off) <= 4.0 * tone["uncertainty_cents"] + 0.02
 
 
 def test_a_wrong_answer_would_be_noticed():

@@ -24,6 +24,7 @@ _COMMANDS: Final = {
     "demo": ("dynamis.cli.demo", "demo", "Write the demo bench, the Lantern House, to a new file."),
     "desktop": ("dynamis.cli.desktop", "desktop", "Install or remove this user's desktop entry, icon and man page."),
     "export": ("dynamis.cli.export", "export", "Write a channel's correction or readings, or the bench, to a file."),
+    "tune": ("dynamis.cli.tune", "tune", "Find the steady tones of a recording: frequency, note and cents."),
     "dac": ("dynamis.cli.dac", "dac", "Give the DAC code of each note, its error, and what cannot be reached."),
 }
 

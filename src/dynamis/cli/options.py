@@ -100,18 +100,27 @@ def whole_under_scale(option: str, notes: Sequence[float], scale: Path | None) -
 
 def pitch_options(command: ClickCommand) -> ClickCommand:
     """`--a4`, `--scale`, `--keymap`, `--middle-c` and `--json`, which every pitch command takes."""
+    command = naming_options(command)
+    file = click.Path(path_type=Path)
+    command = click.option("--keymap", type=file, metavar="FILE.kbm", help="Which key plays which degree.")(command)
+    command = click.option("--scale", type=file, metavar="FILE.scl", help="A scale in place of equal steps.")(command)
+    return a4_option(command)
+
+
+def a4_option(command: ClickCommand) -> ClickCommand:
+    return click.option("--a4", "a4_hertz", type=NUMBER, help="Hertz of note 69; 440 where nothing is said.")(command)
+
+
+def naming_options(command: ClickCommand) -> ClickCommand:
+    """`--middle-c` and `--json`."""
     command = click.option("--json", "as_json", is_flag=True, help="One JSON object, full precision.")(command)
-    command = click.option(
+    return click.option(
         "--middle-c",
         type=click.Choice(["C3", "C4", "C5"]),
         default="C4",
         show_default=True,
         help="The name that note 60 carries.",
     )(command)
-    file = click.Path(path_type=Path)
-    command = click.option("--keymap", type=file, metavar="FILE.kbm", help="Which key plays which degree.")(command)
-    command = click.option("--scale", type=file, metavar="FILE.scl", help="A scale in place of equal steps.")(command)
-    return click.option("--a4", "a4_hertz", type=NUMBER, help="Hertz of note 69; 440 where nothing is said.")(command)
 
 
 def naming_from(middle_c: str) -> Naming:

@@ -11,7 +11,7 @@ from dynamis.electrics.span import Span
 from dynamis.errors import InputError
 from dynamis.notation.keys import key_values
 from dynamis.notation.numbers import parse_plain, split_entries
-from dynamis.notation.style import Style
+from dynamis.notation.style import Style, plain
 
 _MOST_RAIL: Final = 100.0
 _LIMITS: Final = ("min_volts", "max_volts")
@@ -101,6 +101,10 @@ def _read(
     for key in needed if kind != "switch" else ():
         if key not in found:
             raise InputError(f"{whole} lacks {key}.")
+    thresholds = ("on_volts", "off_volts") if kind == "shorting" else ("off_volts", "on_volts")
+    for low, high in (("low_volts", "high_volts"), thresholds, _LIMITS, _WORKS):
+        if low in found and high in found and found[low] > found[high]:
+            raise InputError(f"{whole}: {low}, {plain(found[low])}, is above {high}, {plain(found[high])}.")
     return kind, found
 
 

@@ -1,0 +1,1 @@
+"""Frequency from recorded sound."""
