@@ -258,12 +258,13 @@ def _open(path: Path) -> None:
 
 def looked_at(opened: BenchFile) -> None:
     from dynamis.bench.runs.analysis import analyse
-    from dynamis.files.report_html import report_html
+    from dynamis.files.contents import everything
+    from dynamis.files.reports.making import whole_report, written_as
     from dynamis.notation.style import Style
 
     for run in opened.runs():
         analyse(run, opened.readings(run.id))
-    report_html(opened, Style())
+    written_as(whole_report(everything(opened), Style()), Path("r.html")).decode()
     opened.record("x", msgspec.structs.replace(opened.bench(), notes="changed"))
     opened.undo()
 

@@ -32,7 +32,7 @@ from dynamis.files.exports import ChannelExport
 from dynamis.files.midi_tuning import read_tuning_dump
 from dynamis.files.opening import DamagedFileError
 from dynamis.files.readings_csv import read_rows, strict_layout
-from dynamis.files.report_html import report_html
+from dynamis.files.reports.making import whole_report, written_as
 from dynamis.files.salvage import salvage
 from dynamis.files.spice import link_spice
 from dynamis.files.store import BenchFile
@@ -325,7 +325,7 @@ def test_contents_that_could_fail_later_are_met_at_once_and_salvaged_around(tmp_
     assert path.read_bytes() == before
     with found.into(tmp_path / "s.dynamis") as opened:
         assert len(everything(opened).readings) == len(found.readings)
-        report_html(opened, Style())
+        written_as(whole_report(everything(opened), Style()), Path("r.html")).decode()
 
 
 @pytest.mark.parametrize(

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from dynamis.errors import InputError
+from dynamis.files.contents import everything
 from dynamis.files.readings_csv import Layout, guess_layout, read_rows, strict_layout
-from dynamis.files.report_html import report_html
+from dynamis.files.reports.making import whole_report, written_as
 from dynamis.files.text import read_text
 from dynamis.files.writing import write_whole
 from dynamis.notation.style import Style
@@ -125,7 +128,7 @@ def test_the_report_holds_every_run_with_its_words(demo_file, empty_file):
     from dynamis.bench.runs.analysis import analyse
     from dynamis.calibration.causes.words import shape_sentences
 
-    page = report_html(demo_file, Style())
+    page = written_as(whole_report(everything(demo_file), Style()), Path("r.html")).decode()
     for run in demo_file.runs():
         judged = analyse(run, demo_file.readings(run.id))
         for sentence in shape_sentences(judged.shape, Style(), judged.loading_factor):
@@ -133,4 +136,4 @@ def test_the_report_holds_every_run_with_its_words(demo_file, empty_file):
         assert page.count("<circle") >= judged.notes.size
     assert page.count("<svg") == 3
     assert np.all([tag in page for tag in ("</html>", "k = 2", "Change two constants")])
-    assert "No run has been taken" in report_html(empty_file, Style())
+    assert "No run has been taken" in written_as(whole_report(everything(empty_file), Style()), Path("r.html")).decode()

@@ -7,8 +7,9 @@ from tests.keeping import hold
 
 from dynamis.notation.style import Style
 from dynamis.plotting.axis import Axis
+from dynamis.plotting.drawing import Drawing
 from dynamis.plotting.series import marker_size, thinned
-from dynamis.plotting.svg import Svg
+from dynamis.plotting.svg import svg_text
 from dynamis.plotting.ticks import note_ticks, number_ticks, round_steps
 
 
@@ -46,9 +47,9 @@ def test_axes_ticks_series_and_drawings_give_what_they_gave():
         for pixels in (0, 1, 40, 300)
     ]
     sizes = [marker_size(np.arange(0.0, 200.0, apart), 7.0) for apart in (0.5, 2.0, 5.0, 9.0, 20.0, 150.0)]
-    svg = Svg(200, 80, "a & b")
+    svg = Drawing(200, 80, "a & b")
     svg.rectangle(1, 2, 30, 40, "#abc")
     svg.line([(0.0, 0.0), (12.345, 7.0), (float("nan"), 1.0), (20.0, 3.0)], "#123456", 1.5)
     svg.disc(5.5, 6.25, 2.0, "#000")
     svg.text(1.0, 2.0, "a < b & c", "#111", "middle")
-    hold("plotting", [placed, ticks, notes, steps, thin, sizes, svg.whole()])
+    hold("plotting", [placed, ticks, notes, steps, thin, sizes, svg_text(svg)])

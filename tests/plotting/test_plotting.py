@@ -11,8 +11,9 @@ from hypothesis import strategies as st
 
 from dynamis.notation.style import Style
 from dynamis.plotting.axis import Axis
+from dynamis.plotting.drawing import Drawing
 from dynamis.plotting.series import marker_size, thinned
-from dynamis.plotting.svg import Svg
+from dynamis.plotting.svg import svg_text
 from dynamis.plotting.ticks import decimals_of, note_ticks, number_ticks
 
 values = st.floats(-1e6, 1e6)
@@ -104,12 +105,12 @@ def test_markers_shrink_when_many():
 
 
 def test_svg_is_well_formed_whatever_its_words():
-    made = Svg(100, 50, 'a "label" <b>')
+    made = Drawing(100, 50, 'a "label" <b>')
     made.rectangle(0, 0, 10, 5, "#fff")
     made.line([(0, 1), (2, 3)], "#000")
     made.disc(1, 2, 3, "#111", "#222")
     made.text(5, 5, "<script>&", "#333", "end")
-    root = ElementTree.fromstring(made.whole())
+    root = ElementTree.fromstring(svg_text(made))
     assert [one.tag for one in root] == ["rect", "path", "circle", "text"]
     assert (root.get("aria-label"), root[3].text, root[1].get("d")) == (
         'a "label" <b>',

@@ -33,9 +33,20 @@ def pick_channel(contents: Contents, gear: str | None, unit: str | None, channel
     """
     boards = [one for one in contents.bench.gear if one.units and _outputs(one)]
     chosen = _pick("--gear", gear, boards, lambda one: one.name, "gear with units and a pitch output")
-    serial = _pick("--unit", unit, chosen.units, lambda one: one.serial, f"unit of {chosen.name}")
+    serial = pick_unit(chosen, unit)
     port = _pick("--channel", channel, _outputs(chosen), lambda one: one.name, f"pitch output of {chosen.name}")
     return PortRef(chosen.id, port.id), serial.serial
+
+
+def pick_gear(contents: Contents, gear: str | None) -> Gear:
+    """The gear with units that an option names; where none is named, the only one with runs, or the only one."""
+    every = [one for one in contents.bench.gear if one.units]
+    read = [one for one in every if any(run.gear == one.id for run in contents.runs)]
+    return _pick("--gear", gear, read if gear is None and read else every, lambda one: one.name, "gear with units")
+
+
+def pick_unit(gear: Gear, unit: str | None) -> Unit:
+    return _pick("--unit", unit, gear.units, lambda one: one.serial, f"unit of {gear.name}")
 
 
 def pick_link(contents: Contents, name: str | None) -> tuple[Link, PortRef]:

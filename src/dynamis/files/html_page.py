@@ -16,16 +16,17 @@ table { border-collapse: collapse; } td, th { padding: 3px 11px; text-align: rig
   font-weight: 500; border-bottom: 1px solid #c3ced6; } td.left, th.left { text-align: left; padding-left: 0;
   padding-right: 22px; }
 tr.void td { color: #566573; text-decoration: line-through; }
-@media print { body { background: #fff; } }
+table.sign { width: 100%; margin-top: 40px; } table.sign td.line { border-bottom: 1px solid #566573; width: 24%; }
+@media print { body { background: #fff; margin: 0; } h2 { break-after: avoid; } svg, tr { break-inside: avoid; } }
 """
 
 
-def page(title: str, parts: Iterable[str]) -> str:
-    """A whole page; title : plain text.  parts : HTML, the empty ones are passed over."""
+def page(title: str, parts: Iterable[str], paper: str = "A4") -> str:
+    """A whole page; title : plain text.  parts : HTML, the empty ones are passed over.  paper : as CSS calls it."""
     body = "\n".join(part for part in parts if part)
     return (
         f'<!DOCTYPE html>\n<html lang="en"><head><meta charset="utf-8"><title>{escape(title)}</title>'
-        f"<style>{_CSS}</style></head>\n<body>\n{body}\n</body></html>\n"
+        f"<style>{_CSS}@page {{ size: {paper}; margin: 16mm; }}\n</style></head>\n<body>\n{body}\n</body></html>\n"
     )
 
 

@@ -271,11 +271,15 @@ class Actions:
         self.window.guarded(lambda: self.session.open(import_json(path, fresh_path(path.stem))))
 
     def save_report(self) -> None:
-        path = self.save_name("Save the report", f"{self.session.bench.name}.html", "HTML (*.html)", ".html")
+        path = self.save_name(
+            "Save the report", f"{self.session.bench.name}.html", "HTML (*.html);;PDF (*.pdf);;CSV (*.csv)", ".html"
+        )
         if path is not None:
-            from dynamis.files.report_html import report_html
+            from dynamis.files.contents import everything
+            from dynamis.files.reports.making import whole_report, written_as
 
-            write_whole(path, report_html(self.session.document.file, self.session.style))
+            made = whole_report(everything(self.session.document.file), self.session.style)
+            write_whole(path, written_as(made, path))
             self.session.said.emit(f"Saved {path.name}.", False)
 
     def save_table(self) -> None:

@@ -113,7 +113,7 @@ def warm() -> None:
         import dynamis.bench.judging.matrix
         import dynamis.devices.scpi_meter
         import dynamis.devices.serial_board
-        import dynamis.files.report_html
+        import dynamis.files.reports.making
         import dynamis.ui.views.bench.station
         import dynamis.ui.views.chain.station
         import dynamis.ui.views.circuit.station

@@ -20,7 +20,8 @@ from dynamis.bench.document.ports import PortRef
 from dynamis.demo.lantern import write_demo
 from dynamis.devices.taking import Settling
 from dynamis.errors import InputError
-from dynamis.files.report_html import report_html
+from dynamis.files.contents import everything
+from dynamis.files.reports.making import whole_report, written_as
 from dynamis.files.store import BenchFile
 from dynamis.files.stored import now
 from dynamis.files.writing import write_whole
@@ -106,7 +107,8 @@ def tour(folder: Path, notes: tuple[float, ...] = _NOTES) -> list[Path]:
         with _data_in(Path(place)):
             _prove(window, notes, picture)
         written.append(folder / "report.html")
-        write_whole(written[-1], report_html(session.document.file, session.style))
+        made = whole_report(everything(session.document.file), session.style)
+        write_whole(written[-1], written_as(made, written[-1]))
         window.show_station("Measure")
         session.open(BenchFile.create(Path(place) / "untitled.dynamis", Bench()))
         picture("empty-bench")

@@ -1,0 +1,1 @@
+"""Reports: what they say, block by block; how they are written is elsewhere."""

@@ -1,0 +1,1 @@
+"""Reports as files: HTML, PDF and CSV, without a window."""
