@@ -106,20 +106,20 @@ def table_texts(table) -> list[tuple[str, ...]]:
     return [row.cells for row in table.rows_model.rows]
 
 
-def answered(station: QWidget) -> None:
-    """Until the proposals and the spread of the chosen one have come."""
-    for _ in range(4000):
+def until(comes: Callable[[], bool], seconds: float = 40.0) -> None:
+    """Go on until something is so."""
+    for _ in range(int(seconds * 100.0)):
         settle()
-        if station.state.text() != "working it out…" and station.side._spread is not None:
+        if comes():
             return
         time.sleep(0.01)
-    raise AssertionError(f"no answer: {station.state.text()} {station.refusal.text()}")
+    raise AssertionError("it did not come")
+
+
+def answered(station: QWidget) -> None:
+    """Until the proposals and the spread of the chosen one have come."""
+    until(lambda: station.state.text() != "working it out…" and station.side._spread is not None)
 
 
 def answered_or_refused(station: QWidget) -> None:
-    for _ in range(4000):
-        settle()
-        if station.refusal.text():
-            return
-        time.sleep(0.01)
-    raise AssertionError("no sentence came")
+    until(lambda: bool(station.refusal.text()))

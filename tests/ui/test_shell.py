@@ -8,9 +8,9 @@ import sys
 from pathlib import Path
 
 import pytest
-from drive import action, click, press, settle, table_texts, type_into, with_dialog
+from drive import action, click, press, settle, table_texts, type_into, until, with_dialog
 from msgspec.structs import replace
-from PySide6.QtCore import QMimeData, QObject, QPointF, Qt, QUrl
+from PySide6.QtCore import QLocale, QMimeData, QObject, QPointF, Qt, QUrl
 from PySide6.QtGui import QColor, QDropEvent, QGuiApplication, QTextLayout
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
     QLabel,
     QLineEdit,
     QPlainTextEdit,
+    QProgressDialog,
     QTableView,
 )
 
@@ -29,6 +30,7 @@ from dynamis import __version__
 from dynamis.bench.chains.codes import channel_codes, codes_sentences
 from dynamis.bench.document.bench import Bench
 from dynamis.files.store import BenchFile
+from dynamis.ui.report_actions import paper_of
 from dynamis.ui.session.preferences import Preferences, load_preferences, preferences_path
 from dynamis.ui.theme.palette import DARK, LIGHT
 from dynamis.ui.theme.style import text_font
@@ -223,16 +225,13 @@ def test_benches_are_kept_copied_exported_and_imported(window, file_names, tmp_p
         assert copied.bench() == window.session.bench
 
 
-@pytest.mark.parametrize("name", ["report.html", "table.csv", "plot.svg", "plot.png", "way.csv"])
+@pytest.mark.parametrize("name", ["table.csv", "plot.svg", "plot.png", "way.csv"])
 def test_what_is_seen_can_be_taken_along(window, file_names, tmp_path, name):
-    text = {"report.html": "Save the report", "table.csv": "Save the table", "way.csv": "Save the chosen way"}.get(
-        name, "Save the picture"
-    )
+    text = {"table.csv": "Save the table", "way.csv": "Save the chosen way"}.get(name, "Save the picture")
     file_names.append(str(tmp_path / name))
     action(window, text).trigger()
     data = (tmp_path / name).read_bytes()
     start = {
-        "report.html": b"<!DOCTYPE html>",
         "table.csv": b"name,note",
         "plot.svg": b"<?xml",
         "plot.png": b"\x89PNG",
@@ -242,6 +241,40 @@ def test_what_is_seen_can_be_taken_along(window, file_names, tmp_path, name):
     file_names.append(str(tmp_path / "none" / name))
     action(window, text).trigger()
     assert "cannot be written" in window.sentence.text()
+
+
+@pytest.mark.parametrize(
+    ("text", "name", "start"),
+    [
+        ("Save the report", "report.html", b"<!DOCTYPE html>"),
+        ("Save the report", "report.csv", b"unit,channel"),
+        ("Save the unit's certificate", "unit.pdf", b"%PDF"),
+        ("Save the batch of the gear", "batch.html", b"<!DOCTYPE html>"),
+    ],
+)
+def test_reports_are_written_beside_the_window(window, file_names, tmp_path, text, name, start):
+    for folder, words in ((tmp_path, f"Saved {name}."), (tmp_path / "none", "cannot be written")):
+        file_names.append(str(folder / name))
+        action(window, text).trigger()
+        until(lambda words=words: words in window.sentence.text())
+    assert (tmp_path / name).read_bytes().startswith(start)
+    file_names.append(str(tmp_path / "r.txt"))
+    action(window, text).trigger()
+    until(lambda: "another ending was given" in window.sentence.text())
+    assert not (tmp_path / "r.txt").exists()
+
+
+def test_a_report_may_be_given_up(window, file_names, tmp_path):
+    file_names.append(str(tmp_path / "left.pdf"))
+    action(window, "Save the unit's certificate").trigger()
+    window.findChild(QProgressDialog).canceled.emit()
+    until(lambda: "given up" in window.sentence.text())
+    assert not (tmp_path / "left.pdf").exists()
+    assert (paper_of(QLocale("en_US")), paper_of(QLocale("de_DE")), paper_of(QLocale("en_GB"))) == (
+        "letter",
+        "a4",
+        "a4",
+    )
 
 
 def drop(window, path: Path) -> None:

@@ -23,6 +23,7 @@ from dynamis.files.writing import write_whole
 from dynamis.ui.bench_actions import add_bench_actions
 from dynamis.ui.benches import fresh_demo, fresh_path
 from dynamis.ui.export_actions import add_export_actions
+from dynamis.ui.report_actions import ReportActions
 from dynamis.ui.stations import STATIONS
 from dynamis.ui.tuning_actions import add_tuning_actions
 from dynamis.ui.widgets.picture import Picture
@@ -78,7 +79,7 @@ class Actions:
         menu.addSeparator()
         self.add(menu, "&Import a bench from JSON…", "", self.import_json)
         add_export_actions(self, menu)
-        self.add(menu, "Save the &report…", "Ctrl+R", self.save_report)
+        self.reports = ReportActions(self, menu)
         menu.addSeparator()
         self.add(menu, "Pre&ferences…", "Ctrl+,", self.preferences)
         self.add(menu, "&Quit", "Ctrl+Q", self.window.close)
@@ -269,18 +270,6 @@ class Actions:
     def import_path(self, path: Path) -> None:
         """Make a new bench of an exported one; it is kept in the data folder until it is kept elsewhere."""
         self.window.guarded(lambda: self.session.open(import_json(path, fresh_path(path.stem))))
-
-    def save_report(self) -> None:
-        path = self.save_name(
-            "Save the report", f"{self.session.bench.name}.html", "HTML (*.html);;PDF (*.pdf);;CSV (*.csv)", ".html"
-        )
-        if path is not None:
-            from dynamis.files.contents import everything
-            from dynamis.files.reports.making import whole_report, written_as
-
-            made = whole_report(everything(self.session.document.file), self.session.style)
-            write_whole(path, written_as(made, path))
-            self.session.said.emit(f"Saved {path.name}.", False)
 
     def save_table(self) -> None:
         table = self.window.station.table()
