@@ -273,3 +273,42 @@ def test_no_sentence_or_number_in_the_window_is_a_literal(window):
         assert cells[6] == style.cents(worth)
     session.selection.set_note(84.0)
     assert f"off by {style.cents(judged.error_cents[-1], sign=True)} ct" in window.thread_strip.accessibleDescription()
+
+
+def test_as_few_readings_as_will_do_are_asked_for_with_their_reason(window):
+    """Typed by hand from an empty bench: both ends, then what tells most, the first again, and enough."""
+
+    def few(dialog) -> None:
+        assert not dialog.enough.isVisible()
+        dialog.which.setCurrentIndex(dialog.which.findData("few"))
+        begin_with(dialog)
+
+    def begin_with(dialog) -> None:
+        with_dialog(dialog._add_board, add_board)
+        with_dialog(dialog._add_meter, add_meter)
+        type_into(dialog.plan, "24:84")
+        assert dialog.enough.isVisible()
+        type_into(dialog.enough, "0.8")
+        dialog.try_accept()
+
+    with_dialog(lambda: press(window, Qt.Key.Key_N, CONTROL), few)
+    session, panel = window.session, window.station.entry
+    assert (session.selection.run.enough_cents, len(session.selection.run.plan)) == (0.8, 61)
+    told, read = [], []
+    while session.runs.analysis().next_note is not None and len(read) < 30:
+        settle()
+        told.append(panel.expect.text().replace("\u00a0", " "))
+        read.append(session.selection.note)
+        type_into(panel.entry, str(attic_volts(read[-1])), enter=True)
+    assert read[:2] == [24.0, 84.0]
+    assert read[-1] == 24.0
+    assert 6 <= len(read) <= 15
+    assert "a line wants both of its ends first. About" in told[0]
+    assert "It tells most: the correction may be off by" in told[3]
+    assert "The first note once more" in told[-1]
+    settle()
+    assert panel.progress.text() == f"{len(read)} readings: enough is read"
+    assert "Enough is read" in panel.expect.text().replace("\u00a0", " ")
+    # 0.31 % and -2.2 mV are what was put in.
+    constants = session.runs.analysis().correction("constants")
+    assert constants.gain == pytest.approx(1.0031, abs=2e-4)

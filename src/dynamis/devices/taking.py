@@ -8,12 +8,14 @@ from __future__ import annotations
 
 import contextlib
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Final, Literal
 
 import numpy as np
+from numpy.typing import NDArray
 
+from dynamis.bench.document.records import RunRecord
 from dynamis.bench.runs.analysis import RunAnalysis
 from dynamis.devices.interface import Board, DeviceError, Measurand, Meter, Shown
 from dynamis.errors import InputError
@@ -47,7 +49,8 @@ class Job:
     channel : the board's letter.  unit : the serial that has to answer.  notes : in order, the first one
     repeated at the end where that is wanted.  agree : how far two readings in a row may lie apart, in
     volts, or for hertz as a fraction.  jump_volts : about how far the output moves to each of the notes.
-    held_hash : what the channel has to hold, None where anything will do.
+    held_hash : what the channel has to hold, None where anything will do.  following : where what is read decides what
+    is read next, the note after the last one with the size of its jump and about how many are to go, or None.
     """
 
     channel: str
@@ -59,6 +62,16 @@ class Job:
     jump_volts: tuple[float, ...]
     held_hash: str | None = None
     settling: Settling = Settling()
+    following: Callable[[], Following | None] | None = None
+
+
+@dataclass(frozen=True)
+class Following:
+    """A note that is read next.  to_go : about how many are left, it included."""
+
+    note: float
+    jump_volts: float
+    to_go: int
 
 
 @dataclass(frozen=True)
@@ -147,18 +160,19 @@ class _Taking:
     ) -> None:
         self._job, self._board, self._meter, self._control = job, board, meter, control
         self._store, self._tell_progress, self._sleep = store, tell, sleep
+        self._notes, self._jumps = list(job.notes), list(job.jump_volts)
+        self._count = len(self._notes)
         self._done = 0
         self._ready = False
         self._unstored: Taken | None = None
 
     def tell(self, state: State, sentence: str = "") -> None:
-        notes = self._job.notes
-        note = notes[self._done] if self._done < len(notes) else None
-        self._tell_progress(Progress(state, self._done, len(notes), note, sentence))
+        note = self._notes[self._done] if self._done < len(self._notes) else None
+        self._tell_progress(Progress(state, self._done, max(self._count, self._done), note, sentence))
 
     def run(self) -> None:
         try:
-            while self._done < len(self._job.notes):
+            while self._done < len(self._notes) or self._goes_on():
                 self._control.check()
                 if self._control.paused:
                     self._hold("")
@@ -176,6 +190,16 @@ class _Taking:
         except BaseException:
             self._make_safe()
             raise
+
+    def _goes_on(self) -> bool:
+        """Whether what was read asks for another note, which is then the next."""
+        following = None if self._job.following is None else self._job.following()
+        if following is None:
+            return False
+        self._notes.append(following.note)
+        self._jumps.append(following.jump_volts)
+        self._count = self._done + following.to_go
+        return True
 
     def _hold(self, sentence: str) -> None:
         """Outputs safe, say why, and wait until told."""
@@ -224,10 +248,10 @@ class _Taking:
 
     def _read_note(self, index: int) -> Taken | None:
         job = self._job
-        note = job.notes[index]
+        note = self._notes[index]
         self.tell("settling")
         code = self._board.play(job.channel, note)
-        self._sleep(job.settling.wait(job.jump_volts[index]))
+        self._sleep(job.settling.wait(self._jumps[index]))
         self.tell("reading")
         before: float | None = None
         apart = 0.0
@@ -274,9 +298,18 @@ _AGREE_HERTZ: Final = 1e-4
 _UNKNOWN_METER_VOLTS: Final = 0.5e-3
 
 
-def job_of(judged: RunAnalysis, *, letter: str, held_hash: str | None, settling: Settling = Settling()) -> Job:
+def job_of(
+    judged: RunAnalysis,
+    *,
+    letter: str,
+    held_hash: str | None,
+    settling: Settling = Settling(),
+    judge: Callable[[], RunAnalysis] | None = None,
+) -> Job:
     """What is left to read of a run: notes that decide what is open, those of its plan without a reading, then its
-    first note once more.
+    first note once more; where as few as will do are read, one note, and what follows from it.
+
+    judge : the run with the readings that have come meanwhile.
 
     Raises `InputError` where nothing is left, and for a run in cents, which no device reads.
     """
@@ -287,11 +320,13 @@ def job_of(judged: RunAnalysis, *, letter: str, held_hash: str | None, settling:
     asks = () if judged.shape is None else judged.shape.asks
     unread = [note for note in run.plan if note not in read and note not in asks]
     left = [*asks, *unread]
+    few = judged.planned is not None
+    if few:
+        left, unread = [] if judged.next_note is None else [judged.next_note], []
     if not left:
         raise InputError("All notes of this run are read; begin a new run to take them afresh.")
     notes = (*left, run.plan[0]) if unread else tuple(left)
-    volts = run.model.law.volts(run.model.tuning.octaves(np.asarray(notes), run.model.law.reference_note))
-    jumps = np.abs(np.diff(volts, prepend=0.0))
+    jumps = np.abs(np.diff(_volts(run, notes), prepend=0.0))
     meter = run.meter
     resolution = _UNKNOWN_METER_VOLTS / _AGREE_COUNTS if meter is None else meter.resolution_volts
     volts_read = run.quantity == "volts"
@@ -306,4 +341,21 @@ def job_of(judged: RunAnalysis, *, letter: str, held_hash: str | None, settling:
         tuple(jumps.tolist()),
         held_hash,
         settling,
+        None if judge is None or not few else lambda: _following(judge()),
     )
+
+
+def _volts(run: RunRecord, notes: Sequence[float]) -> NDArray[np.float64]:
+    """About where the output stands at notes."""
+    law = run.model.law
+    return law.volts(run.model.tuning.octaves(np.asarray(notes), law.reference_note))
+
+
+def _following(judged: RunAnalysis) -> Following | None:
+    """What is read next of a run that chooses by what was read."""
+    note, planned = judged.next_note, judged.planned
+    if note is None or planned is None:
+        return None
+    last = judged.valid[-1].note if judged.valid else note
+    jump = float(np.abs(np.diff(_volts(judged.run, (last, note)))[0]))
+    return Following(note, jump, max(1, planned.to_go))

@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, Signal
 
 from dynamis.bench.document.ports import PortRef
 from dynamis.bench.document.records import HeadRecord, HeldRecord, RunRecord, SendRecord
+from dynamis.bench.runs.analysis import analyse
 from dynamis.bench.runs.boards import board_letter, channel_correction, difference_sentence, run_correction
 from dynamis.bench.runs.proving import Course, StepKey, course_of, next_run
 from dynamis.converter.firmware import BoardCorrection
@@ -147,8 +148,14 @@ class CourseRunner(QObject):
         if session.document.file.read_only:
             raise InputError(session.document.file.read_only)
         wanted = None if run.head.kind == "nominal" else run_correction(run)
-        job = job_of(judged, letter=letter, held_hash=None if wanted is None else wanted.hash, settling=self.settling)
         file = session.document.file
+        job = job_of(
+            judged,
+            letter=letter,
+            held_hash=None if wanted is None else wanted.hash,
+            settling=self.settling,
+            judge=lambda: analyse(run, file.readings(run.id)),
+        )
 
         def store(taken: Taken) -> None:
             row = (taken.note, taken.shown.value, taken.code, 0.0)

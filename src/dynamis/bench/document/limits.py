@@ -29,6 +29,8 @@ MOST_TURNED: Final = 1e3
 MOST_METERS: Final = 200
 MOST_RUNS: Final = 10_000
 MOST_PLAN: Final = 2000
+# Notes of which as few as will do are read: each is weighed against all others.
+MOST_CHOICE: Final = 128
 MOST_READINGS: Final = 5000
 # Any other number that a record holds.
 MOST_NUMBER: Final = 1e12

@@ -10,6 +10,7 @@ from dynamis.bench.document.limits import (
     A4_HERTZ,
     HIGHEST_NOTE,
     MOST_CENTS,
+    MOST_CHOICE,
     MOST_CODE,
     MOST_HERTZ,
     MOST_LAW_VOLTS,
@@ -88,6 +89,9 @@ def check_run(run: RunRecord) -> None:
         counted("notes to read", len(run.plan), MOST_PLAN)
         for note in run.plan:
             within("A note to read", note, 0.0, HIGHEST_NOTE)
+        if run.enough_cents is not None:
+            within("What is enough", run.enough_cents, 1e-3, 1e4, "ct")
+            counted("notes to choose from", len(run.plan), MOST_CHOICE)
         for ohms in (run.output_ohms, *run.plugged_ohms):
             if ohms is not None:
                 within("A resistance", ohms, 0.0, MOST_OHMS, "Ω")

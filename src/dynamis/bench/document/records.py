@@ -91,6 +91,8 @@ class RunRecord(Record, frozen=True):
     plan : notes to read, in order.  held_hash : of the correction that the board held, where it was asked.
     meter_identity : the meter in its own words, where it was read by itself.  uid : unique across files.
     side : whether an output was read, or what an input makes of known volts: an oscillator's own tracking.
+    enough_cents : where as few notes of the plan are read as will do, by how much another reading may still change the
+    correction; None where all are.
     """
 
     id: str
@@ -118,6 +120,7 @@ class RunRecord(Record, frozen=True):
     meter_identity: str = ""
     uid: str = ""
     side: Literal["output", "input"] = "output"
+    enough_cents: float | None = None
 
     @property
     def channel(self) -> PortRef:

@@ -95,3 +95,16 @@ def _worst(judged: RunAnalysis, style: Style) -> str:
 
 def _inputs(count: int) -> str:
     return "one input" if count == 1 else f"{count} inputs"
+
+
+def progress_words(judged: RunAnalysis) -> str:
+    """How much of a run is read, and about how much is left."""
+    count, planned = len(judged.valid), judged.planned
+    if planned is not None:
+        readings = f"{count} reading{'' if count == 1 else 's'}"
+        return f"{readings}, about {planned.to_go} to go" if planned.note is not None else f"{readings}: enough is read"
+    read = {row.note for row in judged.valid}
+    done = sum(note in read for note in judged.run.plan)
+    more = count - done
+    besides = f", {more} {'reading' if more == 1 else 'readings'} besides" if more > 0 else ""
+    return f"{done} of {len(judged.run.plan)} notes read{besides}"

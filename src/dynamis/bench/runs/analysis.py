@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
+from functools import cached_property
 from typing import Literal, overload
 
 import numpy as np
@@ -13,6 +14,7 @@ from numpy.typing import ArrayLike, NDArray
 from dynamis.bench.chains.port_transfers import dac_if_known, make_head
 from dynamis.bench.document.records import AdoptionRecord, HeadRecord, ReadingRecord, RunRecord
 from dynamis.bench.gear.instruments import frequency_limits, meter_range
+from dynamis.bench.runs.planning import Planned, plan_next
 from dynamis.calibration.causes.describe import Shape, describe_shape
 from dynamis.calibration.correction_types import ConstantsCorrection, Correction, TableCorrection, TrimmerCorrection
 from dynamis.calibration.corrections import corrections_for
@@ -101,12 +103,34 @@ class RunAnalysis:
 
     @property
     def next_note(self) -> float | None:
-        """The note to read next: one that decides what is open, else the first of the plan without a valid reading;
-        None when all are read."""
+        """The note to read next: one that decides what is open, else the first of the plan without a valid reading, or
+        the one that tells most where few are to do; None when enough is read."""
         if self.shape is not None and self.shape.asks:
             return self.shape.asks[0]
+        if self.planned is not None:
+            return self.planned.note
         read = {reading.note for reading in self.valid}
         return next((note for note in self.run.plan if note not in read), None)
+
+    @cached_property
+    def planned(self) -> Planned | None:
+        """What tells most next, where as few notes are read as will do; None where the whole plan is read."""
+        run = self.run
+        if run.enough_cents is None or not run.plan:
+            return None
+        notes = np.array(sorted(set(run.plan)), float)
+        reads = self.model.expected_shown(notes)
+        own = reading_uncertainty(reads, np.zeros(notes.size), self.model, self.meter).independent
+        return plan_next(
+            self.model,
+            notes,
+            own,
+            codes_of(run, self.converter, notes),
+            self.converter,
+            [row.note for row in self.valid],
+            self.residual_cents,
+            run.enough_cents,
+        )
 
     def expect(self, note: float) -> float:
         """What the instrument should show for a note: by the line where there is one, else as wanted."""

@@ -11,6 +11,7 @@ import numpy as np
 from dynamis.bench.chains.port_transfers import converter_of
 from dynamis.bench.document.bench import Bench
 from dynamis.bench.document.ports import PortRef
+from dynamis.bench.document.record_checks import check_run
 from dynamis.bench.document.records import AdoptionRecord, InstrumentRecord, ReadQuantity, RunRecord, Where
 from dynamis.errors import InputError
 from dynamis.pitch.laws import Law, law_text
@@ -35,11 +36,12 @@ def new_run(
     plugged: tuple[PortRef, ...],
     celsius: float | None,
     warm_minutes: float | None,
+    enough_cents: float | None = None,
 ) -> RunRecord:
     """A run of a channel of a unit; raises `InputError` where it could not be judged.
 
     channel : an output, or an input whose own tracking is read.  adopted : the correction in force for it.
-    plan : notes to read, in order.
+    plan : notes to read, in order; with enough_cents, to choose from until another reading would change less.
     """
     title = " ".join(title.split())
     if not title:
@@ -71,7 +73,10 @@ def new_run(
         trimmers=port.trimmers,
         plan=tuple(plan),
         side=port.direction,
+        enough_cents=enough_cents,
     )
+    if enough_cents is not None:
+        check_run(run)
     if adopted is not None and adopted.head.kind != "nominal":
         run = msgspec.structs.replace(run, head=adopted.head)
     if not all(math.isfinite(value) for value in run.model.expected(plan)):

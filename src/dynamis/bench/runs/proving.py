@@ -203,6 +203,8 @@ def _whole_notes(known: list[RunRecord]) -> tuple[float, ...]:
 
 
 def _left(judged: RunAnalysis) -> str:
+    if judged.planned is not None:
+        return f"About {judged.planned.to_go} readings"
     read = {row.note for row in judged.valid}
     left = f"{sum(note not in read for note in judged.run.plan)} of {len(judged.run.plan)} notes"
     asks = 0 if judged.shape is None else len(judged.shape.asks)

@@ -6,7 +6,9 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from dynamis.bench.document.records import KIND_WORDS
+from dynamis.bench.runs.advice import progress_words
 from dynamis.bench.runs.analysis import RunAnalysis, as_read
+from dynamis.bench.runs.planning import planned_words
 from dynamis.calibration.slips import Slip, beyond_range, find_slip
 from dynamis.calibration.words import proof_sentences
 from dynamis.devices.taking import Progress
@@ -137,17 +139,12 @@ class EntryPanel(Panel):
         set_text(self.number, plain(note) if float(note).is_integer() else style.number(note, 2))
         set_text(self.name, note_name(note, style) or "")
         set_text(self.what, self._what(judged, note))
-        set_text(self.expect, tied(self._expectation(judged, note)))
+        why = planned_words(judged.planned, style) if judged.planned is not None else ""
+        told = [self._expectation(judged, note), *([why] if why and note == (judged.next_note or note) else [])]
+        set_text(self.expect, tied(" ".join(told)))
         set_text(self.unit, UNITS[judged.run.quantity])
         read = {row.note for row in judged.valid}
-        planned = len(judged.run.plan)
-        done = sum(planned_note in read for planned_note in judged.run.plan)
-        more = len(judged.valid) - done
-        set_text(
-            self.progress,
-            f"{done} of {planned} notes read"
-            + (f", {more} {'reading' if more == 1 else 'readings'} besides" if more > 0 else ""),
-        )
+        set_text(self.progress, progress_words(judged))
         self.dashes.show_notes([(n in read, n == note) for n in judged.run.plan], self.colours)
         self._show_meter(judged)
         self._show_conditions(judged)

@@ -8,6 +8,7 @@ from dynamis.bench.document.commands import add_gear, add_meter, add_unit
 from dynamis.bench.document.ports import PortRef
 from dynamis.bench.document.records import RunRecord
 from dynamis.bench.runs.beginning import new_run
+from dynamis.bench.runs.planning import WHICH, notes_to_read, usual_enough
 from dynamis.errors import InputError
 from dynamis.files.stored import now
 from dynamis.notation.numbers import parse_quantity
@@ -58,6 +59,9 @@ class RunDialog(FormDialog[RunRecord]):
         self.celsius = self.line("Temperature", "", "°C, where it is known")
         self.warm = self.line("Warmed up", "", "minutes, where it is known")
         self.plan = self.line("Notes to read", "36:96:12", "36:96:12, or 36,48,60")
+        self.which = self._choice("Of them", tuple(WHICH.items()))
+        self.enough = self.line("Enough, cents", "", "by how much another reading may still change the correction")
+        self.which.currentIndexChanged.connect(self._which_changed)
         self.tolerance = self.line("Tolerance, cents", "5", "5, or 36:41=10,42:90=5,91:96=10")
         self.column.insertWidget(
             1,
@@ -69,6 +73,7 @@ class RunDialog(FormDialog[RunRecord]):
         self.quantity.currentIndexChanged.connect(self._quantity_changed)
         self._fill_channels(session.selection.channel)
         self._quantity_changed()
+        self._which_changed()
 
     def _choice(self, text: str, choices: tuple[tuple[str, str], ...]) -> QComboBox:
         box = QComboBox()
@@ -128,6 +133,9 @@ class RunDialog(FormDialog[RunRecord]):
             words = "it is read by what it plays" if takes else "nothing on this bench hangs on it"
             self._plugs.addWidget(label(words, "muted"))
 
+    def _which_changed(self) -> None:
+        self.form.setRowVisible(self.enough, self.which.currentData() == "few")
+
     def _quantity_changed(self) -> None:
         volts = self.quantity.currentData() == "volts"
         self._fill_meters()
@@ -183,7 +191,10 @@ class RunDialog(FormDialog[RunRecord]):
             serial = _FIRST
             self._fill_channels((channel, serial))
         naming = Naming(session.style.middle_c)
-        meter_id = self.meter.currentData()
+        meter_id, which = self.meter.currentData(), self.which.currentData()
+        tolerance = parse_tolerance(self.tolerance.text(), naming)
+        plan = notes_to_read(which, parse_note_list(self.plan.text(), naming))
+        enough = self._optional(self.enough.text(), "", "What is enough") or usual_enough(tolerance, plan)
         return new_run(
             session.bench,
             session.runs.in_force((channel, serial)),
@@ -193,14 +204,15 @@ class RunDialog(FormDialog[RunRecord]):
             channel=channel,
             serial=serial,
             law=law,
-            tolerance=parse_tolerance(self.tolerance.text(), naming),
-            plan=parse_note_list(self.plan.text(), naming),
+            tolerance=tolerance,
+            plan=plan,
             quantity=self.quantity.currentData(),
             meter=None if meter_id is None else session.bench.meter(meter_id),
             where=self.where.currentData(),
             plugged=tuple(sink for box, sink in self.plugs if box.isChecked()),
             celsius=self._optional(self.celsius.text(), "°C", "The temperature"),
             warm_minutes=self._optional(self.warm.text(), "", "The minutes warmed up"),
+            enough_cents=enough if which == "few" else None,
         )
 
     def _optional(self, text: str, unit: str, what: str) -> float | None:

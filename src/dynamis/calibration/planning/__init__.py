@@ -1,0 +1,1 @@
+"""Which note to read next, and when enough is read."""
