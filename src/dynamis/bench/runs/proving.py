@@ -242,6 +242,8 @@ def next_run(like: RunRecord, head: HeadRecord, plan: tuple[float, ...], *, run_
         created=created,
         head=head,
         plan=plan,
+        # A table, and a proof, want every note.
+        enough_cents=like.enough_cents if head.kind == "nominal" and plan == like.plan else None,
         held_hash=None,
         meter_identity="",
         warm_minutes=None,
