@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+import soundfile
 from drive import action, click, focused, keys, press, settle, table_texts, type_into, with_dialog
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
+from tests.tuner.sounds import SAW, tone
 
 from dynamis.bench.runs.analysis import analyse
 from dynamis.calibration.causes.words import shape_sentences
@@ -312,3 +314,38 @@ def test_as_few_readings_as_will_do_are_asked_for_with_their_reason(window):
     # 0.31 % and -2.2 mV are what was put in.
     constants = session.runs.analysis().correction("constants")
     assert constants.gain == pytest.approx(1.0031, abs=2e-4)
+
+
+def test_a_recorded_sweep_becomes_the_readings_of_a_run(window, tmp_path):
+    """Dropped on the window: listened to, shown tone by tone, one tone left out, taken as readings of the run."""
+    chance, path = np.random.default_rng(1), tmp_path / "sweep.wav"
+    parts = [tone(440.0 * 2.0 ** ((note - 69.0) / 12.0) * 1.002, 0.6, SAW, chance) for note in (36, 48, 60, 72)]
+    soundfile.write(path, np.concatenate([one for part in parts for one in (part, np.zeros(6000))]), 48000)
+
+    def begin_in_hertz(dialog) -> None:
+        with_dialog(dialog._add_board, add_board)
+        dialog.quantity.setCurrentIndex(1)
+        type_into(dialog.plan, "36,48,60,72,84")
+        dialog.try_accept()
+
+    with_dialog(lambda: press(window, Qt.Key.Key_N, CONTROL), begin_in_hertz)
+    told = []
+
+    def look(dialog) -> None:
+        told.extend(text.replace("\u00a0", " ") for text in dialog.said.shown)
+        dialog.ticks[1].setCheckState(Qt.CheckState.Unchecked)
+        dialog.try_accept()
+
+    with_dialog(lambda: window.take_file(path), look)
+    assert told == ["4 steady tones are heard, 4 of them notes to read.", "Not heard: 84 C6."]
+    rows = window.session.runs.analysis().valid
+    assert [row.note for row in rows] == [36.0, 60.0, 72.0]
+    assert window.session.runs.analysis().error_cents == pytest.approx([1200.0 * np.log2(1.002)] * 3, abs=0.05)
+    assert all(0.0 < row.own < 0.01 for row in rows)
+    assert "3 readings taken from the recording" in window.sentence.text()
+    soundfile.write(path, np.zeros(48000), 48000)
+    window.take_file(path)
+    assert "No steady tone" in window.sentence.text()
+    path.write_text("no sound")
+    window.take_file(path)
+    assert "a WAV file was expected" in window.sentence.text()

@@ -104,8 +104,8 @@ class Actions:
             return work
 
         self.add(menu, "&New run…", "Ctrl+N", measure(lambda shown: shown.new_run()))
-        self.add(menu, "&Open readings…", "Ctrl+Shift+O", measure(lambda shown: shown.open_readings()))
-        self.add(menu, "&Paste readings", "Ctrl+Shift+V", measure(lambda shown: shown.paste_readings()))
+        self.add(menu, "&Open readings…", "Ctrl+Shift+O", measure(lambda shown: shown.files.open()))
+        self.add(menu, "&Paste readings", "Ctrl+Shift+V", measure(lambda shown: shown.files.paste()))
         self.add(menu, "&Void the last reading…", "Ctrl+Shift+Backspace", measure(lambda shown: shown.void_last()))
         menu.addSeparator()
         self.add(menu, "&Take the rest by itself", "F5", measure(lambda shown: shown.take_the_rest()))

@@ -336,13 +336,13 @@ class MainWindow(QMainWindow):
             from dynamis.ui.tuning_actions import take_tuning
 
             self.guarded(take_tuning, self, [path])
-        elif ending in (".csv", ".tsv", ".txt"):
+        elif ending in (".csv", ".tsv", ".txt", ".wav", ".flac", ".aif", ".aiff"):
             self.show_station("Measure")
             self.guarded(self.station.take_file, path)
         else:
             self.say(
-                f"{path.name}: a bench (.dynamis), an exported bench (.json), readings (.csv) or a tuning (.scl, .syx) "
-                "can be dropped here.",
+                f"{path.name}: a bench (.dynamis), an exported bench (.json), readings (.csv), a recording (.wav) or a "
+                "tuning (.scl, .syx) can be dropped here.",
                 True,
             )
 

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtGui import QColor, QGuiApplication, QResizeEvent, QShowEvent
+from PySide6.QtGui import QColor, QResizeEvent, QShowEvent
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QInputDialog, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from dynamis.bench.runs.analysis import RunAnalysis
@@ -16,7 +16,6 @@ from dynamis.calibration.meter import MeterRange
 from dynamis.calibration.words import correction_title
 from dynamis.errors import InputError
 from dynamis.files.correction_csv import correction_text
-from dynamis.files.text import read_text
 from dynamis.files.writing import write_whole
 from dynamis.notation.style import plain
 from dynamis.pitch.notes import note_label
@@ -27,6 +26,7 @@ from dynamis.ui.stations import Station
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.views.measure.course_panel import CoursePanel
 from dynamis.ui.views.measure.entry_panel import UNITS, EntryPanel
+from dynamis.ui.views.measure.from_files import FromFiles
 from dynamis.ui.views.measure.readings_panel import ReadingsPanel
 from dynamis.ui.views.measure.words_panel import WordsPanel
 from dynamis.ui.widgets.note_plot import NotePlot, PlotPoints
@@ -59,6 +59,7 @@ class MeasureStation(Station):
     def __init__(self, session: Session, course: CourseRunner, colours: Colours, points: float) -> None:
         super().__init__(session, course, colours, points)
         self.entry = EntryPanel(session, course, colours)
+        self.files = FromFiles(self, session, self.new_run)
         self.course = CoursePanel(course, colours)
         # While a run is taken by itself, one part is shown at a turn, so that no turn is long.
         self._turns: list[Callable[[], None]] = []
@@ -120,7 +121,7 @@ class MeasureStation(Station):
         self._course.devices.ended.connect(self.taking_ended)
         self.course.go_pressed.connect(self.do_next)
         self.entry.asked_for_run.connect(self.new_run)
-        self.entry.asked_for_csv.connect(self.open_readings)
+        self.entry.asked_for_csv.connect(self.files.open)
         self.start.open_demo.connect(self.demo_wanted)
         self.start.open_bench.connect(self.bench_wanted)
         self.start.begin_run.connect(self.new_run)
@@ -295,41 +296,9 @@ class MeasureStation(Station):
             self._session.runs.begin(self._course.with_devices(dialog.value))
             self.entry.entry.setFocus()
 
-    def open_readings(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Open readings", "", "Tables (*.csv *.tsv *.txt);;All files (*)")
-        if name:
-            self.take_file(Path(name))
-
     def take_file(self, path: Path) -> None:
-        """Readings from a file, after a look at how it is laid out."""
-        try:
-            self._take_text(read_text(path), path.name)
-        except InputError as error:
-            self._session.said.emit(str(error), True)
-
-    def paste_readings(self) -> None:
-        text = QGuiApplication.clipboard().text()
-        if not text.strip():
-            self._session.said.emit("The clipboard holds no text to take readings from.", True)
-            return
-        self._take_text(text, "the clipboard")
-
-    def _take_text(self, text: str, where: str) -> None:
-        run = self._session.selection.run
-        if run is None:
-            self.new_run()
-            run = self._session.selection.run
-            if run is None:
-                return
-        from dynamis.ui.views.measure.csv_dialog import CsvDialog
-
-        dialog = CsvDialog(self, text, where, run.quantity, self._session.style)
-        if not dialog.exec():
-            return
-        try:
-            self._session.runs.take_all([(row.note, row.value, row.own) for row in dialog.value])
-        except InputError as error:
-            self._session.said.emit(str(error), True)
+        """Readings from a table or a recording, after a look at what is in it."""
+        self.files.take(path)
 
     def void_last(self) -> None:
         judged = self._session.runs.analysis()
