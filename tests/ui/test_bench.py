@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QApplication, QPushButton
 
 from dynamis.bench.designing.remedies import remedies_for
 from dynamis.bench.document.bench import Bench, Gear, Link
-from dynamis.bench.document.commands import set_port
+from dynamis.bench.document.commands import add_gear, join, set_port
 from dynamis.bench.document.ports import Port, PortRef
 from dynamis.bench.judging.matrix import Matrix
 from dynamis.bench.judging.pairs import judge_link
@@ -335,3 +335,57 @@ def test_two_thousand_links_never_stop_the_window(empty_file, make_window):
     matrix = window.session.judge.matrix
     assert isinstance(matrix, Matrix)
     assert matrix.judged < 10_000
+
+
+def test_an_unknown_voice_is_learnt_from_readings_and_then_judged(empty_file, make_window):
+    """From an empty bench, by the window's own forms: a keyboard, a voice without a data sheet, five pairs, a resistor."""
+    window = make_window(empty_file)
+    session = window.session
+    action(window, "Learn a port").trigger()
+    assert "There is no port on this bench yet" in window.sentence.text()
+    keys = Port("out", "pitch", "output", law="voct:scale=1,note=36,volts=0", ohms=1000.0)
+    gate_in = Port("gate", "gate", "input", "gate")
+    voice = Gear("voice", "Cellar voice", (Port("in", "pitch", "input"), gate_in))
+    for one in (Gear("keys", "Attic keys", (keys,)), voice):
+        session.document.apply(add_gear(session.bench, one))
+    session.document.apply(join(session.bench, PortRef("keys", "out"), PortRef("voice", "in")))
+
+    def law(dialog) -> None:
+        dialog.look_at(PortRef("voice", "in"))
+        assert not dialog.ok.isEnabled()
+        dialog.pairs.setPlainText("0.500 V 92.50 Hz\n1.500  185.0")
+        assert "3 pairs at different volts" in dialog.sentence.text()
+        assert not dialog.ok.isEnabled()
+        dialog.pairs.setPlainText("0.500 V 92.50 Hz\n1.500  185.0\n2.500 370.0 Hz\n3.500 740.0")
+        told = dialog.told.text().replace("\u00a0", " ")
+        assert "Hz/V does not fit" in told
+        assert "That is 1 V/oct, as far as these readings can tell." in told
+        dialog.try_accept()
+
+    def resistance(dialog) -> None:
+        dialog.look_at(PortRef("voice", "in"))
+        dialog.what.setCurrentIndex(1)
+        assert dialog.resistor.isVisible()
+        assert not dialog.pairs.isVisible()
+        for field, text in ((dialog.first, "5.000"), (dialog.second, "2.488"), (dialog.resistor, "100k")):
+            type_into(field, text)
+        assert "kΩ, standing at 0.00 V by itself" in dialog.told.text().replace("\u00a0", " ")
+        dialog.try_accept()
+
+    def gate(dialog) -> None:
+        dialog.look_at(PortRef("voice", "gate"))
+        dialog.what.setCurrentIndex(2)
+        dialog.walk.setPlainText("0.5 1.0 1.5 2.0+ 2.5+ 2.0+ 1.5+ 1.0 0.5")
+        assert "Hysteresis 0.50" in dialog.told.text().replace("\u00a0", " ")
+        dialog.try_accept()
+
+    for answer in (law, resistance, gate):
+        with_dialog(lambda: action(window, "Learn a port").trigger(), answer)
+    takes = session.bench.port(PortRef("voice", "in"))
+    assert takes.ohms == pytest.approx(1.0 / (1.0 / 99.045e3 - 1.0 / 10e6), rel=0.002)
+    assert session.bench.port(PortRef("voice", "gate")).gate.on_volts == pytest.approx(1.75 + 0.29, abs=0.02)
+    fit = judge_link(session.bench, session.bench.links[0])[0]
+    # Note 36 is 65.41 Hz, at 0 V of the keys; the voice plays that at 0 V too: six tenths of a cent, and the loading.
+    assert {one.code for one in fit.findings} >= {"loading"}
+    action(window, "Undo").trigger()
+    assert session.bench.port(PortRef("voice", "gate")).gate is None

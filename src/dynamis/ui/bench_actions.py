@@ -61,8 +61,24 @@ def add_bench_actions(actions: Actions, menu: QMenu) -> None:
     actions.add(menu, "&Copy the gear shown", "", gear(lambda panel: panel.copy.click()))
     actions.add(menu, "&Archive the gear shown, or take it out", "", gear(lambda panel: panel.archive.click()))
     actions.add(menu, "&Use the circuit in the link", "Ctrl+Shift+I", lambda: circuit(window))
+    actions.add(menu, "Lear&n a port…", "Ctrl+Shift+L", lambda: learn(actions))
     menu.addSeparator()
     actions.add(menu, "Show all cautions again", "", cautions_again)
+
+
+def learn(actions: Actions) -> None:
+    """Learn a port of the bench from a few readings, the input that is looked at to begin with."""
+    from dynamis.errors import InputError
+    from dynamis.ui.dialogs.learn import LearnDialog
+
+    session = actions.session
+    if not any(gear.ports for gear in session.bench.gear if not gear.archived):
+        raise InputError("There is no port on this bench yet; add gear first.")
+    pair = session.selection.pair
+    dialog = LearnDialog(actions.window, session.style, session.bench, None if pair is None else pair[1])
+    if dialog.exec():
+        session.document.apply(dialog.value)
+        session.said.emit("What was learnt stands in the port now; the bench is judged with it.", False)
 
 
 def _show_tab(index: int, station: BenchStation) -> None:

@@ -32,7 +32,9 @@ class RecordingDialog(FormDialog[list[tuple[float, float, float]]]):
         self.table.verticalHeader().hide()
         self.table.setAccessibleName("Tones that were heard")
         self.table.setMinimumHeight(260)
-        self.column.insertWidget(1, self.table)
+        self.table.setShowGrid(False)
+        self.table.horizontalHeader().setStretchLastSection(True)
+        self.column.insertWidget(1, self.table, 1)
         self.said.show_sentences(sweep_sentences(sweep, style))
         self.ticks: list[QTableWidgetItem] = []
         for k, one in enumerate(sweep.heard):

@@ -1,0 +1,225 @@
+"""What was learnt of a port, put on the bench with its uncertainty; and in words, step by step.
+
+A limit stands for its standard uncertainty as a uniform one: a = u √3 (JCGM 100:2008, 4.3.7).  Thresholds are kept on
+the safe side: as far out as their U reaches.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Final, Literal
+
+from msgspec.structs import replace
+
+from dynamis.bench.chains.tunings import tuning_of
+from dynamis.bench.document.bench import Bench
+from dynamis.bench.document.checks import check_port
+from dynamis.bench.document.commands import Change
+from dynamis.bench.document.ports import SWITCHING, GateRecord, Port, PortRef, SwingRecord
+from dynamis.calibration.learning.law import Candidate, LearnedLaw
+from dynamis.calibration.learning.resistance import Learned
+from dynamis.calibration.learning.thresholds import Thresholds
+from dynamis.notation.style import Style, digits_for
+from dynamis.pitch.laws import ExponentialLaw, Law, LinearLaw, law_text, law_words
+from dynamis.pitch.notes import note_label
+from dynamis.transfer.law import Oscillator
+
+What = Literal["law", "output", "input", "rest", "thresholds"]
+
+
+@dataclass(frozen=True)
+class Lesson:
+    """One thing that can be learnt of a port.  teaches : what for; does : what to do, in order; caution : before it."""
+
+    what: What
+    title: str
+    teaches: str
+    does: str
+    caution: str = ""
+
+
+LESSONS: Final = (
+    Lesson(
+        "law",
+        "Pitch law and reference",
+        "Which law the input hears by, its scale, and which volts play which note.",
+        "Feed it a steady voltage, read the volts at its jack and the hertz that it plays; three pairs or more, an "
+        "octave apart. Let it warm up first.",
+        "Stay within what the input bears; begin low.",
+    ),
+    Lesson(
+        "output",
+        "Level and resistance of the output",
+        "What it sends with nothing on it, and how far each input pulls it down.",
+        "Let it stand at its highest. Read it open, then with a resistor to ground, about 1 kΩ to 10 kΩ.",
+        "Not where the output is made for less current: a resistor draws volts / ohms from it.",
+    ),
+    Lesson(
+        "input",
+        "Resistance of the input",
+        "How much it loads whatever is plugged into it.",
+        "Feed it a steady voltage through a resistor, about 100 kΩ. Read ahead of the resistor, then at the input.",
+        "Stay within what the input bears.",
+    ),
+    Lesson(
+        "rest",
+        "Where the input stands by itself",
+        "Its bias: a signal round 0 V would pull it far off.",
+        "Plug nothing in. Read the volts at its jack; its own resistance counts, since the meter loads it.",
+    ),
+    Lesson(
+        "thresholds",
+        "Thresholds and hysteresis",
+        "From which volts on it goes on, and below which it goes off again.",
+        "Move a voltage up in small steps until it goes on, then down until it goes off; write + behind the volts at "
+        "which it was on.",
+        "Stay within its working range.",
+    ),
+)
+
+
+def lessons_for(port: Port) -> list[Lesson]:
+    """What can be learnt of a port, in the order of the work."""
+    if port.direction == "output":
+        return [one for one in LESSONS if one.what == "output"]
+    wanted = {"input", "rest"}
+    wanted |= {"law"} if port.role == "pitch" else {"thresholds"} if port.role in SWITCHING else set()
+    return [one for one in LESSONS if one.what in wanted]
+
+
+def limit_of(learned: Learned) -> float:
+    """The limit that stands for an expanded uncertainty."""
+    return learned.expanded / 2.0 * math.sqrt(3.0)
+
+
+def _kept(learned: Learned) -> float:
+    """The value to the digits that its uncertainty leaves, and one more."""
+    return round(learned.value, digits_for(learned.expanded) + 1)
+
+
+def _changed(bench: Bench, ref: PortRef, port: Port, words: str) -> Change:
+    check_port(port)
+    return Change(f"{bench.label(ref)}: {words} as it was learnt", bench.with_port(ref, port))
+
+
+def take_law(bench: Bench, ref: PortRef, candidate: Candidate) -> Change:
+    """The law of an input, with the limits of its oscillator."""
+    port, law = bench.port(ref), kept_law(candidate)
+    hears = Oscillator(
+        "o",
+        law,
+        tuning_of(bench),
+        scale_limit=limit_of(candidate.scale) / abs(candidate.scale.value),
+        offset_limit_volts=limit_of(candidate.reference),
+    )
+    others = tuple(one for one in port.transfers if one.kind != "oscillator")
+    return _changed(bench, ref, replace(port, law=law_text(law), transfers=(*others, hears.stored())), "its law")
+
+
+def kept_law(candidate: Candidate) -> Law:
+    """The law to the digits that its uncertainty leaves; 0 Hz at 0 V where it is so as far as can be told."""
+    note, scale, reference = candidate.law.reference_note, _kept(candidate.scale), _kept(candidate.reference)
+    if isinstance(candidate.law, ExponentialLaw):
+        return ExponentialLaw(scale, note, reference)
+    nought = abs(candidate.reference.value) <= candidate.reference.expanded
+    return LinearLaw(note, scale, 0.0 if nought else reference)
+
+
+def take_output(bench: Bench, ref: PortRef, ohms: Learned, volts: Learned) -> Change:
+    """The resistance of an output, and its highest level where it has levels or a swing."""
+    port, value, level = bench.port(ref), max(0.0, _kept(ohms)), _kept(volts)
+    port = replace(port, ohms=value, ohms_limit=_share(ohms))
+    if port.role in SWITCHING and (port.gate is None or port.gate.kind == "driven"):
+        gate = port.gate or GateRecord("driven", 0.0)
+        port = replace(port, gate=replace(gate, high_volts=level, level_limit=_share(volts)))
+    elif port.role == "modulation":
+        port = replace(port, swing=replace(port.swing or SwingRecord(), high_volts=level))
+    return _changed(bench, ref, port, "level and resistance")
+
+
+def take_input(bench: Bench, ref: PortRef, ohms: Learned) -> Change:
+    """The resistance of an input."""
+    port = replace(bench.port(ref), ohms=_kept(ohms), ohms_limit=_share(ohms))
+    return _changed(bench, ref, port, "its resistance")
+
+
+def take_rest(bench: Bench, ref: PortRef, volts: Learned) -> Change:
+    """Where an input stands by itself; of a modulation it is the bias that it sits on."""
+    port, value = bench.port(ref), _kept(volts)
+    if port.role == "modulation" and port.swing is not None:
+        port = replace(port, swing=replace(port.swing, bias_volts=value))
+    return _changed(bench, ref, replace(port, rests_at_volts=value), "where it stands by itself")
+
+
+def take_thresholds(bench: Bench, ref: PortRef, found: Thresholds) -> Change:
+    """The thresholds of an input, each as far out as its U reaches, so that what is judged by them does work."""
+    port = bench.port(ref)
+    way = -1.0 if found.falls else 1.0
+    on = round(found.on.value + way * found.on.expanded, digits_for(found.on.expanded))
+    off = round(found.off.value - way * found.off.expanded, digits_for(found.off.expanded))
+    gate = port.gate or GateRecord("positive")
+    kind: Literal["shorting", "positive"] = "shorting" if found.falls else "positive"
+    return _changed(bench, ref, replace(port, gate=replace(gate, kind=kind, on_volts=on, off_volts=off)), "thresholds")
+
+
+def _share(learned: Learned) -> float:
+    return min(1.0, limit_of(learned) / abs(learned.value)) if learned.value else 0.0
+
+
+# -- words -----------------------------------------------------------------------------------------
+
+
+def law_sentences(found: LearnedLaw, style: Style) -> list[str]:
+    """Which law fits, or why it cannot be told yet; and what it comes to."""
+    sentences = []
+    for one, name in ((found.exponential, "V/oct"), (found.linear, "Hz/V")):
+        if one is not None:
+            does = "fits" if one.fits else "is near" if found.loosely and one is found.chosen else "does not fit"
+            sentences.append(f"{name} {does}: {style.cents(one.worst_cents)} ct off at its worst pair.")
+    chosen = found.chosen
+    if chosen is None:
+        why = {
+            "both": "Both laws fit: which it is cannot be told yet. Add a pair an octave or two further away.",
+            "neither": "Neither law fits: read the pairs again, after warming up, and look for one that was mistyped.",
+        }
+        return [*sentences, why[found.verdict]]
+    if found.loosely:
+        sentences.append(
+            "It misses the pairs by more than they are uncertain: it bends, was not warm yet, or one pair is off. The "
+            "± are widened by that."
+        )
+    note = note_label(chosen.law.reference_note, style)
+    unit = "V/oct" if isinstance(chosen.law, ExponentialLaw) else f"V at {note}"
+    told = f"{with_u(chosen.scale, unit, style)}; "
+    where = f"{note} at" if isinstance(chosen.law, ExponentialLaw) else "0 Hz at"
+    told += f"{where} {with_u(chosen.reference, 'V', style)}."
+    usual = 1.0
+    if isinstance(chosen.law, ExponentialLaw) and abs(chosen.scale.value - usual) <= chosen.scale.expanded:
+        told += " That is 1 V/oct, as far as these readings can tell."
+    return [*sentences, told, f"Taken as {law_words(kept_law(chosen), note)}."]
+
+
+def with_u(learned: Learned, unit: str, style: Style) -> str:
+    """A value with its U, to the digits that U leaves."""
+    digits = digits_for(learned.expanded)
+    return f"{style.number(learned.value, digits)} ± {style.number(learned.expanded, digits)} {unit}"
+
+
+def ohms_words(learned: Learned, style: Style) -> str:
+    """A resistance with its U, or that it is too small to be told."""
+    if learned.value < learned.expanded:
+        return (
+            f"less than {style.engineering(learned.value + learned.expanded, 'Ω')}: too small to be told by this load"
+        )
+    scale, unit = (1e6, "MΩ") if learned.value >= 1e6 else (1e3, "kΩ") if learned.value >= 1e3 else (1.0, "Ω")
+    return with_u(Learned(learned.value / scale, learned.expanded / scale), unit, style)
+
+
+def thresholds_sentences(found: Thresholds, style: Style) -> list[str]:
+    """Where it goes on and off, its hysteresis, and which kind of input that makes it."""
+    kind = "It goes on as the volts fall: a shorting input." if found.falls else "It goes on as the volts rise."
+    return [
+        f"On from {with_u(found.on, 'V', style)}, off from {with_u(found.off, 'V', style)}. {kind}",
+        f"Hysteresis {with_u(found.hysteresis_volts, 'V', style)}. Smaller steps tell more.",
+    ]

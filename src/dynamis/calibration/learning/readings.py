@@ -1,0 +1,75 @@
+"""Readings as they are typed for learning: pairs of volts and hertz, and a walk of volts up and down."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Final
+
+from dynamis.calibration.learning.thresholds import Seen
+from dynamis.errors import InputError
+from dynamis.notation.numbers import last_digit, parse_quantity
+from dynamis.notation.safe import quoted
+
+_MOST_LINES: Final = 200
+_MOST_STEPS: Final = 500
+_UNITS: Final = ("v", "mv", "uv", "µv", "μv", "hz", "khz", "mhz")
+
+
+@dataclass(frozen=True)
+class TypedPair:
+    """With the last digit of each."""
+
+    volts: float
+    hertz: float
+    volts_step: float
+    hertz_step: float
+
+
+def parse_pairs(text: str, *, decimal_comma: bool = False) -> list[TypedPair]:
+    """Pairs, one a line: volts, then hertz, parted by blanks, a semicolon or a tab; units may stand behind.
+
+    Raises InputError naming the line.
+    """
+    lines = [(k, line) for k, line in enumerate(text.splitlines(), 1) if line.strip()]
+    if len(lines) > _MOST_LINES:
+        raise InputError(f"{len(lines)} pairs; at most {_MOST_LINES} were expected.")
+    pairs = []
+    for number, line in lines:
+        parts = _joined(line.replace(";", " ").split())
+        if len(parts) != 2:
+            raise InputError(f"Line {number}: {quoted(line.strip())} is no pair; volts and then hertz were expected.")
+        volts, hertz = (
+            parse_quantity(part, unit, f"Line {number}", decimal_comma=decimal_comma)
+            for part, unit in zip(parts, ("V", "Hz"), strict=True)
+        )
+        steps = [
+            last_digit(part, unit, decimal_comma=decimal_comma) for part, unit in zip(parts, ("V", "Hz"), strict=True)
+        ]
+        pairs.append(TypedPair(volts, hertz, *steps))
+    return pairs
+
+
+def parse_walk(text: str, *, decimal_comma: bool = False) -> tuple[list[Seen], float]:
+    """(what was seen, the last digit) of volts in the order of a walk, `+` behind those at which it was on."""
+    parts = _joined(text.replace(";", " ").split())
+    if len(parts) > _MOST_STEPS:
+        raise InputError(f"{len(parts)} steps; at most {_MOST_STEPS} were expected.")
+    seen, steps = [], []
+    for part in parts:
+        bare = part.rstrip("+").strip()
+        seen.append(Seen(parse_quantity(bare, "V", "A step", decimal_comma=decimal_comma), part.endswith("+")))
+        steps.append(last_digit(bare, "V", decimal_comma=decimal_comma))
+    if len(seen) < 3:
+        raise InputError("At least three voltages, up and down, were expected.")
+    return seen, max(steps)
+
+
+def _joined(parts: list[str]) -> list[str]:
+    """Units that stand apart go with their numbers."""
+    made: list[str] = []
+    for part in parts:
+        if made and part.rstrip("+").lower() in _UNITS:
+            made[-1] += part
+        else:
+            made.append(part)
+    return made
