@@ -90,6 +90,16 @@ class MeterRange:
         return text.replace(".", ",") if style.decimal_comma else text
 
 
+def volts_deviation(volts: float, step_volts: float, meter: MeterRange | None) -> float:
+    """The standard uncertainty of one reading of a meter, gain and zero included; of its last digit where nobody knows
+    more."""
+    digit = step_volts / math.sqrt(12.0)
+    if meter is None:
+        return digit
+    rounding = max(meter.rounding_volts, digit)
+    return math.sqrt((meter.gain_fraction * volts) ** 2 + meter.zero_volts**2 + rounding**2)
+
+
 Limits = MeterRange | FrequencyLimits
 
 

@@ -54,6 +54,11 @@ class Tone:
     def uncertainty_cents(self) -> float:
         return 1200.0 / np.log(2.0) * self.deviation_hertz / self.hertz
 
+    @property
+    def expanded_cents(self) -> float:
+        """U = 2u."""
+        return 2.0 * self.uncertainty_cents
+
 
 def steady_tones(samples: NDArray[np.floating], rate: float, least_seconds: float = LEAST_SECONDS) -> list[Tone]:
     """The tones of a recording that hold their frequency for so long, in their order.

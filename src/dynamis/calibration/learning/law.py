@@ -69,6 +69,15 @@ class LearnedLaw:
         return {"exponential": self.exponential, "linear": self.linear}.get(self.verdict)
 
 
+@dataclass(frozen=True, eq=False)
+class _Read:
+    """The pairs, and their volts and hertz, (K,) each."""
+
+    pairs: tuple[Pair, ...]
+    volts: FloatArray
+    hertz: FloatArray
+
+
 def learn_law(pairs: Sequence[Pair], tuning: Tuning, note: float | None = None) -> LearnedLaw:
     """The law that fits.  note : its reference, by default the C nearest to the middle of what was played.
 
@@ -81,9 +90,10 @@ def learn_law(pairs: Sequence[Pair], tuning: Tuning, note: float | None = None) 
     hertz = np.array([one.hertz for one in pairs])
     if np.corrcoef(volts, hertz)[0, 1] <= 0:
         raise InputError("The hertz fall as the volts rise: no pitch law does that; were columns changed over?")
+    read = _Read(tuple(pairs), volts, hertz)
     note = _nearest_c(hertz, tuning) if note is None else note
-    exponential = _exponential(pairs, volts, hertz, tuning, note)
-    linear = _linear(pairs, volts, hertz, tuning, note)
+    exponential = _exponential(read, tuning, note)
+    linear = _linear(read, tuning, note)
     fitting = [name for name, one in (("exponential", exponential), ("linear", linear)) if one is not None and one.fits]
     verdict: Literal["exponential", "linear", "both", "neither"] = "neither"
     loosely = not fitting and exponential is not None and linear is not None
@@ -119,10 +129,10 @@ def _fits(left: FloatArray) -> bool:
     return total <= allowed
 
 
-def _deviations(pairs: Sequence[Pair], hertz: FloatArray, volts_per_octave: FloatArray) -> FloatArray:
+def _deviations(read: _Read, volts_per_octave: FloatArray) -> FloatArray:
     """Of each pair in octaves, its volts counted by the slope there."""
-    of_hertz = np.array([one.hertz_deviation for one in pairs]) / hertz / math.log(2.0)
-    of_volts = np.array([one.volts_deviation for one in pairs]) / np.abs(volts_per_octave)
+    of_hertz = np.array([one.hertz_deviation for one in read.pairs]) / read.hertz / math.log(2.0)
+    of_volts = np.array([one.volts_deviation for one in read.pairs]) / np.abs(volts_per_octave)
     both = np.hypot(of_hertz, of_volts)
     return np.where(both > 0, both, _USUAL_CENTS / 1200.0)
 
@@ -134,15 +144,14 @@ def _nearest_c(hertz: FloatArray, tuning: Tuning) -> float:
     return float(notes[int(np.nanargmin(np.abs(np.log(tuning.hertz(notes) / middle))))])
 
 
-def _exponential(
-    pairs: Sequence[Pair], volts: FloatArray, hertz: FloatArray, tuning: Tuning, note: float
-) -> Candidate | None:
+def _exponential(read: _Read, tuning: Tuning, note: float) -> Candidate | None:
+    volts, hertz = read.volts, read.hertz
     octaves = np.log2(hertz)
     rough = float(np.polyfit(volts, octaves, 1)[0])
     if not rough > 0:
         return None
     at = math.log2(float(tuning.hertz([note])[0]))
-    deviation = _deviations(pairs, hertz, np.full(volts.size, 1.0 / rough))
+    deviation = _deviations(read, np.full(volts.size, 1.0 / rough))
     start, slope, covariance, left = _line(volts, octaves - at, deviation)
     if not slope > 0:
         return None
@@ -156,14 +165,13 @@ def _exponential(
     return Candidate(law, Learned(scale, 2.0 * u_scale), Learned(reference, 2.0 * u_reference), worst, _fits(left))
 
 
-def _linear(
-    pairs: Sequence[Pair], volts: FloatArray, hertz: FloatArray, tuning: Tuning, note: float
-) -> Candidate | None:
+def _linear(read: _Read, tuning: Tuning, note: float) -> Candidate | None:
+    volts, hertz = read.volts, read.hertz
     rough, start = np.polyfit(volts, hertz, 1)
     if not rough > 0:
         return None
     # An octave has hertz · ln 2 hertz, and so many volts at that height.
-    deviation = _deviations(pairs, hertz, hertz * math.log(2.0) / rough) * hertz * math.log(2.0)
+    deviation = _deviations(read, hertz * math.log(2.0) / rough) * hertz * math.log(2.0)
     start, slope, covariance, left = _line(volts, hertz, deviation)
     if not slope > 0:
         return None

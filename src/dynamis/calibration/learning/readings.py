@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import Final
 
@@ -23,6 +24,11 @@ class TypedPair:
     hertz: float
     volts_step: float
     hertz_step: float
+
+    @property
+    def hertz_deviation(self) -> float:
+        """The standard uncertainty of its rounding."""
+        return self.hertz_step / math.sqrt(12.0)
 
 
 def parse_pairs(text: str, *, decimal_comma: bool = False) -> list[TypedPair]:

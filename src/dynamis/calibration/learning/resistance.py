@@ -22,6 +22,11 @@ class Learned:
     expanded: float
 
 
+def of_tolerance(ohms: float, share: float) -> tuple[float, float]:
+    """A resistor with its standard uncertainty: its tolerance as a uniform limit."""
+    return ohms, abs(ohms) * share / math.sqrt(3.0)
+
+
 def output_ohms(
     open_volts: tuple[float, float], loaded_volts: tuple[float, float], load: tuple[float, float], meter_ohms: float
 ) -> tuple[Learned, Learned]:

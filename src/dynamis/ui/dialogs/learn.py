@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable
 
 from PySide6.QtWidgets import QComboBox, QLineEdit, QPlainTextEdit, QWidget
@@ -29,8 +28,9 @@ from dynamis.bench.runs.learning import (
 )
 from dynamis.calibration.learning.law import Pair, learn_law
 from dynamis.calibration.learning.readings import parse_pairs, parse_walk
-from dynamis.calibration.learning.resistance import input_ohms, output_ohms, rest_volts
+from dynamis.calibration.learning.resistance import input_ohms, of_tolerance, output_ohms, rest_volts
 from dynamis.calibration.learning.thresholds import thresholds
+from dynamis.calibration.meter import volts_deviation
 from dynamis.errors import InputError
 from dynamis.notation.numbers import last_digit, parse_quantity, parse_share
 from dynamis.notation.style import Style, tied
@@ -172,11 +172,7 @@ class LearnDialog(FormDialog[Change]):
     def _deviation(self, volts: float, step: float) -> float:
         """The standard uncertainty of a reading: its last digit, and what the meter is worth."""
         instrument = self._instrument()
-        if instrument is None:
-            return step / math.sqrt(12.0)
-        limits = meter_range(instrument)
-        rounding = max(limits.rounding_volts, step / math.sqrt(12.0))
-        return math.sqrt((limits.gain_fraction * volts) ** 2 + limits.zero_volts**2 + rounding**2)
+        return volts_deviation(volts, step, None if instrument is None else meter_range(instrument))
 
     def _volts(self, field: QLineEdit, what: str) -> tuple[float, float]:
         comma = self._style.decimal_comma
@@ -187,15 +183,14 @@ class LearnDialog(FormDialog[Change]):
         comma = self._style.decimal_comma
         ohms = parse_quantity(self.resistor.text(), "Ω", "The resistor", decimal_comma=comma)
         share = parse_share(self.tolerance.text(), "Its tolerance", decimal_comma=comma)
-        return ohms, abs(ohms) * share / math.sqrt(3.0)
+        return of_tolerance(ohms, share)
 
     # -- what it teaches ---------------------------------------------------------------------------
 
     def _law(self, ref: PortRef) -> list[str]:
         rows = parse_pairs(self.pairs.toPlainText(), decimal_comma=self._style.decimal_comma)
         pairs = [
-            Pair(one.volts, one.hertz, self._deviation(one.volts, one.volts_step), one.hertz_step / math.sqrt(12.0))
-            for one in rows
+            Pair(one.volts, one.hertz, self._deviation(one.volts, one.volts_step), one.hertz_deviation) for one in rows
         ]
         known = self._bench.port(ref).law
         note = None if known is None else parse_law(known).reference_note
@@ -221,7 +216,7 @@ class LearnDialog(FormDialog[Change]):
         port, read = self._bench.port(ref), self._volts(self.first, "The reading")
         if port.ohms is None:
             raise InputError("Learn the resistance of the input first: the meter loads it, and it has to be known.")
-        found = rest_volts(read, (port.ohms, port.ohms * port.ohms_limit / math.sqrt(3.0)), self._meter_ohms)
+        found = rest_volts(read, of_tolerance(port.ohms, port.ohms_limit), self._meter_ohms)
         self._change = take_rest(self._bench, ref, found)
         return [f"It stands at {with_u(found, 'V', self._style)} with nothing plugged in."]
 

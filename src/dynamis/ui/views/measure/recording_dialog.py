@@ -54,7 +54,7 @@ class RecordingDialog(FormDialog[list[tuple[float, float, float]]]):
             style.number(tone.start_seconds, 2),
             style.number(tone.end_seconds, 2),
             style.number(tone.hertz, 3),
-            style.number(2.0 * tone.uncertainty_cents, 3),
+            style.number(tone.expanded_cents, 3),
             "–" if one.note is None else note_label(one.note, style),
             "–" if one.note is None else style.cents(one.off_cents, sign=True),
         )
