@@ -349,3 +349,56 @@ def test_a_recorded_sweep_becomes_the_readings_of_a_run(window, tmp_path):
     path.write_text("no sound")
     window.take_file(path)
     assert "a WAV file was expected" in window.sentence.text()
+
+
+def test_trimmers_are_walked_through_on_a_voice_to_practise_on(window):
+    """Turned by the sliders until each target is met, Return after each; the walk ends with all notes within."""
+    action(window, "Trim walk").trigger()
+    assert "Begin a run of the oscillator in hertz first" in window.sentence.text()
+
+    def begin_in_hertz(dialog) -> None:
+        with_dialog(dialog._add_board, add_board)
+        dialog.quantity.setCurrentIndex(1)
+        type_into(dialog.plan, "36:84:12")
+        dialog.try_accept()
+
+    with_dialog(lambda: press(window, Qt.Key.Key_N, CONTROL), begin_in_hertz)
+    said = []
+
+    def practise(dialog) -> None:
+        dialog.high.click()
+        dialog.practise.click()
+        for _ in range(40):
+            step = dialog.walked.step
+            if step is None:
+                break
+            if step.turn != "read":
+                slider = dialog.knobs[step.turn]
+                low, high = slider.minimum(), slider.maximum()
+                ends = []
+                for value in (low, high):
+                    slider.setValue(value)
+                    ends.append(dialog.voice.cents(step.note))
+                while high - low > 1:
+                    middle = (low + high) // 2
+                    slider.setValue(middle)
+                    above = dialog.voice.cents(step.note) > step.target_cents
+                    low, high = (low, middle) if above == (ends[1] > ends[0]) else (middle, high)
+            said.append(dialog.large[2].text().replace("\u00a0", " "))
+            QTest.keyClick(dialog.entry, Qt.Key.Key_Return)
+        assert (dialog.walked.reached, dialog.large[0].text()) == (True, "Done")
+        assert max(abs(dialog.voice.cents(float(note))) for note in range(36, 85, 6)) < 6.0
+        assert dialog.large[0].font().pointSizeF() >= 40.0
+        count = dialog.history.count()
+        click(dialog.back)
+        assert dialog.history.count() == count - 1
+        type_into(dialog.entry, "x", enter=True)
+        assert dialog.refusal.text()
+        type_into(dialog.notes["low_note"], "84", enter=True)
+        dialog.notes["low_note"].editingFinished.emit()
+        assert "The notes of a walk rise" in dialog.refusal.text()
+        dialog.accept()
+
+    with_dialog(lambda: action(window, "Trim walk").trigger(), practise)
+    assert said[0].startswith("until it reads 65.406 Hz, 0.0 ct")
+    assert "Read it" in said

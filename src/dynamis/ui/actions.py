@@ -113,6 +113,7 @@ class Actions:
         self.add(menu, "&Cancel the taking", "", self.window.devices.cancel)
         self.add(menu, "Do what comes ne&xt", "F8", measure(lambda shown: shown.do_next()))
         menu.addSeparator()
+        self.add(menu, "T&rim walk…", "Ctrl+T", self.trim_walk)
         self.add(menu, "&Adopt the chosen way", "Ctrl+Return", measure(lambda shown: shown.adopt()))
         self.add(menu, "&Withdraw what is in force", "", measure(lambda shown: shown.withdraw()))
         self.add(menu, "&Copy the chosen way", "", measure(lambda shown: shown.words.copy_correction()))
@@ -318,6 +319,17 @@ class Actions:
         from dynamis.ui.dialogs.instruments import InstrumentsDialog
 
         InstrumentsDialog(self.window, self.session).exec()
+
+    def trim_walk(self) -> None:
+        """The trimmers of the oscillator that is looked at, step by step."""
+        from dynamis.ui.dialogs.trim_walk import TrimWalkDialog
+
+        judged = self.session.runs.analysis()
+        if judged is None:
+            raise InputError(
+                "Begin a run of the oscillator in hertz first: it tells the law, the notes and the tolerance."
+            )
+        TrimWalkDialog(self.window, judged, self.session.style).exec()
 
     def preferences(self) -> None:
         from dynamis.ui.dialogs.preferences import PreferencesDialog
