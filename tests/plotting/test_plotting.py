@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import datetime, timedelta
 from xml.etree import ElementTree
 
 import numpy as np
@@ -14,7 +15,7 @@ from dynamis.plotting.axis import Axis
 from dynamis.plotting.drawing import Drawing
 from dynamis.plotting.series import marker_size, thinned
 from dynamis.plotting.svg import svg_text
-from dynamis.plotting.ticks import decimals_of, note_ticks, number_ticks
+from dynamis.plotting.ticks import date_ticks, decimals_of, note_ticks, number_ticks
 
 values = st.floats(-1e6, 1e6)
 
@@ -45,6 +46,24 @@ TICKS = [
 @pytest.mark.parametrize(("low", "high", "most", "texts"), TICKS)
 def test_ticks_are_round_numbers(low, high, most, texts):
     assert [one.text for one in number_ticks(low, high, most, Style())] == texts
+
+
+# A calendar's own dates: steps by the day, by the month, by the year.
+DATES = [
+    (0.0, 10.0, 3, ["2026-01-25", "2026-01-30", "2026-02-04"]),
+    (0.0, 150.0, 4, ["2026-03", "2026-05"]),
+    (-10.0, 2500.0, 5, ["2028-01", "2030-01", "2032-01"]),
+    (0.0, 0.0, 4, []),
+    (0.0, float("nan"), 4, []),
+]
+
+
+@pytest.mark.parametrize(("low", "high", "most", "texts"), DATES)
+def test_dates_are_round_ones(low, high, most, texts):
+    first = datetime(2026, 1, 25)
+    ticks = date_ticks(first, low, high, most)
+    assert [one.text for one in ticks] == texts
+    assert all((first + timedelta(days=one.place)).strftime("%Y-%m-%d").startswith(one.text) for one in ticks)
 
 
 @given(values, st.floats(1e-4, 1e6), st.integers(1, 20))

@@ -507,5 +507,5 @@ def test_the_tour_leaves_pictures_and_a_report(tmp_path, qapp):
     from dynamis.ui.tour import tour
 
     written = tour(tmp_path / "out", (36.0, 40.0, 44.0))
-    assert sorted(path.suffix for path in written) == [".html"] + [".png"] * 18
+    assert sorted(path.suffix for path in written) == [".html"] + [".png"] * 19
     assert all(path.stat().st_size > 5000 for path in written)

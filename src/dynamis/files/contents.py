@@ -50,13 +50,7 @@ def _fill(bench_file: BenchFile, contents: Contents) -> None:
     for run in contents.runs:
         bench_file.add_run(run)
         rows = [reading for reading in contents.readings if reading.run == run.id]
-        bench_file.add_readings(
-            run.id,
-            [(row.note, row.value, row.code, row.own) for row in rows],
-            [row.taken for row in rows],
-            [row.range_volts for row in rows],
-            [row.uid for row in rows],
-        )
+        add_rows(bench_file, run.id, rows)
         for old, new in zip(rows, bench_file.readings(run.id), strict=True):
             if old.voided:
                 bench_file.set_void(new.id, True, old.void_reason)
@@ -64,3 +58,14 @@ def _fill(bench_file: BenchFile, contents: Contents) -> None:
         bench_file.adopt(adoption)
     for sent in contents.sends:
         bench_file.add_send(sent)
+
+
+def add_rows(bench_file: BenchFile, run_id: str, rows: Sequence[ReadingRecord]) -> None:
+    """Append readings of another file to a run, with when they were taken and their own ids; voids do not come."""
+    bench_file.add_readings(
+        run_id,
+        [(row.note, row.value, row.code, row.own) for row in rows],
+        [row.taken for row in rows],
+        [row.range_volts for row in rows],
+        [row.uid for row in rows],
+    )

@@ -5,6 +5,8 @@ One SQLite database, committed at every change, so that there is nothing to save
 
 from __future__ import annotations
 
+import math
+import sqlite3
 from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import Any, Final, TypeVar
@@ -18,6 +20,7 @@ from dynamis.bench.document.ports import PortRef
 from dynamis.bench.document.record_checks import check_records, counted
 from dynamis.bench.document.records import AdoptionRecord, ReadingRecord, RunRecord, SendRecord
 from dynamis.bench.document.texts import with_safe_texts
+from dynamis.bench.runs.history import MIDDLE_NOTE, Sums
 from dynamis.errors import InputError
 from dynamis.files.database import copy_database
 from dynamis.files.ids import fresh_uid
@@ -161,6 +164,27 @@ class BenchFile(StoredFile):
             (run_id, after),
         )
         return [msgspec.convert(dict(zip(_READING, row, strict=True)), ReadingRecord, strict=False) for row in rows]
+
+    def sums(self, *, logs: bool = True) -> dict[str, Sums]:
+        """Of the readings that count, by run: what the log needs of them, added up where they are.
+
+        logs : whether the logarithms' sums are wanted; they take as long as all others.
+        """
+        with self._one:
+            try:
+                self._connection.execute("SELECT ln(1.0)")
+            except sqlite3.OperationalError:  # built without mathematics
+                self._connection.create_function("ln", 1, math.log, deterministic=True)
+        more = ", SUM(w), SUM(x*w), SUM(w*w), SUM(v > 0)" if logs else ""
+        inner = ", CASE WHEN value > 0 THEN ln(value) ELSE 0.0 END AS w" if logs else ""
+        rows = self._all(
+            f"SELECT run, COUNT(*), SUM(x), SUM(x*x), SUM(v), SUM(x*v), SUM(v*v){more} FROM ("
+            f"SELECT run, (note - ?) / 12.0 AS x, value AS v{inner} "
+            "FROM reading WHERE id NOT IN (SELECT reading FROM void v WHERE voided = 1 "
+            "AND id = (SELECT MAX(id) FROM void WHERE reading = v.reading))) GROUP BY run",
+            (MIDDLE_NOTE,),
+        )
+        return {run: Sums(*values) for run, *values in rows}
 
     def add_readings(
         self,

@@ -5,12 +5,14 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass
+from datetime import datetime, timedelta
 
 import numpy as np
 
 from dynamis.notation.style import Style, decimals_of
 from dynamis.pitch.notes import note_label
 
+_DAYS_A_MONTH = 31.0
 # Steps between the ticks of a note axis, in semitones: parts of an octave, then octaves.
 _NOTE_STEPS = (1, 2, 3, 6, 12, 24, 48)
 
@@ -47,3 +49,28 @@ def note_ticks(low: float, high: float, pixels: float, style: Style, least_apart
     step = next((one for one in _NOTE_STEPS if each * one >= least_apart), _NOTE_STEPS[-1])
     first = math.ceil(low / step) * step
     return [Tick(float(note), note_label(float(note), style)) for note in np.arange(first, high + 1e-9, step)]
+
+
+def date_ticks(first: datetime, low: float, high: float, most: int) -> list[Tick]:
+    """Dates at round numbers of days, months or years; low, high : days since the first."""
+    if not (math.isfinite(low) and math.isfinite(high) and high > low and most > 0):
+        return []
+    if (high - low) / most <= _DAYS_A_MONTH:
+        step = next(one for one in (1, 2, 5, 7, 14, 31) if (high - low) / one <= most or one == 31)
+        days = np.arange(math.ceil(low / step), math.floor(high / step) + 1) * float(step)
+        return [Tick(float(day), f"{first + timedelta(days=float(day)):%Y-%m-%d}") for day in days]
+    months = next(
+        one for one in (1, 2, 3, 6, 12, 24, 60, 120) if (high - low) / most <= one * _DAYS_A_MONTH or one == 120
+    )
+    start = first + timedelta(days=low)
+    ticks: list[Tick] = []
+    count = months * math.ceil((start.year * 12 + start.month - 1) / months)
+    while len(ticks) <= 2 * most:
+        there = datetime(count // 12, count % 12 + 1, 1)
+        day = (there - first).total_seconds() / 86400.0
+        if day > high:
+            break
+        if day >= low:
+            ticks.append(Tick(day, f"{there:%Y-%m}"))
+        count += months
+    return ticks

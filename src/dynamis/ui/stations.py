@@ -111,6 +111,7 @@ STATIONS: Final = (
     Entry("Circuit", "Ctrl+4", "dynamis.ui.views.circuit.station", "CircuitStation", "between"),
     Entry("Codes", "Ctrl+5", "dynamis.ui.views.codes.station", "CodesStation", "measuring"),
     Entry("Measure", "Ctrl+6", "dynamis.ui.views.measure.station", "MeasureStation", "measuring"),
+    Entry("Log", "Ctrl+L", "dynamis.ui.views.log.station", "LogStation", "records"),
 )
 
 

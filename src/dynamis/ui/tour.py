@@ -106,6 +106,8 @@ def tour(folder: Path, notes: tuple[float, ...] = _NOTES) -> list[Path]:
         picture("codes")
         with _data_in(Path(place)):
             _prove(window, notes, picture)
+        window.show_station("Log")
+        picture("log")
         written.append(folder / "report.html")
         made = whole_report(everything(session.document.file), session.style)
         write_whole(written[-1], written_as(made, written[-1]))

@@ -12,7 +12,14 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from dynamis.bench.chains.port_transfers import dac_if_known, make_head
-from dynamis.bench.document.records import AdoptionRecord, HeadRecord, ReadingRecord, RunRecord
+from dynamis.bench.document.records import (
+    AdoptionRecord,
+    HeadRecord,
+    InstrumentRecord,
+    ReadingRecord,
+    ReadQuantity,
+    RunRecord,
+)
 from dynamis.bench.gear.instruments import frequency_limits, meter_range
 from dynamis.bench.runs.planning import Planned, plan_next
 from dynamis.calibration.causes.describe import Shape, describe_shape
@@ -155,12 +162,11 @@ class RunAnalysis:
         return next((one for one in self.corrections if one.kind == kind), None)
 
 
-def limits_of(run: RunRecord) -> Limits | None:
-    """What the run's instrument is worth in the run's quantity; None where nobody said, or it reads another."""
-    meter = run.meter
-    if meter is None or run.quantity not in meter.reads:
+def limits_of(meter: InstrumentRecord | None, quantity: ReadQuantity) -> Limits | None:
+    """What an instrument is worth in a quantity; None where nobody said, or it reads another."""
+    if meter is None or quantity not in meter.reads:
         return None
-    return meter_range(meter) if run.quantity == "volts" else frequency_limits(meter)
+    return meter_range(meter) if quantity == "volts" else frequency_limits(meter)
 
 
 def codes_of(run: RunRecord, converter: DacTransfer | None, notes: ArrayLike) -> FloatArray | None:
@@ -219,7 +225,7 @@ def analyse(run: RunRecord, rows: Sequence[ReadingRecord]) -> RunAnalysis:
     """Judge a run by its readings; right with none, with one, and with all voided."""
     model, tolerance = run.model, parse_tolerance(run.tolerance)
     converter = dac_if_known("converter", run.converter)
-    meter = limits_of(run)
+    meter = limits_of(run.meter, run.quantity)
     valid = tuple(row for row in rows if not row.voided)
     notes = np.array([row.note for row in valid], float)
     values = as_read(run, model, notes, np.array([row.value for row in valid], float))

@@ -21,6 +21,7 @@ from dynamis.bench.document.records import (
 from dynamis.bench.runs.analysis import RunAnalysis, adoption_of, analyse, check_readings, codes_of, withdrawal_of
 from dynamis.calibration.correction_types import Correction
 from dynamis.errors import InputError
+from dynamis.files.merging import with_units_of
 from dynamis.files.stored import now
 from dynamis.ui.session.document import Document
 from dynamis.ui.session.notices import Notices
@@ -106,6 +107,14 @@ class Runs:
         self._notices.run_changed.emit()
         self._notices.note_changed.emit()
         return added
+
+    def came(self) -> None:
+        """Runs came from another bench; units that they were taken of stand in it from now on."""
+        self.take_over()
+        self._document.apply(with_units_of(self._document.bench, self.all))
+        self._selection.runs_are(self.all)
+        for notice in (self._notices.runs_changed, self._notices.run_changed, self._notices.bench_changed):
+            notice.emit()
 
     def fresh_id(self, title: str) -> str:
         return new_id(title, {run.id for run in self.all})

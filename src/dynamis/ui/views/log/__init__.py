@@ -1,0 +1,1 @@
+"""What has been done on the bench, and how its units move over months."""
