@@ -63,7 +63,7 @@ def with_four_more(monkeypatch, tmp_path, demo_file, make_window):
     return make_window(demo_file), Empty
 
 
-def test_eleven_stations_stand_in_words_at_1280_and_in_a_numbered_menu_at_1024(with_four_more):
+def test_eleven_stations_stand_in_words_at_1280_and_in_a_numbered_menu_at_1024(with_four_more, qtbot):
     window, _ = with_four_more
     for width, folded in ((1280, False), (1024, True), (1280, False)):
         window.resize(width, 720)
@@ -72,7 +72,10 @@ def test_eleven_stations_stand_in_words_at_1280_and_in_a_numbered_menu_at_1024(w
         bar = window.bar
         assert (window.width(), bar.folded) == (width, folded)
         shown = [bar.menu_button] if folded else list(bar.buttons.values())
-        assert all(button.isVisible() and button.width() >= button.sizeHint().width() for button in shown)
+        # A layout that a held-up machine has not come to yet is waited for.
+        qtbot.waitUntil(
+            lambda shown=shown: all(one.isVisible() and one.width() >= one.sizeHint().width() for one in shown)
+        )
         assert window.safe_button.geometry().right() <= width
         if folded:
             bar.menu_button.menu().aboutToShow.emit()
