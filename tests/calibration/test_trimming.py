@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from dynamis.calibration.trimming.practice import Voice, practice_voice
+from dynamis.calibration.trimming.sheet import sheet_steps, turn_table
 from dynamis.calibration.trimming.walk import Done, Step, Trims, walk
 from dynamis.errors import InputError
 from dynamis.pitch.laws import ExponentialLaw, LinearLaw
@@ -117,3 +118,30 @@ def test_what_cannot_be_reached_is_given_up_and_nonsense_is_refused():
                 }
                 | bad
             )
+
+
+@pytest.mark.parametrize("pivot", [-1.0, 0.0, 0.7, 5.5])
+def test_the_paper_says_the_same_turns_without_anyone_following(pivot):
+    """One turn by the sheet's table, or by its formula where nobody knows the pivot, then the tuning: both notes right."""
+    voice = Voice(VOCT, TUNING, pivot, 0.1, 0.4, 0.0)
+    tuned = turned_to(voice, Step("tune", 36.0))
+    known = Trims(VOCT, TUNING, 36.0, 60.0, 84.0, 5.0, pivot, high=True)
+    off, note, target = turn_table(known)[-1]
+    share = target / off
+    turned = turned_to(tuned, Step("scale", note, share * tuned.cents(60.0)))
+    right = turned_to(turned, Step("tune", 36.0))
+    assert [right.cents(one) for one in (36.0, 60.0)] == pytest.approx([0.0, 0.0], abs=1e-3)
+    if note == 60.0:  # a and b of the sheet: what a turn by any amount does to both notes
+        other = turned_to(tuned, Step("scale", 60.0, 3.0))
+        a, b = (other.cents(one) - tuned.cents(one) for one in (36.0, 60.0))
+        assert a / (a - b) == pytest.approx(share, abs=1e-3)
+
+
+def test_a_sheet_has_the_steps_of_the_trimmers_that_there_are():
+    def turns(trims):
+        return [(one.turn, one.note) for one in sheet_steps(trims)]
+
+    assert ("high", 84.0) in turns(TRIMS)
+    assert ("high", 84.0) not in turns(Trims(VOCT, TUNING, 36.0, 60.0, 84.0, 5.0))
+    assert turns(Trims(HZV, TUNING, 36.0, 60.0, 84.0, 5.0)) == [("scale", 84.0), ("offset", 36.0), ("read", 84.0)]
+    assert (turn_table(TRIMS), turn_table(Trims(HZV, TUNING, 36.0, 60.0, 84.0, 5.0, 1.0))) == ([], [])

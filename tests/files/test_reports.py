@@ -7,6 +7,8 @@ import io
 import math
 import subprocess
 import sys
+from dataclasses import replace
+from pathlib import Path
 
 import pytest
 from msgspec.structs import replace as with_
@@ -16,10 +18,11 @@ from dynamis.bench.document.bench import Bench, Gear, Unit
 from dynamis.bench.document.ports import Port
 from dynamis.bench.document.records import AdoptionRecord, HeadRecord, InstrumentRecord, ReadingRecord, RunRecord
 from dynamis.bench.reports.blocks import Cells, Sentences
+from dynamis.bench.reports.sheet import run_sheet
 from dynamis.demo.lantern import write_demo
 from dynamis.errors import InputError
 from dynamis.files.contents import Contents
-from dynamis.files.reports.making import batch_report, unit_report, written_as
+from dynamis.files.reports.making import batch_report, judged_runs, unit_report, written_as
 from dynamis.notation.style import Style
 
 LAW = "voct:scale=1,note=36,volts=0"
@@ -194,3 +197,33 @@ def test_a_report_needs_no_window(dynamis, demo_path, tmp_path):
     )
     done = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, timeout=60, check=False)
     assert done.stderr.strip() == "[]"
+
+
+# Quantity, head of a row (expected, lowest and highest allowed): 5 ct of 1 V/oct are 4.1667 mV; of 261.63 Hz, 0.7567 Hz.
+SHEETS = [
+    ("volts", 60.0, 2.0, 2.0 - 5.0 / 1200.0, 2.0 + 5.0 / 1200.0),
+    ("hertz", 60.0, 261.6256, 261.6256 * 2 ** (-5 / 1200), 261.6256 * 2 ** (5 / 1200)),
+    ("cents", 60.0, 0.0, -5.0, 5.0),
+]
+
+
+@pytest.mark.parametrize(("quantity", "note", "expect", "low", "high"), SHEETS)
+def test_a_bench_sheet_says_what_to_expect_and_within_what(quantity, note, expect, low, high):
+    held = contents((with_(run("01", "As found", "10"), quantity=quantity, meter=None), 3.0))
+    sheet = run_sheet(held.bench, judged_runs(replace(held, readings=()))[0], Style())
+    row = next(dict(zip(sheet.headings, one, strict=True)) for one in sheet.rows if float(one[0]) == note)
+    assert [float(row[key]) for key in ("expect", "from", "to")] == pytest.approx([expect, low, high], abs=1e-4)
+    assert row["meter_expanded_cents"] == ""
+
+
+def test_a_bench_sheet_is_ticked_where_something_was_read_and_fits_one_page():
+    held = contents((run("01", "As found", "10"), 3.0))
+    half = replace(held, readings=held.readings[:2])
+    sheet = run_sheet(half.bench, judged_runs(half)[0], Style())
+    table = next(one for one in sheet.blocks if isinstance(one, Cells))
+    assert [row[0] for row in table.rows] == ["☑", "☑", "☐"]
+    assert [row[-1] for row in table.rows] == ["+3.0", "+3.0", ""]
+    said = " ".join(text for one in sheet.blocks if isinstance(one, Sentences) for text in one.texts)
+    assert "agree within 0.1" in said
+    pages = PdfReader(io.BytesIO(written_as(sheet, Path("sheet.pdf")))).pages
+    assert (len(pages), "Bench sheet" in pages[0].extract_text()) == (1, True)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import pytest
 from drive import answered, press
 from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QFileDialog
 
 from dynamis.bench.document.ports import PortRef
 
@@ -21,3 +22,12 @@ def circuit(window):
     press(window, Qt.Key.Key_4, Qt.KeyboardModifier.ControlModifier)
     answered(window.station)
     return window.station
+
+
+@pytest.fixture
+def file_names(monkeypatch):
+    """Answers of the file dialogs, which are the system's own."""
+    answers: list[str] = []
+    for name in ("getSaveFileName", "getOpenFileName"):
+        monkeypatch.setattr(QFileDialog, name, staticmethod(lambda *_, **__: (answers.pop(0), "")))
+    return answers

@@ -351,7 +351,7 @@ def test_a_recorded_sweep_becomes_the_readings_of_a_run(window, tmp_path):
     assert "a WAV file was expected" in window.sentence.text()
 
 
-def test_trimmers_are_walked_through_on_a_voice_to_practise_on(window):
+def test_trimmers_are_walked_through_on_a_voice_to_practise_on(window, file_names, tmp_path):
     """Turned by the sliders until each target is met, Return after each; the walk ends with all notes within."""
     action(window, "Trim walk").trigger()
     assert "Begin a run of the oscillator in hertz first" in window.sentence.text()
@@ -389,6 +389,11 @@ def test_trimmers_are_walked_through_on_a_voice_to_practise_on(window):
         assert (dialog.walked.reached, dialog.large[0].text()) == (True, "Done")
         assert max(abs(dialog.voice.cents(float(note))) for note in range(36, 85, 6)) < 6.0
         assert dialog.large[0].font().pointSizeF() >= 40.0
+        for folder in (tmp_path, tmp_path / "none"):
+            file_names.append(str(folder / "walk.html"))
+            click(dialog.sheet)
+        assert "cannot be written" in dialog.refusal.text()
+        assert "The scale&#x27;s turn" in (tmp_path / "walk.html").read_text()  # its pivot was learnt on the way
         count = dialog.history.count()
         click(dialog.back)
         assert dialog.history.count() == count - 1

@@ -18,7 +18,6 @@ from PySide6.QtWidgets import (
     QApplication,
     QComboBox,
     QDialog,
-    QFileDialog,
     QLabel,
     QLineEdit,
     QPlainTextEdit,
@@ -43,15 +42,6 @@ CONTROL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftM
 def codes(window):
     press(window, Qt.Key.Key_5, CONTROL)
     return window.station
-
-
-@pytest.fixture
-def file_names(monkeypatch):
-    """Answers of the file dialogs, which are the system's own."""
-    answers: list[str] = []
-    for name in ("getSaveFileName", "getOpenFileName"):
-        monkeypatch.setattr(QFileDialog, name, staticmethod(lambda *_, **__: (answers.pop(0), "")))
-    return answers
 
 
 def test_the_codes_station_says_what_the_core_says(window, codes):
@@ -249,6 +239,7 @@ def test_what_is_seen_can_be_taken_along(window, file_names, tmp_path, name):
         ("Save the report", "report.html", b"<!DOCTYPE html>"),
         ("Save the report", "report.csv", b"unit,channel"),
         ("Save the unit's certificate", "unit.pdf", b"%PDF"),
+        ("Save the bench sheet", "sheet.csv", b"note,code,expect"),
         ("Save the batch of the gear", "batch.html", b"<!DOCTYPE html>"),
     ],
 )

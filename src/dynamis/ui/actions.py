@@ -329,7 +329,7 @@ class Actions:
             raise InputError(
                 "Begin a run of the oscillator in hertz first: it tells the law, the notes and the tolerance."
             )
-        TrimWalkDialog(self.window, judged, self.session.style).exec()
+        TrimWalkDialog(self.window, judged, self.session.style, save=self.reports.save_walk_sheet).exec()
 
     def preferences(self) -> None:
         from dynamis.ui.dialogs.preferences import PreferencesDialog

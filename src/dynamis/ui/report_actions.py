@@ -7,7 +7,7 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QLocale
-from PySide6.QtWidgets import QMenu
+from PySide6.QtWidgets import QMenu, QWidget
 
 from dynamis.bench.document.ports import PortRef
 from dynamis.errors import InputError
@@ -16,6 +16,8 @@ from dynamis.ui.dialogs.working import in_background
 
 if TYPE_CHECKING:
     from dynamis.bench.reports.blocks import Report
+    from dynamis.bench.runs.analysis import RunAnalysis
+    from dynamis.calibration.trimming.walk import Trims
     from dynamis.files.contents import Contents
     from dynamis.files.reports.html import Paper
     from dynamis.ui.actions import Actions
@@ -34,6 +36,7 @@ class ReportActions:
     def __init__(self, actions: Actions, menu: QMenu) -> None:
         self._actions, self._session = actions, actions.session
         actions.add(menu, "Save the &report…", "Ctrl+R", self.save_whole)
+        actions.add(menu, "Save the bench s&heet…", "", self.save_sheet)
         actions.add(menu, "Save the unit's certi&ficate…", "", self.save_certificate)
         actions.add(menu, "Save the &batch of the gear…", "", self.save_batch)
 
@@ -60,13 +63,30 @@ class ReportActions:
         style, gear = self._session.style, self._session.bench.gear_by(self._channel()[0].gear)
         self._save("Save the batch", f"{gear.name}, all units", lambda held: batch_report(held, gear.id, style))
 
+    def save_sheet(self) -> None:
+        """The sheet of the run that is looked at, or of its next proof."""
+        from dynamis.bench.reports.sheet import run_sheet
+
+        judged, bench, style = self._session.runs.analysis(), self._session.bench, self._session.style
+        if judged is None:
+            raise InputError("No run is looked at; a bench sheet is of one.")
+        self._save("Save the bench sheet", f"Sheet, {judged.run.title}", lambda _: run_sheet(bench, judged, style))
+
+    def save_walk_sheet(self, parent: QWidget, judged: RunAnalysis, trims: Trims) -> None:
+        """The sheet of a walk through trimmers."""
+        from dynamis.bench.reports.sheet import walk_sheet
+
+        bench, style = self._session.bench, self._session.style
+        name = f"Sheet, {judged.run.title}, trim walk"
+        self._save("Save the bench sheet", name, lambda _: walk_sheet(bench, judged, trims, style), parent)
+
     def _channel(self) -> tuple[PortRef, str]:
         channel = self._session.selection.channel
         if channel is None:
             raise InputError("No channel of a unit is looked at; choose one on Measure.")
         return channel
 
-    def _save(self, title: str, name: str, make: Callable[[Contents], Report]) -> None:
+    def _save(self, title: str, name: str, make: Callable[[Contents], Report], parent: QWidget | None = None) -> None:
         from dynamis.files.contents import everything
         from dynamis.files.reports.making import written_as
 
@@ -74,8 +94,12 @@ class ReportActions:
         if path is None:
             return
         held, paper, cancelled = everything(self._session.document.file), paper_of(QLocale()), threading.Event()
-        window = self._actions.window
-        data = in_background(window, f"Writing {path.name}…", lambda: written_as(make(held), path, paper), cancelled)
+        data = in_background(
+            parent or self._actions.window,
+            f"Writing {path.name}…",
+            lambda: written_as(make(held), path, paper),
+            cancelled,
+        )
         if data is None:
             self._session.said.emit("The report was given up; nothing was written.", False)
             return

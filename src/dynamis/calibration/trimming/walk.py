@@ -126,7 +126,7 @@ def _exponential(trims: Trims, done: Sequence[Done]) -> Walk:
     if abs(off_high - (off_low or 0.0)) > _right(trims):
         if rounds >= _MOST_ROUNDS:
             return at(None, gave_up=True)
-        return at(_scale(trims, off_low or 0.0, off_high, pivot))
+        return at(scale_turn(trims, off_low or 0.0, off_high, pivot))
     off_top = now.get(trims.top_note)
     if off_top is None and trims.top_note != trims.high_note:
         return at(top)
@@ -148,7 +148,7 @@ def _newest(done: Sequence[Done]) -> dict[float, float]:
     return known
 
 
-def _scale(trims: Trims, off_low: float, off_high: float, pivot: float | None) -> Step:
+def scale_turn(trims: Trims, off_low: float, off_high: float, pivot: float | None) -> Step:
     """The turn that makes the interval right, watched at the note that it moves more: past nought, short of it, or the
     other way."""
     low, high = trims.volts(trims.low_note), trims.volts(trims.high_note)

@@ -5,16 +5,17 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Final
 
-from dynamis.calibration.trimming.walk import Step, Trims, Walk
+from dynamis.calibration.trimming.walk import Step, Trims, Turn, Walk
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import ExponentialLaw
 from dynamis.pitch.notes import note_label
 
-_NAMES: Final = {
+TURN_NAMES: Final[dict[Turn, str]] = {
     "tune": "the tuning",
     "scale": "the scale",
     "high": "the high-frequency trimmer",
     "offset": "the offset",
+    "read": "nothing",
 }
 
 
@@ -37,7 +38,7 @@ def step_words(trims: Trims, walked: Walk, style: Style) -> Said:
     if step.turn == "read":
         return Said(play, "Turn nothing", "Read it", "What it plays now tells what is next.")
     target = f"{style.hertz(trims.hertz(step.note, step.target_cents))}, {style.cents(step.target_cents, sign=True)} ct"
-    return Said(play, f"Turn {_NAMES[step.turn]}", f"until it reads {target}", _why(trims, step, walked, style))
+    return Said(play, f"Turn {TURN_NAMES[step.turn]}", f"until it reads {target}", _why(trims, step, walked, style))
 
 
 def _why(trims: Trims, step: Step, walked: Walk, style: Style) -> str:
@@ -74,6 +75,6 @@ def _ended(trims: Trims, walked: Walk, style: Style) -> Said:
 
 def done_words(trims: Trims, step: Step, cents: float, style: Style) -> str:
     """A step that was done, in a line."""
-    what = "read" if step.turn == "read" else f"{_NAMES[step.turn]} turned"
+    what = "read" if step.turn == "read" else f"{TURN_NAMES[step.turn]} turned"
     hertz = style.hertz(trims.hertz(step.note, cents))
     return f"{note_label(step.note, style)}, {what}: {hertz}, {style.cents(cents, sign=True)} ct"

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import replace
+
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QFont
 from PySide6.QtWidgets import (
@@ -31,17 +34,21 @@ from dynamis.ui.widgets.panel import label, set_refusal, set_text
 
 _LARGE_POINTS = 40.0
 _TRAVEL = 5000
+SaveSheet = Callable[[QWidget, RunAnalysis, Trims], None]
 _KNOBS = (("tune", "Tuning"), ("scale", "Scale"), ("high", "High frequency"))
 
 
 class TrimWalkDialog(QDialog):
     """Step by step: what to play, what to turn until which reading; what was read is typed after each."""
 
-    def __init__(self, parent: QWidget | None, judged: RunAnalysis, style: Style, seed: int = 1) -> None:
+    def __init__(
+        self, parent: QWidget | None, judged: RunAnalysis, style: Style, seed: int = 1, save: SaveSheet | None = None
+    ) -> None:
         super().__init__(parent)
         self.setWindowTitle("Trim walk")
         self.resize(1040, 660)
         self._judged, self._style, self._seed = judged, style, seed
+        self._save = save
         self.trims: Trims = trims_of(judged)
         self.steps: list[Done] = []
         self.voice: Voice | None = None
@@ -100,7 +107,10 @@ class TrimWalkDialog(QDialog):
         self.entry.returnPressed.connect(self.take)
         self.unit = label("", "muted")
         self.back, self.again = QPushButton("Back a step"), QPushButton("From the beginning")
-        close = QPushButton("Close")
+        self.sheet, close = QPushButton("Save the bench sheet…"), QPushButton("Close")
+        self.sheet.setAutoDefault(False)
+        self.sheet.setEnabled(self._save is not None)
+        self.sheet.clicked.connect(self._save_sheet)
         for button, slot in ((self.back, self.step_back), (self.again, self.begin_again), (close, self.accept)):
             button.setAutoDefault(False)
             button.clicked.connect(slot)
@@ -108,9 +118,19 @@ class TrimWalkDialog(QDialog):
         row.addWidget(self.entry)
         row.addWidget(self.unit)
         row.addStretch(1)
-        for button in (self.back, self.again, close):
+        for button in (self.back, self.again, self.sheet, close):
             row.addWidget(button)
         return row
+
+    def _save_sheet(self) -> None:
+        """The walk on paper, with the pivot that is known by now."""
+        assert self._save is not None
+        pivot = walk(self.trims, self.steps).pivot_volts
+        try:
+            self._save(self, self._judged, replace(self.trims, pivot_volts=pivot))
+            set_refusal(self.refusal, "")
+        except InputError as error:
+            set_refusal(self.refusal, str(error))
 
     def _make_practice(self) -> QWidget:
         holder = QWidget()
