@@ -251,6 +251,16 @@ def test_runs_of_gear_that_is_not_here_stay_and_are_named(demo_file, other):
     assert merge_runs(demo_file, other).runs == 2
 
 
+def test_a_bench_is_not_filled_beyond_what_can_be_opened_again(demo_file, other, monkeypatch):
+    monkeypatch.setattr(
+        "dynamis.files.merging.MOST_APPENDED",
+        sum(len(msgspec.json.encode(one)) for one in (*demo_file.runs(), *demo_file.adoptions(), other.runs()[-1])),
+    )
+    with pytest.raises(InputError, match="This bench is full: 1 runs came"):
+        merge_runs(demo_file, other)
+    assert len(demo_file.runs()) == 4
+
+
 def test_a_bench_is_not_merged_into_itself_and_stops_when_told(demo_file, other):
     with pytest.raises(InputError, match="into itself"):
         merge_runs(demo_file, demo_file)

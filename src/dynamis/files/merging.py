@@ -15,6 +15,7 @@ from dynamis.bench.document.record_checks import check_run, counted
 from dynamis.bench.document.records import ReadingRecord, RunRecord
 from dynamis.errors import InputError
 from dynamis.files.contents import add_rows
+from dynamis.files.opening import MOST_APPENDED
 from dynamis.files.store import BenchFile
 from dynamis.notation.safe import quoted
 
@@ -57,6 +58,7 @@ def merge_runs(into: BenchFile, other: BenchFile, stop: Callable[[], bool] = lam
     bench, theirs = into.bench(), other.bench()
     here = {run.uid: run for run in into.runs()}
     taken = {run.id for run in here.values()}
+    held = sum(len(msgspec.json.encode(one)) for one in (*here.values(), *into.adoptions(), *into.sends()))
     runs = readings = voids = known = 0
     strange: list[str] = []
     for run in other.runs():
@@ -71,6 +73,9 @@ def merge_runs(into: BenchFile, other: BenchFile, stop: Callable[[], bool] = lam
             counted("runs", len(taken) + 1, MOST_RUNS)
             mine = _moved(run, new_id(run.title, taken), channel, bench, theirs)
             check_run(mine)
+            held += len(msgspec.json.encode(mine))
+            if held > MOST_APPENDED:
+                raise InputError(f"This bench is full: {runs} runs came, and another file is wanted for the rest.")
             taken.add(into.add_run(mine).id)
             runs += 1
         else:
