@@ -21,8 +21,10 @@ from typing import Any
 import msgspec
 import numpy as np
 
-from dynamis.bench.document.bench import Bench
+from dynamis.bench.document.bench import Bench, Gear
 from dynamis.bench.document.checks import check_bench
+from dynamis.bench.document.ports import Port, PortRef
+from dynamis.bench.runs.from_trace import take_trace
 from dynamis.devices.scpi import parse_error, parse_number, parse_setting
 from dynamis.devices.scpi_meter import parse_address
 from dynamis.errors import InputError
@@ -34,14 +36,18 @@ from dynamis.files.readings_csv import guess_layout, read_rows, strict_layout
 from dynamis.files.recording import read_recording
 from dynamis.files.salvage import salvage
 from dynamis.files.scala import read_keymap, read_scale
+from dynamis.files.scope_csv import read_traces
 from dynamis.files.store import BenchFile
 from dynamis.files.template import filled
 from dynamis.files.text import read_text
 from dynamis.notation.numbers import parse_quantity
+from dynamis.notation.style import Style
 from dynamis.pitch.laws import parse_law
 from dynamis.pitch.notes import parse_note_list
 from dynamis.pitch.tolerance import parse_tolerance
 from dynamis.tuner.tones import steady_tones
+from dynamis.waveform.pulse import measure
+from dynamis.waveform.words import measured_sentences
 
 MOST_SECONDS, MOST_CHARACTERS = 8.0, 1500
 # Texts that have broken readers.
@@ -301,9 +307,28 @@ def _recordings() -> tuple[bytes, ...]:
     return tuple(kinds)
 
 
+def _trace(separator: str, head: str) -> bytes:
+    """Forty samples of a pulse as an oscilloscope writes them."""
+    rows = [f"{1e-3 * k:.3f}{separator}{5.0 * (k % 20 < 10):.2f}" for k in range(40)]
+    text = "\n".join(rows)
+    return f"{head}\n{text.replace('.', ',') if separator == ';' else text}\n".encode()
+
+
 def _heard(path: Path) -> object:
     sound = read_recording(path)
     return steady_tones(sound.samples[:16000], sound.rate)
+
+
+def _seen(path: Path) -> object:
+    """Every channel measured, in words, and taken into a port."""
+    port = Port("p", "out", "output", role="clock")
+    bench, said = Bench("b", (Gear("g", "Gear", (port,)),)), []
+    for trace in read_traces(path):
+        found = measure(trace)
+        said.append(measured_sentences(found, Style(), trace.lost))
+        with contextlib.suppress(InputError):
+            take_trace(bench, PortRef("g", "p"), found)
+    return said
 
 
 def targets() -> dict[str, Target]:
@@ -327,6 +352,7 @@ def targets() -> dict[str, Target]:
         Target("keymap", (b"! x\n12\n0\n127\n60\n69\n440.0\n12\n0\n1\nx\n3\n",), _file(read_keymap, "f.kbm")),
         Target("tuning dump", (dump,), _file(read_tuning_dump, "f.syx")),
         Target("recording", _recordings(), _file(_heard, "f.wav")),
+        Target("trace", (_trace(",", "Time (s),CH1 (mV)"), _trace(";", "t;A")), _file(_seen, "f.csv")),
         Target("template", (_TEMPLATE.encode(),), _text(lambda text: filled(text, {"gear": "g", "unit": "u"}, rows))),
         Target("law", (b"voct:scale=1,note=36,volts=0.2", b"hzv:note=45,volts=1,offset=0"), _text(parse_law)),
         Target("notes", (b"36,48,C4", b"36:96:12,C2:C7"), _text(parse_note_list)),

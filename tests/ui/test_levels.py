@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from drive import action, press, settle, table_texts, type_into
+from drive import action, press, settle, table_texts, type_into, with_dialog
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 
@@ -107,3 +107,33 @@ def test_another_link_a_pitch_pair_and_an_unknown_one(station, tmp_path):
     selection.look_at_pair(GATE, PortRef("pit-voice", "trigger"))
     assert station.verdict.text().startswith("Unsafe")
     station.grab()
+
+
+def test_what_an_oscilloscope_saved_is_dropped_and_taken_into_the_port_that_is_looked_at(station, tmp_path, file_names):
+    clock, window = PortRef("bridge-clock", "clock"), station.window()
+    window.session.selection.look_at_pair(clock, PortRef("wardrobe-envelope", "gate"))
+    path = tmp_path / "scope.csv"
+    volts = [(4.9 if 10 <= k % 50 < 22 else 0.1) for k in range(200)]
+    rows = [f"{1e-4 * k:.4f},{volt},{2 * volt}" for k, volt in enumerate(volts)]
+    path.write_text("Time (s),CH1 (V),CH2 (V)\n" + "\n".join(rows))
+
+    def take(dialog) -> None:
+        assert dialog.port.currentData() == clock
+        assert "Low 0.100" in dialog.said.text()
+        dialog.other.setCurrentIndex(2)
+        assert "CH2 (V) rises with CH1 (V)" in dialog.said.text().replace("\u00a0", " ")
+        assert dialog.said.text() in dialog.plot.accessibleDescription()
+        dialog.plot.grab()
+        dialog.try_accept()
+
+    with_dialog(lambda: window.take_file(path), take)
+    gate = window.session.bench.port(clock).gate
+    assert (gate.low_volts, gate.high_volts, gate.seconds) == (0.1, 4.9, pytest.approx(1.2e-3))
+    assert "as it was seen against time" in window.session.document.file.undo_label()
+    path.write_text("x,y\n1,2\n")
+    file_names.append(str(path))
+    action(window, "Open a trace against time").trigger()
+    assert "scope.csv" in window.sentence.text()
+    file_names.append("")
+    action(window, "Open a trace against time").trigger()
+    assert window.session.bench.port(clock).gate == gate

@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from dynamis.ui.views.bench.gear_panel import GearPanel
     from dynamis.ui.views.bench.station import BenchStation
     from dynamis.ui.views.circuit.station import CircuitStation
+    from dynamis.ui.views.levels.station import LevelsStation
     from dynamis.ui.window import MainWindow
 
 
@@ -62,8 +63,15 @@ def add_bench_actions(actions: Actions, menu: QMenu) -> None:
     actions.add(menu, "&Archive the gear shown, or take it out", "", gear(lambda panel: panel.archive.click()))
     actions.add(menu, "&Use the circuit in the link", "Ctrl+Shift+I", lambda: circuit(window))
     actions.add(menu, "Lear&n a port…", "Ctrl+Shift+L", lambda: learn(actions))
+    actions.add(menu, "&Open a trace against time…", "", lambda: against_time(window))
     menu.addSeparator()
     actions.add(menu, "Show all cautions again", "", cautions_again)
+
+
+def against_time(window: MainWindow) -> None:
+    """What an oscilloscope saved, on Levels."""
+    window.show_station("Levels")
+    cast("LevelsStation", window.station).open_trace()
 
 
 def learn(actions: Actions) -> None:

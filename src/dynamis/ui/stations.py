@@ -39,13 +39,15 @@ def guarded(session: Session, work: Callable[..., object], *arguments: object) -
 class Station(QWidget):
     """A page of the window.
 
-    title : its name.  KEYS : keys that do something here, with their words.
+    title : its name.  KEYS : keys that do something here, with their words.  TAKES : endings of files that it takes
+    before the window does, when they are dropped here.
     station_wanted : lead to another one.  thread_wanted : what it shows in the thread is another.
     demo_wanted, bench_wanted : open the demo, or a bench that is asked for.
     """
 
     title: ClassVar[str] = ""
     KEYS: ClassVar[tuple[tuple[str, str], ...]] = ()
+    TAKES: ClassVar[tuple[str, ...]] = ()
     station_wanted = Signal(str)
     thread_wanted = Signal()
     demo_wanted = Signal()

@@ -326,9 +326,12 @@ class MainWindow(QMainWindow):
                 return
 
     def take_file(self, path: Path) -> None:
-        """Open a bench, import one from JSON, or take readings from a table, by the file's ending."""
+        """Give a file to the page that is shown, where that takes such; else by its ending: open a bench, import one
+        from JSON, take readings or a tuning."""
         ending = path.suffix.lower()
-        if ending == ".dynamis":
+        if ending in self.station.TAKES:
+            self.guarded(self.station.take_file, path)
+        elif ending == ".dynamis":
             self.actions_made.open_path(path)
         elif ending == ".json":
             self.actions_made.import_path(path)

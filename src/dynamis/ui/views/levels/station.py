@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import threading
 from functools import partial
+from pathlib import Path
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QShowEvent
-from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from dynamis.bench.chains.tree import trial_link
 from dynamis.bench.document.bench import Bench
@@ -19,6 +21,7 @@ from dynamis.electrics.finding import VERDICT_WORDS, Finding
 from dynamis.errors import InputError
 from dynamis.notation.style import tied
 from dynamis.ui.course import CourseRunner
+from dynamis.ui.dialogs.working import in_background
 from dynamis.ui.session.session import Session
 from dynamis.ui.stations import Station
 from dynamis.ui.theme.palette import Colours
@@ -41,6 +44,7 @@ class LevelsStation(Station):
 
     title = "Levels"
     KEYS = LevelScale.KEYS
+    TAKES = (".csv", ".tsv", ".txt")
 
     def __init__(self, session: Session, course: CourseRunner, colours: Colours, points: float) -> None:
         super().__init__(session, course, colours, points)
@@ -267,6 +271,35 @@ class LevelsStation(Station):
         volts = [ThreadField(name, style.volts(one, 2)) for name, one in shown]
         names = [bench.label(ref) for ref in self._now]
         return [ThreadField("output", names[0]), *volts, ThreadField("input", names[1])], None
+
+    # -- against time ------------------------------------------------------------------------------
+
+    def take_file(self, path: Path) -> None:
+        """What an oscilloscope saved, measured beside the window, and taken into a port on wish."""
+        from dynamis.files.scope_csv import read_traces
+        from dynamis.ui.views.levels.trace_dialog import TraceDialog
+        from dynamis.waveform.pulse import measure
+        from dynamis.waveform.words import Seen
+
+        cancelled, session = threading.Event(), self._session
+
+        def work() -> list[Seen]:
+            return [Seen(trace, measure(trace)) for trace in read_traces(path, cancelled.is_set)]
+
+        seen = in_background(self, f"Reading {path.name}…", work, cancelled)
+        if seen is None:
+            session.said.emit("The trace was not read to its end; nothing was taken.", False)
+            return
+        dialog = TraceDialog(self, seen, path.name, session.bench, session.style, self.colours)
+        if self._now is not None:
+            dialog.look_at(self._now[0])
+        if dialog.exec():
+            session.document.apply(dialog.value)
+
+    def open_trace(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Open a trace", "", "Oscilloscope CSV (*.csv *.txt *.tsv)")
+        if name:
+            self.take_file(Path(name))
 
     def shown_picture(self) -> Picture:
         return self.scale

@@ -44,6 +44,7 @@ class LogStation(Station):
     """What was done, the newest first."""
 
     title = "Log"
+    TAKES = (".dynamis",)
     KEYS = (
         ("Ctrl+F", "search the log"),
         ("Enter, in the log", "look at the run on Measure"),

@@ -1,0 +1,1 @@
+"""Volts against time: what levels, edges and lengths a trace has."""
