@@ -4,14 +4,17 @@ from __future__ import annotations
 
 import itertools
 from pathlib import Path
+from typing import ClassVar, Generic, TypeVar
 
-from PySide6.QtCore import QBuffer
+from PySide6.QtCore import QBuffer, QSize
 from PySide6.QtGui import QColor, QGuiApplication, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
 from dynamis.files.writing import write_whole
 from dynamis.notation.style import Style
 from dynamis.ui.theme.palette import Colours
+
+Shown = TypeVar("Shown")
 
 
 def png_bytes(widget: QWidget) -> bytes:
@@ -69,6 +72,37 @@ class Picture(QWidget):
         self.paint_on(painter)
         painter.end()
         write_whole(path, bytes(buffer.data().data()))
+
+
+class Plot(Picture, Generic[Shown]):
+    """A picture of one thing, with the words that a screen reader says of it; empty while there is none.
+
+    NAME : of the picture.  SIZE : as it would like to be, pixels.
+    """
+
+    NAME: ClassVar[str] = ""
+    SIZE: ClassVar[tuple[int, int]] = (420, 200)
+
+    def __init__(self, colours: Colours, style: Style) -> None:
+        super().__init__(self.NAME, colours, style)
+        self.shown: Shown | None = None
+
+    def sizeHint(self) -> QSize:
+        return QSize(*self.SIZE)
+
+    def show_one(self, shown: Shown | None, words: str) -> None:
+        self.shown = shown
+        self.setAccessibleDescription(words)
+        self.update()
+
+    def draw(self, painter: QPainter) -> None:
+        if self.shown is not None:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            self.draw_shown(painter, self.shown)
+
+    def draw_shown(self, p: QPainter, shown: Shown) -> None:
+        """Draw what is shown."""
+        raise NotImplementedError
 
 
 def apart(places: list[float], least: float) -> list[float]:

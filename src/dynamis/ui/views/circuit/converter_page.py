@@ -211,7 +211,7 @@ class ConverterPage(LinkPage):
             for one in (self.side.words, *self.side.sentences):
                 one.show_sentences([])
             self.drawing.show_drawing(None, "")
-            self.left.show_left(None, "")
+            self.left.show_one(None, "")
             self.table.set_rows([])
             self.spice.setPlainText("")
             return
@@ -254,7 +254,7 @@ class ConverterPage(LinkPage):
             lines.append(("ordinary R5", requirement.cents(ordinary(converter), volts, warm)))
         ends = self._tick(volts[0]), self._tick(volts[volts.size // 2]), self._tick(volts[-1])
         shown = LeftOver(trimmed.nominal, trimmed.worst, tuple(lines), requirement.tolerance_cents, ends)
-        self.left.show_left(shown, words)
+        self.left.show_one(shown, words)
 
     def _note_of(self, volts: float) -> str:
         assert self._pair is not None

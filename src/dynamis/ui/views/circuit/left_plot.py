@@ -6,15 +6,13 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
-from dynamis.notation.style import Style
 from dynamis.plotting.axis import Axis
 from dynamis.plotting.ticks import Tick
-from dynamis.ui.theme.palette import Colours
 from dynamis.ui.widgets.axes import draw_across, draw_line, places
-from dynamis.ui.widgets.picture import Picture, apart
+from dynamis.ui.widgets.picture import Plot, apart
 
 _LEFT, _RIGHT, _TOP, _BOTTOM = 46, 116, 24, 40
 _LINE = 16.0
@@ -35,26 +33,12 @@ class LeftOver:
     ends: tuple[str, str, str]
 
 
-class LeftPlot(Picture):
+class LeftPlot(Plot[LeftOver]):
     """Nominal in ink inside a band of what parts may add, the tolerance in blue, warmer in amber and dashed."""
 
-    def __init__(self, colours: Colours, style: Style) -> None:
-        super().__init__("What is left over the notes", colours, style)
-        self.shown: LeftOver | None = None
+    NAME = "What is left over the notes"
 
-    def sizeHint(self) -> QSize:
-        return QSize(420, 200)
-
-    def show_left(self, shown: LeftOver | None, words: str) -> None:
-        self.shown = shown
-        self.setAccessibleDescription(words)
-        self.update()
-
-    def draw(self, p: QPainter) -> None:
-        shown = self.shown
-        if shown is None:
-            return
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def draw_shown(self, p: QPainter, shown: LeftOver) -> None:
         c, style = self.colours, self.number_style
         first = shown.lines[0][1] if shown.lines else shown.nominal
         most = 1.15 * max(1.1 * shown.tolerance, float(shown.worst.max()), float(np.abs(first).max()))

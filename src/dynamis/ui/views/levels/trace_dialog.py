@@ -40,6 +40,7 @@ class TraceDialog(FormDialog[Change]):
         self.row("Delay of", self.other)
         self.row("Take into", self.port)
         self.plot = TracePlot(colours, style)
+        self.plot.setMinimumHeight(180)
         self.said = label("", wrap=True, selectable=True)
         self.column.insertWidget(1, self.plot, 1)
         self.column.insertWidget(2, self.said)
@@ -67,7 +68,7 @@ class TraceDialog(FormDialog[Change]):
             sentences.append(delay_sentence(apart, one.trace.name, second.name, self._style))
         text = " ".join(tied(sentence) for sentence in sentences)
         set_text(self.said, text)
-        self.plot.show_trace(one.trace, one.found, text)
+        self.plot.show_one(one, text)
 
     def read(self) -> Change:
         ref = self.port.currentData()

@@ -3,45 +3,28 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
-from dynamis.notation.style import Style
 from dynamis.plotting.axis import Axis
 from dynamis.plotting.series import thinned
 from dynamis.plotting.ticks import Tick, number_ticks
-from dynamis.ui.theme.palette import Colours
 from dynamis.ui.widgets.axes import draw_across, draw_line, draw_up
-from dynamis.ui.widgets.picture import Picture
-from dynamis.waveform.pulse import Measured
-from dynamis.waveform.trace import Trace
+from dynamis.ui.widgets.picture import Plot
+from dynamis.waveform.words import Seen
 
 _LEFT, _RIGHT, _TOP, _BOTTOM = 52.0, 14.0, 10.0, 24.0
 _TICKS = (5, 5)
 
 
-class TracePlot(Picture):
+class TracePlot(Plot[Seen]):
     """The trace in ink, its levels dashed."""
 
-    def __init__(self, colours: Colours, style: Style) -> None:
-        super().__init__("Volts against time", colours, style)
-        self.trace: Trace | None = None
-        self.found: Measured | None = None
-        self.setMinimumHeight(180)
+    NAME = "Volts against time"
+    SIZE = (560, 200)
 
-    def sizeHint(self) -> QSize:
-        return QSize(560, 200)
-
-    def show_trace(self, trace: Trace, found: Measured, words: str) -> None:
-        self.trace, self.found = trace, found
-        self.setAccessibleDescription(words)
-        self.update()
-
-    def draw(self, p: QPainter) -> None:
-        if self.trace is None or self.found is None:
-            return
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        c, style, trace, found = self.colours, self.number_style, self.trace, self.found
+    def draw_shown(self, p: QPainter, shown: Seen) -> None:
+        c, style, trace, found = self.colours, self.number_style, shown.trace, shown.found
         box = QRectF(_LEFT, _TOP, max(1.0, self.width() - _LEFT - _RIGHT), max(1.0, self.height() - _TOP - _BOTTOM))
         first, last = float(trace.seconds[0]), float(trace.seconds[-1])
         across, up = Axis(first, last, box.left(), box.right()), Axis(*found.view_volts, box.bottom(), box.top())

@@ -3,42 +3,26 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
 from dynamis.bench.runs.trend import Trend, view_of
-from dynamis.notation.style import Style
 from dynamis.plotting.axis import Axis
 from dynamis.plotting.ticks import date_ticks, number_ticks
-from dynamis.ui.theme.palette import Colours
 from dynamis.ui.widgets.axes import LINE_HEIGHT, draw_across, draw_line, draw_up, places
-from dynamis.ui.widgets.picture import Picture
+from dynamis.ui.widgets.picture import Plot
 
 _LEFT, _RIGHT, _TOP, _BOTTOM = 52.0, 14.0, 22.0, 24.0
 _DISC = 3.5
 _TICK_PIXELS = (110.0, 34.0)
 
 
-class DriftPlot(Picture):
+class DriftPlot(Plot[Trend]):
     """Runs as discs with their U = 2u, the trend dashed, what is allowed in blue; a ring where it leaves that."""
 
-    def __init__(self, colours: Colours, style: Style) -> None:
-        super().__init__("Drift", colours, style)
-        self.shown: Trend | None = None
+    NAME = "Drift"
 
-    def sizeHint(self) -> QSize:
-        return QSize(420, 200)
-
-    def show_trend(self, shown: Trend | None, words: str) -> None:
-        self.shown = shown
-        self.setAccessibleDescription(words)
-        self.update()
-
-    def draw(self, p: QPainter) -> None:
-        shown = self.shown
-        if shown is None:
-            return
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def draw_shown(self, p: QPainter, shown: Trend) -> None:
         c, style = self.colours, self.number_style
         box = QRectF(_LEFT, _TOP, max(1.0, self.width() - _LEFT - _RIGHT), max(1.0, self.height() - _TOP - _BOTTOM))
         days, values = view_of(shown)

@@ -168,7 +168,7 @@ class LogStation(Station):
         plot = self.plots[part]
         if entry is None:
             set_text(self.channel, "")
-            plot.show_trend(None, "")
+            plot.show_one(None, "")
             self.said.show_sentences(
                 ["Nothing here yet: runs, corrections and what boards were sent come by themselves."]
             )
@@ -178,7 +178,7 @@ class LogStation(Station):
         set_text(self.channel, f"{name}, unit {entry.serial}")
         found = trend(self._all, entry.channel, entry.serial, part)
         said = [*trend_words(found, style), carried(runs.adoptions, runs.sends, entry.channel, entry.serial, style)]
-        plot.show_trend(found, " ".join(said))
+        plot.show_one(found, " ".join(said))
         self.said.show_sentences(said)
 
     def shown_picture(self) -> Picture:
