@@ -145,3 +145,8 @@ def test_a_sheet_has_the_steps_of_the_trimmers_that_there_are():
     assert ("high", 84.0) not in turns(Trims(VOCT, TUNING, 36.0, 60.0, 84.0, 5.0))
     assert turns(Trims(HZV, TUNING, 36.0, 60.0, 84.0, 5.0)) == [("scale", 84.0), ("offset", 36.0), ("read", 84.0)]
     assert (turn_table(TRIMS), turn_table(Trims(HZV, TUNING, 36.0, 60.0, 84.0, 5.0, 1.0))) == ([], [])
+
+
+def test_a_pivot_that_no_converter_has_is_refused():
+    with pytest.raises(InputError, match="A pivot of 1e\\+06 V is farther than 200 V"):
+        Trims(VOCT, TUNING, 36.0, 60.0, 84.0, 5.0, 1e6)

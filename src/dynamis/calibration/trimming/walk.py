@@ -26,6 +26,8 @@ _MOST_ROUNDS: Final = 12
 # A pivot is believed within so many times the span of the two notes.
 _MOST_PIVOT: Final = 4.0
 _MOST_CENTS: Final = 6000.0
+# One that is typed lies within so many spans, else a turn has no frequency.
+_FARTHEST_PIVOT: Final = 100.0
 
 
 @dataclass(frozen=True)
@@ -50,6 +52,14 @@ class Trims:
             raise InputError("The notes of a walk rise: low, half an octave or more to the high one, and the top.")
         if not self.tolerance_cents > 0:
             raise InputError("The tolerance of a walk is more than 0 ct.")
+
+        if self.pivot_volts is not None and isinstance(self.law, ExponentialLaw):
+            low, high = self.volts(self.low_note), self.volts(self.high_note)
+            if not abs(self.pivot_volts - low) <= _FARTHEST_PIVOT * (high - low):
+                far = f"{_FARTHEST_PIVOT * (high - low):.3g} V"
+                raise InputError(
+                    f"A pivot of {self.pivot_volts:.4g} V is farther than {far} from the low note's volts."
+                )
 
     def volts(self, note: float) -> float:
         return float(self.law.volts(self.tuning.octaves([note], self.law.reference_note))[0])
