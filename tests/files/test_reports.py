@@ -18,7 +18,8 @@ from dynamis.bench.document.bench import Bench, Gear, Unit
 from dynamis.bench.document.ports import Port
 from dynamis.bench.document.records import AdoptionRecord, HeadRecord, InstrumentRecord, ReadingRecord, RunRecord
 from dynamis.bench.reports.blocks import Cells, Sentences
-from dynamis.bench.reports.sheet import run_sheet
+from dynamis.bench.reports.sheet import run_sheet, walk_sheet
+from dynamis.bench.runs.trimming import trims_of
 from dynamis.demo.lantern import write_demo
 from dynamis.errors import InputError
 from dynamis.files.contents import Contents
@@ -227,3 +228,17 @@ def test_a_bench_sheet_is_ticked_where_something_was_read_and_fits_one_page():
     assert "agree within 0.1" in said
     pages = PdfReader(io.BytesIO(written_as(sheet, Path("sheet.pdf")))).pages
     assert (len(pages), "Bench sheet" in pages[0].extract_text()) == (1, True)
+
+
+def test_a_walk_wants_hertz_and_a_plan_and_its_sheet_has_the_turns():
+    held = contents((with_(run("01", "As found", "10"), quantity="hertz", meter=None, plan=(36.0, 60.0, 84.0)), 3.0))
+    judged = judged_runs(replace(held, readings=()))[0]
+    trims = trims_of(judged, pivot_volts=-1.0, high=True)
+    sheet = walk_sheet(held.bench, judged, trims, Style())
+    assert [row[1] for row in sheet.rows] == ["tune", "read", "scale", "tune", "read", "high", "read"]
+    turns = [one for one in sheet.blocks if isinstance(one, Cells)][1].rows
+    # E (V_pivot - V_low) / (V_high - V_low): half of the error, to the other side.
+    assert [row[:2] for row in turns][-1] == ("+50.0", "−25.0")
+    for values, words in (({"plan": ()}, "no plan of notes"), ({"quantity": "volts"}, "read in hertz or cents")):
+        with pytest.raises(InputError, match=words):
+            trims_of(replace(judged, run=with_(judged.run, **values)))

@@ -28,6 +28,8 @@ def trims_of(
     run, model = judged.run, judged.model
     if run.quantity == "volts":
         raise InputError("A walk through an oscillator's trimmers is read in hertz or cents; begin such a run.")
+    if not run.plan:
+        raise InputError("This run has no plan of notes: the ends of its range are not known. Begin one that has.")
     plan = np.array(sorted(run.plan), float)
     low = float(plan[0]) if low_note is None else low_note
     top = float(plan[-1]) if top_note is None else top_note
