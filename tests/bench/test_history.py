@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import shutil
 from datetime import datetime, timedelta
+from pathlib import Path
 
 import msgspec
 import numpy as np
@@ -249,6 +251,20 @@ def test_runs_of_gear_that_is_not_here_stay_and_are_named(demo_file, other):
     assert "'Attic board'" in merged.words("other")
     renamed(demo_file, name="Attic board")
     assert merge_runs(demo_file, other).runs == 2
+
+
+OLD = sorted((Path(__file__).parents[1] / "files" / "old").glob("*.dynamis"))
+
+
+@pytest.mark.parametrize("old", OLD, ids=lambda path: path.stem)
+def test_files_of_older_versions_are_taken_in_once_and_left_as_they_are(demo_file, tmp_path, old):
+    path = shutil.copy(old, tmp_path / "old.dynamis")
+    came = []
+    for _ in range(2):
+        with BenchFile.open(Path(path), write=False) as held:
+            came.append((merge_runs(demo_file, held).runs, len(held.runs())))
+    assert came == [(came[0][1], came[0][1]), (0, came[0][1])]
+    assert (Path(path).read_bytes(), len(OLD)) == (old.read_bytes(), 5)
 
 
 def test_a_bench_is_not_filled_beyond_what_can_be_opened_again(demo_file, other, monkeypatch):

@@ -242,3 +242,15 @@ def test_a_walk_wants_hertz_and_a_plan_and_its_sheet_has_the_turns():
     for values, words in (({"plan": ()}, "no plan of notes"), ({"quantity": "volts"}, "read in hertz or cents")):
         with pytest.raises(InputError, match=words):
             trims_of(replace(judged, run=with_(judged.run, **values)))
+
+
+def test_the_sheet_of_an_input_says_what_to_feed_it():
+    fed = with_(run("01", "Tracking", "10"), quantity="hertz", meter=None, side="input", converter=None)
+    held = replace(contents((fed, 3.0)), readings=())
+    sheet = run_sheet(held.bench, judged_runs(held)[0], Style())
+    table = next(one for one in sheet.blocks if isinstance(one, Cells))
+    assert (table.headings[2], [row[2] for row in table.rows]) == ("feed", ["0.0000 V", "1.0000 V", "2.0000 V"])
+    said = " ".join(text for one in sheet.blocks if isinstance(one, Sentences) for text in one.texts)
+    assert "Feed the volts of each note" in said
+    assert "agree to the last digit" in said
+    assert "Nothing is plugged in" not in said

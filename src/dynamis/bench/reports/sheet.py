@@ -24,7 +24,7 @@ from dynamis.notation.style import Style, plain
 from dynamis.pitch.notes import note_label
 
 _TICK: Final = "☐"
-_HEADINGS: Final = ("", "play", "code", "expect", "from", "to", "meter ±", "read", "off by ct")
+_HEADINGS: Final = ("", "play", "{sent}", "expect", "from", "to", "meter ±", "read", "off by ct")
 _HEADS: Final = {
     "nominal": "Play nominal codes: no correction.",
     "constants": "Play with the two constants in force.",
@@ -42,7 +42,7 @@ def run_sheet(bench: Bench, judged: RunAnalysis, style: Style) -> Report:
     blocks: list[Block] = [Heading(f"Bench sheet: {title}", 1)]
     blocks.append(Paragraph(" · ".join(taken_with(bench, judged, style)), "small"))
     blocks += [Heading("Before"), Sentences(tuple(_before(bench, judged, style)))]
-    blocks += [Heading("To play and to read"), Cells(_HEADINGS, tuple(shown for shown, _ in rows))]
+    blocks += [Heading("To play and to read"), Cells(_headings(judged), tuple(shown for shown, _ in rows))]
     blocks.append(
         Paragraph("From … to is what the tolerance allows; read the first note once more at the end.", "small")
     )
@@ -51,22 +51,41 @@ def run_sheet(bench: Bench, judged: RunAnalysis, style: Style) -> Report:
     return Report(f"Bench sheet, {title}", tuple(blocks), _ROWS, tuple(raw for _, raw in rows))
 
 
+def _headings(judged: RunAnalysis) -> tuple[str, ...]:
+    sent = "feed" if judged.run.side == "input" else "code"
+    return tuple(one.format(sent=sent) for one in _HEADINGS)
+
+
 def _before(bench: Bench, judged: RunAnalysis, style: Style) -> Iterator[str]:
     run = judged.run
     hung = ", ".join(bench.label(ref) for ref in run.plugged)
+    if run.side == "input":
+        yield f"{_TICK} Feed the volts of each note into {bench.label(run.channel)}, and check them with a meter there."
+        yield from _settling(judged, style)
+        return
     yield f"{_TICK} Plug in {hung}, and nothing else." if hung else f"{_TICK} Nothing is plugged in but the instrument."
     if run.meter is not None:
         yield f"{_TICK} {run.meter.label}" + (", range held by hand." if run.meter.range_name else ".")
-    if run.side == "output":
-        yield f"{_TICK} {_HEADS[run.head.kind]}"
-    if isinstance(judged.meter, MeterRange) and judged.meter.resolution_volts > 0:
-        within = style.millivolts(judged.meter.resolution_volts)
-        yield f"{_TICK} After each note wait until two readings in a row agree within {within}."
+    yield f"{_TICK} {_HEADS[run.head.kind]}"
+    yield from _settling(judged, style)
     load = plugging_sentence(bench, run, style)
     if load is not None:
         yield load
     if run.quantity == "volts":
         yield "The lead adds nothing at rest: only what the meter draws flows in it."
+
+
+def _settling(judged: RunAnalysis, style: Style) -> Iterator[str]:
+    """How long to wait after a note: until the instrument's last digit stays."""
+    meter, within = judged.meter, None
+    if isinstance(meter, MeterRange):
+        within = style.millivolts(meter.resolution_volts) if meter.resolution_volts > 0 else None
+    elif meter is not None and meter.resolution_hertz > 0:
+        within = style.engineering(meter.resolution_hertz, "Hz")
+    elif meter is not None and meter.resolution_cents > 0:
+        within = f"{style.number(meter.resolution_cents, 1)} ct"
+    agree = f"agree within {within}" if within else "agree to the last digit"
+    yield f"{_TICK} After each note wait until two readings in a row {agree}."
 
 
 def _plan(judged: RunAnalysis, style: Style) -> Iterator[tuple[tuple[str, ...], tuple[str, ...]]]:
@@ -89,6 +108,8 @@ def _plan(judged: RunAnalysis, style: Style) -> Iterator[tuple[tuple[str, ...], 
         shown = [_value(one, run.quantity, style) for one in (expect, low, high)]
         meter = _meter(judged, note, expect)
         code = "" if codes is None else plain(float(codes[k]))
+        if run.side == "input":
+            code = style.volts(float(model.law.volts(model.tuning.octaves([note], model.law.reference_note))[0]))
         mine = read.get(note)
         value = "" if mine is None else _value(float(judged.values[mine]), run.quantity, style)
         off = "" if mine is None else style.cents(float(judged.error_cents[mine]), sign=True)
