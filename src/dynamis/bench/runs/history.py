@@ -261,7 +261,8 @@ def carried(
     if not mine:
         return f"{said}; no board was sent any."
     after = mine[-1].after
-    what = f"base {after.base}, scale {after.scale}" + (", a table" if after.sixteenths else "")
+    base, scale = (style.number(one, 0) for one in (after.base, after.scale))
+    what = f"base {base}, scale {scale}" + (", a table" if after.sixteenths else "")
     return f"{said}; its board was sent {what} ({after.correction.hash}) on {mine[-1].at[:10]}."
 
 

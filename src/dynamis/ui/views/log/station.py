@@ -32,7 +32,7 @@ _COLUMNS: Final = (
     Column("channel", left=True, stretch=1, fits=False),
     Column("unit", left=True, stretch=0.2),
     Column("title", left=True, stretch=2, fits=False),
-    Column("notes", stretch=0.2),
+    Column("readings", stretch=0.2),
     Column("scale, ct/oct", "scale in cents per octave", stretch=0.4),
     Column("offset, ct", "offset in cents at note 66", stretch=0.4),
     Column("conditions", left=True, stretch=2, fits=False),
