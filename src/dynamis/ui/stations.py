@@ -111,9 +111,9 @@ STATIONS: Final = (
     Entry("Levels", "Ctrl+2", "dynamis.ui.views.levels.station", "LevelsStation", "gear"),
     Entry("Chain", "Ctrl+3", "dynamis.ui.views.chain.station", "ChainStation", "between"),
     Entry("Circuit", "Ctrl+4", "dynamis.ui.views.circuit.station", "CircuitStation", "between"),
-    Entry("Codes", "Ctrl+5", "dynamis.ui.views.codes.station", "CodesStation", "measuring"),
+    Entry("Codes", "Ctrl+5", "dynamis.ui.views.codes.station", "CodesStation", "between"),
     Entry("Measure", "Ctrl+6", "dynamis.ui.views.measure.station", "MeasureStation", "measuring"),
-    Entry("Log", "Ctrl+L", "dynamis.ui.views.log.station", "LogStation", "records"),
+    Entry("Log", "Ctrl+L", "dynamis.ui.views.log.station", "LogStation", "measuring"),
 )
 
 
