@@ -12,7 +12,7 @@ import pytest
 from scipy.stats import linregress
 
 from dynamis.bench.document.ports import PortRef
-from dynamis.bench.document.records import HeldRecord, InstrumentRecord, SendRecord
+from dynamis.bench.document.records import HeldRecord, InstrumentRecord, SendRecord, runs_of
 from dynamis.bench.runs.history import Sums, carried, entries, run_line, searched, wants_logs
 from dynamis.bench.runs.trend import trend, trend_words, view_of
 from dynamis.errors import InputError
@@ -227,6 +227,15 @@ def test_runs_of_another_bench_come_once_with_their_readings(demo_file, other):
     assert (again.runs, again.readings, again.voids, again.words("other")[:11]) == (0, 0, 0, "Nothing new")
     added_units = with_units_of(demo_file.bench(), demo_file.runs())
     assert [unit.serial for unit in added_units.bench.gear_by("workshop-board").units][-1] == "07"
+
+
+def test_a_run_that_is_older_does_not_become_the_newest_by_coming(demo_file, other):
+    """The course judges the last run of a channel; what came from elsewhere stands where it belongs in time."""
+    old = msgspec.structs.replace(as_found(other), id="old", uid="", created="2025-01-01T00:00:00+00:00", title="Old")
+    added(other, old, wanted(old, NOTES))
+    before = runs_of(demo_file.runs(), CHANNEL, "03")
+    merge_runs(demo_file, other)
+    assert [run.title for run in runs_of(demo_file.runs(), CHANNEL, "03")] == ["Old", *(run.title for run in before)]
 
 
 def test_a_run_that_went_on_there_is_completed_and_its_voids_come(demo_file, other):

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from pathlib import Path
 from typing import Any
 
@@ -10,13 +9,11 @@ import click
 
 from dynamis.cli.options import NUMBER, WHOLE, a4_option, naming_from, naming_option, naming_options, tuning_from
 from dynamis.cli.output import emit_json, emit_table, number, say
-from dynamis.errors import InputError
 from dynamis.files.recording import read_recording
 from dynamis.notation.style import Style
 from dynamis.pitch.notes import note_label, note_name
-from dynamis.tuner.tones import Tone, steady_tones
-
-_MOST_PPM = 10_000.0
+from dynamis.pitch.tuning import EqualTemperament
+from dynamis.tuner.tones import Tone, steady_tones, with_clock
 
 
 @click.command()
@@ -34,40 +31,36 @@ def tune(
     as_json: bool,
 ) -> int:
     """Find the steady tones of a recording, half a second or longer."""
-    tuning, naming = tuning_from(a4_hertz), naming_from(middle_c)
+    tuning, naming = EqualTemperament(float(tuning_from(a4_hertz).hertz(69.0))), naming_from(middle_c)
     with naming_option("--sample-clock-ppm"):
-        if not abs(sample_clock_ppm) <= _MOST_PPM:
-            raise InputError(f"{sample_clock_ppm:g} ppm; at most {_MOST_PPM:g} either way was expected.")
-    a4 = float(tuning.hertz([69.0])[0])
+        with_clock([], sample_clock_ppm)  # refused before anything is listened to
     sound = read_recording(recording, channel_index)
     tones = steady_tones(sound.samples, sound.rate)
-    factor = 1.0 + sample_clock_ppm * 1e-6
-    rows = [_row(tone, factor, a4, Style(naming.middle_c)) for tone in tones]
+    tones = with_clock(tones, sample_clock_ppm)
+    rows = [_row(tone, tuning, Style(naming.middle_c)) for tone in tones]
     if as_json:
         emit_json({"tones": rows})
     elif rows:
-        _print(rows, Style(naming.middle_c))
+        _print(rows, tones, Style(naming.middle_c))
     else:
         say(f"No steady tone of half a second or longer in channel {sound.index}.")
     return 0 if rows else 1
 
 
-def _row(tone: Tone, factor: float, a4_hertz: float, style: Style) -> dict[str, Any]:
-    hertz = tone.hertz * factor
-    note = 69.0 + 12.0 * math.log2(hertz / a4_hertz)
-    near = round(note)
+def _row(tone: Tone, tuning: EqualTemperament, style: Style) -> dict[str, Any]:
+    near, cents = tuning.nearest(tone.hertz)
     return {
         "start_seconds": number(tone.start_seconds),
         "end_seconds": number(tone.end_seconds),
-        "hertz": number(hertz),
+        "hertz": number(tone.hertz),
         "uncertainty_cents": number(tone.uncertainty_cents),
         "note": near,
         "name": note_name(float(near), Style(style.middle_c, ascii_accidentals=True)),
-        "cents": number(100.0 * (note - near)),
+        "cents": number(cents),
     }
 
 
-def _print(rows: list[dict[str, Any]], style: Style) -> None:
+def _print(rows: list[dict[str, Any]], tones: list[Tone], style: Style) -> None:
     cells = [
         [
             style.number(row["start_seconds"], 2),
@@ -75,8 +68,8 @@ def _print(rows: list[dict[str, Any]], style: Style) -> None:
             style.number(row["hertz"], 3),
             note_label(float(row["note"]), style),
             style.cents(row["cents"], sign=True),
-            style.number(2.0 * row["uncertainty_cents"], 3),
+            style.number(tone.expanded_cents, 3),
         ]
-        for row in rows
+        for row, tone in zip(rows, tones, strict=True)
     ]
     emit_table(["from s", "to s", "Hz", "note", "off by ct", "± ct (k = 2)"], cells)

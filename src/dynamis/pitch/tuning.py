@@ -60,6 +60,12 @@ class EqualTemperament:
     def notes(self, octaves: ArrayLike, reference_note: float) -> FloatArray:
         return reference_note + 12.0 * np.asarray(octaves, float)
 
+    def nearest(self, hertz: float) -> tuple[int, float]:
+        """The note that a frequency above 0 is nearest to, and how many cents it is off it."""
+        note = float(self.notes(np.log2(hertz / self.a4_hertz), 69.0))
+        near = round(note)
+        return near, 100.0 * (note - near)
+
 
 def cents_between(found_hertz: ArrayLike, wanted_hertz: ArrayLike) -> FloatArray:
     """Cents from wanted up to found: positive when sharp.

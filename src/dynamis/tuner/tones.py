@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from statistics import median
 from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 
+from dynamis.errors import InputError
 from dynamis.tuner.edges import edges
 from dynamis.tuner.fundamental import fundamental
 from dynamis.tuner.periods import HOP_SECONDS, Periods, periods
@@ -17,6 +19,7 @@ from dynamis.tuner.phases import Fine, fine_frequency
 FloatArray = NDArray[np.float64]
 
 LEAST_SECONDS: Final = 0.5
+MOST_PPM: Final = 10_000.0
 # What is recorded with twice as many samples a second or more is thinned.
 _ENOUGH_RATE: Final = 44100.0
 # A frame repeats where so much of its power does.
@@ -58,6 +61,16 @@ class Tone:
     def expanded_cents(self) -> float:
         """U = 2u."""
         return 2.0 * self.uncertainty_cents
+
+
+def with_clock(tones: Sequence[Tone], ppm: float) -> list[Tone]:
+    """The same of a recorder whose clock runs too fast by so many parts in a million.
+
+    Raises InputError where none does.
+    """
+    if not abs(ppm) <= MOST_PPM:
+        raise InputError(f"The recorder's clock is {ppm:g} ppm off; at most {MOST_PPM:g} either way was expected.")
+    return [replace(tone, hertz=tone.hertz * (1.0 + ppm * 1e-6)) for tone in tones]
 
 
 def steady_tones(samples: NDArray[np.floating], rate: float, least_seconds: float = LEAST_SECONDS) -> list[Tone]:

@@ -231,8 +231,9 @@ def heads_in_force(adoptions: Sequence[AdoptionRecord], serial: str) -> dict[Por
 
 
 def runs_of(runs: Sequence[RunRecord], output: PortRef, serial: str) -> list[RunRecord]:
-    """The runs of a channel of a unit, in their order."""
-    return [run for run in runs if (run.channel, run.serial) == (output, serial)]
+    """The runs of a channel of a unit, the oldest first; one from another bench stands where it belongs in time."""
+    mine = [run for run in runs if (run.channel, run.serial) == (output, serial)]
+    return sorted(mine, key=lambda run: run.created)
 
 
 def newest_runs(runs: Sequence[RunRecord]) -> tuple[str | None, str | None]:

@@ -19,7 +19,9 @@ from dynamis.bench.runs.analysis import RunAnalysis
 from dynamis.errors import InputError
 from dynamis.notation.style import Style
 from dynamis.pitch.notes import note_label
+from dynamis.pitch.tuning import cents_between
 from dynamis.tuner.tones import Tone
+from dynamis.tuner.tones import with_clock as told_by_clock
 
 FloatArray = NDArray[np.float64]
 # A note left out, or a tone besides, costs as much as so many cents off.
@@ -28,7 +30,6 @@ _MOST_CENTS: Final = 140.0
 # A tone that is so much nearer to another note of the plan than to its own is that note, played in the wrong place.
 _WRONG_CENTS: Final = 60.0
 _ROUNDS: Final = 4
-MOST_PPM: Final = 10_000.0
 
 
 @dataclass(frozen=True)
@@ -67,8 +68,8 @@ def match_sweep(judged: RunAnalysis, tones: Sequence[Tone]) -> Sweep:
     if not tones:
         raise InputError("No steady tone of half a second or longer is heard in it.")
     plan = np.array(run.plan, float)
-    wanted = 1200.0 * np.log2(model.tuning.hertz(plan) / 440.0)
-    played = 1200.0 * np.log2(np.array([one.hertz for one in tones]) / 440.0)
+    wanted = cents_between(model.tuning.hertz(plan), 440.0)
+    played = cents_between([one.hertz for one in tones], 440.0)
     if run.enough_cents is not None:
         # Whatever of the notes was chosen, each tone is the nearest of them.
         pairs = [(k, int(np.argmin(np.abs(wanted - cents)))) for k, cents in enumerate(played)]
@@ -186,12 +187,9 @@ def with_clock(sweep: Sweep, ppm: float) -> Sweep:
 
     Raises InputError where no recorder does.
     """
-    if not abs(ppm) <= MOST_PPM:
-        raise InputError(f"The recorder's clock is {ppm:g} ppm off; at most {MOST_PPM:g} either way was expected.")
-    factor = 1.0 + ppm * 1e-6
-    moved = float(1200.0 * np.log2(factor))
+    tones = told_by_clock([one.tone for one in sweep.heard], ppm)
     heard = tuple(
-        replace(one, tone=replace(one.tone, hertz=one.tone.hertz * factor), off_cents=one.off_cents + moved)
-        for one in sweep.heard
+        replace(one, tone=tone, off_cents=one.off_cents + float(cents_between(tone.hertz, one.tone.hertz)))
+        for one, tone in zip(sweep.heard, tones, strict=True)
     )
     return Sweep(heard, sweep.missing)

@@ -7,6 +7,7 @@ import numpy as np
 from dynamis.bench.runs.analysis import RunAnalysis
 from dynamis.calibration.trimming.walk import Trims
 from dynamis.errors import InputError
+from dynamis.pitch.tuning import cents_between
 
 # The scale is set over the middle octaves, below where the reset bends; common practice, no source.
 _MIDDLE_OCTAVES = 2.0
@@ -45,4 +46,4 @@ def typed_cents(trims: Trims, note: float, value: float, unit: str) -> float:
         return value
     if not value > 0:
         raise InputError("A reading is more than 0 Hz.")
-    return float(1200.0 * np.log2(value / trims.hertz(note)))
+    return float(cents_between(value, trims.hertz(note)))

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from dynamis.pitch.laws import ExponentialLaw, Law
-from dynamis.pitch.tuning import Tuning
+from dynamis.pitch.tuning import Tuning, cents_between
 
 # How far a trimmer goes either way, and what its whole travel does.
 _TUNE_OCTAVES, _SCALE, _RESET_SECONDS, _OFFSET_VOLTS = 0.5, 0.06, 6e-6, 0.05
@@ -50,7 +49,7 @@ class Voice:
 
     def cents(self, note: float) -> float:
         """How far off that is."""
-        return 1200.0 * math.log2(self.hertz(note) / float(self.tuning.hertz([note])[0]))
+        return float(cents_between(self.hertz(note), self.tuning.hertz(note)))
 
     def turned(self, *, tune: float | None = None, scale: float | None = None, high: float | None = None) -> Voice:
         """With trimmers turned to where they are given, held at their ends."""

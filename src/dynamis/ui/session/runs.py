@@ -29,7 +29,7 @@ from dynamis.ui.session.selection import Channel, Selection
 
 
 class Runs:
-    """all : the runs of the bench, the newest first.  adoptions, sends : as they are stored."""
+    """all : the runs of the bench, in the order in which they came.  adoptions, sends : as they are stored."""
 
     def __init__(self, document: Document, selection: Selection, notices: Notices) -> None:
         self._document, self._selection, self._notices = document, selection, notices
