@@ -157,6 +157,7 @@ WORDS = [
     ([1.0, 1.0004, 1.0008], 1, "cannot be told yet: the runs lie within 7"),
     ([1.0, 1.0001, 0.9999, 1.0, 1.0001], 30, "No drift beyond what meter and chance"),
     ([1.0, 1.001, 1.002, 1.003, 1.004], 30, "lies outside"),
+    ([0.99, 0.991, 0.992, 0.993], 30, "ct/octave, on its way in."),
     ([1.0, 1.00002, 1.00004, 1.00006, 1.00008, 1.0001], 300, "stays within"),
 ]
 

@@ -70,6 +70,11 @@ class Trend:
         """Whether it moves by more than it could by chance."""
         return self.at_first is not None and abs(self.per_day) > self.per_day_expanded
 
+    @property
+    def outside(self) -> bool:
+        """Whether its line ends outside what is allowed."""
+        return bool(abs(self.line(self.days[-1:])[0]) > self.allowed > 0.0)
+
     def line(self, days: NDArray[np.float64]) -> NDArray[np.float64]:
         """The trend on days; NaN where there is none."""
         start = math.nan if self.at_first is None else self.at_first
@@ -134,6 +139,8 @@ def _fitted(known: Trend) -> Trend:
     if not fitted.drifts or known.allowed <= 0.0:
         return fitted
     assert fitted.at_first is not None
+    if fitted.outside:
+        return fitted
     day = (math.copysign(known.allowed, slope) - fitted.at_first) / slope
     return replace(fitted, leaves_day=day) if known.days[-1] < day <= known.days[-1] + _MOST_DAYS else fitted
 
@@ -195,8 +202,10 @@ def _moving(found: Trend, style: Style) -> str:
     if found.leaves_day is not None:
         about = f"{found.when(found.leaves_day):%Y-%m}"
         return f"Last: {last}. It drifts by {month}; if it goes on so, it leaves {bound} about {about}."
-    if abs(float(found.line(found.days)[-1])) > found.allowed:
-        return f"Last: {last}. It drifts by {month} and lies outside {bound}."
+    if found.outside:
+        inward = found.per_day * float(found.line(found.days[-1:])[0]) < 0.0
+        way = ", on its way in" if inward else ""
+        return f"Last: {last}. It drifts by {month} and lies outside {bound}{way}."
     return f"Last: {last}. It drifts by {month}, and stays within {bound} for ten years if it goes on so."
 
 

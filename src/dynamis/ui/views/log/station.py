@@ -169,9 +169,8 @@ class LogStation(Station):
         if entry is None:
             set_text(self.channel, "")
             plot.show_one(None, "")
-            self.said.show_sentences(
-                ["Nothing here yet: runs, corrections and what boards were sent come by themselves."]
-            )
+            nothing = "Nothing here yet: runs, corrections and what boards were sent come by themselves."
+            self.said.show_sentences(["No entry has all of these words." if self._all else nothing])
             return
         bench = self._session.bench
         name = bench.label(entry.channel) if bench.has(entry.channel) else entry.channel.gear
