@@ -19,6 +19,7 @@ from dynamis.converter.codes import unit_floor_cents
 from dynamis.converter.firmware import board_correction, pitch_steps
 from dynamis.demo.hidden import BOARD_DAC, BOARD_LAW, shipped
 from dynamis.demo.lantern import BENCH_METER, board
+from dynamis.devices.players import BoardPlayer
 from dynamis.devices.standins.board_logic import BoardDesign
 from dynamis.devices.standins.direct import DirectBoard, DirectMeter
 from dynamis.devices.standins.meter_model import MeterModel
@@ -65,8 +66,8 @@ def measured(run: RunRecord, device: DirectBoard, meter: DirectMeter, sleep) -> 
         rows.append(ReadingRecord(len(rows) + 1, run.id, len(rows) + 1, taken.note, taken.shown.value, "", taken.code))
 
     take_readings(
-        job_of(analyse(run, []), letter="A", held_hash=None),
-        device,
+        job_of(analyse(run, [])),
+        BoardPlayer(device, "A", run.serial),
         meter,
         control=Control(),
         store=store,

@@ -26,7 +26,7 @@ from dynamis.bench.document.checks import check_bench
 from dynamis.bench.document.ports import Port, PortRef
 from dynamis.bench.runs.from_trace import take_trace
 from dynamis.devices.scpi import parse_error, parse_number, parse_setting
-from dynamis.devices.scpi_meter import parse_address
+from dynamis.devices.visa_line import parse_address
 from dynamis.errors import InputError
 from dynamis.files.bench_json import import_json
 from dynamis.files.linearity_csv import read_linearity

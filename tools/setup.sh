@@ -9,8 +9,8 @@ have_package() { # a package or its 64-bit-time successor
 
 system_packages() {
     local wanted="libglib2.0-0 libegl1 libgl1 libdbus-1-3 libfontconfig1 libxkbcommon0
-        libxcb-cursor0 libxcb-icccm4 libxcb-keysyms1 libxcb-shape0 libxkbcommon-x11-0"
-    [ "$1" = tests ] && wanted="$wanted xvfb xauth xdotool ngspice sox gcc libc6-dev"
+        libxcb-cursor0 libxcb-icccm4 libxcb-keysyms1 libxcb-shape0 libxkbcommon-x11-0 libasound2 libportaudio2"
+    [ "$1" = tests ] && wanted="$wanted xvfb xauth xdotool ngspice sox gcc libc6-dev jackd2"
     command -v dpkg >/dev/null 2>&1 || {
         say "This is no Debian system; these packages' counterparts are needed: $(echo $wanted)"
         return 0

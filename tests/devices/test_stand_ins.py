@@ -23,9 +23,11 @@ from dynamis.demo.hidden import BOARD_DAC, lantern_world, shipped
 from dynamis.devices.interface import DeviceError
 from dynamis.devices.lines import frame
 from dynamis.devices.scpi import parse_error, parse_number, parse_setting
-from dynamis.devices.scpi_meter import ScpiMeter, parse_address
+from dynamis.devices.scpi_meter import ScpiMeter
 from dynamis.devices.serial_board import SerialBoard
-from dynamis.devices.standins.meter_model import RANGES, MeterModel, formatted, header_pattern
+from dynamis.devices.standins.meter_model import RANGES, MeterModel
+from dynamis.devices.standins.scpi_model import formatted, header_pattern
+from dynamis.devices.visa_line import parse_address
 from dynamis.pitch.laws import ExponentialLaw
 from dynamis.pitch.model import PitchModel
 

@@ -21,6 +21,7 @@ from dynamis.demo.hidden import BOARD_LAW, DESIGN_NAME, lantern_world, shipped
 from dynamis.demo.lantern import BENCH_METER, CHANNEL_A, PROFILE, bench
 from dynamis.demo.standins import LanternStandins
 from dynamis.devices.interface import DeviceError, Shown
+from dynamis.devices.players import BoardPlayer
 from dynamis.devices.scpi_meter import ScpiMeter
 from dynamis.devices.serial_board import SerialBoard
 from dynamis.devices.standins.board_logic import BoardDesign
@@ -34,6 +35,7 @@ from timing import at_last, until
 sys.path.insert(0, str(Path(__file__).parents[2] / "benchmarks"))
 # The wires answer in real time: beside other tests, but one at a time.
 pytestmark = pytest.mark.xdist_group("real time")
+FAST = Settling(0.04, 0.02, 0.06)
 PORT = bench().port(CHANNEL_A)
 RUN = RunRecord(
     "r",
@@ -86,10 +88,10 @@ class Bench:
             )
 
         judge = lambda: analyse(run, self.rows)  # noqa: E731
-        job = job_of(judge(), letter="A", held_hash=None, judge=judge)
+        job = job_of(judge(), judge=judge)
         take_readings(
             job,
-            self.board,
+            BoardPlayer(self.board, "A", run.serial),
             self.meter,
             control=control or Control(),
             store=store or keep,
@@ -117,7 +119,7 @@ def test_as_few_as_will_do_are_taken_one_after_another_as_they_are_chosen():
     lines = [one.fit.line.at(one.model.expected(at)) for one in (judged, whole)]
     assert 1200.0 * np.max(np.abs(lines[0] - lines[1])) < 2.0
     with pytest.raises(InputError, match="All notes of this run are read"):
-        job_of(judged, letter="A", held_hash=None)
+        job_of(judged)
 
 
 def test_every_note_is_read_and_the_first_one_again_at_the_end():
@@ -179,7 +181,7 @@ def test_cancel_ends_it_with_the_output_safe_and_nothing_lost():
     assert len(rows) == 3
     assert seen[-1].state == "cancelled"
     assert made.world.code("A") == 0
-    left = job_of(analyse(RUN, rows), letter="A", held_hash=None)
+    left = job_of(analyse(RUN, rows))
     assert left.notes == (72.0, 84.0, 96.0, 36.0)
 
 
@@ -214,11 +216,9 @@ def test_what_nobody_foresaw_is_raised_with_the_output_safe():
 
 
 def test_what_cannot_be_taken_by_itself_is_refused():
-    with pytest.raises(InputError, match="tuner's cents"):
-        job_of(analyse(msgspec.structs.replace(RUN, quantity="cents"), []), letter="A", held_hash=None)
     rows = Bench().take(RUN)
     with pytest.raises(InputError, match="All notes of this run are read"):
-        job_of(analyse(RUN, rows), letter="A", held_hash=None)
+        job_of(analyse(RUN, rows))
     with pytest.raises(InputError, match="channel number 2"):
         board_letter(bench(), msgspec.structs.replace(CHANNEL_A, port="pitch-b"), "A")
     assert board_letter(bench(), msgspec.structs.replace(CHANNEL_A, port="pitch-b"), "AB") == "B"
@@ -250,7 +250,7 @@ def test_trouble_in_mid_run_pauses_says_so_loses_nothing_and_goes_on(hand, value
     board = at_last(lambda: SerialBoard(lantern.board.path, reply_seconds=0.8, greeting_seconds=0.3))
     meter = at_last(lambda: ScpiMeter(lantern.meter.address, seconds=0.8))
     control, paused, taken = Control(), [], []
-    job = job_of(analyse(RUN, []), letter="A", held_hash=shipped().hash, settling=Settling(0.04, 0.02, 0.06))
+    job = job_of(analyse(RUN, []), settling=FAST)
 
     def tell(progress: Progress) -> None:
         if progress.state == "stored" and progress.done == 2:
@@ -270,7 +270,9 @@ def test_trouble_in_mid_run_pauses_says_so_loses_nothing_and_goes_on(hand, value
             threading.Timer(1.5 if hand == "meter late" else 0.1, control.go_on).start()
 
     try:
-        take_readings(job, board, meter, control=control, store=taken.append, tell=tell)
+        take_readings(
+            job, BoardPlayer(board, "A", "03", shipped().hash), meter, control=control, store=taken.append, tell=tell
+        )
     finally:
         board.close()
         meter.close()

@@ -74,9 +74,9 @@ def test_what_answers_is_shown_and_remembered(connected, lantern):
     window, page = connected, connected.stations["Devices"]
     assert page.board.words.text() == "Unit 03 of workshop-board, 2 channels of 12 bits."
     assert "Bench meter" in page.meter.words.text()
-    assert [row[0] for row in table_texts(page.held)] == ["A  pitch A", "B  pitch B"]
-    assert {row[1] for row in table_texts(page.held)} == {"the nominal values"}
-    assert "board and bench agree" in page.difference.text()
+    assert [row[0] for row in table_texts(page.board.held)] == ["A  pitch A", "B  pitch B"]
+    assert {row[1] for row in table_texts(page.board.held)} == {"the nominal values"}
+    assert "board and bench agree" in page.board.difference.text()
     assert "Unit 03 + meter" in window.devices_button.text()
     kept, _ = load_preferences()
     assert (kept.board_port, kept.meter_address) == (lantern.board.path, lantern.meter.address)
@@ -84,13 +84,13 @@ def test_what_answers_is_shown_and_remembered(connected, lantern):
     QTest.qWait(150)
     window.show_station("Devices")
     click(page.meter.test_button)
-    until(lambda: page.reading.text())
-    assert page.reading.text().startswith("2.19")
+    until(lambda: page.meter.reading.text())
+    assert page.meter.reading.text().startswith("2.19")
     click(page.board.disconnect_button)
     click(page.meter.disconnect_button)
     until(lambda: not window.devices.ready and window.devices.board is None)
     until(lambda: page.board.words.text() == page.meter.words.text() == "Not connected.")
-    assert [window.devices.board_trouble, window.devices.meter_trouble] == [False, False]  # it was wanted so
+    assert [window.devices.trouble["board"], window.devices.trouble["meter"]] == [False, False]  # it was wanted so
 
 
 @pytest.mark.parametrize(
@@ -107,7 +107,7 @@ def test_what_does_not_answer_is_named_at_its_place(window, side, address, word)
     panel = getattr(window.station, side)
     type_into(panel.line, address, enter=True)
     until(lambda: word in panel.words.text())
-    assert getattr(window.devices, f"{side}_trouble")
+    assert window.devices.trouble[side]
 
 
 def test_without_devices_the_way_to_them_is_shown(window):
@@ -223,7 +223,7 @@ def test_from_the_safe_key_to_the_byte_it_takes_no_time_whatever_is_being_sent(c
         until(lambda: lantern.world.code("B") > 0 and not connected.devices.busy)
         hand.replies[mute], hand.safe_at = silent, 0.0
         hand.heard.clear()
-        click(page.send)
+        click(page.board.send)
         until(lambda: mute in hand.heard)
         pressed = monotonic()
         press(connected, Qt.Key.Key_Period, CONTROL)
@@ -292,28 +292,30 @@ def test_board_and_bench_are_compared_and_the_old_one_is_sent_back(connected, la
     connected.station.adopt()
     connected.show_station("Devices")
     page = connected.station
-    assert "The board holds the nominal values" in page.difference.text()
-    assert "differs" in table_texts(page.held)[0][3]
+    assert "The board holds the nominal values" in page.board.difference.text()
+    assert "differs" in table_texts(page.board.held)[0][3]
     connected.show_station("Codes")
-    assert connected.station.said.shown[-1].replace("\u00a0", " ") == page.difference.text().replace("\u00a0", " ")
+    assert connected.station.said.shown[-1].replace("\u00a0", " ") == page.board.difference.text().replace(
+        "\u00a0", " "
+    )
     connected.show_station("Devices")
-    click(page.send)
+    click(page.board.send)
     until(lambda: "verified" in connected.sentence.text())
-    until(lambda: "agree" in page.difference.text())
+    until(lambda: "agree" in page.board.difference.text())
     assert course.held().hash != shipped().hash
-    sent = table_texts(page.sends)
+    sent = table_texts(page.board.sends)
     assert [row[-1] for row in sent] == ["verified"]
-    click(page.put_back)
+    click(page.board.put_back)
     until(lambda: course.held() is not None and course.held().hash == shipped().hash)
-    assert table_texts(page.sends)[0][2] == "an older one, put back"
-    assert "on the bench constants are in force" in page.difference.text()
+    assert table_texts(page.board.sends)[0][2] == "an older one, put back"
+    assert "on the bench constants are in force" in page.board.difference.text()
 
 
 def test_a_torn_write_and_another_unit_are_told(connected, lantern):
     lantern.do("board tear")
     action(connected, "Send what is in force").trigger()
     until(lambda: "lost its power while it stored" in connected.sentence.text())
-    assert [row[-1] for row in table_texts(connected.stations["Devices"].sends)] == ["not verified"]
+    assert [row[-1] for row in table_texts(connected.stations["Devices"].board.sends)] == ["not verified"]
     lantern.do("unit", "02")
     action(connected, "Send what is in force").trigger()
     until(lambda: "Unit 02 of workshop-board answers instead of unit 03" in connected.sentence.text())

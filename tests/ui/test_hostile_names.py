@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from drive import settle
 from msgspec.structs import replace
-from PySide6.QtCore import QModelIndex, Qt
+from PySide6.QtCore import QAbstractListModel, QModelIndex, Qt
 from PySide6.QtWidgets import QAbstractItemView, QLabel, QWidget
 
 from dynamis.bench.document.bench import Bench
@@ -30,7 +30,8 @@ def rich(window: QWidget) -> list[str]:
         model, role = view.model(), Qt.ItemDataRole.ToolTipRole
         if model is None:
             continue
-        rows, columns = min(model.rowCount(), 16), min(model.columnCount(), 16)
+        rows = min(model.rowCount(), 16)
+        columns = 1 if isinstance(model, QAbstractListModel) else min(model.columnCount(), 16)
         cells = [model.index(row, column, QModelIndex()).data(role) for row in range(rows) for column in range(columns)]
         cells += [model.headerData(k, Qt.Orientation.Horizontal, role) for k in range(columns)]
         cells += [model.headerData(k, Qt.Orientation.Vertical, role) for k in range(rows)]

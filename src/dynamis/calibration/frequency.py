@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from typing import Final
 
 import numpy as np
@@ -34,7 +34,8 @@ class FrequencyLimits:
     """An instrument that reads hertz or cents, in its data sheet's numbers.
 
     ppm : of reading.  counts : of `resolution_hertz`.  cents : the limit of a tuner.  resolution_hertz,
-    resolution_cents : the step that it shows, 0 where it shows none of that unit.
+    resolution_cents : the step that it shows, 0 where it shows none of that unit.  fed_percent, fed_zero_volts : where
+    known volts were fed, the limits of what gave them, of the volts and besides.
     """
 
     ppm: float = 0.0
@@ -42,9 +43,11 @@ class FrequencyLimits:
     resolution_hertz: float = 0.0
     cents: float = 0.0
     resolution_cents: float = 0.0
+    fed_percent: float = 0.0
+    fed_zero_volts: float = 0.0
 
     def __post_init__(self) -> None:
-        for name in ("ppm", "counts", "resolution_hertz", "cents", "resolution_cents"):
+        for name in (one.name for one in fields(self)):
             value = getattr(self, name)
             if not math.isfinite(value) or value < 0:
                 raise InputError(
@@ -53,8 +56,14 @@ class FrequencyLimits:
 
     @property
     def gain_fraction(self) -> float:
-        """Nothing of it is a gain of the interval: a clock that is off moves every note by as many cents."""
-        return 0.0
+        """Standard uncertainty of the interval's gain, a fraction: that of what fed the volts.  Nothing of the
+        instrument is one: a clock that is off moves every note by as many cents."""
+        return self.fed_percent / 100.0 / math.sqrt(3.0)
+
+    @property
+    def fed_zero(self) -> float:
+        """Standard uncertainty of the zero of what fed the volts, volts."""
+        return self.fed_zero_volts / math.sqrt(3.0)
 
     def common_cents(self, hertz: ArrayLike) -> FloatArray:
         """Standard uncertainty that all readings share, cents; any shape."""

@@ -71,10 +71,21 @@ class MeterRange:
         """Standard uncertainty of one reading's rounding, volts."""
         return self.resolution_volts / math.sqrt(12.0)
 
+    def gain_volts(self, volts: ArrayLike) -> FloatArray:
+        """Standard uncertainty of readings by what goes with the meter's gain, volts; signed, any shape."""
+        return self.gain_fraction * np.asarray(volts, float)
+
+    def true_volts(self, shown_volts: ArrayLike) -> FloatArray:
+        """What is believed of readings: what was shown, unless the meter's own errors are known; any shape."""
+        return np.asarray(shown_volts, float)
+
+    def shown_volts(self, true_volts: ArrayLike) -> FloatArray:
+        """What it shows of volts; the inverse of `true_volts`."""
+        return np.asarray(true_volts, float)
+
     def standard_volts(self, volts: ArrayLike) -> FloatArray:
         """Standard uncertainty of a reading; any shape."""
-        gain = self.gain_fraction * np.asarray(volts, float)
-        return np.sqrt(gain**2 + self.zero_volts**2 + self.rounding_volts**2)
+        return np.sqrt(self.gain_volts(volts) ** 2 + self.zero_volts**2 + self.rounding_volts**2)
 
     def expanded_volts(self, volts: float) -> float:
         """U = 2u of one reading, volts."""
@@ -97,7 +108,7 @@ def volts_deviation(volts: float, step_volts: float, meter: MeterRange | None) -
     if meter is None:
         return digit
     rounding = max(meter.rounding_volts, digit)
-    return math.sqrt((meter.gain_fraction * volts) ** 2 + meter.zero_volts**2 + rounding**2)
+    return math.sqrt(float(meter.gain_volts(volts)) ** 2 + meter.zero_volts**2 + rounding**2)
 
 
 Limits = MeterRange | FrequencyLimits
@@ -149,15 +160,17 @@ def reading_uncertainty(
     if isinstance(meter, FrequencyLimits):
         if model.quantity != "hertz":
             raise InputError("A counter's limits were given, but the readings are in volts.")
+        fed_volts = model.to_volts(model.measured(readings))
+        fed_cents = model.law.cents_per_volt(fed_volts)
         return ReadingUncertainty(
-            np.zeros(readings.shape),
-            meter.common_cents(readings),
+            fed_cents * meter.gain_fraction * fed_volts,
+            np.hypot(meter.common_cents(readings), fed_cents * meter.fed_zero),
             np.hypot(meter.rounding_cents(readings), cents * own_cents),
         )
     if model.quantity != "volts":
         raise InputError("A voltmeter's limits were given, but the readings are in hertz.")
     return ReadingUncertainty(
-        cents * meter.gain_fraction * readings,
+        cents * meter.gain_volts(readings),
         cents * meter.zero_volts,
         cents * np.hypot(meter.rounding_volts, own_cents),
     )

@@ -1,4 +1,4 @@
-"""The Lantern House's meter and board at their ports, run beside the window: `python -m dynamis.demo.standins`."""
+"""The Lantern House's instruments at their ports, run beside the window: `python -m dynamis.demo.standins`."""
 
 from __future__ import annotations
 
@@ -15,18 +15,24 @@ import msgspec
 from dynamis.converter.firmware import BoardCorrection
 from dynamis.demo.hidden import BOARD_DAC, DESIGN_NAME, lantern_world, shipped
 from dynamis.devices.standins.board_logic import BoardDesign, BoardLogic
+from dynamis.devices.standins.counter_model import CounterModel
 from dynamis.devices.standins.meter_model import RANGES, MeterModel
-from dynamis.devices.standins.servers import BoardPort, MeterServer
+from dynamis.devices.standins.midi_converter import MidiConverter
+from dynamis.devices.standins.servers import BoardPort, InstrumentServer, MidiPort, SoundServer
+from dynamis.devices.standins.sound import SimulatedSound
+from dynamis.devices.standins.source_model import SourceModel
 from dynamis.errors import InputError
 from dynamis.files.text import read_bytes
 from dynamis.files.writing import write_whole
 
+# Where the known voltage can be switched to.
+KNOWN_VOLTS: Final = tuple(float(volts) for volts in range(11))
 # By unit and channel, what a board holds.
 _STATE: Final = dict[str, dict[str, tuple[Literal["E", "L"], int, int, int, tuple[int, ...]]]]
 
 
 class LanternStandins:
-    """The meter and the board of the Lantern House at their ports, and the hands that do things to them."""
+    """The instruments of the Lantern House at their ports, and the hands that do things to them."""
 
     def __init__(
         self,
@@ -46,7 +52,12 @@ class LanternStandins:
         }
         self._recall()
         self.board = BoardPort(self.logics[self.world.unit], clock)
-        self.meter = MeterServer(MeterModel(self.world, seed=seed + 1))
+        self.meter_model = MeterModel(self.world, seed=seed + 1)
+        self.meter = InstrumentServer(self.meter_model)
+        self.source = InstrumentServer(SourceModel(self.world, seed=seed + 2))
+        self.counter = InstrumentServer(CounterModel(self.world))
+        self.sound = SoundServer(SimulatedSound(self.world, seed=seed + 3), clock)
+        self.midi = MidiPort(MidiConverter(self.logics[self.world.unit]))
 
     def _code_for(self, unit: str) -> Callable[[str, int], None]:
         def put_out(channel: str, code: int) -> None:
@@ -57,8 +68,8 @@ class LanternStandins:
 
     def close(self) -> None:
         self._remember()
-        self.board.close()
-        self.meter.close()
+        for one in (self.board, self.meter, self.source, self.counter, self.sound, self.midi):
+            one.close()
 
     # What a board holds lives through a loss of power; so it does here, where a file is given.
     def _recall(self) -> None:
@@ -101,15 +112,16 @@ class LanternStandins:
 
     def _unit(self, serial: str) -> None:
         self.world.plug_in(serial)
-        self.board.logic = self.logics[serial]
+        self.board.logic = self.midi.converter.logic = self.logics[serial]
         self.board.restart()
 
     def _plugged(self, plugged: bool) -> None:
         self.world.plugged = bool(plugged)
 
     def _probe(self, place: str) -> None:
-        if place not in (*self.world.channels, "voice"):
-            raise InputError(f"The probe cannot be put on {place!r}; there are A, B and voice.")
+        places = (*self.world.channels, "voice", "known", "source")
+        if place not in places:
+            raise InputError(f"The probe cannot be put on {place!r}; there are {', '.join(places)}.")
         self.world.probe = place
 
     def _warm(self, minutes: float) -> None:
@@ -127,11 +139,34 @@ class LanternStandins:
     def _meter_says(self, answers: list[str]) -> None:
         self.meter.faults.answers = [str(answer) for answer in answers]
 
+    def _voice_hears(self, what: str) -> None:
+        if what not in ("A", "source"):
+            raise InputError(f"The voice cannot hear {what!r}; there are A and source.")
+        self.world.voice_hears = what
+
+    def _known(self, volts: float) -> None:
+        if volts not in KNOWN_VOLTS:
+            raise InputError(f"The known voltage cannot be switched to {volts!r} V.")
+        self.world.known_volts = float(volts)
+
+    def _lead(self, which: str, pulled: bool) -> None:
+        one: InstrumentServer | SoundServer | MidiPort = getattr(self, which)
+        (one.unplug if pulled else one.plug_in)()
+
+    def _sound_level(self, level: float) -> None:
+        self.sound.sound.level = float(level)
+
+    def _sound_silent(self, silent: bool) -> None:
+        self.sound.sound.silent = bool(silent)
+
+    def _sound_rate(self, rate: float) -> None:
+        self.sound.sound.really = float(rate)
+
     def _meter_function(self, function: str) -> None:
-        self.meter.model.function = function
+        self.meter_model.function = function
 
     def _meter_range(self, volts: float) -> None:
-        self.meter.model.range = next(spec for spec in RANGES if spec.full_scale_volts == volts)
+        self.meter_model.range = next(spec for spec in RANGES if spec.full_scale_volts == volts)
 
     def _board_restart(self, _: Any) -> None:
         self.board.restart()
@@ -145,6 +180,17 @@ class LanternStandins:
     def _board_tear(self, _: Any) -> None:
         self.board.logic.tear_next = True
 
+    def addresses(self) -> dict[str, str]:
+        """Where each of them answers."""
+        return {
+            "board": self.board.path,
+            "meter": self.meter.address,
+            "source": self.source.address,
+            "counter": self.counter.address,
+            "sound": self.sound.address,
+            "midi": self.midi.path,
+        }
+
     def state(self) -> dict[str, Any]:
         """What can be seen with the eyes: which unit is in, what is plugged and connected, where the probe is, the
         codes."""
@@ -155,6 +201,8 @@ class LanternStandins:
             "unit": world.unit,
             "plugged": world.plugged,
             "probe": world.probe,
+            "hears": world.voice_hears,
+            "known": world.known_volts,
             "codes": dict(logic.codes),
             "held": held,
             "connected": {"board": logic.greeted, "meter": self.meter.connected},
@@ -165,7 +213,15 @@ _HANDS: Final[dict[str, Callable[[LanternStandins, Any], None]]] = {
     "unit": LanternStandins._unit,
     "plugged": LanternStandins._plugged,
     "probe": LanternStandins._probe,
+    "voice hears": LanternStandins._voice_hears,
+    "known volts": LanternStandins._known,
     "warm minutes": LanternStandins._warm,
+    "source lead pulled": lambda made, pulled: made._lead("source", pulled),
+    "midi lead pulled": lambda made, pulled: made._lead("midi", pulled),
+    "sound lead pulled": lambda made, pulled: made._lead("sound", pulled),
+    "sound level": LanternStandins._sound_level,
+    "sound silent": LanternStandins._sound_silent,
+    "sound rate": LanternStandins._sound_rate,
     "meter lead pulled": LanternStandins._meter_lead,
     "meter silent": LanternStandins._meter_silent,
     "meter late": LanternStandins._meter_late,
@@ -193,7 +249,7 @@ def main() -> int:
         with lock:
             print(json.dumps(answer), flush=True)
 
-    say({"board": lantern_standins.board.path, "meter": lantern_standins.meter.address, **lantern_standins.state()})
+    say({**lantern_standins.addresses(), **lantern_standins.state()})
     if lantern_standins.notice:
         say({"error": lantern_standins.notice})
     try:

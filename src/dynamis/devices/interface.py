@@ -1,4 +1,4 @@
-"""What a meter and a board are to the rest of the program, and how their trouble is named.
+"""What plays, what reads and what holds a correction are to the rest of the program, and how their trouble is named.
 
 The real drivers and the simulated devices stand behind these; nobody else knows which is which.
 """
@@ -12,7 +12,7 @@ from typing import Literal, Protocol
 from dynamis.converter.firmware import BoardCorrection
 from dynamis.errors import InputError
 
-Measurand = Literal["volts", "hertz"]
+Measurand = Literal["volts", "hertz", "cents"]
 Trouble = Literal[
     "address",
     "absent",
@@ -35,6 +35,11 @@ Trouble = Literal[
     "wrong hash",
     "unsettled",
     "cut off",
+    "out of reach",
+    "clipped",
+    "no sound",
+    "no tone",
+    "wrong rate",
 ]
 
 
@@ -53,16 +58,17 @@ class DeviceError(InputError):
 class Shown:
     """One value as a meter showed it.
 
-    value : volts or hertz.  range_volts : full scale of the range it stood on, None where it has none
-    (hertz) or cannot tell.
+    value : in the unit of what was prepared.  range_volts : full scale of the range it stood on, None where it has none
+    (hertz) or cannot tell.  deviation : its own standard uncertainty, in the same unit; 0 where it tells none.
     """
 
     value: float
     range_volts: float | None = None
+    deviation: float = 0.0
 
 
 class Meter(Protocol):
-    """A voltmeter or counter that can be read from a program.
+    """What reads: a voltmeter, a counter, a microphone's socket, somebody who types.
 
     Every method raises `DeviceError`.
     """
@@ -70,6 +76,11 @@ class Meter(Protocol):
     @property
     def identity(self) -> str:
         """Who answers, in its own words."""
+        ...
+
+    @property
+    def tells_steady(self) -> bool:
+        """Whether one reading says by itself that nothing moved meanwhile; else two in a row have to agree."""
         ...
 
     def prepare(self, quantity: Measurand, full_scale_volts: float | None) -> None:
@@ -86,6 +97,34 @@ class Meter(Protocol):
 
     def close(self) -> None:
         """Let the meter go; never raises."""
+        ...
+
+
+class Player(Protocol):
+    """What plays the notes of a run: a board, a voltage source, a converter at a MIDI port, somebody's hand.
+
+    Every method but `close` raises `DeviceError`.
+    """
+
+    @property
+    def identity(self) -> str:
+        """Who plays, in its own words."""
+        ...
+
+    def play(self, note: float) -> int | None:
+        """Let a note sound, or its volts stand; gives the code where there is one that is known."""
+        ...
+
+    def make_safe(self) -> None:
+        """What it drives at rest, at once."""
+        ...
+
+    def recover(self) -> None:
+        """After trouble and before the first note: connect anew, and make sure that the right one answers."""
+        ...
+
+    def close(self) -> None:
+        """At rest, and let go; never raises."""
         ...
 
 

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from dynamis.bench.document.records import RunRecord
 from dynamis.bench.runs.analysis import RunAnalysis
-from dynamis.devices.interface import Board, DeviceError, Measurand, Meter, Shown
+from dynamis.devices.interface import DeviceError, Measurand, Meter, Player, Shown
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
 
@@ -46,21 +46,17 @@ class Settling:
 class Job:
     """What is to be read.
 
-    channel : the board's letter.  unit : the serial that has to answer.  notes : in order, the first one
-    repeated at the end where that is wanted.  agree : how far two readings in a row may lie apart, in
-    volts, or for hertz as a fraction.  jump_volts : about how far the output moves to each of the notes.
-    held_hash : what the channel has to hold, None where anything will do.  following : where what is read decides what
-    is read next, the note after the last one with the size of its jump and about how many are to go, or None.
+    notes : in order, the first one repeated at the end where that is wanted.  agree : how far two readings in a row may
+    lie apart, in volts, or for hertz as a fraction.  jump_volts : about how far the output moves to each of the notes.
+    following : where what is read decides what is read next, the note after the last one with the size of its jump and
+    about how many are to go, or None.
     """
 
-    channel: str
-    unit: str
     notes: tuple[float, ...]
     quantity: Measurand
     full_scale_volts: float | None
     agree: float
     jump_volts: tuple[float, ...]
-    held_hash: str | None = None
     settling: Settling = Settling()
     following: Callable[[], Following | None] | None = None
 
@@ -76,10 +72,10 @@ class Following:
 
 @dataclass(frozen=True)
 class Taken:
-    """One reading: the note, the code that the board set for it, and what the meter showed."""
+    """One reading: the note, the code that was set for it where one is known, and what was shown."""
 
     note: float
-    code: int
+    code: int | None
     shown: Shown
 
 
@@ -140,6 +136,18 @@ class Control:
         if self._cancelled:
             raise Cancelled
 
+    def until(self, what: Callable[[], bool]) -> bool:
+        """Wait for something that `notify` may have changed; False when paused meanwhile.  Raises `Cancelled`."""
+        with self._change:
+            self._change.wait_for(lambda: what() or self._paused or self._cancelled)
+        self.check()
+        return not self._paused
+
+    def notify(self) -> None:
+        """What somebody waits for may be there."""
+        with self._change:
+            self._change.notify_all()
+
     def until_told(self) -> None:
         """Wait while paused; raises `Cancelled`."""
         with self._change:
@@ -151,14 +159,14 @@ class _Taking:
     def __init__(
         self,
         job: Job,
-        board: Board,
+        player: Player,
         meter: Meter,
         control: Control,
         store: Callable[[Taken], None],
         tell: Callable[[Progress], None],
         sleep: Callable[[float], None],
     ) -> None:
-        self._job, self._board, self._meter, self._control = job, board, meter, control
+        self._job, self._player, self._meter, self._control = job, player, meter, control
         self._store, self._tell_progress, self._sleep = store, tell, sleep
         self._notes, self._jumps = list(job.notes), list(job.jump_volts)
         self._count = len(self._notes)
@@ -211,7 +219,7 @@ class _Taking:
     def _make_safe(self) -> None:
         # A board that cannot be reached takes care of itself: it goes safe on silence.
         with contextlib.suppress(DeviceError):
-            self._board.make_safe()
+            self._player.make_safe()
 
     def _next(self) -> None:
         if self._unstored is None:
@@ -228,29 +236,16 @@ class _Taking:
         self.tell("stored")
 
     def _prepare(self) -> None:
-        job = self._job
-        self._board.recover()
-        unit = self._board.identity.unit
-        if unit != job.unit:
-            raise DeviceError(
-                "wrong unit",
-                f"Unit {unit} answers where this run is of unit {job.unit}: plug unit {job.unit} in and go on, or "
-                f"begin a run for unit {unit}.",
-            )
-        if job.held_hash is not None and self._board.held_hash(job.channel) != job.held_hash:
-            raise DeviceError(
-                "wrong hash",
-                "The board does not hold the correction that this run is of: send it to the board, then go on.",
-            )
+        self._player.recover()
         self._meter.recover()
-        self._meter.prepare(job.quantity, job.full_scale_volts)
+        self._meter.prepare(self._job.quantity, self._job.full_scale_volts)
         self._ready = True
 
     def _read_note(self, index: int) -> Taken | None:
         job = self._job
         note = self._notes[index]
         self.tell("settling")
-        code = self._board.play(job.channel, note)
+        code = self._player.play(note)
         self._sleep(job.settling.wait(self._jumps[index]))
         self.tell("reading")
         before: float | None = None
@@ -260,6 +255,8 @@ class _Taking:
             if self._control.paused:
                 return None
             shown = self._meter.read()
+            if self._meter.tells_steady:
+                return Taken(note, code, shown)
             if before is not None:
                 apart = abs(shown.value - before)
                 if apart <= job.agree * (1.0 if job.quantity == "volts" else abs(shown.value)):
@@ -276,7 +273,7 @@ class _Taking:
 
 def take_readings(
     job: Job,
-    board: Board,
+    player: Player,
     meter: Meter,
     *,
     control: Control,
@@ -289,7 +286,7 @@ def take_readings(
     Ends with `done` or `cancelled` told; trouble is told as `paused` with its sentence, and waits.  A reading
     that could not be stored is kept and stored again.  What is not an `InputError` is raised, outputs safe.
     """
-    _Taking(job, board, meter, control, store, tell, sleep or control.wait).run()
+    _Taking(job, player, meter, control, store, tell, sleep or control.wait).run()
 
 
 # Two readings agree when they lie no further apart than this: counts of a meter, and a fraction of a frequency.
@@ -301,8 +298,6 @@ _UNKNOWN_METER_VOLTS: Final = 0.5e-3
 def job_of(
     judged: RunAnalysis,
     *,
-    letter: str,
-    held_hash: str | None,
     settling: Settling = Settling(),
     judge: Callable[[], RunAnalysis] | None = None,
 ) -> Job:
@@ -311,11 +306,9 @@ def job_of(
 
     judge : the run with the readings that have come meanwhile.
 
-    Raises `InputError` where nothing is left, and for a run in cents, which no device reads.
+    Raises `InputError` where nothing is left.
     """
     run = judged.run
-    if run.quantity == "cents":
-        raise InputError("A tuner's cents are typed in; begin a run in volts or hertz to take it by itself.")
     read = {row.note for row in judged.valid}
     asks = () if judged.shape is None else judged.shape.asks
     unread = [note for note in run.plan if note not in read and note not in asks]
@@ -326,27 +319,23 @@ def job_of(
     if not left:
         raise InputError("All notes of this run are read; begin a new run to take them afresh.")
     notes = (*left, run.plan[0]) if unread else tuple(left)
-    jumps = np.abs(np.diff(_volts(run, notes), prepend=0.0))
+    jumps = np.abs(np.diff(volts_of(run, notes), prepend=0.0))
     meter = run.meter
     resolution = _UNKNOWN_METER_VOLTS / _AGREE_COUNTS if meter is None else meter.resolution_volts
-    volts_read = run.quantity == "volts"
     full_scale = None if meter is None else meter.full_scale_volts
     return Job(
-        letter,
-        run.serial,
         notes,
-        "volts" if volts_read else "hertz",
+        run.quantity,
         full_scale,
-        _AGREE_COUNTS * resolution if volts_read else _AGREE_HERTZ,
+        _AGREE_COUNTS * resolution if run.quantity == "volts" else _AGREE_HERTZ,
         tuple(jumps.tolist()),
-        held_hash,
         settling,
         None if judge is None or not few else lambda: _following(judge()),
     )
 
 
-def _volts(run: RunRecord, notes: Sequence[float]) -> NDArray[np.float64]:
-    """About where the output stands at notes."""
+def volts_of(run: RunRecord, notes: Sequence[float]) -> NDArray[np.float64]:
+    """The volts that stand for notes by the law of a run; shape (N,)."""
     law = run.model.law
     return law.volts(run.model.tuning.octaves(np.asarray(notes), law.reference_note))
 
@@ -357,5 +346,5 @@ def _following(judged: RunAnalysis) -> Following | None:
     if note is None or planned is None:
         return None
     last = judged.valid[-1].note if judged.valid else note
-    jump = float(np.abs(np.diff(_volts(judged.run, (last, note)))[0]))
+    jump = float(np.abs(np.diff(volts_of(judged.run, (last, note)))[0]))
     return Following(note, jump, max(1, planned.to_go))

@@ -318,7 +318,7 @@ class Actions:
         """The instruments of the bench: added, changed, put away."""
         from dynamis.ui.dialogs.instruments import InstrumentsDialog
 
-        InstrumentsDialog(self.window, self.session).exec()
+        InstrumentsDialog(self.window, self.session, self.window.devices).exec()
 
     def trim_walk(self) -> None:
         """The trimmers of the oscillator that is looked at, step by step."""

@@ -2,21 +2,28 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 import msgspec
 from PySide6.QtCore import QObject, Signal
 
+from dynamis.bench.chains.port_transfers import dac_if_known
 from dynamis.bench.document.ports import PortRef
-from dynamis.bench.document.records import HeadRecord, HeldRecord, RunRecord, SendRecord
-from dynamis.bench.runs.analysis import analyse
+from dynamis.bench.document.records import HeadRecord, HeldRecord, PlayerKind, ReaderKind, RunRecord, SendRecord
+from dynamis.bench.runs.analysis import analyse, codes_of
 from dynamis.bench.runs.boards import board_letter, channel_correction, difference_sentence, run_correction
 from dynamis.bench.runs.proving import Course, StepKey, course_of, next_run
+from dynamis.bench.runs.who import player_of, reader_of
 from dynamis.converter.firmware import BoardCorrection
-from dynamis.devices.taking import Settling, Taken, job_of
+from dynamis.devices.by_hand import Hand, HandMeter, HandPlayer
+from dynamis.devices.interface import Meter, Player
+from dynamis.devices.players import BoardPlayer, SourcePlayer
+from dynamis.devices.taking import Settling, Taken, job_of, volts_of
 from dynamis.errors import InputError
 from dynamis.files.stored import now
-from dynamis.ui.devices import Devices
+from dynamis.ui.devices.connections import KINDS, NAMES
+from dynamis.ui.devices.devices import Devices
 
 if TYPE_CHECKING:
     from dynamis.notation.style import Style
@@ -38,6 +45,7 @@ class CourseRunner(QObject):
         self._session, self.devices = session, devices
         self.by_itself = False
         self.settling = Settling()
+        self._chosen: dict[str, tuple[PlayerKind, ReaderKind]] = {}
         devices.changed.connect(self.changed)
         devices.ended.connect(self._ended)
         devices.taken.connect(session.runs.reading_arrived)
@@ -124,8 +132,9 @@ class CourseRunner(QObject):
             serial, letter, correction, lambda before: record(before, False), lambda before: record(before, True)
         )
 
-    def _not_connected(self) -> str:
-        board, channel = self.devices.board, self._session.selection.channel
+    def _not_connected(self, run: RunRecord | None = None) -> str:
+        board = self.devices.board
+        channel = self._session.selection.channel if run is None else (run.channel, run.serial)
         if board is None or channel is None:
             return "Connect the board first; the Devices page (Ctrl+D) asks for its port."
         return (
@@ -135,41 +144,88 @@ class CourseRunner(QObject):
 
     # -- the run -----------------------------------------------------------------------------------
 
+    def choose(self, player: PlayerKind, reader: ReaderKind) -> None:
+        """Say who plays and who reads what is left of the run looked at."""
+        run = self._session.selection.run
+        if run is not None:
+            self._chosen[run.id] = (player, reader)
+
+    def chosen(self, run: RunRecord) -> tuple[PlayerKind, ReaderKind]:
+        """Who plays and who reads a run: as it was begun, or as was said since."""
+        return self._chosen.get(run.id, (player_of(run), reader_of(run)))
+
+    def why_not(self, run: RunRecord) -> str:
+        """Why a run cannot be taken with whom was chosen; empty where it can be."""
+        player, reader = self.chosen(run)
+        devices = self.devices
+        if player == reader == "hand":
+            return "Both are by hand: type the readings, or choose what plays or reads by itself."
+        if player == "board" and self._letter_of(run.channel, run.serial) is None:
+            return self._not_connected(run)
+        for kind in (player, reader):
+            if kind in KINDS and not devices.connected(kind):
+                return f"Connect the {NAMES[kind]} first; the Devices page (Ctrl+D) asks for its address."
+        return ""
+
     def take_the_rest(self) -> None:
         """Take what is left of the run looked at by itself."""
         session = self._session
         judged, run = session.runs.analysis(), session.selection.run
         if judged is None or run is None:
             raise InputError("There is no run to take readings for; begin one first.")
-        letter = self.letter()
-        if letter is None or not self.devices.ready:
-            self.connect_wanted.emit()
-            raise InputError("Connect the meter first." if letter is not None else self._not_connected())
+        why = self.why_not(run)
+        if why:
+            if "hand" not in why:
+                self.connect_wanted.emit()
+            raise InputError(why)
         if session.document.file.read_only:
             raise InputError(session.document.file.read_only)
-        wanted = None if run.head.kind == "nominal" else run_correction(run)
         file = session.document.file
-        job = job_of(
-            judged,
-            letter=letter,
-            held_hash=None if wanted is None else wanted.hash,
-            settling=self.settling,
-            judge=lambda: analyse(run, file.readings(run.id)),
-        )
+        job = job_of(judged, settling=self.settling, judge=lambda: analyse(run, file.readings(run.id)))
 
         def store(taken: Taken) -> None:
-            row = (taken.note, taken.shown.value, taken.code, 0.0)
+            code = taken.code
+            if code is None and run.converter is not None:
+                known = codes_of(run, dac_if_known("converter", run.converter), [taken.note])
+                code = None if known is None else int(known[0])
+            row = (taken.note, taken.shown.value, code, taken.shown.deviation)
             file.add_readings(run.id, [row], ranges=[taken.shown.range_volts])
 
-        self.devices.take(run.id, job, store)
+        self.devices.take(
+            run.id, job, store, lambda hand, note: (self._player(run, hand), self._reader(run, hand, note))
+        )
+
+    def _player(self, run: RunRecord, hand: Hand) -> Player:
+        devices, (kind, _) = self.devices, self.chosen(run)
+        letter = self._letter_of(run.channel, run.serial)
+        if kind == "board" and devices.board is not None and letter is not None:
+            wanted = None if run.head.kind == "nominal" else run_correction(run)
+            return BoardPlayer(devices.board, letter, run.serial, None if wanted is None else wanted.hash)
+        if kind == "source" and devices.source is not None:
+            port = self._session.bench.port(run.channel)
+            volts = lambda note: float(volts_of(run, [note])[0])  # noqa: E731
+            return SourcePlayer(devices.source, volts, (port.bears.low, port.bears.high))
+        if kind == "midi" and devices.midi is not None:
+            return devices.midi
+        return HandPlayer(hand)
+
+    def _reader(self, run: RunRecord, hand: Hand, note: Callable[[], float]) -> Meter:
+        devices, (_, kind) = self.devices, self.chosen(run)
+        meter = {"meter": devices.meter, "sound": devices.sound}.get(kind)
+        return meter or HandMeter(hand, note)
 
     def with_devices(self, run: RunRecord) -> RunRecord:
-        """A run to begin, with the meter that is connected and what the connected board holds for its channel."""
-        letter, meter = self._letter_of(run.channel, run.serial), self.devices.meter
-        held = None if letter is None else self.devices.held.get(letter)
-        if held is None or meter is None:
+        """A run to begin, with what reads it and what the connected board holds for its channel."""
+        letter, (player, reader) = self._letter_of(run.channel, run.serial), self.chosen(run)
+        held = None if letter is None or player != "board" else self.devices.held.get(letter)
+        meter = {"meter": self.devices.meter, "sound": self.devices.sound}.get(reader)
+        if player == "board" and (held is None or meter is None):
             return run
-        return msgspec.structs.replace(run, held_hash=held.hash, meter_identity=meter.identity)
+        return msgspec.structs.replace(
+            run,
+            held_hash=None if held is None else held.hash,
+            meter_identity="" if meter is None else meter.identity,
+        )
 
     # -- the course --------------------------------------------------------------------------------
 
@@ -212,16 +268,20 @@ class CourseRunner(QObject):
 
     def _do(self, course: Course) -> None:
         session = self._session
-        if course.action in ("take", "begin") and not (self.devices.ready and self.letter() is not None):
-            self.connect_wanted.emit()
-            raise InputError(self._not_connected() if self.letter() is None else "Connect the meter first.")
+        if course.action in ("take", "begin") and session.selection.channel is not None:
+            like = session.runs.of(session.selection.channel)[-1]
+            why = self.why_not(like)
+            if why:
+                self.connect_wanted.emit()
+                raise InputError(why)
         if course.action == "connect":
             self.connect_wanted.emit()
         elif course.action in ("begin", "type"):
             assert session.selection.channel is not None  # there is no course without one
             like = session.runs.of(session.selection.channel)[-1]
             run = next_run(like, session.runs.head(), course.plan, run_id="", created=now())
-            run = msgspec.structs.replace(run, id=session.runs.fresh_id(f"{run.serial} {run.title}"))
+            run_id, (player, reader) = session.runs.fresh_id(f"{run.serial} {run.title}"), self.chosen(like)
+            run = msgspec.structs.replace(run, id=run_id, player=player, reader=reader)
             session.runs.begin(self.with_devices(run))
             if course.action == "begin":
                 self.take_the_rest()

@@ -16,7 +16,7 @@ class SimulatedBench(QObject):
     """changed : it was started or ended, or something on it is another.  said : what it refused."""
 
     changed = Signal()
-    started = Signal(str, str)
+    started = Signal(object)
     said = Signal(str, bool)
 
     def __init__(self) -> None:
@@ -30,7 +30,7 @@ class SimulatedBench(QObject):
         return bool(self.state)
 
     def start(self) -> None:
-        """Start it; `started` tells the board's port and the meter's address."""
+        """Start it; `started` tells where each of its devices answers."""
         if self._process is not None:
             return
         process = self._process = QProcess(self)
@@ -70,7 +70,7 @@ class SimulatedBench(QObject):
                 continue
             self.state = {**self.state, **answer}
             if "board" in answer:
-                self.started.emit(answer["board"], answer["meter"])
+                self.started.emit(answer)
             self.changed.emit()
 
     def _failed(self, error: QProcess.ProcessError) -> None:

@@ -25,7 +25,8 @@ from PySide6.QtWidgets import (
 from dynamis.notation.style import superscript
 from dynamis.ui.actions import Actions
 from dynamis.ui.course import CourseRunner
-from dynamis.ui.devices import Devices
+from dynamis.ui.devices.connections import KINDS, NAMES
+from dynamis.ui.devices.devices import Devices
 from dynamis.ui.place import place_of
 from dynamis.ui.session.session import Session
 from dynamis.ui.stations import DEVICES, EVERY, STATIONS, Station, groups_of, guarded
@@ -230,16 +231,16 @@ class MainWindow(QMainWindow):
         devices, parts = self.devices, []
         if devices.board is not None:
             parts.append(f"Unit {devices.board.identity.unit}")
-        if devices.meter is not None:
-            parts.append("meter")
-        trouble = devices.board_trouble or devices.meter_trouble
+        parts += [NAMES[kind] for kind in KINDS[1:] if devices.connected(kind)]
+        trouble = devices.any_trouble
         shape: SignShape
         shape, colour = (
             ("triangle", self.colours.vermilion)
             if trouble
             else (("disc", self.colours.blue) if parts else ("ring", self.colours.grey))
         )
-        self.devices_button.setText("  " + (" + ".join(parts) or "Devices"))
+        short = parts if len(parts) < 3 else [parts[0], f"{len(parts) - 1} more"]
+        self.devices_button.setText("  " + (" + ".join(short) or "Devices"))
         self.devices_button.setAccessibleName(f"Devices: {' and '.join(parts) or 'none connected'}")
         self.devices_button.setIcon(QIcon(shape_pixmap(shape, colour, 13, self.devicePixelRatioF())))
         self._fit_bar()

@@ -19,10 +19,12 @@ from dynamis.bench.document.limits import (
     MOST_PLAN,
     MOST_READINGS,
     MOST_RUNS,
+    MOST_STEPS,
     MOST_VOLTS,
     NOTES_BEYOND,
     SCALES,
 )
+from dynamis.bench.document.ranges import meter_range
 from dynamis.bench.document.records import (
     AdoptionRecord,
     HeadRecord,
@@ -72,6 +74,17 @@ def check_instrument(instrument: InstrumentRecord) -> None:
     within(f"The input resistance of {instrument.name}", instrument.input_ohms, 1.0, MOST_OHMS * 1e3, "Ω")
     if instrument.full_scale_volts is not None:
         within(f"The full scale of {instrument.name}", instrument.full_scale_volts, 1e-9, MOST_VOLTS, "V")
+    counted(f"steps of {instrument.name}", len(instrument.steps), MOST_STEPS)
+    for volts in instrument.steps:
+        within(f"A step of {instrument.name}", volts, -MOST_VOLTS, MOST_VOLTS, "V")
+    check = instrument.check
+    if check is not None:
+        counted(f"known volts of {instrument.name}", len(check.known_volts), MOST_STEPS)
+        within(f"What gave the known volts of {instrument.name}", check.percent, 0.0, 100.0, "%")
+        within(f"What gave the known volts of {instrument.name}", check.zero_volts, 0.0, MOST_VOLTS, "V")
+        for volts in (*check.known_volts, *check.shown_volts):
+            within(f"A known voltage of {instrument.name}", volts, -MOST_VOLTS, MOST_VOLTS, "V")
+        meter_range(instrument)  # refuses pairs that do not belong together
 
 
 def check_instruments(meters: Sequence[InstrumentRecord]) -> None:
@@ -99,8 +112,9 @@ def check_run(run: RunRecord) -> None:
             within("The temperature", run.celsius, -100.0, 200.0, "°C")
         if run.warm_minutes is not None:
             within("The time since power on", run.warm_minutes, 0.0, 1e7, "min")
-        if run.meter is not None:
-            check_instrument(run.meter)
+        for instrument in (run.meter, run.source):
+            if instrument is not None:
+                check_instrument(instrument)
         check_head(run.head)
         if run.converter is not None and REGISTRY.knows(run.converter):
             REGISTRY.make(f"{run.id}.converter", run.converter)

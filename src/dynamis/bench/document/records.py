@@ -17,6 +17,9 @@ Where = Literal["jack", "input", "oscillator"]
 
 
 InstrumentKind = Literal["meter", "counter", "tuner", "known-voltage", "sound"]
+# What plays the notes of a run, and what reads them; empty where nobody chose.
+PlayerKind = Literal["", "board", "source", "midi", "hand"]
+ReaderKind = Literal["", "meter", "sound", "hand"]
 
 
 KIND_WORDS: Final[dict[str, str]] = {
@@ -28,6 +31,22 @@ KIND_WORDS: Final[dict[str, str]] = {
 }
 
 
+class MeterCheck(Record, frozen=True):
+    """What a meter's range showed of known volts, one by one.
+
+    known : the name of what gave them; percent, zero_volts : the limits of what it gives, of the volts and besides.
+    known_volts, shown_volts : in pairs.  at : when.
+    """
+
+    known: str
+    percent: float
+    zero_volts: float
+    known_volts: tuple[float, ...]
+    shown_volts: tuple[float, ...]
+    at: str
+    celsius: float | None = None
+
+
 class InstrumentRecord(Record, frozen=True):
     """An instrument, entered once in its data sheet's numbers; of a meter or a known voltage one range.
 
@@ -35,6 +54,8 @@ class InstrumentRecord(Record, frozen=True):
     percent_of_range : of what reads or gives volts.  input_ohms : what a meter hangs on the jack.
     ppm, resolution_hertz : of a counter, and of sound by the clock of its samples; `counts` are of the resolution.
     cents, resolution_cents : of a tuner.  archived : no more offered.
+    steps : the volts that a known voltage can be switched to; empty where it can be set to any.
+    check : what a known voltage told of a meter's range, None where none was asked.
     """
 
     id: str
@@ -52,6 +73,8 @@ class InstrumentRecord(Record, frozen=True):
     cents: float = 0.0
     resolution_cents: float = 0.0
     archived: bool = False
+    steps: tuple[float, ...] = ()
+    check: MeterCheck | None = None
 
     @property
     def reads(self) -> tuple[ReadQuantity, ...]:
@@ -93,6 +116,8 @@ class RunRecord(Record, frozen=True):
     side : whether an output was read, or what an input makes of known volts: an oscillator's own tracking.
     enough_cents : where as few notes of the plan are read as will do, by how much another reading may still change the
     correction; None where all are.
+    player, reader : what plays and what reads.  source : where known volts are fed, what gives them, None where nobody
+    said how exact they are.
     """
 
     id: str
@@ -121,6 +146,9 @@ class RunRecord(Record, frozen=True):
     uid: str = ""
     side: Literal["output", "input"] = "output"
     enough_cents: float | None = None
+    player: PlayerKind = ""
+    reader: ReaderKind = ""
+    source: InstrumentRecord | None = None
 
     @property
     def channel(self) -> PortRef:

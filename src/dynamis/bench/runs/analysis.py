@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from dynamis.bench.chains.port_transfers import dac_if_known, make_head
+from dynamis.bench.document.ranges import meter_range
 from dynamis.bench.document.records import (
     AdoptionRecord,
     HeadRecord,
@@ -20,7 +21,7 @@ from dynamis.bench.document.records import (
     ReadQuantity,
     RunRecord,
 )
-from dynamis.bench.gear.instruments import frequency_limits, meter_range
+from dynamis.bench.gear.instruments import frequency_limits
 from dynamis.bench.runs.planning import Planned, plan_next
 from dynamis.calibration.causes.describe import Shape, describe_shape
 from dynamis.calibration.correction_types import ConstantsCorrection, Correction, TableCorrection, TrimmerCorrection
@@ -92,6 +93,8 @@ class RunAnalysis:
 
     def as_typed(self, note: float, value: float) -> float:
         """A value in V or Hz as it would be typed in the run's own quantity."""
+        if self.run.quantity == "volts" and isinstance(self.meter, MeterRange):
+            return float(self.meter.shown_volts(value))
         if self.run.quantity != "cents":
             return value
         return float(self.model.cents(self.model.measured([value]), self.model.expected([note]))[0])
@@ -162,11 +165,16 @@ class RunAnalysis:
         return next((one for one in self.corrections if one.kind == kind), None)
 
 
-def limits_of(meter: InstrumentRecord | None, quantity: ReadQuantity) -> Limits | None:
-    """What an instrument is worth in a quantity; None where nobody said, or it reads another."""
+def limits_of(
+    meter: InstrumentRecord | None, quantity: ReadQuantity, source: InstrumentRecord | None = None
+) -> Limits | None:
+    """What an instrument is worth in a quantity; None where nobody said, or it reads another.
+
+    source : what feeds known volts meanwhile.
+    """
     if meter is None or quantity not in meter.reads:
         return None
-    return meter_range(meter) if quantity == "volts" else frequency_limits(meter)
+    return meter_range(meter) if quantity == "volts" else frequency_limits(meter, source)
 
 
 def codes_of(run: RunRecord, converter: DacTransfer | None, notes: ArrayLike) -> FloatArray | None:
@@ -206,8 +214,11 @@ def counted_on(
 
 
 def as_read(run: RunRecord, model: PitchModel, notes: ArrayLike, values: ArrayLike) -> FloatArray:
-    """Stored values in V or Hz: cents of a tuner become the hertz that they stand for."""
+    """Stored values in V or Hz: cents of a tuner become the hertz that they stand for, and the errors of a meter that
+    are known are taken out."""
     values = np.asarray(values, float)
+    if run.quantity == "volts" and run.meter is not None and run.meter.check is not None:
+        return meter_range(run.meter).true_volts(values)
     if run.quantity != "cents":
         return values
     return model.tuning.hertz(notes) * np.exp2(values / 1200.0)
@@ -225,7 +236,7 @@ def analyse(run: RunRecord, rows: Sequence[ReadingRecord]) -> RunAnalysis:
     """Judge a run by its readings; right with none, with one, and with all voided."""
     model, tolerance = run.model, parse_tolerance(run.tolerance)
     converter = dac_if_known("converter", run.converter)
-    meter = limits_of(run.meter, run.quantity)
+    meter = limits_of(run.meter, run.quantity, run.source)
     valid = tuple(row for row in rows if not row.voided)
     notes = np.array([row.note for row in valid], float)
     values = as_read(run, model, notes, np.array([row.value for row in valid], float))

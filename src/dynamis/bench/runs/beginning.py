@@ -12,10 +12,21 @@ from dynamis.bench.chains.port_transfers import converter_of
 from dynamis.bench.document.bench import Bench
 from dynamis.bench.document.ports import PortRef
 from dynamis.bench.document.record_checks import check_run
-from dynamis.bench.document.records import AdoptionRecord, InstrumentRecord, ReadQuantity, RunRecord, Where
+from dynamis.bench.document.records import (
+    AdoptionRecord,
+    InstrumentRecord,
+    PlayerKind,
+    ReaderKind,
+    ReadQuantity,
+    RunRecord,
+    Where,
+)
 from dynamis.errors import InputError
 from dynamis.pitch.laws import Law, law_text
 from dynamis.pitch.tolerance import ToleranceProfile
+
+# Volts that a switch cannot tell apart, and a note that is meant.
+_SAME_VOLTS, _SAME_NOTE = 5e-4, 6e-3
 
 
 def new_run(
@@ -37,11 +48,15 @@ def new_run(
     celsius: float | None,
     warm_minutes: float | None,
     enough_cents: float | None = None,
+    player: PlayerKind = "",
+    reader: ReaderKind = "",
+    source: InstrumentRecord | None = None,
 ) -> RunRecord:
     """A run of a channel of a unit; raises `InputError` where it could not be judged.
 
     channel : an output, or an input whose own tracking is read.  adopted : the correction in force for it.
     plan : notes to read, in order; with enough_cents, to choose from until another reading would change less.
+    player, reader : what plays and what reads.  source : what feeds an input, where its accuracy is known.
     """
     title = " ".join(title.split())
     if not title:
@@ -74,11 +89,32 @@ def new_run(
         plan=tuple(plan),
         side=port.direction,
         enough_cents=enough_cents,
+        player=player,
+        reader=reader,
+        source=source,
     )
     if enough_cents is not None:
         check_run(run)
+    if player == "hand" and source is not None and source.steps:
+        _check_steps(run, source)
     if adopted is not None and adopted.head.kind != "nominal":
         run = msgspec.structs.replace(run, head=adopted.head)
     if not all(math.isfinite(value) for value in run.model.expected(plan)):
         raise InputError("Some of the notes to read have no frequency.")
     return run
+
+
+def _check_steps(run: RunRecord, source: InstrumentRecord) -> None:
+    """Refuse notes whose volts the known voltage cannot be switched to, and name those that can be read."""
+    model, steps = run.model, np.array(source.steps)
+    volts = model.law.volts(model.tuning.octaves(np.array(run.plan), model.law.reference_note))
+    off = np.min(np.abs(volts[:, None] - steps), axis=1)
+    if np.all(off <= _SAME_VOLTS):
+        return
+    octaves = model.law.octaves(steps, strict=False)
+    with np.errstate(invalid="ignore"):
+        notes = model.law.reference_note + 12.0 * octaves
+    whole = [round(note) for note in notes if np.isfinite(note) and abs(note - round(note)) < _SAME_NOTE and note >= 0]
+    worst = float(run.plan[int(np.argmax(off))])
+    can = f"notes {', '.join(map(str, whole))}" if whole else "no whole note"
+    raise InputError(f"{source.name} cannot be switched to the volts of note {worst:g}; with it {can} can be read.")

@@ -16,6 +16,7 @@ import numpy as np
 
 from dynamis.bench.document.bench import Bench
 from dynamis.bench.document.ports import PortRef
+from dynamis.bench.document.ranges import meter_range
 from dynamis.bench.document.records import (
     AdoptionRecord,
     InstrumentRecord,
@@ -119,7 +120,8 @@ def run_line(run: RunRecord, sums: Sums) -> RunLine | None:
     slope = (xy - sums.x * y / n) / spread
     start = (y - slope * sums.x) / n
     left = max(0.0, yy - start * y - slope * xy)
-    shares = _shares(run.meter, run.quantity, wanted)
+    start, slope = _less_known(run, wanted, start, slope)
+    shares = _shares(run.meter, run.quantity, wanted, run.source)
     known = shares or _Shares()
     deviation = max(wanted.unit * math.sqrt(left / max(1.0, n - 2.0)), known.rounding)
     return RunLine(
@@ -130,6 +132,18 @@ def run_line(run: RunRecord, sums: Sums) -> RunLine | None:
         sums.count,
         shares is not None,
     )
+
+
+def _less_known(run: RunRecord, wanted: _Line, start: float, slope: float) -> tuple[float, float]:
+    """A line without the errors of a meter that are known; of logarithms to first order about note 66."""
+    if run.quantity != "volts" or run.meter is None or run.meter.check is None:
+        return start, slope
+    checked = meter_range(run.meter)
+    if not wanted.logs:
+        least, most = checked.true_volts([start, start + slope]).tolist()
+        return least, most - least
+    at = math.exp(start)
+    return float(np.log(checked.true_volts(at))), slope * at / float(checked.true_volts(at))
 
 
 @dataclass(frozen=True)
@@ -149,9 +163,11 @@ def wants_logs(runs: Sequence[RunRecord]) -> bool:
 
 
 @lru_cache(maxsize=64)
-def _shares(meter: InstrumentRecord | None, quantity: ReadQuantity, wanted: _Line) -> _Shares | None:
+def _shares(
+    meter: InstrumentRecord | None, quantity: ReadQuantity, wanted: _Line, source: InstrumentRecord | None
+) -> _Shares | None:
     """To first order about note 66; None where no instrument is known."""
-    limits = limits_of(meter, quantity)
+    limits = limits_of(meter, quantity, source)
     if limits is None:
         return None
     if not isinstance(limits, MeterRange):
@@ -160,9 +176,11 @@ def _shares(meter: InstrumentRecord | None, quantity: ReadQuantity, wanted: _Lin
     gain, zero, last = limits.gain_fraction, limits.zero_volts, limits.rounding_volts
     if wanted.logs:
         at = math.exp(wanted.at_middle)
-        u = wanted.unit * np.array([zero * wanted.per_octave / at, math.hypot(gain, zero / at), last / at])
+        with_gain = float(limits.gain_volts(at)) / at
+        u = wanted.unit * np.array([zero * wanted.per_octave / at, math.hypot(with_gain, zero / at), last / at])
     else:
-        u = wanted.unit * np.array([gain * wanted.per_octave, math.hypot(gain * wanted.at_middle, zero), last])
+        middle = math.hypot(float(limits.gain_volts(wanted.at_middle)), zero)
+        u = wanted.unit * np.array([gain * wanted.per_octave, middle, last])
     return _Shares(*u.tolist())
 
 

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from typing import Final
 
-from dynamis.converter.firmware import MOST_BASE, MOST_PITCH, MOST_SLOPE, MOST_SWING, BoardCorrection
+from dynamis.converter.firmware import MOST_BASE, MOST_PITCH, MOST_SLOPE, MOST_SWING, BoardCorrection, pitch_steps
 from dynamis.converter.heads import MOST_SIXTEENTHS
 from dynamis.devices.lines import (
     ENTRIES_A_LINE,
@@ -121,6 +121,15 @@ class BoardLogic:
         self.codes[channel] = code
         self.on_code(channel, code)
 
+    def play_note(self, channel: str, note: float) -> int:
+        """Put a channel at a note by the correction it holds; gives the code."""
+        return self._put_pitch(channel, int(pitch_steps(note)))
+
+    def _put_pitch(self, channel: str, pitch: int) -> int:
+        code = int(self.held[channel].codes(pitch, self.design.bits))
+        self._put_out(channel, code)
+        return code
+
     # -- requests ----------------------------------------------------------------------------------
 
     def _line_taken(self, line: bytes, seconds: float) -> bytes:
@@ -172,9 +181,7 @@ class BoardLogic:
     def _note(self, values: list[str]) -> tuple[object, ...]:
         channel = self._channel(values[0])
         pitch = _number(values[1], 0, MOST_PITCH)
-        code = int(self.held[channel].codes(pitch, self.design.bits))
-        self._put_out(channel, code)
-        return (code,)
+        return (self._put_pitch(channel, pitch),)
 
     def _look(self, values: list[str]) -> tuple[object, ...]:
         channel = self.held[self._channel(values[0])]

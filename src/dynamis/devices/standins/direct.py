@@ -65,6 +65,8 @@ class DirectMeter:
     def identity(self) -> str:
         return "simulated meter"
 
+    tells_steady = False
+
     def prepare(self, quantity: Measurand, full_scale_volts: float | None) -> None:
         self._model.say("CONF:FREQ" if quantity == "hertz" else f"CONF:VOLT:DC {full_scale_volts}")
 

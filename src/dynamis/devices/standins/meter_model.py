@@ -3,17 +3,14 @@
 from __future__ import annotations
 
 import math
-import re
-from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
 
-from dynamis.devices.scpi import INFINITY, NOT_A_NUMBER
+from dynamis.devices.standins.scpi_model import ScpiModel, commands, formatted
 from dynamis.devices.standins.world import SimulatedWorld
 
-IDENTITY: Final = "Simulated,Bench meter,0,1.0"
 INPUT_OHMS: Final = 10e6
 OVERRANGE: Final = 1.2
 
@@ -36,38 +33,13 @@ RANGES: Final = (
 )
 
 
-def header_pattern(form: str) -> re.Pattern[str]:
-    """A SCPI header in its long form with the short one in capitals, as `MEASure:VOLTage[:DC]?`.
-
-    Source: SCPI-1999 vol. 1, 6.2.1 (short and long forms, upper or lower case, nothing between), optional
-    nodes in brackets; from memory.
-    """
-
-    def node(match: re.Match[str]) -> str:
-        short = "".join(letter for letter in match[0] if not letter.islower())
-        return re.escape(short) + (f"(?:{match[0][len(short) :].upper()})?" if len(short) < len(match[0]) else "")
-
-    pieces = re.sub(r"\[", "(?:", re.sub(r"\]", ")?", form.replace("?", r"\?").replace("*", r"\*")))
-    return re.compile(":?" + re.sub(r"[A-Z]+[a-z]+", node, pieces))
-
-
-@dataclass
-class Faults:
-    """What goes wrong, once or until it is put right.
-
-    answers : replies to give instead of the next ones.  late_seconds : how long the next answer waits.
-    silent : nothing is answered.
-    """
-
-    answers: list[str] | None = None
-    late_seconds: float = 0.0
-    silent: bool = False
-
-
-class MeterModel:
+class MeterModel(ScpiModel):
     """The meter between its front panel and the world; `say` takes a line and gives the answers."""
 
+    IDENTITY = "Simulated,Bench meter,0,1.0"
+
     def __init__(self, world: SimulatedWorld, *, seed: int, noise_volts: float = 20e-6) -> None:
+        super().__init__()
         self._world = world
         self._generator = np.random.default_rng(seed)
         # Hidden errors, half of the limits at most: a meter that is in order is well inside its data sheet.
@@ -78,7 +50,6 @@ class MeterModel:
         self._noise = noise_volts
         self.range = RANGES[2]
         self.function = "VOLT"
-        self._errors: list[tuple[int, str]] = []
 
     # -- measuring ---------------------------------------------------------------------------------
 
@@ -104,39 +75,9 @@ class MeterModel:
 
     # -- SCPI --------------------------------------------------------------------------------------
 
-    def say(self, line: str) -> str | None:
-        """Take one line of commands; the answers of its queries are joined by semicolons, None without one."""
-        answers = [answer for part in line.split(";") if part.strip() for answer in [self._one(part.strip())]]
-        given = [answer for answer in answers if answer is not None]
-        return ";".join(given) if given else None
-
-    def _one(self, command: str) -> str | None:
-        header, _, parameters = command.partition(" ")
-        for pattern, work in _COMMANDS:
-            if pattern.fullmatch(header.upper()):
-                return work(self, [text.strip() for text in parameters.split(",") if text.strip()])
-        self._error(-113, "Undefined header")
-        return None
-
-    def _error(self, number: int, text: str) -> None:
-        if len(self._errors) >= 20:
-            number, text = -350, "Queue overflow"
-            self._errors.pop()
-        self._errors.append((number, text))
-
-    def _identity(self, parameters: list[str]) -> str | None:
-        return IDENTITY
-
-    def _clear(self, parameters: list[str]) -> str | None:
-        self._errors.clear()
-        return None
-
     def _reset(self, parameters: list[str]) -> str | None:
         self.function, self.range = "VOLT", RANGES[-1]
         return None
-
-    def _complete(self, parameters: list[str]) -> str | None:
-        return "1"
 
     def _configure_volts(self, parameters: list[str]) -> str | None:
         wanted = self._wanted_range(parameters)
@@ -184,35 +125,12 @@ class MeterModel:
         self.function = "FREQ"
         return formatted(self.hertz())
 
-    def _next_error(self, parameters: list[str]) -> str | None:
-        number, text = self._errors.pop(0) if self._errors else (0, "No error")
-        return f'{number},"{text}"'
-
-    def _version(self, parameters: list[str]) -> str | None:
-        return "1999.0"
-
-
-def formatted(value: float) -> str:
-    """A number in the form NR3; overload and not-a-number by their special values."""
-    if math.isinf(value):
-        value = math.copysign(INFINITY, value)
-    return f"{NOT_A_NUMBER if math.isnan(value) else value:+.8E}"
-
-
-_COMMANDS: Final[tuple[tuple[re.Pattern[str], Callable[[MeterModel, list[str]], str | None]], ...]] = tuple(
-    (header_pattern(form), work)
-    for form, work in (
-        ("*IDN?", MeterModel._identity),
-        ("*CLS", MeterModel._clear),
-        ("*RST", MeterModel._reset),
-        ("*OPC?", MeterModel._complete),
-        ("CONFigure:VOLTage[:DC]", MeterModel._configure_volts),
-        ("CONFigure:FREQuency", MeterModel._configure_hertz),
-        ("CONFigure?", MeterModel._setting),
-        ("READ?", MeterModel._read),
-        ("MEASure:VOLTage[:DC]?", MeterModel._measure_volts),
-        ("MEASure:FREQuency?", MeterModel._measure_hertz),
-        ("SYSTem:ERRor[:NEXT]?", MeterModel._next_error),
-        ("SYSTem:VERSion?", MeterModel._version),
+    COMMANDS = commands(
+        ("*RST", _reset),
+        ("CONFigure:VOLTage[:DC]", _configure_volts),
+        ("CONFigure:FREQuency", _configure_hertz),
+        ("CONFigure?", _setting),
+        ("READ?", _read),
+        ("MEASure:VOLTage[:DC]?", _measure_volts),
+        ("MEASure:FREQuency?", _measure_hertz),
     )
-)

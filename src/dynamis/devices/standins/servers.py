@@ -1,4 +1,5 @@
-"""The stand-ins at their ports: the meter as a TCP server on loopback, the board on a pseudo-terminal."""
+"""The stand-ins at their ports: instruments and sound as TCP servers on loopback, a board and MIDI on
+pseudo-terminals."""
 
 from __future__ import annotations
 
@@ -6,30 +7,34 @@ import contextlib
 import os
 import select
 import socket
+import tempfile
 import threading
 import time
 import tty
 from collections.abc import Callable
+from pathlib import Path
 from typing import Final
 
 from dynamis.devices.standins.board_logic import BoardLogic
-from dynamis.devices.standins.meter_model import Faults, MeterModel
+from dynamis.devices.standins.midi_converter import MidiConverter
+from dynamis.devices.standins.scpi_model import Faults, ScpiModel
+from dynamis.devices.standins.sound import WAV_HEADER, SimulatedSound
 
 _LOOK_SECONDS: Final = 0.02
 _MOST_LINE: Final = 4096
+_BLOCK_SECONDS: Final = 0.02
 
 
-class MeterServer:
-    """A SCPI meter on an ephemeral port of 127.0.0.1; one client at a time, as many meters have it."""
+class LoopbackServer:
+    """An ephemeral port of 127.0.0.1; one client at a time, as many instruments have it."""
 
-    def __init__(self, model: MeterModel) -> None:
-        self.model, self.faults = model, Faults()
+    def __init__(self) -> None:
         self._listening: socket.socket | None = None
         self._client: socket.socket | None = None
         self._stop = threading.Event()
         self.port = 0
         self.plug_in()
-        self._thread = threading.Thread(target=self._serve, name="meter", daemon=True)
+        self._thread = threading.Thread(target=self._serve, name=type(self).__name__, daemon=True)
         self._thread.start()
 
     @property
@@ -76,8 +81,19 @@ class MeterServer:
 
     @property
     def connected(self) -> bool:
-        """Whether somebody has the meter."""
+        """Whether somebody is connected."""
         return self._client is not None
+
+    def _talk(self, client: socket.socket, listening: socket.socket) -> None:
+        raise NotImplementedError
+
+
+class InstrumentServer(LoopbackServer):
+    """An instrument that speaks SCPI."""
+
+    def __init__(self, model: ScpiModel) -> None:
+        self.model, self.faults = model, Faults()
+        super().__init__()
 
     def _talk(self, client: socket.socket, listening: socket.socket) -> None:
         waiting = bytearray()
@@ -110,6 +126,25 @@ class MeterServer:
             late, faults.late_seconds = faults.late_seconds, 0.0
             self._stop.wait(late)
         client.sendall((answer + "\n").encode("latin-1"))
+
+
+class SoundServer(LoopbackServer):
+    """A microphone's socket as a WAV that never ends."""
+
+    def __init__(self, sound: SimulatedSound, clock: Callable[[], float] = time.monotonic) -> None:
+        self.sound, self._clock = sound, clock
+        super().__init__()
+
+    def _talk(self, client: socket.socket, listening: socket.socket) -> None:
+        client.settimeout(1.0)
+        client.sendall(WAV_HEADER)
+        since, sent = self._clock(), 0.0
+        while not self._stop.is_set() and self._client is client:
+            wait = since + sent + _BLOCK_SECONDS - self._clock()
+            if wait > 0:
+                self._stop.wait(wait)
+            client.sendall(self.sound.block(_BLOCK_SECONDS))
+            sent += _BLOCK_SECONDS
 
 
 class BoardPort:
@@ -172,3 +207,48 @@ class BoardPort:
             data = data[:1] + bytes([data[1] ^ 1]) + data[2:]
         with contextlib.suppress(OSError):
             os.write(self._master, data)
+
+
+class MidiPort:
+    """A raw MIDI device on a pseudo-terminal, under a name that stays when it is pulled and plugged in again."""
+
+    def __init__(self, converter: MidiConverter) -> None:
+        self.converter = converter
+        self._folder = tempfile.TemporaryDirectory(prefix="dynamis-midi-")
+        self.path = str(Path(self._folder.name) / "midi")
+        self._master = -1
+        self._stop, self._hand = threading.Event(), threading.Lock()
+        self.plug_in()
+        self._thread = threading.Thread(target=self._serve, name="midi", daemon=True)
+        self._thread.start()
+
+    def plug_in(self) -> None:
+        """Be there (again) under the same name."""
+        if self._master < 0:
+            master, slave = os.openpty()
+            tty.setraw(slave)
+            Path(self.path).symlink_to(os.ttyname(slave))
+            os.close(slave)
+            self._master = master
+
+    def unplug(self) -> None:
+        """Pull the lead: who has it open finds it gone."""
+        with self._hand:
+            master, self._master = self._master, -1
+            if master >= 0:
+                Path(self.path).unlink()
+                os.close(master)
+
+    def close(self) -> None:
+        self._stop.set()
+        self._thread.join(2.0)
+        self.unplug()
+        self._folder.cleanup()
+
+    def _serve(self) -> None:
+        while not self._stop.is_set():
+            with self._hand, contextlib.suppress(OSError):  # nobody has it open
+                if self._master >= 0 and select.select([self._master], [], [], _LOOK_SECONDS)[0]:
+                    self.converter.receive(os.read(self._master, 4096))
+                    continue
+            self._stop.wait(_LOOK_SECONDS / 4)

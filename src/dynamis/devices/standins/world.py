@@ -62,7 +62,9 @@ class SimulatedWorld:
     """One board with its unit, what is plugged into it, and a probe on one of its jacks.
 
     unit, plugged, probe, warm_minutes may be changed at any time, as hands on a bench would.
-    probe : a channel's letter (the jack) or "voice" (the oscillator that hears channel A).
+    probe : a channel's letter (the jack), "voice" (the oscillator), "known" (the known voltage) or "source".
+    voice_hears : "A", or "source".  source_volts : what the source gives, None while its output is let go.
+    known_volts : where the switch of the known voltage stands; that is what it gives.
     """
 
     def __init__(
@@ -96,6 +98,9 @@ class SimulatedWorld:
         self.unit = unit
         self.probe = "A"
         self.plugged = False
+        self.voice_hears = "A"
+        self.source_volts: float | None = None
+        self.known_volts = 0.0
         self._codes: dict[str, tuple[int, float, float]] = {}
         for letter in units[unit].channels:
             self._codes[letter] = (0, self._open_volts(letter, 0), clock())
@@ -163,15 +168,20 @@ class SimulatedWorld:
 
     def probe_volts(self, meter_ohms: float) -> float:
         """Volts where the probe is; nothing is known of a voice in volts, it reads as 0."""
-        return 0.0 if self.probe == "voice" else self.jack_volts(self.probe, meter_ohms)
+        elsewhere = {"voice": 0.0, "known": self.known_volts, "source": self.source_volts or 0.0}
+        return elsewhere[self.probe] if self.probe in elsewhere else self.jack_volts(self.probe, meter_ohms)
 
     def probe_hertz(self) -> float | None:
-        """The frequency of the voice that hears channel A; None where the probe is on a jack."""
+        """The frequency of the voice; None where the probe is not on it."""
+        return self.voice_hertz() if self.probe == "voice" else None
+
+    def voice_hertz(self) -> float | None:
+        """What the voice plays by what it hears; None where there is none."""
         load = self._loads.get("A")
-        if self.probe != "voice" or load is None or load.voice is None:
+        if load is None or load.voice is None:
             return None
         with self._lock:
-            volts = self.jack_volts("A")
+            volts = self.jack_volts("A") if self.voice_hears == "A" else self.source_volts or 0.0
             return float(np.exp2(load.voice.forward(np.array([volts]), load.voice_world)[0]))
 
     def true_volts(self, letter: str, code: int) -> float:

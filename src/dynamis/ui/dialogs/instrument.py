@@ -1,12 +1,21 @@
-"""An instrument, entered once in its data sheet's words: a meter's range, a counter, a tuner."""
+"""An instrument, entered once in its data sheet's words: a meter's range, a counter, a tuner, sound, a known
+voltage."""
 
 from __future__ import annotations
 
+from msgspec.structs import replace
 from PySide6.QtWidgets import QComboBox, QWidget
 
 from dynamis.bench.document.commands import new_id
+from dynamis.bench.document.ranges import sheet_range
 from dynamis.bench.document.records import KIND_WORDS, InstrumentRecord
-from dynamis.bench.gear.instruments import accuracy_words, new_frequency_instrument, new_meter, worth_sentence
+from dynamis.bench.gear.instruments import (
+    accuracy_words,
+    new_frequency_instrument,
+    new_known_voltage,
+    new_meter,
+    worth_sentence,
+)
 from dynamis.errors import InputError
 from dynamis.notation.style import Style
 from dynamis.ui.dialogs.form import FormDialog
@@ -17,6 +26,13 @@ _KINDS = {
     "meter": ("V", "0.05 % + 3 counts", "% or ppm of reading, of range, and counts or digits", "such as 1 mV"),
     "counter": ("Hz", "1 ppm + 1 digit", "ppm or % of reading, and digits", "such as 0.01 Hz"),
     "tuner": ("ct", "0.5 ct", "cents", "such as 0.1 ct"),
+    "sound": (
+        "Hz",
+        "50 ppm",
+        "ppm of the clock of the interface that samples it",
+        "0.0001 Hz: readings bring their own",
+    ),
+    "known-voltage": ("V", "0.02 % + 3 digits", "% or ppm of what it gives, and digits", "such as 0.1 mV"),
 }
 
 
@@ -45,6 +61,8 @@ class InstrumentDialog(FormDialog[InstrumentRecord]):
         self.accuracy = self.line("Accuracy")
         self.resolution = self.line("Last digit")
         self.input = self.line("Input resistance", style.engineering(shown.input_ohms, "Ω") if shown else "10 MΩ")
+        steps = "" if old is None else "; ".join(style.engineering(volts, "V") for volts in old.steps)
+        self.steps = self.line("Can be switched to", steps, "0; 1; 2; 5 V, or nothing where it can be set to any")
         self.preview, self.hint = label("", "small", wrap=True), label("", "small", wrap=True)
         self.column.insertWidget(1, self.preview)
         self.column.insertWidget(1, self.hint)
@@ -58,7 +76,8 @@ class InstrumentDialog(FormDialog[InstrumentRecord]):
 
     def _show(self, old: InstrumentRecord) -> None:
         self.accuracy.setText(accuracy_words(old))
-        digit = {"meter": old.resolution_volts, "counter": old.resolution_hertz}.get(old.kind, old.resolution_cents)
+        by_unit = {"V": old.resolution_volts, "Hz": old.resolution_hertz, "ct": old.resolution_cents}
+        digit = by_unit[_KINDS[old.kind][0]]
         self.resolution.setText(self._style.engineering(digit, _KINDS[old.kind][0]))
 
     def _kind_changed(self) -> None:
@@ -66,6 +85,7 @@ class InstrumentDialog(FormDialog[InstrumentRecord]):
         meter = self.kind.currentData() == "meter"
         for row in (self.range_name, self.input):
             self.form.setRowVisible(row, meter)
+        self.form.setRowVisible(self.steps, self.kind.currentData() == "known-voltage")
         self.accuracy.setPlaceholderText(accuracy)
         self.resolution.setPlaceholderText(f"the last digit that it shows, {digit}")
         self.hint.setText(f"Copy the accuracy from the data sheet: {copied}.")
@@ -80,7 +100,7 @@ class InstrumentDialog(FormDialog[InstrumentRecord]):
         comma = self._style.decimal_comma
         accuracy, digit = self.accuracy.text(), self.resolution.text()
         if kind == "meter":
-            return new_meter(
+            made = new_meter(
                 key,
                 name,
                 range_text=self.range_name.text().strip(),
@@ -88,6 +108,12 @@ class InstrumentDialog(FormDialog[InstrumentRecord]):
                 last_digit=digit,
                 input_text=self.input.text(),
                 decimal_comma=comma,
+            )
+            same = self._old is not None and sheet_range(self._old) == sheet_range(made)
+            return replace(made, check=self._old.check) if self._old is not None and same else made
+        if kind == "known-voltage":
+            return new_known_voltage(
+                key, name, accuracy=accuracy, last_digit=digit, steps=self.steps.text(), decimal_comma=comma
             )
         return new_frequency_instrument(key, name, kind, accuracy=accuracy, last_digit=digit, decimal_comma=comma)
 

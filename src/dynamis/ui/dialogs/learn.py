@@ -10,8 +10,8 @@ from dynamis.bench.chains.tunings import tuning_of
 from dynamis.bench.document.bench import Bench
 from dynamis.bench.document.commands import Change
 from dynamis.bench.document.ports import PortRef
+from dynamis.bench.document.ranges import meter_range
 from dynamis.bench.document.records import InstrumentRecord
-from dynamis.bench.gear.instruments import meter_range
 from dynamis.bench.runs.learning import (
     Lesson,
     What,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import logging
 from pathlib import Path
-from typing import Literal
+from typing import Final, Literal
 
 import msgspec
 import platformdirs
@@ -18,8 +18,9 @@ _LOG = logging.getLogger(__name__)
 
 class Preferences(msgspec.Struct, frozen=True, omit_defaults=True):
     """middle_c : the octave that note 60 carries.  text : a key of `TEXT_POINTS`.  recent : benches, newest
-    first.  board_port, meter_address : where the devices were last.  zigzag : resistors drawn so, else as boxes.
-    window, maximised : where it stood the last time: left, top, width, height.
+    first.  zigzag : resistors drawn so, else as boxes.  window, maximised : where it stood the last time: left, top,
+    width, height.  board_port, meter_address and those behind them : where the devices were last; midi_channel counts
+    from 1, sound_channel from 0; meter_words, source_words : what they are told, where it is not the usual.
     """
 
     middle_c: Literal[3, 4, 5] = 4
@@ -34,10 +35,37 @@ class Preferences(msgspec.Struct, frozen=True, omit_defaults=True):
     zigzag: bool = False
     window: tuple[int, int, int, int] | None = None
     maximised: bool = False
+    source_address: str = ""
+    midi_port: str = ""
+    midi_channel: int = 1
+    sound_address: str = ""
+    sound_channel: int = 0
+    sound_clock_ppm: float = 0.0
+    meter_words: dict[str, str] = {}
+    source_words: dict[str, str] = {}
 
     @property
     def style(self) -> Style:
         return Style(self.middle_c, self.flats, False, self.decimal_comma)
+
+
+# What is kept without a change of anything that is shown.
+QUIET: Final = (
+    "recent",
+    "last",
+    "window",
+    "maximised",
+    "board_port",
+    "meter_address",
+    "source_address",
+    "midi_port",
+    "midi_channel",
+    "sound_address",
+    "sound_channel",
+    "sound_clock_ppm",
+    "meter_words",
+    "source_words",
+)
 
 
 def preferences_path() -> Path:

@@ -7,7 +7,7 @@ from pathlib import Path
 from msgspec.structs import replace
 
 from dynamis.ui.session.notices import Notices
-from dynamis.ui.session.preferences import Preferences, save_preferences
+from dynamis.ui.session.preferences import QUIET, Preferences, save_preferences
 
 
 class Settings:
@@ -17,8 +17,8 @@ class Settings:
         self.preferences, self._notices, self._keep = preferences, notices, keep
 
     def change(self, preferences: Preferences) -> None:
-        shown = {"recent": (), "last": None, "board_port": "", "meter_address": "", "window": None, "maximised": False}
-        changed = replace(preferences, **shown) != replace(self.preferences, **shown)
+        quiet = {name: getattr(preferences, name) for name in QUIET}
+        changed = preferences != replace(self.preferences, **quiet)
         self.preferences = preferences
         if self._keep:
             sentence = save_preferences(preferences)

@@ -1,289 +1,291 @@
-"""The Devices page: what is connected, what answers, and what the board's channels hold."""
+"""The Devices page: what plays and what reads, whether it answers, and trying each of them."""
 
 from __future__ import annotations
 
 import threading
-from collections.abc import Iterator
+from functools import partial
+from typing import Any, Final
 
 from msgspec.structs import replace
-from PySide6.QtCore import QSize, Signal
-from PySide6.QtGui import QColor, QShowEvent
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout
+from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtGui import QIcon, QShowEvent
+from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QStackedWidget, QVBoxLayout
 
-from dynamis.bench.document.ports import PortRef
-from dynamis.bench.document.records import SendRecord
-from dynamis.bench.runs.boards import board_letter, channel_correction, held_words, sendings
-from dynamis.devices.interface import Shown
-from dynamis.errors import InputError
+from dynamis.devices.interface import Measurand, Shown
+from dynamis.devices.sound.meter import SoundMeter
+from dynamis.notation.numbers import parse_plain, parse_quantity
+from dynamis.pitch.notes import Naming, note_label, parse_note
 from dynamis.ui.course import CourseRunner
+from dynamis.ui.devices.connections import KINDS, Kind
+from dynamis.ui.dialogs.tuner import TunerDialog
 from dynamis.ui.session.session import Session
 from dynamis.ui.simulated import SimulatedBench
-from dynamis.ui.stations import Station
+from dynamis.ui.stations import Station, guarded
 from dynamis.ui.theme.palette import Colours
-from dynamis.ui.views.devices.panels import DevicePanel, SimulatedPanel
-from dynamis.ui.widgets.panel import label, set_text
-from dynamis.ui.widgets.table import Column, Row, Table
+from dynamis.ui.theme.verdict import shape_pixmap
+from dynamis.ui.views.devices.board_panel import BoardPanel
+from dynamis.ui.views.devices.device_panel import DevicePanel, state_sign
+from dynamis.ui.views.devices.instrument_panels import MeterPanel, MidiPanel, SoundPanel, SourcePanel, SpokenPanel
+from dynamis.ui.views.devices.simulated_panel import SimulatedPanel
+from dynamis.ui.widgets.panel import Panel, set_text
+from dynamis.ui.widgets.table import Table
+from dynamis.ui.widgets.tips import plain_tip
 
-_COLUMNS = (
-    Column("channel", left=True, stretch=1.2),
-    Column("holds", "what the board holds", left=True, stretch=6, fits=False),
-    Column("hash", left=True, stretch=0.7),
-    Column("on the bench", "what is in force on the bench", left=True, stretch=4, fits=False),
-)
-_SENDS = (
-    Column("sent", left=True, stretch=1.3),
-    Column("unit and channel", left=True, stretch=3, fits=False),
-    Column("what", left=True, stretch=5, fits=False),
-    Column("hash", left=True, stretch=0.9),
-    Column("held before", left=True, stretch=0.9),
-    Column("", "state", left=True, stretch=0.8),
-)
+_GROUPS: Final[tuple[tuple[str, tuple[Kind, ...]], ...]] = (("What plays", KINDS[:3]), ("What reads", KINDS[3:]))
+
+_MOST_LOOKING_SECONDS: Final = 5.0
 
 
 class DevicesStation(Station):
-    """Connect a board and a meter, and look at what they say."""
+    """Connect devices, try them, and look at what they say."""
 
     title = "Devices"
     KEYS = (
         ("Enter, in an address", "connect"),
-        ("Ctrl+.", "all outputs of the board to their safe value"),
+        ("Up and down, in the list", "another device"),
+        ("Ctrl+.", "all outputs to their safe value"),
     )
-    _found = Signal(list)
+    _found = Signal(object)
 
     def __init__(self, session: Session, course: CourseRunner, colours: Colours, points: float) -> None:
         super().__init__(session, course, colours, points)
-        self.bench = simulated = SimulatedBench()
-        self._devices = course.devices
-        self.board = DevicePanel("DAC board", "Serial port", "/dev/ttyACM0", "Read back", colours)
-        self.meter = DevicePanel("Meter", "Address", "192.168.1.20:5025", "Read once", colours)
-        self.held = Table("What the board's channels hold", _COLUMNS)
-        self.held.setMaximumHeight(104)
-        self.board.body.addWidget(label("What its channels hold", "heading"))
-        self.board.body.addWidget(self.held)
-        self.difference = label("", wrap=True, selectable=True)
-        self.board.body.addWidget(self.difference)
-        row = QHBoxLayout()
-        self.send = QPushButton("Send what is in force")
-        self.send.clicked.connect(self._send)
-        row.addWidget(self.send)
-        row.addStretch(1)
-        self.board.body.addLayout(row)
-        self.board.body.addWidget(label("What was sent, and what was held before", "heading"))
-        self.sends = Table("What was sent to boards", _SENDS)
-        self.board.body.addWidget(self.sends, 1)
-        self.nothing_sent = label("Nothing has been sent from this bench yet.", "muted")
-        self.board.body.addWidget(self.nothing_sent)
-        self.put_back = QPushButton("Send what was held before")
-        self.put_back.setToolTip("Of the row chosen above; a sending of its own, kept like the others")
-        self.put_back.clicked.connect(self._put_back)
-        back = QHBoxLayout()
-        back.addWidget(self.put_back)
-        back.addStretch(1)
-        self.board.body.addLayout(back)
-        self.board.body.addStretch()
-        self.board.body.addWidget(
-            label(
-                "Opening a port restarts many boards. A board goes safe by itself after 10 s without a word from here. "
-                "Check limits before you connect: never more on a pin than it bears, and one common ground.",
-                "small",
-                wrap=True,
-            )
-        )
-        self.reading = label("", "bigmuted")
-        self.meter.body.addWidget(self.reading)
-        self.range_words = label("", "muted", wrap=True)
-        self.meter.body.addWidget(self.range_words)
-        self.meter.body.addStretch(1)
-        self.meter.body.addWidget(
-            label(
-                "A meter that speaks SCPI: host:port on the network, a serial port, or a VISA resource name. It is "
-                "held on the range of the run; readings of two ranges do not share their errors.",
-                "small",
-                wrap=True,
-            )
-        )
-        self.simulated = SimulatedPanel(simulated)
+        self.bench = SimulatedBench()
+        self._looking: threading.Thread | None = None
+        self._ended = threading.Event()
+        devices = self._devices = course.devices
+        kept = session.settings.preferences
+        self.board = BoardPanel(session, course, colours)
+        self.source = SourcePanel(kept.source_words, devices.dialogues["source"], colours)
+        self.midi = MidiPanel(max(1, min(16, kept.midi_channel)), colours)
+        self.meter = MeterPanel(kept.meter_words, devices.dialogues["meter"], colours)
+        self.sound = SoundPanel(max(0, kept.sound_channel), kept.sound_clock_ppm, colours)
+        self.panels: dict[Kind, DevicePanel] = {
+            "board": self.board,
+            "source": self.source,
+            "midi": self.midi,
+            "meter": self.meter,
+            "sound": self.sound,
+        }
+        places = (kept.board_port, kept.source_address, kept.midi_port, kept.meter_address, kept.sound_address)
+        self.stack = QStackedWidget()
+        for panel, place in zip(self.panels.values(), places, strict=True):
+            panel.line.setText(place)
+            self.stack.addWidget(panel)
+        chooser = Panel("Devices")
+        self.list = QListWidget()
+        self.list.setAccessibleName("Devices")
+        self.list.setIconSize(QSize(13, 13))
+        self.list.setTextElideMode(Qt.TextElideMode.ElideRight)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._items: dict[Kind, QListWidgetItem] = {}
+        for title, kinds in _GROUPS:
+            heading = QListWidgetItem(title)
+            heading.setFlags(Qt.ItemFlag.NoItemFlags)
+            self.list.addItem(heading)
+            for kind in kinds:
+                self._items[kind] = QListWidgetItem()
+                self.list.addItem(self._items[kind])
+        self.list.currentItemChanged.connect(self._picked)
+        self.list.setSizeAdjustPolicy(QListWidget.SizeAdjustPolicy.AdjustToContents)
+        self.list.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        chooser.body.addWidget(self.list)
+        self.simulated = SimulatedPanel(self.bench)
         across = QHBoxLayout(self)
         across.setContentsMargins(18, 14, 18, 13)
         across.setSpacing(13)
-        across.addWidget(self.board, 5)
-        right = QVBoxLayout()
-        right.setSpacing(13)
-        right.addWidget(self.meter, 1)
-        right.addWidget(self.simulated, 1)
-        across.addLayout(right, 4)
-        self.board.line.setText(session.settings.preferences.board_port)
-        self.meter.line.setText(session.settings.preferences.meter_address)
+        left = QVBoxLayout()
+        left.setSpacing(13)
+        left.addWidget(chooser)
+        left.addWidget(self.simulated, 1)
+        across.addLayout(left, 4)
+        across.addWidget(self.stack, 6)
         self._connect()
+        self.show_panel("board")
 
     def _connect(self) -> None:
         devices = self._devices
         devices.changed.connect(self.refresh)
         self._session.bench_changed.connect(self.refresh)
-        self.board.connect_pressed.connect(self._connect_board)
-        self.board.disconnect_pressed.connect(devices.disconnect_board)
-        self.board.test_pressed.connect(devices.read_held)
-        self.meter.connect_pressed.connect(self._connect_meter)
-        self.meter.disconnect_pressed.connect(devices.disconnect_meter)
-        self.meter.test_pressed.connect(self._read_once)
+        connects = {
+            "board": self._connect_board,
+            "source": self._connect_source,
+            "midi": self._connect_midi,
+            "meter": self._connect_meter,
+            "sound": self._connect_sound,
+        }
+        tests = {
+            "board": devices.read_held,
+            "source": lambda: self._let_go("source"),
+            "midi": lambda: self._let_go("midi"),
+            "meter": lambda: self._read_once("meter"),
+            "sound": lambda: self._read_once("sound"),
+        }
+        for kind, panel in self.panels.items():
+            panel.connect_pressed.connect(partial(guarded, self._session, connects[kind]))
+            panel.disconnect_pressed.connect(lambda kind=kind: devices.disconnect_from(kind))
+            panel.test_pressed.connect(tests[kind])
+        self.source.volts_pressed.connect(partial(guarded, self._session, self._set_volts))
+        self.midi.note_pressed.connect(partial(guarded, self._session, self._hold_note))
+        self.sound.tuner_pressed.connect(self.tuner)
+        self.meter.words_changed.connect(lambda words: self._keep(meter_words=words))
+        self.source.words_changed.connect(lambda words: self._keep(source_words=words))
         self.bench.started.connect(self._simulated_started)
         self.bench.changed.connect(self.refresh)
         self.bench.said.connect(self._session.said)
-        self._found.connect(self.board.offer)
+        self._found.connect(self._offer)
 
     def dress(self, colours: Colours, points: float) -> None:
         super().dress(colours, points)
-        self.board.colours = self.meter.colours = colours
-        for table in (self.held, self.sends):
-            table.rows_model.current_colour = QColor(colours.thread_wash)
+        for panel in self.panels.values():
+            panel.colours = colours
+        self.board.dress(colours)
         self.refresh()
 
+    def show_panel(self, kind: Kind) -> None:
+        """Look at a device."""
+        self.list.setCurrentItem(self._items[kind])
+
+    def _picked(self, item: QListWidgetItem | None) -> None:
+        for kind, mine in self._items.items():
+            if mine is item:
+                self.stack.setCurrentWidget(self.panels[kind])
+
     def focus_first(self) -> None:
-        (self.board if self._devices.board is None else self.meter).line.setFocus()
+        wanted: Kind = "board" if self._devices.board is None else "meter"
+        self.show_panel(wanted)
+        self.panels[wanted].line.setFocus()
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
-        threading.Thread(target=self._look_for_ports, name="ports", daemon=True).start()
+        if self._looking is None or not self._looking.is_alive():
+            self._looking = threading.Thread(target=self._look_for_places, name="ports", daemon=True)
+            self._looking.start()
 
-    def _look_for_ports(self) -> None:
+    def _look_for_places(self) -> None:
+        """What could be connected; asked beside the window, since a system may take its time."""
         from serial.tools.list_ports import comports
 
-        self._found.emit(sorted(port.device for port in comports()))
+        from dynamis.devices.midi.ports import outputs
+        from dynamis.devices.sound.inputs import sounds
+
+        serial = sorted(port.device for port in comports())
+        # A system that is asked anew lets go of what it has open.
+        heard = ([], []) if self._devices.sound is not None else sounds()
+        found = serial, outputs(), heard
+        if not self._ended.is_set():
+            self._found.emit(found)
+
+    def _offer(self, found: tuple[list[str], tuple[list[str], list[str]], tuple[list[str], list[str]]]) -> None:
+        serial, (ports, no_ports), (inputs, no_inputs) = found
+        self.board.offer(serial)
+        self.midi.offer(ports)
+        self.sound.offer(inputs)
+        set_text(self.midi.missing, " ".join(no_ports))
+        set_text(self.sound.missing, " ".join(no_inputs))
 
     # -- showing -----------------------------------------------------------------------------------
 
     def refresh(self) -> None:
         devices = self._devices
-        self.board.show_state(devices.board is not None, devices.board_trouble, devices.board_words, busy=devices.busy)
-        self.meter.show_state(devices.meter is not None, devices.meter_trouble, devices.meter_words, busy=devices.busy)
-        self.held.set_rows(self._held_rows())
-        if devices.sending is not None:
-            set_text(self.difference, f"Sending … {self._session.style.share(devices.sending, 0)}")
-        else:
-            set_text(self.difference, self._difference())
-        self.send.setEnabled(self._course.letter() is not None and not devices.busy)
-        self.sends.set_rows([self._send_row(sent) for sent in sendings(self._session.runs.sends)])
-        sent_any = bool(self._session.runs.sends)
-        self.nothing_sent.setVisible(not sent_any)
-        self.put_back.setVisible(sent_any)
-        self.sends.setVisible(sent_any)
-        self.put_back.setEnabled(self.send.isEnabled())
+        for kind, panel in self.panels.items():
+            words, trouble, connected = devices.words[kind], devices.trouble[kind], devices.connected(kind)
+            panel.show_state(connected, trouble, words, busy=devices.busy)
+            shape, colour = state_sign(self.colours, connected=connected, trouble=trouble)
+            item = self._items[kind]
+            item.setIcon(QIcon(shape_pixmap(shape, colour, 13, self.devicePixelRatioF())))
+            state = "trouble" if trouble else "connected" if connected else "not connected"
+            item.setText(f"{panel.title}: {words if connected and not trouble else state}")
+            item.setToolTip(plain_tip(words or state))
+        self.board.refresh()
         run = self._session.selection.run
         meter = None if run is None else run.meter
         held = "" if meter is None or not meter.range_name else f"The run looked at holds the {meter.range_name} range."
-        set_text(self.range_words, held)
-
-    def _difference(self) -> str:
-        sentence = self._course.difference()
-        if sentence is not None or self._course.held() is None or self._session.selection.channel is None:
-            return sentence or ""
-        return f"{self._session.bench.label(self._session.selection.channel[0])}: board and bench agree."
-
-    def _held_rows(self) -> list[Row]:
-        session, board = self._session, self._devices.board
-        if board is None:
-            return []
-        rows = []
-        for (ref, serial), letter in self._channels(board.identity.unit, board.identity.channels):
-            held = self._devices.held.get(letter)
-            if held is None:
-                continue
-            adopted = session.runs.in_force((ref, serial))
-            words = held_words(held, session.bench, ref, session.runs.adoptions, session.runs.sends)
-            wanted = "nominal values"
-            if adopted is not None:
-                wanted = f"{adopted.head.kind} of {adopted.adopted[:10]}" if adopted.head.kind != "nominal" else wanted
-                same = channel_correction(session.bench, ref, adopted.head).hash == held.hash
-                wanted += "" if same else ", differs"
-            cells = (f"{letter}  {session.bench.port(ref).name}", words, held.hash, wanted)
-            mark = "current" if (ref, serial) == session.selection.channel else ""
-            rows.append(Row(cells, (ref, serial), mark, tip=", ".join(cells)))
-        known = {row.cells[0][0] for row in rows}
-        rows += [
-            Row((letter, "not known to this bench", one.hash, "–"), None)
-            for letter, one in self._devices.held.items()
-            if letter not in known
-        ]
-        return rows
-
-    def _send_row(self, sent: SendRecord) -> Row:
-        bench = self._session.bench
-        what = {
-            None: "an older one, put back",
-            "nominal": "nominal values",
-            "constants": "two constants",
-            "table": "a table",
-        }
-        name = bench.port(PortRef(sent.gear, sent.port)).name
-        cells = (
-            sent.at[:16].replace("T", " "),
-            f"{sent.serial} {name}",
-            what[None if sent.head is None else sent.head.kind],
-            sent.after.correction.hash,
-            sent.before.correction.hash,
-            "verified" if sent.verified else "not verified",
-        )
-        return Row(cells, sent, tip=", ".join(cells))
-
-    def _channels(self, unit: str, letters: str) -> Iterator[tuple[tuple[PortRef, str], str]]:
-        for ref, serial in self._session.bench.outputs_of_units:
-            if serial != unit:
-                continue
-            try:
-                yield (ref, serial), board_letter(self._session.bench, ref, letters)
-            except InputError:
-                continue
+        set_text(self.meter.range_words, held)
 
     # -- doing -------------------------------------------------------------------------------------
 
+    def _keep(self, **changed: Any) -> None:
+        self._session.settings.change(replace(self._session.settings.preferences, **changed))
+
     def _connect_board(self, port: str) -> None:
-        self._session.settings.change(replace(self._session.settings.preferences, board_port=port.strip()))
+        self._keep(board_port=port.strip())
         self._devices.connect_board(port)
 
     def _connect_meter(self, address: str) -> None:
-        self._session.settings.change(replace(self._session.settings.preferences, meter_address=address.strip()))
-        self._devices.connect_meter(address)
+        self._keep(meter_address=address.strip())
+        self._devices.connect_meter(address, self.meter.spoken)  # type: ignore[arg-type]  # a meter's panel has a meter's
 
-    def _simulated_started(self, port: str, address: str) -> None:
-        self.board.line.setText(port)
-        self.meter.line.setText(address)
-        self._connect_board(port)
-        self._connect_meter(address)
+    def _connect_source(self, address: str) -> None:
+        self._keep(source_address=address.strip())
+        self._devices.connect_source(address, self.source.spoken)  # type: ignore[arg-type]
 
-    def _read_once(self) -> None:
+    def _connect_midi(self, port: str) -> None:
+        self._keep(midi_port=port.strip(), midi_channel=self.midi.channel.value())
+        self._devices.connect_midi(port, self.midi.channel.value())
+
+    def _connect_sound(self, address: str) -> None:
+        ppm = parse_plain(self.sound.clock.text().strip() or "0", "What the clock is fast by")
+        self._keep(sound_address=address.strip(), sound_channel=self.sound.channel.value(), sound_clock_ppm=ppm)
+        self._devices.connect_sound(address, self.sound.channel.value(), ppm)
+
+    def _simulated_started(self, places: dict[str, str]) -> None:
+        """Board and meter are connected, the others wait for their button."""
+        for kind, panel in self.panels.items():
+            panel.line.setText(places[kind])
+        self.sound.channel.setValue(0)
+        self._connect_board(places["board"])
+        self._connect_meter(places["meter"])
+
+    def _set_volts(self, text: str) -> None:
+        volts = parse_quantity(text, "V", "The volts to set", decimal_comma=self._session.style.decimal_comma)
+        self._devices.set_volts(volts, self._session.style.volts(volts))
+
+    def _hold_note(self, text: str) -> None:
+        note = parse_note(text, Naming(self._session.style.middle_c))
+        self._devices.play_midi(note, note_label(note, self._session.style))
+
+    def _let_go(self, kind: Kind) -> None:
+        devices = self._devices
+        device = devices.source if kind == "source" else devices.midi
+        if device is not None:
+            words = "The source's output is let go." if kind == "source" else "Nothing is held any more."
+            devices.try_out(kind, lambda: device.make_safe(), words)
+
+    def _read_once(self, kind: Kind) -> None:
         run, style = self._session.selection.run, self._session.style
-        quantity = "volts" if run is None else run.quantity
+        volts = kind == "meter" and (run is None or run.quantity == "volts")
+        quantity: Measurand = "volts" if volts else "hertz"
         full_scale = 10.0 if run is None or run.meter is None else run.meter.full_scale_volts
+        reading = self.meter.reading if kind == "meter" else self.sound.reading
 
         def show(shown: Shown) -> None:
-            set_text(self.reading, style.hertz(shown.value) if quantity == "hertz" else style.volts(shown.value, 4))
+            set_text(reading, style.volts(shown.value, 4) if volts else style.hertz(shown.value))
 
-        self._devices.read_once(quantity, full_scale, show)
+        self._devices.read_once(kind, quantity, full_scale, show)
 
-    def _send(self) -> None:
-        try:
-            self._course.send_in_force()
-        except InputError as error:
-            self._session.said.emit(str(error), True)
-
-    def _put_back(self) -> None:
-        keys = self.sends.selected_keys() or [row.key for row in self.sends.rows_model.rows[:1]]
-        sent = [key for key in keys if isinstance(key, SendRecord)]
-        try:
-            self._course.put_back(sent[0])
-        except InputError as error:
-            self._session.said.emit(str(error), True)
+    def tuner(self) -> None:
+        """Listen to what sounds, against a reference."""
+        sound = self._devices.sound
+        if isinstance(sound, SoundMeter):
+            TunerDialog(self, self._session, sound, self.colours).exec()
 
     def shut_down(self) -> None:
-        """End the simulated bench."""
+        """End the simulated bench, and wait for who looks for places."""
+        self._ended.set()
         self.bench.stop()
+        if self._looking is not None:
+            self._looking.join(_MOST_LOOKING_SECONDS)
 
     def thread_fields(self) -> None:
         return None
 
     def table(self) -> Table:
         """The table that Copy and Save CSV work on."""
-        return self.held
+        return self.board.held
+
+    def spoken(self) -> tuple[SpokenPanel, ...]:
+        """The panels of what is spoken to in words."""
+        return self.meter, self.source
 
     def sizeHint(self) -> QSize:
         return QSize(900, 500)

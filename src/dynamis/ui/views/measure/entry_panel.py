@@ -107,6 +107,7 @@ class EntryPanel(Panel):
         self.taking = TakingRow(session, course)
         self.body.addWidget(self.taking)
         course.devices.progressed.connect(self._went_on)
+        course.devices.asked.connect(self.refresh)
         buttons = QHBoxLayout()
         self.new_run, self.from_csv = QPushButton("New run…"), QPushButton("Open CSV…")
         self.new_run.clicked.connect(self.asked_for_run)
@@ -119,7 +120,7 @@ class EntryPanel(Panel):
 
     # -- showing -----------------------------------------------------------------------------------
 
-    def refresh(self) -> None:
+    def refresh(self, *_: object) -> None:
         """Show the run looked at and the thread's note."""
         session, style = self._session, self._session.style
         self._show_channels()
@@ -128,6 +129,10 @@ class EntryPanel(Panel):
         had_focus = self.entry.hasFocus()
         for part in (self.entry, self.from_csv, self.channel):
             part.setEnabled(judged is not None and not by_itself)
+        if by_itself and self._wanted_by_hand():
+            self.entry.setEnabled(True)
+            self.entry.setFocus()
+            had_focus = False
         self.new_run.setEnabled(not by_itself)
         self.taking.refresh()
         if by_itself and had_focus:
@@ -173,7 +178,7 @@ class EntryPanel(Panel):
     def _what(self, judged: RunAnalysis, note: float) -> str:
         progress = self._course.devices.progress
         if progress is not None:
-            return {"connecting": "Asking board and meter", "paused": "Paused, the output is safe"}.get(
+            return {"connecting": "Asking who is there", "paused": "Paused, the output is safe"}.get(
                 progress.state, "On the jack now, read by itself"
             )
         if self.retake_id is not None:
@@ -292,10 +297,19 @@ class EntryPanel(Panel):
             return
         self._store(value)
 
+    def _wanted_by_hand(self) -> bool:
+        """Whether what takes the run by itself waits for a reading that is typed."""
+        question = self._course.devices.question
+        return question is not None and question.wants != "play"
+
+    def _note_asked(self) -> float:
+        """The note whose reading is typed: the one that is waited for, else the one that is looked at."""
+        question = self._course.devices.question
+        return self._session.selection.note if question is None else question.note
+
     def _find_slip(self, judged: RunAnalysis, value: float) -> Slip | None:
-        note = self._session.selection.note
-        if judged.run.quantity == "cents":
-            value = float(as_read(judged.run, judged.model, [note], [value])[0])
+        note = self._note_asked()
+        value = float(as_read(judged.run, judged.model, [note], [value])[0])
         return find_slip(value, judged.expect(note), note, judged.model)
 
     def _ask(self, slip: Slip | None) -> None:
@@ -343,13 +357,18 @@ class EntryPanel(Panel):
     def _as_typed(self, value: float) -> float:
         """A value in V or Hz in the run's own quantity."""
         judged = self._session.runs.analysis()
-        return value if judged is None else judged.as_typed(self._session.selection.note, value)
+        return value if judged is None else judged.as_typed(self._note_asked(), value)
 
     def _take_typed(self) -> None:
         self.take()
 
     def _store(self, value: float) -> None:
         retaken = self.retake_id
+        if self._wanted_by_hand():
+            self._course.devices.answer(value)
+            self._ask(None)
+            self.entry.clear()
+            return
         try:
             self._session.runs.take(self._session.selection.note, value)
             if retaken is not None:

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
+from typing import Any
+
 from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from dynamis.bench.document.commands import add_gear, add_meter, add_unit
@@ -9,6 +12,7 @@ from dynamis.bench.document.ports import PortRef
 from dynamis.bench.document.records import RunRecord
 from dynamis.bench.runs.beginning import new_run
 from dynamis.bench.runs.planning import WHICH, notes_to_read, usual_enough
+from dynamis.bench.runs.who import PLAYER_WORDS, READER_WORDS, players_for, readers_for, usual_reader
 from dynamis.errors import InputError
 from dynamis.files.stored import now
 from dynamis.notation.numbers import parse_quantity
@@ -24,7 +28,7 @@ from dynamis.ui.widgets.panel import clear, label
 
 _QUANTITIES = (
     ("volts", "volts, by a meter"),
-    ("hertz", "hertz, by a counter or tuner"),
+    ("hertz", "hertz, by a counter, tuner or sound"),
     ("cents", "cents, by a tuner"),
 )
 _FIRST = "01"
@@ -49,6 +53,9 @@ class RunDialog(FormDialog[RunRecord]):
         self.meter = QComboBox()
         self.meter.setAccessibleName("Instrument")
         self.form.addRow("Instrument", _beside(self.meter, ("Add one…", self._add_meter)))
+        self.reader = self._choice("Read by", ())
+        self.player = self._choice("Played by", ())
+        self.source = self._choice("What feeds it", ())
         self.where = self._choice("Where it is read", _PLACES)
         self._plugs = QVBoxLayout()
         self._plugs.setSpacing(2)
@@ -71,6 +78,7 @@ class RunDialog(FormDialog[RunRecord]):
         )
         self.channel.currentIndexChanged.connect(self._channel_changed)
         self.quantity.currentIndexChanged.connect(self._quantity_changed)
+        self.meter.currentIndexChanged.connect(self._fill_readers)
         self._fill_channels(session.selection.channel)
         self._quantity_changed()
         self._which_changed()
@@ -82,7 +90,8 @@ class RunDialog(FormDialog[RunRecord]):
         self.row(text, box)
         return box
 
-    def _fill_channels(self, chosen: tuple[PortRef, str] | None) -> None:
+    def _fill_channels(self, chosen: tuple[PortRef, str] | None, *, keep: bool = False) -> None:
+        """keep : what was typed of the channel stays."""
         self.channel.blockSignals(True)
         self.channel.clear()
         bench = self._session.bench
@@ -92,8 +101,11 @@ class RunDialog(FormDialog[RunRecord]):
             self.channel.addItem(f"{bench.label(ref)} · {unit}{side}", (ref, serial))
         self.channel.blockSignals(False)
         index = next((k for k in range(self.channel.count()) if self.channel.itemData(k) == chosen), 0)
+        self.channel.blockSignals(keep)
         self.channel.setCurrentIndex(index)
-        self._channel_changed()
+        self.channel.blockSignals(False)
+        if not keep:
+            self._channel_changed()
 
     def _fill_meters(self, chosen: str | None = None) -> None:
         self.meter.clear()
@@ -104,6 +116,22 @@ class RunDialog(FormDialog[RunRecord]):
         self.meter.addItem("not specified", None)
         index = self.meter.findData(chosen) if chosen else 0
         self.meter.setCurrentIndex(max(0, index))
+        self._fill_readers()
+
+    def _fill_readers(self) -> None:
+        """What may read, the usual one for the instrument first."""
+        quantity, meter_id = self.quantity.currentData(), self.meter.currentData()
+        instrument = None if meter_id is None else self._session.bench.meter(meter_id)
+        _fill(self.reader, readers_for(quantity), READER_WORDS, usual_reader(quantity, instrument))
+
+    def _fill_players(self, side: str) -> None:
+        _fill(self.player, players_for(side), PLAYER_WORDS, players_for(side)[0])
+        self.source.clear()
+        for one in self._session.bench.meters:
+            if one.kind == "known-voltage" and not one.archived:
+                self.source.addItem(one.label, one.id)
+        self.source.addItem("not specified", None)
+        self.form.setRowVisible(self.source, side == "input")
 
     def _channel_changed(self) -> None:
         chosen = self.channel.currentData()
@@ -116,6 +144,7 @@ class RunDialog(FormDialog[RunRecord]):
         bench, ref = self._session.bench, chosen[0]
         port = bench.port(ref)
         takes = port.direction == "input"
+        self._fill_players(port.direction)
         into = next(iter(bench.links_into(ref)), None)
         link = into if takes else bench.link_from(ref)
         if takes and self.quantity.currentData() == "volts":
@@ -174,7 +203,9 @@ class RunDialog(FormDialog[RunRecord]):
         self._fill_channels((chosen[0], " ".join(serial.split())))
 
     def _add_meter(self) -> None:
-        kinds = {"volts": ("meter",), "hertz": ("counter", "tuner"), "cents": ("tuner",)}[self.quantity.currentData()]
+        kinds = {"volts": ("meter",), "hertz": ("counter", "tuner", "sound"), "cents": ("tuner",)}[
+            self.quantity.currentData()
+        ]
         taken = {meter.id for meter in self._session.bench.meters}
         dialog = InstrumentDialog(self, self._session.style, taken, kinds=kinds)
         if dialog.exec():
@@ -189,9 +220,10 @@ class RunDialog(FormDialog[RunRecord]):
             change = add_unit(session.bench, channel.gear, _FIRST)
             session.document.apply(change)
             serial = _FIRST
-            self._fill_channels((channel, serial))
+            self._fill_channels((channel, serial), keep=True)
         naming = Naming(session.style.middle_c)
         meter_id, which = self.meter.currentData(), self.which.currentData()
+        source_id = self.source.currentData() if session.bench.port(channel).direction == "input" else None
         tolerance = parse_tolerance(self.tolerance.text(), naming)
         plan = notes_to_read(which, parse_note_list(self.plan.text(), naming))
         enough = self._optional(self.enough.text(), "", "What is enough") or usual_enough(tolerance, plan)
@@ -213,12 +245,22 @@ class RunDialog(FormDialog[RunRecord]):
             celsius=self._optional(self.celsius.text(), "°C", "The temperature"),
             warm_minutes=self._optional(self.warm.text(), "", "The minutes warmed up"),
             enough_cents=enough if which == "few" else None,
+            player=self.player.currentData(),
+            reader=self.reader.currentData(),
+            source=None if source_id is None else session.bench.meter(source_id),
         )
 
     def _optional(self, text: str, unit: str, what: str) -> float | None:
         if not text.strip():
             return None
         return parse_quantity(text, unit, what, decimal_comma=self._session.style.decimal_comma)
+
+
+def _fill(box: QComboBox, kinds: Sequence[str], words: Mapping[Any, str], chosen: str) -> None:
+    box.clear()
+    for kind in kinds:
+        box.addItem(words[kind], kind)
+    box.setCurrentIndex(max(0, box.findData(chosen)))
 
 
 def _beside(box: QComboBox, *buttons: tuple[str, object]) -> QWidget:

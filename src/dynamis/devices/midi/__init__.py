@@ -1,0 +1,1 @@
+"""MIDI output ports: the ALSA sequencer's, JACK's, and raw ones that are files."""

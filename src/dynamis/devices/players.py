@@ -1,0 +1,158 @@
+"""What plays the notes of a run: a board's channel, a voltage source, a converter at a MIDI port."""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Callable
+from typing import Protocol
+
+from dynamis.converter.midi_stream import note_off, note_on, silence
+from dynamis.devices.interface import Board, DeviceError
+from dynamis.devices.midi.ports import MidiOutput
+from dynamis.notation.style import plain
+
+
+class Source(Protocol):
+    """A voltage source; every method but `close` raises `DeviceError`."""
+
+    @property
+    def identity(self) -> str: ...
+
+    def set_volts(self, volts: float) -> None: ...
+
+    def make_safe(self) -> None: ...
+
+    def recover(self) -> None: ...
+
+    def close(self) -> None: ...
+
+
+class BoardPlayer:
+    """A channel of a board.  unit : the serial that has to answer.  held_hash : what the channel has to hold, None
+    where anything will do."""
+
+    def __init__(self, board: Board, channel: str, unit: str, held_hash: str | None = None) -> None:
+        self._board, self._channel, self._unit, self._held_hash = board, channel, unit, held_hash
+
+    @property
+    def identity(self) -> str:
+        one = self._board.identity
+        return f"{one.design} {one.unit}, channel {self._channel}"
+
+    def recover(self) -> None:
+        self._board.recover()
+        unit = self._board.identity.unit
+        if unit != self._unit:
+            raise DeviceError(
+                "wrong unit",
+                f"Unit {unit} answers where this run is of unit {self._unit}: plug unit {self._unit} in and go on, or "
+                f"begin a run for unit {unit}.",
+            )
+        if self._held_hash is not None and self._board.held_hash(self._channel) != self._held_hash:
+            raise DeviceError(
+                "wrong hash",
+                "The board does not hold the correction that this run is of: send it to the board, then go on.",
+            )
+
+    def play(self, note: float) -> int:
+        return self._board.play(self._channel, note)
+
+    def make_safe(self) -> None:
+        self._board.make_safe()
+
+    def close(self) -> None:
+        with contextlib.suppress(DeviceError):
+            self._board.make_safe()
+
+
+class SourcePlayer:
+    """A voltage source that stands at the volts of each note.
+
+    volts : of a note, by the run's law.  bears : the lowest and highest volts that what hangs on it bears, None where
+    nobody gave one; nothing beyond is set.
+    """
+
+    def __init__(
+        self, source: Source, volts: Callable[[float], float], bears: tuple[float | None, float | None] = (None, None)
+    ) -> None:
+        self._source, self._volts, self._bears = source, volts, bears
+
+    @property
+    def identity(self) -> str:
+        return self._source.identity
+
+    def recover(self) -> None:
+        self._source.recover()
+
+    def play(self, note: float) -> None:
+        volts = self._volts(note)
+        low, high = self._bears
+        if (low is not None and volts < low) or (high is not None and volts > high):
+            bound = low if low is not None and volts < low else high
+            assert bound is not None
+            raise DeviceError(
+                "out of reach",
+                f"Note {plain(note)} asks for {plain(round(volts, 4))} V where the input bears {plain(bound)} V: "
+                "take it out of the notes to read.",
+            )
+        self._source.set_volts(volts)
+
+    def make_safe(self) -> None:
+        self._source.make_safe()
+
+    def close(self) -> None:
+        with contextlib.suppress(DeviceError):
+            self._source.make_safe()
+
+
+class MidiPlayer:
+    """A converter at a MIDI output port.
+
+    open_port : connects to it anew.  channel : 1 … 16.  Nobody is asked back: which unit hangs there is not known.
+    """
+
+    def __init__(self, open_port: Callable[[], MidiOutput], channel: int) -> None:
+        self._open_port, self._channel = open_port, channel
+        self._port: MidiOutput | None = None
+        self._sounds: int | None = None
+
+    @property
+    def identity(self) -> str:
+        where = "a MIDI port" if self._port is None else self._port.identity
+        return f"{where}, MIDI channel {self._channel}"
+
+    def recover(self) -> None:
+        self.close()
+        self._port = self._open_port()
+
+    def play(self, note: float) -> None:
+        if not float(note).is_integer() or not 0 <= note <= 127:
+            raise DeviceError(
+                "out of reach",
+                f"MIDI has no note {plain(note)}: whole notes from 0 to 127 can be played; take it out of those to "
+                "read.",
+            )
+        if self._port is None:
+            raise DeviceError("unplugged", "The MIDI port is not open.")
+        # Pressed before the one before is let go: the pitch moves at once, and no gate falls between.
+        before, self._sounds = self._sounds, int(note)
+        if before == int(note):
+            return
+        self._port.send(note_on(self._channel, int(note)))
+        if before is not None:
+            self._port.send(note_off(self._channel, before))
+
+    def make_safe(self) -> None:
+        before, self._sounds = self._sounds, None
+        if self._port is None:
+            return
+        if before is not None:
+            self._port.send(note_off(self._channel, before))
+        self._port.send(silence(self._channel))
+
+    def close(self) -> None:
+        with contextlib.suppress(DeviceError):
+            self.make_safe()
+        if self._port is not None:
+            self._port.close()
+        self._port = None

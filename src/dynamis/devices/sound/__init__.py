@@ -1,0 +1,1 @@
+"""Sound as it comes in, and what is read from it: frequency."""

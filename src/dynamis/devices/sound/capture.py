@@ -1,0 +1,117 @@
+"""An audio input poured out as a WAV that never ends, by a process of its own: `python -m
+dynamis.devices.sound.capture`.
+
+PortAudio ends the whole process where a JACK server that it has spoken to is gone, and waits for ever where one
+hangs; so it is never loaded into the program itself.  `list` prints the inputs that are there as JSON; `ADDRESS
+CHANNEL` pours out one channel.  What is wrong is one JSON object on standard error.  A sample that is no number says
+that some were lost.
+"""
+
+from __future__ import annotations
+
+import array
+import json
+import os
+import queue
+import struct
+import sys
+from typing import Any
+
+PREFIX = "audio:"
+_MOST_WAITING = 500  # blocks
+_QUIET_SECONDS = 3.0
+LOST = float("nan")
+
+
+class _Refused(Exception):  # noqa: N818  # a sentence on its way out
+    def __init__(self, trouble: str, sentence: str) -> None:
+        super().__init__(sentence)
+        self.trouble = trouble
+
+
+def _library() -> Any:
+    try:
+        import sounddevice
+    except (ImportError, OSError) as error:
+        raise _Refused("absent", f"There is no PortAudio here ({error}): install libportaudio2.") from error
+    return sounddevice
+
+
+def _inputs(library: Any) -> dict[str, int]:
+    """Device numbers by address, of what has an input."""
+    systems = [system["name"] for system in library.query_hostapis()]
+    found: dict[str, int] = {}
+    for number, device in enumerate(library.query_devices()):
+        if device["max_input_channels"] > 0:
+            found.setdefault(f"{PREFIX}{device['name']}, {systems[device['hostapi']]}", number)
+    return found
+
+
+def _pour(library: Any, address: str, channel: int) -> None:
+    number, name = _inputs(library).get(address), address.removeprefix(PREFIX)
+    if number is None:
+        raise _Refused("unplugged", f"There is no input {name}: plug it in, then try again.")
+    device = library.query_devices(number)
+    if channel >= device["max_input_channels"]:
+        raise _Refused(
+            "address",
+            f"{name} has {device['max_input_channels']} channels, counted from 0; channel {channel} was asked for.",
+        )
+    blocks: queue.Queue[bytes | None] = queue.Queue(_MOST_WAITING)
+    width = channel + 1
+
+    def came(data: Any, frames: int, when: Any, status: Any) -> None:
+        samples = array.array("f", bytes(data))[channel::width]
+        lost = array.array("f", [LOST]) if status.input_overflow else array.array("f")
+        try:
+            blocks.put_nowait((lost + samples).tobytes())
+        except queue.Full:
+            blocks.get_nowait()
+            blocks.put_nowait((array.array("f", [LOST]) + samples).tobytes())
+
+    rate = round(device["default_samplerate"])
+    try:
+        stream = library.RawInputStream(
+            device=number,
+            channels=width,
+            samplerate=rate,
+            dtype="float32",
+            callback=came,
+            finished_callback=lambda: blocks.put(None),
+        )
+        stream.start()
+    except library.PortAudioError as error:
+        raise _Refused("busy", f"{name} cannot be opened ({error.args[0]}).") from error
+    form = struct.pack("<IHHIIHH", 16, 3, 1, rate, 4 * rate, 4, 32)
+    endless = struct.pack("<I", 0xFFFFFFFF)
+    os.write(1, b"RIFF" + endless + b"WAVEfmt " + form + b"data" + endless)
+    while True:
+        try:
+            block = blocks.get(timeout=_QUIET_SECONDS)
+        except queue.Empty:
+            block = None
+        if block is None:
+            raise _Refused("unplugged", f"{name} is gone: plug it in again, then go on.")
+        while block:
+            block = block[os.write(1, block) :]
+
+
+def main(arguments: list[str]) -> int:
+    """Do what was asked for; ends the process at once, whatever the library still waits for."""
+    status = 0
+    try:
+        library = _library()
+        if arguments == ["list"]:
+            print(json.dumps(list(_inputs(library))), flush=True)
+        else:
+            _pour(library, arguments[0], int(arguments[1]))
+    except _Refused as error:
+        print(json.dumps({"trouble": error.trouble, "sentence": str(error)}), file=sys.stderr, flush=True)
+        status = 2
+    except BrokenPipeError:  # nobody listens any more
+        status = 0
+    os._exit(status)
+
+
+if __name__ == "__main__":
+    main(sys.argv[1:])

@@ -1,0 +1,1 @@
+"""The connected devices: one thread talks to them, so that the window never waits."""

@@ -1,0 +1,221 @@
+"""Who is connected: each kind of device once, by its address."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from typing import Final, Literal, Protocol, cast
+
+from PySide6.QtCore import Signal
+
+from dynamis.converter.firmware import BoardCorrection
+from dynamis.devices.command_words import MeterWords, SourceWords
+from dynamis.devices.interface import Board, DeviceError, Meter, Player
+from dynamis.devices.players import Source
+from dynamis.devices.visa_line import Dialogue
+from dynamis.ui.devices.worker import Worker
+
+Kind = Literal["board", "source", "midi", "meter", "sound"]
+KINDS: Final[tuple[Kind, ...]] = ("board", "source", "midi", "meter", "sound")
+# What each is called in a sentence.
+NAMES: Final[dict[Kind, str]] = {
+    "board": "board",
+    "source": "voltage source",
+    "midi": "MIDI converter",
+    "meter": "meter",
+    "sound": "sound",
+}
+
+
+class _Closes(Protocol):
+    def close(self) -> None: ...
+
+
+class _Rests(Protocol):
+    def make_safe(self) -> None: ...
+
+
+class Connections(Worker):
+    """board, source, midi : what plays.  meter, sound : what reads.  held : by channel, what the board holds.
+
+    words, trouble : by kind, what it says of itself, and whether that is trouble.  dialogues : what was said.
+    changed : who is connected, what a board holds, or whether something is under way.
+    """
+
+    changed = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.board: Board | None = None
+        self.source: Source | None = None
+        self.midi: Player | None = None
+        self.meter: Meter | None = None
+        self.sound: Meter | None = None
+        self.words: dict[Kind, str] = dict.fromkeys(KINDS, "")
+        self.trouble: dict[Kind, bool] = dict.fromkeys(KINDS, False)
+        self.dialogues: dict[Kind, Dialogue] = {"meter": Dialogue(), "source": Dialogue()}
+        self.held: dict[str, BoardCorrection] = {}
+        self._opened: dict[Kind, _Closes] = {}
+        self._asking: dict[Kind, str | None] = dict.fromkeys(KINDS)
+
+    @property
+    def any_trouble(self) -> bool:
+        return any(self.trouble.values())
+
+    def connected(self, kind: Kind) -> bool:
+        return getattr(self, kind) is not None
+
+    def _stay_alive(self) -> None:
+        board = self.board
+        if board is None or self.trouble["board"]:
+            return
+        try:
+            board.keep_alive()
+        except DeviceError as error:
+            self._trouble("board", error)
+
+    # -- connecting --------------------------------------------------------------------------------
+
+    def connect_board(self, port: str) -> None:
+        """Open a port and ask who is there and what the channels hold."""
+
+        def ask() -> Callable[[], None]:
+            from dynamis.devices.serial_board import SerialBoard
+
+            serial_board = self._opened["board"] = SerialBoard(port)
+            held = {channel: serial_board.held(channel) for channel in serial_board.identity.channels}
+            return lambda: self._board_is(serial_board, held)
+
+        self._connect("board", port, ask)
+
+    def connect_meter(self, address: str, words: MeterWords = MeterWords()) -> None:
+        """Open an address and ask who is there.  words : what it is told."""
+
+        def ask() -> Callable[[], None]:
+            from dynamis.devices.scpi_meter import ScpiMeter
+
+            meter = self._opened["meter"] = ScpiMeter(address, words, dialogue=self.dialogues["meter"])
+            return lambda: self._is("meter", meter, meter.identity)
+
+        self._connect("meter", address, ask)
+
+    def connect_source(self, address: str, words: SourceWords = SourceWords()) -> None:
+        """Open an address and ask who is there; its output stays let go."""
+
+        def ask() -> Callable[[], None]:
+            from dynamis.devices.scpi_source import ScpiSource
+
+            source = self._opened["source"] = ScpiSource(address, words, dialogue=self.dialogues["source"])
+            return lambda: self._is("source", source, source.identity)
+
+        self._connect("source", address, ask)
+
+    def connect_midi(self, address: str, channel: int) -> None:
+        """Open a MIDI output.  channel : 1 … 16."""
+
+        def ask() -> Callable[[], None]:
+            from dynamis.devices.midi.ports import open_output
+            from dynamis.devices.players import MidiPlayer
+
+            midi = self._opened["midi"] = MidiPlayer(lambda: open_output(address), channel)
+            midi.recover()
+            return lambda: self._is("midi", midi, f"{midi.identity}; nobody can be asked what hangs there.")
+
+        self._connect("midi", address, ask)
+
+    def connect_sound(self, address: str, channel: int, clock_ppm: float) -> None:
+        """Listen to an input.  channel : from 0."""
+
+        def ask() -> Callable[[], None]:
+            from dynamis.devices.sound.inputs import open_sound
+            from dynamis.devices.sound.meter import SoundMeter
+
+            sound = self._opened["sound"] = SoundMeter(lambda: open_sound(address, channel), clock_ppm=clock_ppm)
+            return lambda: self._is("sound", sound, sound.identity)
+
+        self._connect("sound", address, ask)
+
+    def _connect(self, kind: Kind, address: str, ask: Callable[[], Callable[[], None]]) -> None:
+        """Ask who is at an address; the same one is not asked twice at a time."""
+        if self._asking[kind] == address:
+            return
+        self._asking[kind] = address
+        self.says(kind, f"Asking {address.strip() or f'for the {NAMES[kind]}'} …", trouble=False)
+
+        def work() -> None:
+            self._close(kind)
+            try:
+                self.show(ask())
+            except DeviceError as error:
+                reason = str(error)
+                self._close(kind)
+                self.show(lambda: self._is(kind, None, reason))
+            finally:
+                self.show(lambda: self._asking.update({kind: None}))
+
+        self.do(work)
+
+    def disconnect_from(self, kind: Kind) -> None:
+        """Let a device go, at rest."""
+
+        def work() -> None:
+            self._close(kind)
+            self.show(lambda: self._is(kind, None, ""))
+
+        self.do(work)
+
+    def _close(self, kind: Kind) -> None:
+        """Let a device go that the devices' thread has opened."""
+        connection = self._opened.pop(kind, None)
+        if connection is not None:
+            connection.close()
+
+    def _let_go(self) -> None:
+        for kind in KINDS:
+            self._close(kind)
+
+    # -- what is known of them -----------------------------------------------------------------------
+
+    def _is(self, kind: Kind, device: object | None, words: str) -> None:
+        setattr(self, kind, device)
+        if kind == "board" and device is None:
+            self.held = {}
+        self.says(kind, words, trouble=device is None and bool(words))
+
+    def _board_is(self, board: Board, held: dict[str, BoardCorrection]) -> None:
+        self.held = held
+        one = board.identity
+        self._is("board", board, f"Unit {one.unit} of {one.design}, {len(one.channels)} channels of {one.bits} bits.")
+
+    def says(self, kind: Kind, words: str, *, trouble: bool) -> None:
+        """A device said something of itself, or there is trouble with it."""
+        self.words[kind], self.trouble[kind] = words, trouble
+        self.changed.emit()
+
+    def _trouble(self, kind: Kind, error: DeviceError) -> None:
+        reason = str(error)
+        self.show(lambda: self.says(kind, reason, trouble=True))
+
+    # -- at rest, at once ----------------------------------------------------------------------------
+
+    def make_safe(self) -> None:
+        """Every output to its safe value, at once: nobody waits for what is under way."""
+        outputs = {kind: self._opened.get(kind) or getattr(self, kind) for kind in KINDS[:3]}
+        here = {kind: cast("_Rests", one) for kind, one in outputs.items() if one is not None}
+        if not here:
+            self.said.emit(
+                "No board is connected, nor anything else that plays; there is no output to make safe.", True
+            )
+            return
+
+        def work(kind: Kind) -> None:
+            try:
+                here[kind].make_safe()
+            except DeviceError as error:
+                more = " A board of this protocol goes safe by itself after 10 s of silence." if kind == "board" else ""
+                self.said.emit(f"{error}{more}", True)
+                return
+            self.said.emit(f"All outputs of the {NAMES[kind]} are at their safe value.", False)
+
+        for kind in here:
+            threading.Thread(target=work, args=(kind,), name="safe", daemon=True).start()

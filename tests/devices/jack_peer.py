@@ -1,0 +1,54 @@
+"""The other side of JACK's ports, in a process of its own: sings 220 Hz, and prints what MIDI it hears.
+
+`unregister` on standard input takes its MIDI port away; the end of it ends the process.
+"""
+
+from __future__ import annotations
+
+import os
+import queue
+import sys
+import threading
+
+import jack
+import numpy as np
+
+client = jack.Client("peer", servername=os.environ["JACK_DEFAULT_SERVER"], no_start_server=True)
+source, tone = client.midi_inports.register("in"), client.outports.register("tone")
+heard: queue.SimpleQueue[str] = queue.SimpleQueue()
+listening = threading.Event()
+listening.set()
+turn = np.zeros(1)
+
+
+@client.set_process_callback
+def process(frames: int) -> None:
+    if listening.is_set():
+        for _, data in source.incoming_midi_events():
+            heard.put(bytes(data).hex())
+    step = 2.0 * np.pi * 220.0 / client.samplerate
+    tone.get_array()[:] = 0.3 * np.sin(turn[0] + step * np.arange(frames))
+    turn[0] = (turn[0] + step * frames) % (2.0 * np.pi)
+
+
+def tell() -> None:
+    while True:
+        print(heard.get(), flush=True)
+
+
+client.activate()
+threading.Thread(target=tell, daemon=True).start()
+heard.put("ready")
+for line in sys.stdin:
+    if line.strip() == "unregister":
+        listening.clear()
+        threading.Event().wait(0.05)
+        source.unregister()
+        heard.put("gone")
+    elif line.strip() == "connect":
+        port = next(
+            one for one in client.get_ports(is_audio=True, is_input=True) if not one.name.startswith(("system", "peer"))
+        )
+        client.connect(tone, port)
+        heard.put("connected")
+os._exit(0)
