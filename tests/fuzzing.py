@@ -25,7 +25,13 @@ from dynamis.bench.document.bench import Bench, Gear
 from dynamis.bench.document.checks import check_bench
 from dynamis.bench.document.ports import Port, PortRef
 from dynamis.bench.runs.from_trace import take_trace
+from dynamis.converter.midi_stream import MidiParser
+from dynamis.devices.command_words import MeterWords, SourceWords
+from dynamis.devices.midi.ports import open_output
 from dynamis.devices.scpi import parse_error, parse_number, parse_setting
+from dynamis.devices.sound.inputs import open_sound
+from dynamis.devices.sound.wav_stream import parse_wav_header
+from dynamis.devices.standins.sound import WAV_HEADER
 from dynamis.devices.visa_line import parse_address
 from dynamis.errors import InputError
 from dynamis.files.bench_json import import_json
@@ -331,6 +337,35 @@ def _seen(path: Path) -> object:
     return said
 
 
+def _sound(data: bytes, folder: Path) -> object:
+    """A WAV that never ends: its header, and whole frames of what follows."""
+    found = parse_wav_header(data)
+    if found is None:
+        return None
+    form, at = found
+    whole = (len(data) - at) // form.frame_bytes * form.frame_bytes
+    return form.samples(data[at : at + whole], 0)
+
+
+def _spoken(text: str) -> object:
+    """Words for an instrument, each in the place of another."""
+    said = []
+    for words in (MeterWords(), SourceWords()):
+        for name in ("read", "volts", "error"):
+            with contextlib.suppress(InputError):
+                said.append(words.with_words(**{name: text}))
+    return said
+
+
+def _ports(text: str) -> object:
+    """Addresses of what plays and of what is heard."""
+    for opened in (open_output, open_sound):
+        if not text.strip().startswith(("alsa:", "jack:", "audio:", "/")) and ":" not in text:
+            with contextlib.suppress(InputError):
+                opened(text)
+    return text
+
+
 def targets() -> dict[str, Target]:
     """Every reader by its name."""
     dump = DUMP + bytes([checksum(DUMP[1:])]) + b"\xf7"
@@ -363,6 +398,18 @@ def targets() -> dict[str, Target]:
         Target("meter number", (b"+1.23456E+00", b"9.9E37"), _text(parse_number)),
         Target("meter error", (b'-113,"Undefined header"', b'+0,"No error"'), _text(parse_error)),
         Target("meter setting", (b'"VOLT:DC 1.0E+01,1E-5"',), _text(parse_setting)),
+        Target(
+            "midi bytes",
+            (bytes.fromhex("903c40f83e40f07e7f0901f7f24321803c40"),),
+            lambda data, _: list(MidiParser().feed(data)),
+        ),
+        Target(
+            "sound stream",
+            (WAV_HEADER + bytes(400), WAV_HEADER.replace(bytes([3, 0, 1, 0]), bytes([1, 0, 2, 0]))),
+            _sound,
+        ),
+        Target("command words", (b"CONF:VOLT:DC {range}", b"READ?", b"SOUR:VOLT {volts}"), _text(_spoken)),
+        Target("port address", (b"alsa:A:B", b"127.0.0.1", b"somewhere"), _text(_ports)),
         Target("meter address", (b"192.168.1.20:5025", b"TCPIP::m::INSTR", b"/dev/ttyUSB0"), _text(parse_address)),
     ]
     return {one.name: one for one in made}

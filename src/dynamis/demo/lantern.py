@@ -32,6 +32,16 @@ CHANNEL_A: Final = PortRef("workshop-board", "pitch-a")
 # The runs in the order they are written.
 _RUNS: Final = ("03-as-found", "03-after-constants", "02-pocket-meter")
 BENCH_METER: Final = InstrumentRecord("bench-meter-10v", "Bench meter", "10 V", 0.015, 4, 0.0001, 10.0)
+KNOWN_VOLTAGE: Final = InstrumentRecord(
+    "known-voltage",
+    "Known voltage",
+    percent=0.005,
+    counts=1,
+    resolution_volts=0.0001,
+    kind="known-voltage",
+    steps=tuple(float(volts) for volts in range(11)),
+)
+LINE_IN: Final = InstrumentRecord("line-in", "Gallery line in", kind="sound", ppm=50.0, resolution_hertz=0.0001)
 POCKET_METER: Final = InstrumentRecord("pocket-meter-20v", "Pocket meter", "20 V", 0.5, 2, 0.01, 20.0)
 
 
@@ -85,7 +95,9 @@ def bench() -> Bench:
     link = Link("board-to-gallery", CHANNEL_A, inputs, tolerance=PROFILE, low_note=36, high_note=96)
     gates = Link("board-gate", PortRef("workshop-board", "gate"), (PortRef("gallery-voice", "gate"),))
     gear = (board(), voice(), *more_gear())
-    return Bench("The Lantern House", gear, (link, gates, *more_links()), (BENCH_METER, POCKET_METER))
+    return Bench(
+        "The Lantern House", gear, (link, gates, *more_links()), (BENCH_METER, POCKET_METER, KNOWN_VOLTAGE, LINE_IN)
+    )
 
 
 def write_demo(path: Path) -> None:

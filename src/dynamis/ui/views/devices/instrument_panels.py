@@ -146,6 +146,11 @@ class SourcePanel(SpokenPanel):
     def _press(self) -> None:
         self.volts_pressed.emit(self.volts.text())
 
+    def show_state(self, connected: bool, trouble: bool, words: str, *, busy: bool) -> None:
+        super().show_state(connected, trouble, words, busy=busy)
+        for part in (self.volts, self.set_button):
+            part.setEnabled(connected and not busy)
+
 
 class MidiPanel(DevicePanel):
     """A converter at a MIDI output.  note_pressed : with what was typed."""
@@ -157,6 +162,7 @@ class MidiPanel(DevicePanel):
         self.channel = QSpinBox()
         self.channel.setRange(1, 16)
         self.channel.setValue(channel)
+        self.channel.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         self.channel.setAccessibleName("MIDI channel")
         self.form.addRow("MIDI channel", self.channel)
         row = QHBoxLayout()
@@ -184,6 +190,11 @@ class MidiPanel(DevicePanel):
     def _press(self) -> None:
         self.note_pressed.emit(self.note.text())
 
+    def show_state(self, connected: bool, trouble: bool, words: str, *, busy: bool) -> None:
+        super().show_state(connected, trouble, words, busy=busy)
+        for part in (self.note, self.play_button):
+            part.setEnabled(connected and not busy)
+
 
 class SoundPanel(DevicePanel):
     """An input that is listened to.  tuner_pressed : button."""
@@ -195,6 +206,7 @@ class SoundPanel(DevicePanel):
         self.channel = QSpinBox()
         self.channel.setRange(0, 63)
         self.channel.setValue(channel)
+        self.channel.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         self.channel.setAccessibleName("Channel, from 0")
         self.form.addRow("Channel, from 0", self.channel)
         self.clock = QLineEdit(f"{clock_ppm:g}")
