@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from drive import click, press, settle, table_texts, type_into, until, with_dialog
+from drive import action, click, press, settle, table_texts, type_into, until, with_dialog
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QPushButton
 
 from dynamis.bench.document.commands import add_meter
 from dynamis.bench.runs.analysis import as_read
+from dynamis.demo.hidden import hidden_channel
 from dynamis.demo.lantern import CHANNEL_A
 from dynamis.devices.standins.counter_model import WORDS
 from dynamis.devices.taking import Settling
@@ -250,3 +251,34 @@ def test_who_plays_and_reads_can_be_chosen_again_and_what_is_missing_is_named(wi
     row.take_the_rest()
     assert "Both are by hand" in window.sentence.text()
     assert window.station.title == "Measure"
+
+
+def test_a_converter_run_finds_the_step_that_the_unit_hides(window, lantern):
+    connect(window, "board", lantern.board.path)
+    connect(window, "meter", lantern.meter.address)
+
+    def answer(dialog):
+        assert dialog.channel.currentText() == "Workshop board · pitch A · unit 03"
+        dialog.codes.setText("x")
+        dialog.try_accept()
+        assert "was expected" in dialog.sentence.text()
+        dialog.codes.setText("512:3584:512, 2046:2050")
+        dialog.try_accept()
+
+    with_dialog(lambda: action(window, "New converter run…").trigger(), answer)
+    assert window.station.entry.name.text() == "code"
+    press(window, Qt.Key.Key_F5)
+    until(lambda: not window.devices.busy)
+    judged = window.session.runs.analysis()
+    assert len(judged.rows) == 22
+    told = window.station.words.sentences(judged)
+    # Unit 03, channel A: 1.5 LSB at the top carry, under a ripple of some tenths.
+    hidden = np.array(hidden_channel("03", "A").inl_lsb)
+    step = hidden[2048] - hidden[2047]
+    assert "behind code 2047" in told[1]
+    assert float(told[1].split("+")[1].split()[0]) == pytest.approx(step, abs=0.15)
+    assert "monotonic over the codes" in told[2]
+    assert table_texts(window.station.readings.readings)[0][1] == "code 512"
+    assert "Read again" in window.station.entry.what.text() or "Read once more" in window.station.entry.what.text()
+    # It is no step of the course, which goes on from the runs of notes.
+    assert all(not run.codes for run in [window.course._like(window.session.selection.channel)])

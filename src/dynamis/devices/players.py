@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Protocol
 
 from dynamis.converter.midi_stream import note_off, note_on, silence
@@ -63,6 +63,27 @@ class BoardPlayer:
     def close(self) -> None:
         with contextlib.suppress(DeviceError):
             self._board.make_safe()
+
+
+class CodePlayer(BoardPlayer):
+    """A channel of a board that is set to codes, whatever correction it holds.
+
+    codes : the code for each note.  others : channels that are moved before each reading, from one end to the other.
+    """
+
+    def __init__(
+        self, board: Board, channel: str, unit: str, codes: Mapping[float, int], others: str = "", top_code: int = 0
+    ) -> None:
+        super().__init__(board, channel, unit)
+        self._codes, self._others, self._ends = codes, others, (0, top_code)
+        self._moved = 0
+
+    def play(self, note: float) -> int:
+        code = self._board.set_code(self._channel, self._codes[note])
+        self._moved += 1
+        for other in self._others:
+            self._board.set_code(other, self._ends[self._moved % 2])
+        return code
 
 
 class SourcePlayer:

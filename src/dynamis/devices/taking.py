@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from dynamis.bench.document.records import RunRecord
 from dynamis.bench.runs.analysis import RunAnalysis
+from dynamis.bench.runs.passes import left_of
 from dynamis.devices.interface import DeviceError, Measurand, Meter, Player, Shown
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
@@ -309,16 +310,15 @@ def job_of(
     Raises `InputError` where nothing is left.
     """
     run = judged.run
-    read = {row.note for row in judged.valid}
-    asks = () if judged.shape is None else judged.shape.asks
-    unread = [note for note in run.plan if note not in read and note not in asks]
+    asks = () if judged.shape is None or run.codes else judged.shape.asks
+    unread = [note for note in left_of(run, (row.note for row in judged.valid)) if note not in asks]
     left = [*asks, *unread]
     few = judged.planned is not None
     if few:
         left, unread = [] if judged.next_note is None else [judged.next_note], []
     if not left:
         raise InputError("All notes of this run are read; begin a new run to take them afresh.")
-    notes = (*left, run.plan[0]) if unread else tuple(left)
+    notes = (*left, run.plan[0]) if unread and run.passes == 1 else tuple(left)
     jumps = np.abs(np.diff(volts_of(run, notes), prepend=0.0))
     meter = run.meter
     resolution = _UNKNOWN_METER_VOLTS / _AGREE_COUNTS if meter is None else meter.resolution_volts

@@ -104,6 +104,7 @@ class Actions:
             return work
 
         self.add(menu, "&New run…", "Ctrl+N", measure(lambda shown: shown.new_run()))
+        self.add(menu, "New con&verter run…", "", measure(lambda shown: shown.converter_run()))
         self.add(menu, "&Open readings…", "Ctrl+Shift+O", measure(lambda shown: shown.files.open()))
         self.add(menu, "&Paste readings", "Ctrl+Shift+V", measure(lambda shown: shown.files.paste()))
         self.add(menu, "&Void the last reading…", "Ctrl+Shift+Backspace", measure(lambda shown: shown.void_last()))

@@ -17,8 +17,8 @@ from dynamis.bench.runs.proving import Course, StepKey, course_of, next_run
 from dynamis.bench.runs.who import player_of, reader_of
 from dynamis.converter.firmware import BoardCorrection
 from dynamis.devices.by_hand import Hand, HandMeter, HandPlayer
-from dynamis.devices.interface import Meter, Player
-from dynamis.devices.players import BoardPlayer, SourcePlayer
+from dynamis.devices.interface import Board, Meter, Player
+from dynamis.devices.players import BoardPlayer, CodePlayer, SourcePlayer
 from dynamis.devices.taking import Settling, Taken, job_of, volts_of
 from dynamis.errors import InputError
 from dynamis.files.stored import now
@@ -199,6 +199,8 @@ class CourseRunner(QObject):
         devices, (kind, _) = self.devices, self.chosen(run)
         letter = self._letter_of(run.channel, run.serial)
         if kind == "board" and devices.board is not None and letter is not None:
+            if run.codes:
+                return self._code_player(run, devices.board, letter)
             wanted = None if run.head.kind == "nominal" else run_correction(run)
             return BoardPlayer(devices.board, letter, run.serial, None if wanted is None else wanted.hash)
         if kind == "source" and devices.source is not None:
@@ -208,6 +210,11 @@ class CourseRunner(QObject):
         if kind == "midi" and devices.midi is not None:
             return devices.midi
         return HandPlayer(hand)
+
+    def _code_player(self, run: RunRecord, board: Board, letter: str) -> Player:
+        others = "".join(one for one in board.identity.channels if one != letter) if run.others_move else ""
+        codes = dict(zip(run.plan, run.codes, strict=True))
+        return CodePlayer(board, letter, run.serial, codes, others, 2**board.identity.bits - 1)
 
     def _reader(self, run: RunRecord, hand: Hand, note: Callable[[], float]) -> Meter:
         devices, (_, kind) = self.devices, self.chosen(run)
@@ -244,7 +251,7 @@ class CourseRunner(QObject):
         board_hash = None if held is None else held.hash
         try:
             return course_of(
-                session.runs.of(session.selection.channel),
+                [run for run in session.runs.of(session.selection.channel) if not run.codes],
                 session.runs.analysis,
                 session.runs.in_force(),
                 board_hash=board_hash,
@@ -269,7 +276,7 @@ class CourseRunner(QObject):
     def _do(self, course: Course) -> None:
         session = self._session
         if course.action in ("take", "begin") and session.selection.channel is not None:
-            like = session.runs.of(session.selection.channel)[-1]
+            like = self._like(session.selection.channel)
             why = self.why_not(like)
             if why:
                 self.connect_wanted.emit()
@@ -278,7 +285,7 @@ class CourseRunner(QObject):
             self.connect_wanted.emit()
         elif course.action in ("begin", "type"):
             assert session.selection.channel is not None  # there is no course without one
-            like = session.runs.of(session.selection.channel)[-1]
+            like = self._like(session.selection.channel)
             run = next_run(like, session.runs.head(), course.plan, run_id="", created=now())
             run_id, (player, reader) = session.runs.fresh_id(f"{run.serial} {run.title}"), self.chosen(like)
             run = msgspec.structs.replace(run, id=run_id, player=player, reader=reader)
@@ -300,6 +307,10 @@ class CourseRunner(QObject):
             self._ended("adopted")
         elif course.action == "send":
             self.send_in_force()
+
+    def _like(self, channel: tuple[PortRef, str]) -> RunRecord:
+        """The last run of notes of a channel, which the next one is like."""
+        return [run for run in self._session.runs.of(channel) if not run.codes][-1]
 
     def _ended(self, state: str) -> None:
         """Something came to its end: record what was sent, and go on where that was asked for."""

@@ -102,6 +102,12 @@ def check_run(run: RunRecord) -> None:
         counted("notes to read", len(run.plan), MOST_PLAN)
         for note in run.plan:
             within("A note to read", note, 0.0, HIGHEST_NOTE)
+        if run.codes and len(run.codes) != len(run.plan):
+            raise InputError("A run of codes needs one for each note that it reads.")
+        for code in run.codes:
+            within("A code to read", code, 0, MOST_CODE)
+        within("The times that each is read", run.passes, 1, MOST_READINGS)
+        counted("readings to take", len(run.plan) * run.passes, MOST_READINGS)
         if run.enough_cents is not None:
             within("What is enough", run.enough_cents, 1e-3, 1e4, "ct")
             counted("notes to choose from", len(run.plan), MOST_CHOICE)

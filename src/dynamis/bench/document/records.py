@@ -116,8 +116,10 @@ class RunRecord(Record, frozen=True):
     side : whether an output was read, or what an input makes of known volts: an oscillator's own tracking.
     enough_cents : where as few notes of the plan are read as will do, by how much another reading may still change the
     correction; None where all are.
-    player, reader : what plays and what reads.  source : where known volts are fed, what gives them, None where nobody
-    said how exact they are.
+    codes : of a converter run, the code that is set for each note of the plan; empty where notes are played.  passes :
+    how often each note of the plan is read, up and down in turn.  others_move : whether the other channels of the board
+    are moved meanwhile.  player, reader : what plays and what reads.  source : where known volts are fed, what gives
+    them, None where nobody said how exact they are.
     """
 
     id: str
@@ -149,6 +151,14 @@ class RunRecord(Record, frozen=True):
     player: PlayerKind = ""
     reader: ReaderKind = ""
     source: InstrumentRecord | None = None
+    codes: tuple[int, ...] = ()
+    passes: int = 1
+    others_move: bool = False
+
+    @property
+    def holds(self) -> bool:
+        """Whether it is a run of one code that is held."""
+        return len(self.codes) == 1
 
     @property
     def channel(self) -> PortRef:

@@ -103,6 +103,8 @@ def progress_words(judged: RunAnalysis) -> str:
     if planned is not None:
         readings = f"{count} reading{'' if count == 1 else 's'}"
         return f"{readings}, about {planned.to_go} to go" if planned.note is not None else f"{readings}: enough is read"
+    if judged.run.passes > 1:
+        return f"{count} of {len(judged.run.plan) * judged.run.passes} readings taken"
     read = {row.note for row in judged.valid}
     done = sum(note in read for note in judged.run.plan)
     more = count - done

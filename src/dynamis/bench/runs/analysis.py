@@ -22,6 +22,7 @@ from dynamis.bench.document.records import (
     RunRecord,
 )
 from dynamis.bench.gear.instruments import frequency_limits
+from dynamis.bench.runs.passes import left_of
 from dynamis.bench.runs.planning import Planned, plan_next
 from dynamis.calibration.causes.describe import Shape, describe_shape
 from dynamis.calibration.correction_types import ConstantsCorrection, Correction, TableCorrection, TrimmerCorrection
@@ -119,8 +120,7 @@ class RunAnalysis:
             return self.shape.asks[0]
         if self.planned is not None:
             return self.planned.note
-        read = {reading.note for reading in self.valid}
-        return next((note for note in self.run.plan if note not in read), None)
+        return next(iter(left_of(self.run, (reading.note for reading in self.valid))), None)
 
     @cached_property
     def planned(self) -> Planned | None:

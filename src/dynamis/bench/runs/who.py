@@ -54,6 +54,8 @@ def reader_of(run: RunRecord) -> ReaderKind:
 def to_play_words(run: RunRecord, note: float, style: Style) -> str:
     """What somebody is asked to do by hand before a note is read."""
     name = note_label(note, style)
+    if run.codes:
+        return f"Set code {dict(zip(run.plan, run.codes, strict=True)).get(note, 0)}, and let it stand."
     if run.side == "output":
         return f"Play {name}, and let it stand."
     model = run.model

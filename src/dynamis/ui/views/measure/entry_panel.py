@@ -141,8 +141,10 @@ class EntryPanel(Panel):
             self._show_nothing()
             return
         note = session.selection.note
-        set_text(self.number, plain(note) if float(note).is_integer() else style.number(note, 2))
-        set_text(self.name, note_name(note, style) or "")
+        code = dict(zip(judged.run.plan, judged.run.codes, strict=False)).get(note)
+        shown = plain(note) if float(note).is_integer() else style.number(note, 2)
+        set_text(self.number, shown if code is None else str(code))
+        set_text(self.name, (note_name(note, style) or "") if code is None else "code")
         set_text(self.what, self._what(judged, note))
         why = planned_words(judged.planned, style) if judged.planned is not None else ""
         told = [self._expectation(judged, note), *([why] if why and note == (judged.next_note or note) else [])]

@@ -174,7 +174,7 @@ class ReadingsPanel(Panel):
         mark = "off" if row.voided else "current" if row.note == note else ""
         cells = (
             note_name(row.note, style) or "",
-            style.typed(row.note),
+            style.typed(row.note) if not judged.run.codes or row.code is None else f"code {row.code}",
             wanted_text,
             read,
             style.cents(error, sign=True),

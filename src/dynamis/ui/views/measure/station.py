@@ -296,6 +296,14 @@ class MeasureStation(Station):
             self._session.runs.begin(self._course.with_devices(dialog.value))
             self.entry.entry.setFocus()
 
+    def converter_run(self) -> None:
+        """Begin a run of a converter's codes."""
+        from dynamis.ui.dialogs.converter_run import ConverterRunDialog
+
+        dialog = ConverterRunDialog(self, self._session)
+        if dialog.exec():
+            self._session.runs.begin(self._course.with_devices(dialog.value))
+
     def take_file(self, path: Path) -> None:
         """Readings from a table or a recording, after a look at what is in it."""
         self.files.take(path)

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QBoxLayout, QHBoxLayout, QPlainTextEdit, QPushButt
 
 from dynamis.bench.runs.advice import belongs_sentence, comparison_sentence, plugging_sentence
 from dynamis.bench.runs.analysis import RunAnalysis
+from dynamis.bench.runs.code_runs import converter_sentences
 from dynamis.bench.runs.difference import difference_words
 from dynamis.calibration.causes.words import cause_text, shape_sentences
 from dynamis.calibration.correction_types import Correction
@@ -171,11 +172,12 @@ class WordsPanel(Panel):
         """The words of a run, from the core."""
         if judged is None:
             return []
-        if judged.shape is None:
-            return [judged.why_no_fit]
         style, overlaid = self._session.style, self._session.selection.overlay_id
-        words = shape_sentences(judged.shape, style, judged.loading_factor)
         other = self._session.runs.analysis(overlaid) if overlaid else None
+        words = converter_sentences(judged, other, style)
+        if judged.shape is None:
+            return words or [judged.why_no_fit]
+        words += shape_sentences(judged.shape, style, judged.loading_factor)
         if other is None:
             return words
         return [
