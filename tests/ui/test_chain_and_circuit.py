@@ -626,3 +626,19 @@ def test_a_switched_jack_is_fed_from_circuit(window, tmp_path):
     assert session.bench == before
     type_into(page.side.values.edits["R1"], "-3", enter=True)
     assert session.bench == before
+
+
+def test_what_an_unplugged_input_would_change_is_laid_over_the_error(window):
+    press(window, Qt.Key.Key_3, Qt.KeyboardModifier.ControlModifier)
+    station = window.station
+    assert station.moved_words.isHidden()
+    station.laid_over.setCurrentIndex(station.laid_over.findText("without Gallery voice · pitch 2"))
+    station.laid_over.activated.emit(station.laid_over.currentIndex())
+    settle()
+    assert "Without Gallery voice · pitch 2 it moves by up to +60." in station.moved_words.text().replace("\u00a0", " ")
+    window.session.document.apply(
+        part(window.session.bench, PortRef("workshop-board", "pitch-a"), PortRef("gallery-voice", "pitch-2"))
+    )
+    settle()
+    assert station.moved_words.isHidden()
+    assert station.laid_over.findText("without Gallery voice · pitch 2") < 0

@@ -279,6 +279,5 @@ def test_a_converter_run_finds_the_step_that_the_unit_hides(window, lantern):
     assert float(told[1].split("+")[1].split()[0]) == pytest.approx(step, abs=0.15)
     assert "monotonic over the codes" in told[2]
     assert table_texts(window.station.readings.readings)[0][1] == "code 512"
-    assert "Read again" in window.station.entry.what.text() or "Read once more" in window.station.entry.what.text()
     # It is no step of the course, which goes on from the runs of notes.
     assert all(not run.codes for run in [window.course._like(window.session.selection.channel)])

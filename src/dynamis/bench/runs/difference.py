@@ -16,6 +16,7 @@ from dynamis.bench.document.bench import Bench
 from dynamis.bench.document.records import RunRecord
 from dynamis.bench.runs.analysis import RunAnalysis
 from dynamis.notation.style import Style
+from dynamis.pitch.notes import note_label
 
 FloatArray = NDArray[np.float64]
 _LEAST_NOTES: Final = 2
@@ -101,7 +102,13 @@ def changed_between(bench: Bench, first: RunRecord, second: RunRecord, style: St
         return "none" if run.meter is None else run.meter.label
 
     heads = {"nominal": "nominal codes", "constants": "constants", "table": "a table"}
+
+    def gear(run: RunRecord) -> str:
+        known = next((one.name for one in bench.gear if one.id == run.gear), None)
+        return run.gear if known is None else known
+
     for what, before, after in (
+        ("gear", gear(first), gear(second)),
         ("unit", first.serial, second.serial),
         ("channel", first.port, second.port),
         ("in force", heads[first.head.kind], heads[second.head.kind]),
@@ -115,11 +122,48 @@ def changed_between(bench: Bench, first: RunRecord, second: RunRecord, style: St
     return said
 
 
+def _channel(run: RunRecord) -> tuple[str, str, str]:
+    return run.gear, run.port, run.serial
+
+
+def _apart_words(
+    bench: Bench, first: RunAnalysis, second: RunAnalysis, difference: Difference, style: Style
+) -> list[str]:
+    """How two channels track each other: a chip beside another, an oscillator beside another."""
+    names = [_named(bench, one.run) for one in (first, second)]
+    if not difference.moved:
+        said = f"{names[1]} and {names[0]} track each other: they differ by less than the readings are worth"
+    else:
+        shift = style.plus_minus(difference.shift_cents, difference.shift_expanded, "ct", sign=True)
+        octave = style.plus_minus(difference.per_octave_cents, difference.per_octave_expanded, "ct", sign=True)
+        said = f"{names[1]} lies {shift} from {names[0]} at the middle of their notes, and by {octave} more each octave"
+    told = [f"{said}, on {difference.notes.size} notes of both."]
+    if all(one.model.quantity == "hertz" for one in (first, second)):
+        worst = int(np.argmax(np.abs(difference.cents)))
+        note = float(difference.notes[worst])
+        hertz = float(first.model.tuning.hertz(note))
+        beats = abs(hertz * (float(np.exp2(difference.cents[worst] / 1200.0)) - 1.0))
+        told.append(
+            f"Together they beat {style.number(beats, 2)} times a second at {note_label(note, style)}, where they lie "
+            f"{style.cents(float(difference.cents[worst]), sign=True)} ct apart, as far as anywhere."
+        )
+    if not difference.alike:
+        told.append("They were read with different instruments, whose own errors are in the difference.")
+    return told
+
+
+def _named(bench: Bench, run: RunRecord) -> str:
+    where = bench.label(run.channel) if bench.has(run.channel) else f"{run.gear} {run.port}"
+    return f"{where}, unit {run.serial}"
+
+
 def difference_words(bench: Bench, first: RunAnalysis, second: RunAnalysis, style: Style) -> list[str]:
     """What moved between two runs, and what was changed; nothing where the two cannot be compared."""
     difference = difference_of(first, second)
     if difference is None:
         return []
+    if _channel(first.run) != _channel(second.run):
+        return _apart_words(bench, first, second, difference, style)
     changes = changed_between(bench, first.run, second.run, style)
     count = len(changes)
     between = "Nothing that was written down was changed between them"

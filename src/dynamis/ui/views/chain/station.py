@@ -7,12 +7,13 @@ from functools import partial
 import numpy as np
 from PySide6.QtCore import QTimer
 from PySide6.QtGui import QShowEvent
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from dynamis.bench.chains.nomogram import Nomogram, nomogram
 from dynamis.bench.chains.scale_words import budget_sentence, parse_value, value_words
 from dynamis.bench.chains.shares import cure_of
 from dynamis.bench.chains.tree import trial_link
+from dynamis.bench.chains.what_if import FloatArray, changed_error, what_if_words, what_ifs
 from dynamis.bench.designing.remedies import remedies_for
 from dynamis.bench.designing.remedy import Remedy
 from dynamis.bench.document.ports import PortRef
@@ -86,10 +87,17 @@ class ChainStation(Station):
         column.addWidget(top, 5)
         under = Panel("Error over the range", "Error over the range")
         self.allowed_words = label("", "small")
+        self.laid_over = QComboBox()
+        self.laid_over.setAccessibleName("Laid over the error")
+        self.laid_over.activated.connect(lambda _: self._show_chain())
+        under.head.addWidget(self.laid_over)
         under.head.addWidget(self.allowed_words)
         self.errors = NotePlot("Error over the range", self.colours, self._session.style, points)
         self.errors.setMinimumHeight(120)
         under.body.addWidget(self.errors, 1)
+        self.moved_words = label("", "small", wrap=True)
+        self.moved_words.hide()
+        under.body.addWidget(self.moved_words)
         column.addWidget(under, 2)
         self.picture.dragged.connect(self._session.selection.set_note)
         self.errors.note_picked.connect(self._session.selection.set_note)
@@ -213,10 +221,37 @@ class ChainStation(Station):
         self.errors.begin()
         self.errors.tolerance(parse_tolerance(self._link.tolerance), low, high)
         self.errors.curve(nomogram.notes, nomogram.error_cents, self.colours.ink)
-        self.errors.finish(low, high, nomogram.error_cents, self._session.selection.note)
+        shown = self._lay_over(nomogram)
+        self.errors.finish(low, high, shown, self._session.selection.note)
         set_text(self.allowed_words, f"tolerance {parse_tolerance(self._link.tolerance).words(style)}")
         self._make_fields()
         self._follow()
+
+    def _lay_over(self, nomogram: Nomogram) -> FloatArray:
+        """Draw the error as it would be with one thing changed, and say what that moves; gives all that is shown."""
+        session, (output, sink) = self._session, self._pair
+        head = session.runs.head((output, session.bench.unit_looked_at(output, session.selection.channel)))
+        changes = {one.key: one for one in what_ifs(session.bench, self._link, sink, head)}
+        chosen = self.laid_over.currentData()
+        self.laid_over.clear()
+        self.laid_over.addItem("nothing laid over", None)
+        for key, one in changes.items():
+            self.laid_over.addItem(one.words, key)
+        self.laid_over.setVisible(bool(changes))
+        self.laid_over.setCurrentIndex(max(0, self.laid_over.findData(chosen) if chosen else 0))
+        change = changes.get(self.laid_over.currentData())
+        self.moved_words.setVisible(change is not None)
+        if change is None:
+            return nomogram.error_cents
+        try:
+            then = changed_error(session.bench, change, sink, nomogram.notes)
+        except InputError as error:
+            set_text(self.moved_words, str(error))
+            return nomogram.error_cents
+        self.errors.curve(nomogram.notes, then, self.colours.blue)
+        words = what_if_words(change, nomogram.notes, nomogram.error_cents, then, session.style)
+        set_text(self.moved_words, tied(words))
+        return np.concatenate([nomogram.error_cents, then])
 
     def _make_fields(self) -> None:
         """One field on each scale: the followed note's value there, and where to type another."""

@@ -1,0 +1,61 @@
+"""A link with one thing changed, and two channels that are laid over each other."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from dynamis.bench.chains.what_if import WhatIf, changed_error, what_if_words, what_ifs
+from dynamis.bench.document.records import HeadRecord, InstrumentRecord, ReadingRecord, RunRecord
+from dynamis.bench.runs.analysis import analyse
+from dynamis.bench.runs.difference import difference_words
+from dynamis.demo.lantern import CHANNEL_A, bench
+from dynamis.notation.style import Style
+
+BENCH = bench()
+LINK = BENCH.link_from(CHANNEL_A)
+SINK = LINK.inputs[0]
+NOTES = np.array([36.0, 60.0, 96.0])
+
+
+def test_an_input_unplugged_is_what_the_divider_says():
+    """1 kΩ into 100 kΩ, and into two of them, by hand: V drops by 1/101 and by 1/51; 1200 ct a volt."""
+    change = next(one for one in what_ifs(BENCH, LINK, SINK, HeadRecord()) if one.key.startswith("part"))
+    now = changed_error(BENCH, WhatIf("now", "", LINK, HeadRecord()), SINK, NOTES)
+    then = changed_error(BENCH, change, SINK, NOTES)
+    volts = np.array([0.2, 2.2, 5.2])
+    assert then - now == pytest.approx(1200.0 * volts * (1.0 / 51.0 - 1.0 / 101.0), abs=0.6)
+    told = what_if_words(change, NOTES, now, then, Style())
+    assert told.startswith("Without Gallery voice · pitch 2 it moves by up to +60.")
+    assert "at 96 C7" in told
+    assert "nothing of it can be worked out" in what_if_words(change, NOTES, now, np.full(3, np.nan), Style())
+
+
+def test_the_changes_are_those_that_there_are():
+    keys = lambda link, head: [one.key for one in what_ifs(BENCH, link, SINK, head)]  # noqa: E731
+    alone = LINK.keeping((SINK,))
+    assert keys(alone, HeadRecord()) == []
+    assert keys(alone, HeadRecord("constants", gain=0.99)) == ["nominal"]
+    assert len(keys(LINK, HeadRecord("constants", gain=0.99))) == 2
+
+
+def run_of(serial: str, gain: float, offset_cents: float, quantity: str = "hertz"):
+    counter = InstrumentRecord("c", "Counter", kind="counter", ppm=1.0, resolution_hertz=1e-3)
+    run = RunRecord(f"r{serial}", "Tracking", SINK.gear, serial, SINK.port, "", "voct:scale=1,note=36,volts=0.2", "5", quantity, counter, "oscillator", plan=tuple(NOTES), side="input")  # fmt: skip
+    rows = [
+        ReadingRecord(k, run.id, k, note, 440.0 * 2.0 ** ((note - 69.0) / 12.0 * gain + offset_cents / 1200.0), "")
+        for k, note in enumerate((36.0, 48.0, 60.0, 72.0, 84.0))
+    ]
+    return analyse(run, rows)
+
+
+def test_two_oscillators_are_told_by_their_beats():
+    """6 ct apart at every note: at C6, 1046.5 Hz · (2^(6/1200) − 1) = 3.633 beats a second, by hand."""
+    first, second = run_of("1", 1.0, 0.0), run_of("2", 1.0, 6.0)
+    told = difference_words(BENCH, first, second, Style())
+    assert "Gallery voice · pitch 1, unit 2 lies +6.0" in told[0].replace("\u00a0", " ")
+    assert "from Gallery voice · pitch 1, unit 1" in told[0]
+    beats = float(told[1].split("beat ")[1].split()[0])
+    hertz = 440.0 * 2.0 ** ((float(told[1].split(" at ")[1].split()[0]) - 69.0) / 12.0)
+    assert beats == pytest.approx(hertz * (2.0 ** (6.0 / 1200.0) - 1.0), abs=0.006)
+    assert "track each other" in difference_words(BENCH, first, run_of("3", 1.0, 0.0001), Style())[0]
