@@ -71,18 +71,16 @@ class CodePlayer(BoardPlayer):
     codes : the code for each note.  others : channels that are moved before each reading, from one end to the other.
     """
 
-    def __init__(
-        self, board: Board, channel: str, unit: str, codes: Mapping[float, int], others: str = "", top_code: int = 0
-    ) -> None:
+    def __init__(self, board: Board, channel: str, unit: str, codes: Mapping[float, int], others: str = "") -> None:
         super().__init__(board, channel, unit)
-        self._codes, self._others, self._ends = codes, others, (0, top_code)
+        self._codes, self._others = codes, others
         self._moved = 0
 
     def play(self, note: float) -> int:
         code = self._board.set_code(self._channel, self._codes[note])
         self._moved += 1
         for other in self._others:
-            self._board.set_code(other, self._ends[self._moved % 2])
+            self._board.set_code(other, (2**self._board.identity.bits - 1) * (self._moved % 2))
         return code
 
 

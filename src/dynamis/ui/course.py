@@ -214,7 +214,7 @@ class CourseRunner(QObject):
     def _code_player(self, run: RunRecord, board: Board, letter: str) -> Player:
         others = "".join(one for one in board.identity.channels if one != letter) if run.others_move else ""
         codes = dict(zip(run.plan, run.codes, strict=True))
-        return CodePlayer(board, letter, run.serial, codes, others, 2**board.identity.bits - 1)
+        return CodePlayer(board, letter, run.serial, codes, others)
 
     def _reader(self, run: RunRecord, hand: Hand, note: Callable[[], float]) -> Meter:
         devices, (_, kind) = self.devices, self.chosen(run)

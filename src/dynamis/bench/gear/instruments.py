@@ -8,9 +8,9 @@ from typing import Final
 from msgspec.structs import replace
 
 from dynamis.bench.document.ranges import meter_range, sheet_range
-from dynamis.bench.document.records import InstrumentKind, InstrumentRecord, MeterCheck
+from dynamis.bench.document.records import InstrumentKind, InstrumentRecord, MeterCheck, RunRecord
 from dynamis.calibration.frequency import FrequencyLimits, parse_frequency_words
-from dynamis.calibration.meter import parse_meter_words, parse_resolution
+from dynamis.calibration.meter import Limits, parse_meter_words, parse_resolution
 from dynamis.calibration.meter_check import CheckedRange, KnownVolts, check_words, outside_limits
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_quantity
@@ -214,3 +214,16 @@ def check_sentences(meter: InstrumentRecord, style: Style) -> list[str]:
     if len(set(check.known_volts)) < 2:
         told.append("One known voltage tells gain and zero together; a second one, far from it, tells them apart.")
     return told
+
+
+def instrument_facts(run: RunRecord, limits: Limits, style: Style) -> list[str]:
+    """What a run is read with, and what feeds it: each with its limits, and what a known voltage told of it."""
+    facts = []
+    if run.meter is not None:
+        span = " range" if run.meter.range_name else ""
+        facts.append(f"{run.meter.label}{span}: ± ({limits.words(style)})")
+        if run.meter.check is not None:
+            facts.append(f"its own gain and zero taken out by {run.meter.check.known} on {run.meter.check.at[:10]}")
+    if run.source is not None:
+        facts.append(f"fed by {run.source.label}: ± ({sheet_range(run.source).words(style)})")
+    return facts

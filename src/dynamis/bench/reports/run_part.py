@@ -8,6 +8,7 @@ import numpy as np
 
 from dynamis.bench.document.bench import Bench
 from dynamis.bench.document.records import RunRecord
+from dynamis.bench.gear.instruments import instrument_facts
 from dynamis.bench.reports.blocks import Block, Cells, Figure, Heading, Paragraph, Sentences
 from dynamis.bench.reports.pictures import error_picture
 from dynamis.bench.runs.advice import plugging_sentence
@@ -71,9 +72,8 @@ def taken_with(bench: Bench, judged: RunAnalysis, style: Style) -> list[str]:
     """The day, the law, the instrument with its limits, the temperature, and what was plugged in."""
     run, law = judged.run, judged.model.law
     facts = [run.created[:10], law_words(law, note_label(law.reference_note, style))]
-    if judged.meter is not None and run.meter is not None:
-        span = " range" if run.meter.range_name else ""
-        facts.append(f"{run.meter.label}{span}, ± ({judged.meter.words(style)})")
+    if judged.meter is not None:
+        facts += instrument_facts(run, judged.meter, style)
     if run.celsius is not None:
         facts.append(f"{style.number(run.celsius, 1)} °C")
     if run.warm_minutes is not None:

@@ -23,6 +23,7 @@ from dynamis.ui.widgets.picture import Plot
 
 _LARGE_POINTS: Final = 40.0
 _PIECE_SECONDS, _KEPT_SECONDS = 0.1, 4.0
+_MOST_ENDING_SECONDS: Final = 4.0
 
 
 class BeatPlot(Plot[tuple[FloatArray, FloatArray]]):
@@ -132,7 +133,8 @@ class TunerDialog(QDialog):
         self._stop = threading.Event()
         self.again.setEnabled(False)
         set_refusal(self.refusal, "")
-        threading.Thread(target=self._listen, args=(self._stop,), name="tuner", daemon=True).start()
+        self._thread = threading.Thread(target=self._listen, args=(self._stop,), name="tuner", daemon=True)
+        self._thread.start()
 
     def _listen(self, stop: threading.Event) -> None:
         kept, first = np.zeros(0), 0.0
@@ -143,9 +145,12 @@ class TunerDialog(QDialog):
                 kept = np.concatenate([kept, piece])
                 beyond = max(0, kept.size - round(_KEPT_SECONDS * rate))
                 kept, first = kept[beyond:], first + beyond / rate
-                self._came.emit(heard(kept, rate), *beats(kept, rate, self.reference_hertz, first))
+                told = heard(kept, rate), *beats(kept, rate, self.reference_hertz, first)
+                if not stop.is_set():
+                    self._came.emit(*told)
         except InputError as error:
-            self._ended.emit(str(error))
+            if not stop.is_set():
+                self._ended.emit(str(error))
 
     def _show(self, one: Heard, seconds: FloatArray, swell: FloatArray) -> None:
         style = self._session.style
@@ -163,9 +168,14 @@ class TunerDialog(QDialog):
         set_text(self.words, "")
 
     def done(self, result: int) -> None:
-        self._stop.set()
+        self._end()
         super().done(result)
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        self._stop.set()
+        self._end()
         super().closeEvent(event)
+
+    def _end(self) -> None:
+        """Stop listening, and wait until nobody does."""
+        self._stop.set()
+        self._thread.join(_MOST_ENDING_SECONDS)

@@ -6,6 +6,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from dynamis.bench.document.records import KIND_WORDS
+from dynamis.bench.gear.instruments import instrument_facts
 from dynamis.bench.runs.advice import progress_words
 from dynamis.bench.runs.analysis import RunAnalysis, as_read
 from dynamis.bench.runs.planning import planned_words
@@ -218,8 +219,7 @@ class EntryPanel(Panel):
             self.proof_sign.clear()
             return
         set_text(self.meter_name, KIND_WORDS[run.meter.kind].capitalize())
-        span = " range" if run.meter.range_name else ""
-        set_text(self.meter_words, tied(f"{run.meter.label}{span}: ± ({spec.words(style)})"))
+        set_text(self.meter_words, tied(" · ".join(instrument_facts(run, spec, style))))
         if judged.proof is None:
             set_text(self.proof, "")
             self.proof_sign.clear()
