@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from drive import answered, answered_or_refused, click, press, settle, table_texts, type_into
+from drive import action, answered, answered_or_refused, click, press, settle, table_texts, type_into, until
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from tests.electrics.spice import swept
@@ -398,3 +398,25 @@ def test_hertz_per_volt_drives_a_voice_through_a_converter_the_other_way(window,
     settle()
     assert (page.chosen.parts.direction, page.requirement.direction) == ("exponential", "exponential")
     assert "not in the link yet" in page.state.text()
+
+
+def test_the_sheet_of_a_circuit_names_its_parts_and_where_each_trimmer_is_turned_to(
+    circuit, window, file_names, tmp_path
+):
+    """0.37 and 1.676 V: at the reading of each step the circuit with its wish gives what the sheet says, by hand."""
+    for name in ("sheet.csv", "sheet.html"):
+        file_names.append(str(tmp_path / name))
+        action(window, "Save the bench sheet…").trigger()
+        until(lambda name=name: (tmp_path / name).exists())
+    header, *rows = [line.split(",") for line in (tmp_path / "sheet.csv").read_text(encoding="utf-8").splitlines()]
+    assert header == ["send_volts", "turn", "read_volts", "from_volts", "to_volts", "volts_per_turn"]
+    assert len(rows) == len(circuit.chosen.trims) > 0
+    for send, name, read, low, high, _ in rows:
+        assert float(read) == pytest.approx(1.676 + 0.37 * float(send), abs=1e-6)
+        # Half of 5 ct either way at 0.37 V/oct.
+        assert float(high) - float(low) == pytest.approx(5.0 / 1200.0 * 0.37, rel=1e-3)
+        assert name in {one.name for one in circuit.chosen.trims}
+    text = (tmp_path / "sheet.html").read_text(encoding="utf-8")
+    assert all(one.name in text for one in circuit.chosen.trims)
+    assert "Power off, leads out" in text
+    assert "To solder" in text

@@ -64,8 +64,13 @@ class ReportActions:
         self._save("Save the batch", f"{gear.name}, all units", lambda held: batch_report(held, gear.id, style))
 
     def save_sheet(self) -> None:
-        """The sheet of the run that is looked at, or of its next proof."""
+        """The sheet of what the station shows, or of the run that is looked at or its next proof."""
         from dynamis.bench.reports.sheet import run_sheet
+
+        shown = self._actions.window.station.sheet()
+        if shown is not None:
+            self._save("Save the bench sheet", shown.title, lambda _: shown)
+            return
 
         judged, bench, style = self._session.runs.analysis(), self._session.bench, self._session.style
         if judged is None:

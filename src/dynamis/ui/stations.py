@@ -17,6 +17,7 @@ from PySide6.QtWidgets import QWidget
 
 from dynamis.bench.chains.shares import CureKind
 from dynamis.bench.document.ports import PortRef
+from dynamis.bench.reports.blocks import Report
 from dynamis.errors import InputError
 from dynamis.ui.course import CourseRunner
 from dynamis.ui.session.session import Session
@@ -72,6 +73,10 @@ class Station(QWidget):
 
     def thread_fields(self) -> ThreadFields | None:
         """What stands in the thread; None for what the chain gives."""
+        return None
+
+    def sheet(self) -> Report | None:
+        """The bench sheet of what is shown here; None where it is that of the run looked at."""
         return None
 
     def shown_picture(self) -> Picture | None:

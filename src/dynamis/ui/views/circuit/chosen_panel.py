@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from dynamis.bench.reports.blocks import Report
 from dynamis.electrics.circuits.parts import parts_csv, parts_list, pieces_of
 from dynamis.electrics.circuits.spice import netlist
 from dynamis.electrics.circuits.variation import Counting, varied_in
@@ -20,7 +21,7 @@ from dynamis.electrics.design.kinds import kind_words
 from dynamis.electrics.design.proposal import Proposal
 from dynamis.electrics.design.requirement import Requirement
 from dynamis.electrics.design.spread import Laid, Spread, budget, spread
-from dynamis.electrics.design.walk import walk
+from dynamis.electrics.design.walk import TrimmerWalk, walk
 from dynamis.electrics.design.words import budget_words, later_words, spread_words, step_words
 from dynamis.electrics.potentiometer_words import NamedPot, pot_words
 from dynamis.errors import InputError
@@ -140,13 +141,7 @@ class ChosenPanel(Panel):
             self.histogram.show_spread(None)
             self.spice.setPlainText("")
             return
-        varied = varied_in(proposal.circuit, counting)
-        sentences = step_words(
-            proposal,
-            walk(proposal, varied, lambda volts: self._played(volts, proposal.requirement)),
-            self._note_of,
-            style,
-        )
+        sentences = step_words(proposal, self._walk(), self._note_of, style)
         self.steps.show_sentences([tied(text) for text in sentences])
         self.spice.setPlainText(self.spice_text())
         self._sampling.ask(
@@ -183,7 +178,21 @@ class ChosenPanel(Panel):
             raise InputError("No circuit is chosen.")
         return self.proposal
 
+    def _walk(self) -> TrimmerWalk | None:
+        """How the trimmers of the chosen circuit are set."""
+        proposal = self._of_proposal()
+        varied = varied_in(proposal.circuit, self._counting)
+        return walk(proposal, varied, lambda volts: self._played(volts, proposal.requirement))
+
     # -- giving it away ----------------------------------------------------------------------------
+
+    def sheet(self, title: str) -> Report:
+        """The bench sheet of the chosen circuit.  title : where it stands, empty where nowhere."""
+        from dynamis.bench.reports.circuit_sheet import circuit_sheet
+
+        return circuit_sheet(
+            title or self._of_proposal().title, self._of_proposal(), self._walk(), self._note_of, self._session.style
+        )
 
     def parts_text(self) -> str:
         """The parts list with its columns of prices, to be filled in."""

@@ -16,6 +16,7 @@ from dynamis.bench.designing.law_change import law_direction
 from dynamis.bench.designing.link_ask import LinkAsk, link_ask
 from dynamis.bench.document.ports import SWITCHING, PortRef
 from dynamis.bench.judging.beside import harmed, placed
+from dynamis.bench.reports.blocks import Report
 from dynamis.electrics.circuits.circuit import Fitted
 from dynamis.electrics.circuits.parts import pieces_of
 from dynamis.electrics.circuits.schematic import schematic
@@ -389,6 +390,10 @@ class CircuitStation(Station):
         self._chosen_key = STANDING
         session.document.apply(change)
         session.said.emit(f"{title} stands in the link now{where or '.'}", False)
+
+    def sheet(self) -> Report | None:
+        ends = [] if self._pair is None else [self._session.bench.label(one) for one in self._pair]
+        return None if self.page is not None or self.chosen is None else self.side.sheet(" to ".join(ends))
 
     def thread_fields(self) -> ThreadFields | None:
         return None
