@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import msgspec
 import numpy as np
 import pytest
 
 from dynamis.bench.chains.what_if import WhatIf, changed_error, what_if_words, what_ifs
 from dynamis.bench.document.records import HeadRecord, InstrumentRecord, ReadingRecord, RunRecord
+from dynamis.bench.runs.advice import feeding_sentence
 from dynamis.bench.runs.analysis import analyse
 from dynamis.bench.runs.difference import difference_words
-from dynamis.demo.lantern import CHANNEL_A, bench
+from dynamis.demo.lantern import CHANNEL_A, KNOWN_VOLTAGE, bench
 from dynamis.notation.style import Style
 
 BENCH = bench()
@@ -58,4 +60,6 @@ def test_two_oscillators_are_told_by_their_beats():
     beats = float(told[1].split("beat ")[1].split()[0])
     hertz = 440.0 * 2.0 ** ((float(told[1].split(" at ")[1].split()[0]) - 69.0) / 12.0)
     assert beats == pytest.approx(hertz * (2.0 ** (6.0 / 1200.0) - 1.0), abs=0.006)
+    assert "in no ±" in feeding_sentence(first.run)
+    assert feeding_sentence(msgspec.structs.replace(first.run, source=KNOWN_VOLTAGE)) is None
     assert "track each other" in difference_words(BENCH, first, run_of("3", 1.0, 0.0001), Style())[0]

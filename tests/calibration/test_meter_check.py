@@ -57,6 +57,8 @@ def test_less_is_learnt_from_less_and_nothing_from_a_poor_known_voltage():
     assert abs(poor.gain_found) < 0.001
     nothing_given = check_meter(MeterRange(0.0, 0, 1e-3), EXACT, [0.0, 10.0], [0.1, 10.3])
     assert nothing_given.gain_found == pytest.approx(0.02, abs=1e-6)
+    no_digit = check_meter(MeterRange(0.0, 0, 0.0), EXACT, [0.0, 2.0, 4.0, 10.0], [0.1, 2.14, 4.18, 10.3])
+    assert no_digit.gain_found == pytest.approx(0.02, abs=1e-6)
 
 
 def test_readings_of_a_checked_meter_are_worth_more():

@@ -164,7 +164,7 @@ def test_a_held_code_beside_the_other_channels_moving():
     for shift, word in ((0.0, "is not seen in it"), (0.8e-3, "is seen in it")):
         other = taken(moving, lambda code, k, shift=shift: 2.7648 + shift + chance.normal(0.0, 5e-5))
         told = converter_sentences(other, first, Style())
-        assert "Code 2048 held for 39 s" in told[0]
+        assert "Code 2048 held for 40 readings in 39 s" in told[0]
         assert "does not drift" in told[1]
         assert word in told[2]
 

@@ -26,7 +26,7 @@ FloatArray = NDArray[np.float64]
 _ANY_FRACTION, _ANY_VOLTS = 1.0, 1.0
 # A reading further than this from what was known is of something else.
 _MOST_FRACTION, _MOST_VOLTS = 0.2, 0.5
-_LEAST_VOLTS: Final = 1e-9
+_LEAST_VOLTS: Final = 1e-7
 
 
 @dataclass(frozen=True)
@@ -92,7 +92,7 @@ def check_meter(meter: MeterRange, known: KnownVolts, known_volts: ArrayLike, sh
     rows = np.stack([volts, np.ones(volts.size)], axis=1)
     common = np.outer(volts, volts) * (known.percent / 100.0) ** 2 / 3.0 + known.zero_volts**2 / 3.0
     noise = common + np.eye(volts.size) * max(meter.rounding_volts, _LEAST_VOLTS) ** 2
-    weight = before @ rows.T @ np.linalg.inv(rows @ before @ rows.T + noise)
+    weight = before @ rows.T @ np.linalg.pinv(rows @ before @ rows.T + noise, hermitian=True)
     gain, zero = weight @ off
     after = before - weight @ rows @ before
     return CheckedRange(

@@ -56,6 +56,16 @@ def plugging_sentence(bench: Bench, run: RunRecord, style: Style) -> str | None:
     )
 
 
+def feeding_sentence(run: RunRecord) -> str | None:
+    """What is not known of the volts that an input is fed with; None where it is known, or nothing is fed."""
+    if run.side == "output" or run.source is not None or run.quantity == "volts":
+        return None
+    return (
+        "Nobody said how exact the volts are that it is fed: their errors are among those found, and in no ±. "
+        "Begin a run with what feeds it, or check the volts with a meter."
+    )
+
+
 def belongs_sentence(bench: Bench, run: RunRecord, adoptions: Sequence[AdoptionRecord], style: Style) -> str:
     """To what a correction belongs, and what other channels needed."""
     mine = f"unit {run.serial}, {bench.port(run.channel).name}"

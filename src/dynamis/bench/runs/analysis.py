@@ -221,7 +221,8 @@ def as_read(run: RunRecord, model: PitchModel, notes: ArrayLike, values: ArrayLi
         return meter_range(run.meter).true_volts(values)
     if run.quantity != "cents":
         return values
-    return model.tuning.hertz(notes) * np.exp2(values / 1200.0)
+    with np.errstate(over="ignore"):  # cents that no tone has come out as infinite, and are refused as such
+        return model.tuning.hertz(notes) * np.exp2(values / 1200.0)
 
 
 def check_readings(run: RunRecord, notes: ArrayLike, values: ArrayLike) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from datetime import datetime
 from typing import Final
 
 import numpy as np
@@ -12,7 +13,7 @@ from numpy.typing import NDArray
 from dynamis.bench.document.limits import HIGHEST_NOTE
 from dynamis.bench.document.record_checks import check_run
 from dynamis.bench.document.records import HeadRecord, RunRecord
-from dynamis.bench.runs.analysis import RunAnalysis, seconds_of
+from dynamis.bench.runs.analysis import RunAnalysis
 from dynamis.converter.held import FEWEST_READINGS, Held, held
 from dynamis.converter.ramp import FEWEST_CODES, Ramp, ramp
 from dynamis.converter.transfers import DacTransfer
@@ -114,11 +115,20 @@ def held_of(judged: RunAnalysis) -> Held | None:
     """What a run of one code that is held shows; None while too few readings are taken."""
     if not judged.run.holds or len(judged.valid) < FEWEST_READINGS:
         return None
-    seconds = seconds_of(judged.valid)
-    order = np.arange(len(judged.valid), dtype=float) if seconds is None else seconds
+    seconds = np.linspace(0.0, lasted_of(judged) or len(judged.valid) - 1.0, len(judged.valid))
     cents = float(np.max(judged.model.law.cents_per_volt(judged.values)))
     rounding = float(np.max(judged.independent_cents)) / abs(cents)
-    return held(order, judged.values, rounding)
+    return held(seconds, judged.values, rounding)
+
+
+def lasted_of(judged: RunAnalysis) -> float | None:
+    """Seconds from the first reading to the last; None where their times do not tell, or are the same."""
+    try:
+        ends = [datetime.fromisoformat(judged.valid[k].taken) for k in (0, -1)]
+        seconds = (ends[1] - ends[0]).total_seconds()
+    except (ValueError, TypeError):
+        return None
+    return seconds if seconds > 0.0 else None
 
 
 def converter_sentences(judged: RunAnalysis, other: RunAnalysis | None, style: Style) -> list[str]:
@@ -200,8 +210,15 @@ def _which_to_keep(mine: RunAnalysis, found: Ramp, other: RunAnalysis, before: R
     names = [_name(one) for one, _ in rows]
     if names[0] == names[1]:
         return []
-    worst = [float(abs(one.bestfit_lsb[one.worst])) for _, one in rows]
-    own = [float(one.expanded_lsb[one.worst]) for _, one in rows]
+    shared = np.intersect1d(found.codes, before.codes)
+    if shared.size < FEWEST_CODES:
+        return ["Which is better for pitch cannot be told: too few codes were read of both."]
+    worst, own = [], []
+    for _, one in rows:
+        on_both = np.flatnonzero(np.isin(one.codes, shared))
+        place = int(on_both[np.argmax(np.abs(one.bestfit_lsb[on_both]))])
+        worst.append(float(abs(one.bestfit_lsb[place])))
+        own.append(float(one.expanded_lsb[place]))
     better = 0 if worst[0] <= worst[1] else 1
     apart, sure = abs(worst[0] - worst[1]), math.hypot(*own)
     lsbs = f"{style.number(worst[better], 2)} LSB against {style.number(worst[1 - better], 2)} LSB"
@@ -214,15 +231,12 @@ def _which_to_keep(mine: RunAnalysis, found: Ramp, other: RunAnalysis, before: R
     else:
         told = f"Keep {names[better]} for pitch: its INL is at most {lsbs} (± {style.number(sure, 2)} between them)."
     gain = before.lsb_volts / found.lsb_volts
-    shared = np.intersect1d(found.codes, before.codes)
-    volts = (
-        [float(np.interp(shared[-1], one.codes, one.volts)) for one in (found, before)] if shared.size else [0.0, 0.0]
-    )
+    volts = [float(np.interp(shared[-1], one.codes, one.volts)) for one in (found, before)]
     off = _cents_of(mine, volts[1] - volts[0], volts[0])
     swap = (
-        f"Exchanged for each other they differ by {style.percent(100.0 * (gain - 1.0), 3, sign=True)} of scale"
-        + (f", {style.cents(off)} ct at code {shared[-1]}" if shared.size else "")
-        + ": constants and tables belong to a chip, so begin again as found after an exchange."
+        f"Exchanged for each other they differ by {style.percent(100.0 * (gain - 1.0), 3, sign=True)} of scale, "
+        f"{style.cents(off)} ct at code {shared[-1]}: constants and tables belong to a chip, so begin again as found "
+        "after an exchange."
     )
     return [told, swap]
 
@@ -235,8 +249,10 @@ def _name(judged: RunAnalysis) -> str:
 def _held_words(judged: RunAnalysis, still: Held, style: Style) -> list[str]:
     at = still.mean_volts
     noise = _cents_of(judged, still.noise_volts, at)
+    lasted, count = lasted_of(judged), len(judged.valid)
+    span = f"{count} readings" if lasted is None else f"{count} readings in {style.number(lasted, 0)} s"
     told = [
-        f"Code {judged.run.codes[0]} held for {style.number(still.lasted_seconds, 0)} s stands at {style.volts(at)} ± "
+        f"Code {judged.run.codes[0]} held for {span} stands at {style.volts(at)} ± "
         f"{style.millivolts(2.0 * still.mean_deviation, 3)} and changes by {style.millivolts(still.noise_volts, 3)} "
         f"rms from reading to reading, {style.number(noise, 2)} ct; the meter's own noise is in that."
     ]

@@ -6,7 +6,7 @@ from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QGuiApplication, QResizeEvent
 from PySide6.QtWidgets import QBoxLayout, QHBoxLayout, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
 
-from dynamis.bench.runs.advice import belongs_sentence, comparison_sentence, plugging_sentence
+from dynamis.bench.runs.advice import belongs_sentence, comparison_sentence, feeding_sentence, plugging_sentence
 from dynamis.bench.runs.analysis import RunAnalysis
 from dynamis.bench.runs.code_runs import converter_sentences
 from dynamis.bench.runs.difference import difference_words
@@ -201,7 +201,8 @@ class WordsPanel(Panel):
             else []
         )
         plugging = plugging_sentence(session.bench, judged.run, session.style)
-        return ([plugging] if plugging else []) + sentences
+        feeding = feeding_sentence(judged.run)
+        return [one for one in (plugging, feeding) if one] + sentences
 
     def _caution(self, sentence: str) -> None:
         row = QHBoxLayout()
