@@ -10,9 +10,13 @@ from dynamis.bench.chains.what_if import WhatIf, changed_error, what_if_words, w
 from dynamis.bench.document.records import HeadRecord, InstrumentRecord, ReadingRecord, RunRecord
 from dynamis.bench.runs.advice import feeding_sentence
 from dynamis.bench.runs.analysis import analyse
+from dynamis.bench.runs.beginning import new_run
 from dynamis.bench.runs.difference import difference_words
 from dynamis.demo.lantern import CHANNEL_A, KNOWN_VOLTAGE, bench
+from dynamis.errors import InputError
 from dynamis.notation.style import Style
+from dynamis.pitch.laws import parse_law
+from dynamis.pitch.tolerance import parse_tolerance
 
 BENCH = bench()
 LINK = BENCH.link_from(CHANNEL_A)
@@ -63,3 +67,34 @@ def test_two_oscillators_are_told_by_their_beats():
     assert "in no ±" in feeding_sentence(first.run)
     assert feeding_sentence(msgspec.structs.replace(first.run, source=KNOWN_VOLTAGE)) is None
     assert "track each other" in difference_words(BENCH, first, run_of("3", 1.0, 0.0001), Style())[0]
+
+
+def test_a_channel_that_was_read_warm_and_cold_is_told_by_the_kelvin():
+    """4 ct sharp, 8 K warmer: 0.5 ct a kelvin; with the instrument changed as well it cannot be told."""
+    cold, warm = run_of("1", 1.0, 0.0), run_of("1", 1.0, 4.0)
+    runs = [msgspec.structs.replace(one.run, celsius=t) for one, t in ((cold, 18.0), (warm, 26.0))]
+    told = difference_words(
+        BENCH, *(analyse(run, one.rows) for run, one in zip(runs, (cold, warm), strict=True)), Style()
+    )
+    assert "That is +0.500" in told[1]
+    assert "a kelvin at the middle" in told[1]
+    other = msgspec.structs.replace(runs[1], meter=msgspec.structs.replace(runs[1].meter, name="Another"))
+    both = difference_words(BENCH, analyse(runs[0], cold.rows), analyse(other, warm.rows), Style())
+    assert not any("kelvin" in one for one in both)
+    assert any("cannot be told" in one for one in both)
+
+
+@pytest.mark.parametrize(
+    ("notes", "told"), [("45.6,57.6", None), ("48", r"volts of note 48; with it 33\.6, 45\.6, .* can be read")]
+)
+def test_a_switched_voltage_feeds_the_notes_whose_volts_it_has(notes, told):
+    """0, 1, 2 … V under 1 V/oct with note 36 at 0.2 V, by hand: 36 + 12 · (V − 0.2)."""
+
+    def begin():
+        return new_run(BENCH, None, run_id="r", title="Fed", created="2026-01-01T00:00:00+00:00", channel=SINK, serial="1", law=parse_law("voct:scale=1,note=36,volts=0.2"), tolerance=parse_tolerance("5"), plan=[float(one) for one in notes.split(",")], quantity="hertz", meter=None, where="oscillator", plugged=(), celsius=None, warm_minutes=None, player="hand", source=KNOWN_VOLTAGE)  # fmt: skip
+
+    if told is None:
+        assert begin().plan == (45.6, 57.6)
+        return
+    with pytest.raises(InputError, match=told):
+        begin()

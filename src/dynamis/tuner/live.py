@@ -22,8 +22,11 @@ _POINT_SECONDS, _POINT_PERIODS = 0.02, 2.0
 # Faster than this no ear tells beats, and no line shows them.
 MOST_BEATS: Final = 20.0
 _FEW_BEATS: Final = 0.05
-_QUIET_DB: Final = -70.0
-_CLIPPED, _MOST_CLIPPED = 0.999, 1e-3
+# What swings less than this is silence.
+QUIET_DB: Final = -70.0
+# Samples so near to full scale are cut off, where more than this part of all are.
+_CLIPPED: Final = 0.999
+MOST_CLIPPED: Final = 1e-3
 
 
 @dataclass(frozen=True)
@@ -39,7 +42,7 @@ class Heard:
         """What is heard against the reference, in a sentence."""
         if self.clips:
             return "The input clips: turn its level down."
-        if self.level_db < _QUIET_DB:
+        if self.level_db < QUIET_DB:
             return f"Nothing is heard ({style.number(self.level_db, 0)} dB of full scale)."
         if self.tone is None:
             return "No steady tone yet."
@@ -56,14 +59,23 @@ class Heard:
         return None if self.tone is None else 1200.0 * math.log2(self.tone.hertz / reference_hertz)
 
 
+def level_db(samples: NDArray[np.floating]) -> float:
+    """The level of what swings in samples (N,), dB of full scale; very low for none."""
+    return 20.0 * math.log10(max(float(np.std(samples)), 1e-12)) if samples.size else -240.0
+
+
+def clipped_part(samples: NDArray[np.floating]) -> float:
+    """The part of samples (N,) that stands at full scale, from 0 to 1."""
+    return float(np.mean(np.abs(samples) >= _CLIPPED)) if samples.size else 0.0
+
+
 def heard(samples: NDArray[np.floating], rate: float) -> Heard:
     """What sounds at the end of samples (N,), full scale 1; `rate` a second."""
     if samples.size == 0:
         return Heard(None, -240.0, False)
     last = samples[-max(1, round(HEARD_SECONDS * rate)) :]
-    level = 20.0 * math.log10(max(float(np.std(last)), 1e-12))
-    clips = float(np.mean(np.abs(last) >= _CLIPPED)) > _MOST_CLIPPED
-    if level < _QUIET_DB or clips:
+    level, clips = level_db(last), clipped_part(last) > MOST_CLIPPED
+    if level < QUIET_DB or clips:
         return Heard(None, level, clips)
     tones = steady_tones(last, rate, 0.8 * last.size / rate)
     return Heard(tones[-1] if tones else None, level, clips)

@@ -10,6 +10,7 @@ import numpy as np
 
 from dynamis.bench.chains.port_transfers import converter_of
 from dynamis.bench.document.bench import Bench
+from dynamis.bench.document.limits import HIGHEST_NOTE
 from dynamis.bench.document.ports import PortRef
 from dynamis.bench.document.record_checks import check_run
 from dynamis.bench.document.records import (
@@ -22,11 +23,12 @@ from dynamis.bench.document.records import (
     Where,
 )
 from dynamis.errors import InputError
+from dynamis.notation.style import plain
 from dynamis.pitch.laws import Law, law_text
 from dynamis.pitch.tolerance import ToleranceProfile
 
-# Volts that a switch cannot tell apart, and a note that is meant.
-_SAME_VOLTS, _SAME_NOTE = 5e-4, 6e-3
+# Volts that a switch cannot tell apart.
+_SAME_VOLTS = 5e-4
 
 
 def new_run(
@@ -111,10 +113,9 @@ def _check_steps(run: RunRecord, source: InstrumentRecord) -> None:
     off = np.min(np.abs(volts[:, None] - steps), axis=1)
     if np.all(off <= _SAME_VOLTS):
         return
-    octaves = model.law.octaves(steps, strict=False)
     with np.errstate(invalid="ignore"):
-        notes = model.law.reference_note + 12.0 * octaves
-    whole = [round(note) for note in notes if np.isfinite(note) and abs(note - round(note)) < _SAME_NOTE and note >= 0]
+        notes = model.tuning.notes(model.law.octaves(steps, strict=False), model.law.reference_note)
+    can = [plain(round(float(note), 4)) for note in notes if 0.0 <= note <= HIGHEST_NOTE]
+    which = f"with it {', '.join(can)} can be read" if can else "none of its volts is a note of this law"
     worst = float(run.plan[int(np.argmax(off))])
-    can = f"notes {', '.join(map(str, whole))}" if whole else "no whole note"
-    raise InputError(f"{source.name} cannot be switched to the volts of note {worst:g}; with it {can} can be read.")
+    raise InputError(f"{source.name} cannot be switched to the volts of note {plain(worst)}; {which}.")

@@ -20,6 +20,7 @@ from dynamis.pitch.notes import note_label
 
 FloatArray = NDArray[np.float64]
 _LEAST_NOTES: Final = 2
+_LEAST_KELVIN: Final = 2.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -122,6 +123,18 @@ def changed_between(bench: Bench, first: RunRecord, second: RunRecord, style: St
     return said
 
 
+def _per_kelvin(first: RunRecord, second: RunRecord, found: Difference, changes: int, style: Style) -> list[str]:
+    """How a channel moves with its temperature, where nothing else was changed and that by enough to tell."""
+    if first.celsius is None or second.celsius is None or changes != 1 or not found.moved:
+        return []
+    kelvin = second.celsius - first.celsius
+    if abs(kelvin) < _LEAST_KELVIN:
+        return []
+    shift = style.plus_minus(found.shift_cents / kelvin, found.shift_expanded / abs(kelvin), "ct", sign=True)
+    octave = style.plus_minus(found.per_octave_cents / kelvin, found.per_octave_expanded / abs(kelvin), "ct", sign=True)
+    return [f"That is {shift} a kelvin at the middle, and {octave} a kelvin for every octave."]
+
+
 def _channel(run: RunRecord) -> tuple[str, str, str]:
     return run.gear, run.port, run.serial
 
@@ -176,6 +189,7 @@ def difference_words(bench: Bench, first: RunAnalysis, second: RunAnalysis, styl
         octave = style.plus_minus(difference.per_octave_cents, difference.per_octave_expanded, "ct", sign=True)
         what = f"all notes moved by {shift} at their middle, every octave by {octave}"
     said = [f"{between}; on {difference.notes.size} notes of both {what}."]
+    said += _per_kelvin(first.run, second.run, difference, count, style)
     if difference.moved and count > 1:
         said.append(f"{count} things were changed at once: which of them did it cannot be told.")
     if not difference.alike:

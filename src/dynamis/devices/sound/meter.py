@@ -10,6 +10,7 @@ import numpy as np
 
 from dynamis.devices.interface import DeviceError, Measurand, Shown
 from dynamis.devices.sound.stream import FloatArray, SoundStream
+from dynamis.tuner.live import MOST_CLIPPED, QUIET_DB, clipped_part, level_db
 from dynamis.tuner.tones import steady_tones, with_clock
 
 TONE_SECONDS: Final = 0.45
@@ -19,9 +20,6 @@ _BEFORE_SECONDS: Final = 0.35
 _MOST_SECONDS: Final = 4.0
 # A tone that is read still sounds: its end lies no further back.
 _NOW_SECONDS: Final = 0.06
-# Samples so near to full scale are cut off, where more than this part of all are.
-_CLIPPED, _MOST_CLIPPED = 0.999, 1e-3
-_QUIET_DB: Final = -70.0
 # A rate that is off by more than this, as far as it can be told, is no clock that is a little off; what comes twice as
 # fast, or half, is no sound of now but a file that somebody pours out.
 _MOST_RATE_OFF, _POURED_OUT = 1e-3, 0.5
@@ -90,15 +88,15 @@ class SoundMeter:
                 lost, heard = stream.lost, np.zeros(0)
                 continue
             _check_sound(heard)
-            if _decibels(heard) < _QUIET_DB:
+            if level_db(heard) < QUIET_DB:
                 continue
             tones = steady_tones(heard, stream.rate, self._seconds)
             if tones and tones[-1].end_seconds >= heard.size / stream.rate - _NOW_SECONDS:
                 self._check_rate(stream)
                 tone = with_clock(tones[-1:], self._ppm)[0]
                 return Shown(tone.hertz, None, tone.deviation_hertz)
-        loudness = _decibels(heard)
-        if loudness < _QUIET_DB:
+        loudness = level_db(heard)
+        if loudness < QUIET_DB:
             raise DeviceError(
                 "no sound",
                 f"Nothing is heard: {loudness:.0f} dB of full scale. Check that the voice sounds, the lead and the "
@@ -128,15 +126,10 @@ class SoundMeter:
             stream.close()
 
 
-def _decibels(samples: FloatArray) -> float:
-    """The level of what swings, in dB of full scale."""
-    return 20.0 * math.log10(max(float(np.std(samples)), 1e-12)) if samples.size else -240.0
-
-
 def _check_sound(samples: FloatArray) -> None:
     """Refuse sound that is cut off."""
-    part = float(np.mean(np.abs(samples) >= _CLIPPED))
-    if part > _MOST_CLIPPED:
+    part = clipped_part(samples)
+    if part > MOST_CLIPPED:
         raise DeviceError(
             "clipped",
             f"The input clips: {100.0 * part:.1f} % of its samples stand at full scale. Turn its level down, then "
