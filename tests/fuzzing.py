@@ -39,7 +39,7 @@ from dynamis.files.linearity_csv import read_linearity
 from dynamis.files.midi_tuning import LENGTH, checksum, read_tuning_dump
 from dynamis.files.opening import DamagedFileError
 from dynamis.files.readings_csv import guess_layout, read_rows, strict_layout
-from dynamis.files.recording import read_recording
+from dynamis.files.recording import read_recording, recorded_traces
 from dynamis.files.salvage import salvage
 from dynamis.files.scala import read_keymap, read_scale
 from dynamis.files.scope_csv import read_traces
@@ -322,6 +322,12 @@ def _trace(separator: str, head: str) -> bytes:
 
 def _heard(path: Path) -> object:
     sound = read_recording(path)
+    with contextlib.suppress(InputError):
+        _ = [
+            measured_sentences(measure(one), Style())
+            for one in recorded_traces(path, 10.0)
+            if one.seconds.size < 20_000
+        ]
     return steady_tones(sound.samples[:16000], sound.rate)
 
 

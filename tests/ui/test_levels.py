@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
+import soundfile
 from drive import action, press, settle, table_texts, type_into, with_dialog
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QInputDialog, QLabel
 
 from dynamis.bench.document.ports import PortRef
 from dynamis.bench.judging.levels import levels_of
+from dynamis.errors import InputError
+from dynamis.files.recording import recorded_traces
 
 CONTROL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 GATE, SINK = PortRef("workshop-board", "gate"), PortRef("gallery-voice", "gate")
@@ -137,3 +142,27 @@ def test_what_an_oscilloscope_saved_is_dropped_and_taken_into_the_port_that_is_l
     file_names.append("")
     action(window, "Open a trace against time").trigger()
     assert window.session.bench.port(clock).gate == gate
+
+
+def test_a_recording_is_measured_by_the_volts_of_its_full_scale(station, tmp_path, monkeypatch):
+    """A pulse of 20 ms at half of full scale, which is 10 V: 5 V, by hand; the second channel clips."""
+    t = np.arange(4800) / 48000.0
+    pulse = 0.5 * ((t >= 0.03) & (t < 0.05))
+    soundfile.write(tmp_path / "gate.wav", pulse, 48000, subtype="FLOAT")
+    soundfile.write(tmp_path / "clips.wav", np.stack([pulse, 2.0 * pulse], 1), 48000, subtype="PCM_16")
+    window, answers = station.window(), ["10 V", "a lot", "10 V"]
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_: (answers.pop(0), True))
+
+    def look(dialog):
+        told = " ".join(one.text() for one in dialog.findChildren(QLabel)).replace("\u00a0", " ")
+        assert "5.000" in told
+        assert "Up for 20 ms" in told
+        dialog.reject()
+
+    with_dialog(lambda: window.take_file(tmp_path / "gate.wav"), look)
+    window.take_file(tmp_path / "gate.wav")
+    assert "which is no number" in window.sentence.text()
+    window.take_file(tmp_path / "clips.wav")
+    assert "channel 1 clips, 20.0 %" in window.sentence.text()
+    with pytest.raises(InputError, match="more than 0"):
+        recorded_traces(tmp_path / "gate.wav", 0.0)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
@@ -12,12 +12,19 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dynamis.errors import InputError
+from dynamis.notation.style import plain
+from dynamis.tuner.live import MOST_CLIPPED, clipped_part
+from dynamis.waveform.trace import Trace
 
 if TYPE_CHECKING:
     import soundfile
 
 MOST_SECONDS: Final = 3600.0
 MOST_CHANNELS: Final = 64
+# Measured against time: so many samples of so many channels, by at most so many volts at full scale.
+MOST_TRACED: Final = 2_000_000
+MOST_TRACES: Final = 8
+MOST_FULL_SCALE: Final = 1000.0
 _RATES: Final = (4000, 768_000)
 _BLOCK: Final = 1 << 18
 
@@ -48,6 +55,33 @@ def read_recording(path: Path, index: int | None = None) -> Recording:
         blocks = [block[:, index] for block in _blocks(sound, path)]
         samples = np.concatenate(blocks) if blocks else np.zeros(0, np.float32)
         return Recording(samples, float(sound.samplerate), index, channels)
+
+
+def recorded_traces(path: Path, full_scale_volts: float, stop: Callable[[], bool] = lambda: False) -> list[Trace]:
+    """Every channel of a recording as volts against time, by the volts that its full scale stands for.
+
+    Raises `InputError` for a recording that is too long or clips; stop : asked between channels, raises then too.
+    """
+    with _opened(path) as sound:
+        channels, length = sound.channels, sound.frames
+    if length > MOST_TRACED:
+        raise InputError(f"{path}: {length} samples; at most {MOST_TRACED} are measured against time. Cut it first.")
+    if not 0.0 < full_scale_volts <= MOST_FULL_SCALE:
+        raise InputError(f"The full scale is {plain(full_scale_volts)} V; more than 0 and at most 1000 V was expected.")
+    traces = []
+    for index in range(min(channels, MOST_TRACES)):
+        if stop():
+            raise InputError(f"{path}: the reading was given up.")
+        one = read_recording(path, index)
+        clipped = clipped_part(one.samples)
+        if clipped > MOST_CLIPPED:
+            raise InputError(
+                f"{path}: channel {index} clips, {100.0 * clipped:.1f} % of its samples stand at full scale: what lies "
+                "beyond is not in it. Record it lower."
+            )
+        seconds = np.arange(one.samples.size) / one.rate
+        traces.append(Trace(f"channel {index}", seconds, one.samples.astype(float) * full_scale_volts))
+    return traces
 
 
 @contextmanager

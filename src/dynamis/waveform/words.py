@@ -45,8 +45,8 @@ def measured_sentences(found: Measured, style: Style, lost: int = 0) -> list[str
     noise = style.engineering(found.noise_volts, "V") if found.noise_volts else "none to be seen"
     each, wide = (style.engineering(one, "s") for one in (found.step_seconds, found.length_expanded))
     said.append(
-        f"Noise from sample to sample: {noise}; a sample each {each}, so a length is known to ± {wide}. The "
-        "oscilloscope's own gain error comes on top of every level; its data sheet says how much."
+        f"Noise from sample to sample: {noise}; a sample each {each}, so a length is known to ± {wide}. The gain error "
+        "of what recorded it comes on top of every level; its data sheet says how much."
     )
     return said
 

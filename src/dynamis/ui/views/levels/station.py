@@ -8,7 +8,7 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QShowEvent
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QInputDialog, QVBoxLayout, QWidget
 
 from dynamis.bench.chains.tree import trial_link
 from dynamis.bench.document.bench import Bench
@@ -19,6 +19,7 @@ from dynamis.bench.judging.levels import Levels, levels_of, loaded_to_open, with
 from dynamis.bench.judging.pairs import PairFit, judge_pair
 from dynamis.electrics.finding import VERDICT_WORDS, Finding
 from dynamis.errors import InputError
+from dynamis.notation.numbers import parse_quantity
 from dynamis.notation.style import tied
 from dynamis.ui.course import CourseRunner
 from dynamis.ui.dialogs.working import in_background
@@ -38,13 +39,15 @@ from dynamis.ui.widgets.thread_strip import ThreadField
 _LINKS = (Column("gate, trigger and clock links", left=True, stretch=3, fits=False), Column(""))
 _SHOWN = ("ohms", "gate.", "works.", "bears.", "envelope.")
 
+_SOUNDS = (".wav", ".flac", ".aif", ".aiff")
+
 
 class LevelsStation(Station):
     """Gates, triggers and clocks."""
 
     title = "Levels"
     KEYS = LevelScale.KEYS
-    TAKES = (".csv", ".tsv", ".txt")
+    TAKES = (".csv", ".tsv", ".txt", *_SOUNDS)
 
     def __init__(self, session: Session, course: CourseRunner, colours: Colours, points: float) -> None:
         super().__init__(session, course, colours, points)
@@ -275,16 +278,23 @@ class LevelsStation(Station):
     # -- against time ------------------------------------------------------------------------------
 
     def take_file(self, path: Path) -> None:
-        """What an oscilloscope saved, measured beside the window, and taken into a port on wish."""
+        """What an oscilloscope saved, or a recording, measured beside the window, and taken into a port on wish."""
+        from dynamis.files.recording import recorded_traces
         from dynamis.files.scope_csv import read_traces
         from dynamis.ui.views.levels.trace_dialog import TraceDialog
         from dynamis.waveform.pulse import measure
         from dynamis.waveform.words import Seen
 
         cancelled, session = threading.Event(), self._session
+        recorded = path.suffix.lower() in _SOUNDS
+        volts = self._full_scale() if recorded else 0.0
+        if volts is None:
+            return
 
         def work() -> list[Seen]:
-            return [Seen(trace, measure(trace)) for trace in read_traces(path, cancelled.is_set)]
+            stop = cancelled.is_set
+            traces = recorded_traces(path, volts, stop) if recorded else read_traces(path, stop)
+            return [Seen(trace, measure(trace)) for trace in traces]
 
         seen = in_background(self, f"Reading {path.name}…", work, cancelled)
         if seen is None:
@@ -296,8 +306,21 @@ class LevelsStation(Station):
         if dialog.exec():
             session.document.apply(dialog.value)
 
+    def _full_scale(self) -> float | None:
+        """The volts that the full scale of a recording stands for; None where nobody says."""
+        text, taken = QInputDialog.getText(
+            self,
+            "Volts at full scale",
+            "A recording knows no volts. How many stand at its full scale? An input that blocks direct current "
+            "keeps no level: what it shows of droop is its own.",
+        )
+        if not taken:
+            return None
+        return parse_quantity(text, "V", "The full scale", decimal_comma=self._session.style.decimal_comma)
+
     def open_trace(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Open a trace", "", "Oscilloscope CSV (*.csv *.txt *.tsv)")
+        kinds = "Oscilloscope CSV (*.csv *.txt *.tsv);;Recordings (*.wav *.flac *.aif *.aiff)"
+        name, _ = QFileDialog.getOpenFileName(self, "Open a trace", "", kinds)
         if name:
             self.take_file(Path(name))
 
