@@ -23,6 +23,7 @@ from dynamis.bench.runs.analysis import analyse
 from dynamis.demo.standins import LanternStandins
 from dynamis.devices.by_hand import Hand, HandMeter, HandPlayer, Question
 from dynamis.devices.command_words import MeterWords, SourceWords
+from dynamis.devices.dialogue import Dialogue
 from dynamis.devices.interface import DeviceError
 from dynamis.devices.midi import alsa
 from dynamis.devices.midi.ports import open_output, outputs
@@ -36,7 +37,6 @@ from dynamis.devices.sound.wav_stream import WavForm, parse_wav_header
 from dynamis.devices.standins.counter_model import WORDS
 from dynamis.devices.standins.sound import RATE, WAV_HEADER
 from dynamis.devices.taking import Control, Progress, job_of, take_readings, volts_of
-from dynamis.devices.visa_line import Dialogue
 from dynamis.errors import InputError
 from timing import at_last, until
 

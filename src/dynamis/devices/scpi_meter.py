@@ -6,9 +6,10 @@ import math
 from typing import Final
 
 from dynamis.devices.command_words import MeterWords
+from dynamis.devices.dialogue import Dialogue
 from dynamis.devices.interface import DeviceError, Measurand, Shown
 from dynamis.devices.scpi import parse_error, parse_number, parse_setting, shortened
-from dynamis.devices.visa_line import READ_SECONDS, Dialogue, VisaLine
+from dynamis.devices.visa_line import READ_SECONDS, VisaLine
 from dynamis.notation.style import plain
 
 # What is further above the full scale of the range than this is no reading of it; nor is such a frequency.

@@ -6,9 +6,10 @@ import contextlib
 from typing import Final
 
 from dynamis.devices.command_words import SourceWords
+from dynamis.devices.dialogue import Dialogue
 from dynamis.devices.interface import DeviceError
 from dynamis.devices.scpi import parse_error, parse_number, shortened
-from dynamis.devices.visa_line import READ_SECONDS, Dialogue, VisaLine
+from dynamis.devices.visa_line import READ_SECONDS, VisaLine
 from dynamis.notation.style import plain
 
 # A source rounds to its own steps; further off than this it did something else.

@@ -6,11 +6,11 @@ import contextlib
 import re
 import socket
 import time
-from collections import deque
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import TYPE_CHECKING, Final
 
+from dynamis.devices.dialogue import Dialogue
 from dynamis.devices.interface import DeviceError
 from dynamis.devices.scpi import shortened
 from dynamis.notation.safe import one_line
@@ -23,8 +23,6 @@ READ_SECONDS: Final = 5.0
 # An answer is this long at most, and read in pieces of this size; where bytes may come one by one, the library gives a
 # piece all the time it takes to fill, so that it is one byte there.
 MOST_ANSWER, _PIECE = 65_536, 4096
-# Of what was said so many lines are kept, of so many characters.
-MOST_LINES, MOST_LINE = 400, 200
 _NOTICE_SECONDS: Final = 0.1  # a meter with one connection has to notice first that the one before is gone
 _PORT: Final = re.compile("[0-9]{1,5}")
 _BAUD: Final = re.compile("[0-9]{1,7}")
@@ -73,23 +71,6 @@ def parse_address(text: str, what: str = "meter") -> InstrumentAddress:
             "resource name was expected.",
         )
     return InstrumentAddress(f"TCPIP0::{host}::{port}::SOCKET", host, int(port))
-
-
-@dataclass
-class Dialogue:
-    """What was said last to an instrument and by it; kept by the line, looked at from any thread."""
-
-    lines: deque[tuple[float, bool, str]] = field(default_factory=lambda: deque(maxlen=MOST_LINES))
-
-    def add(self, *, asked: bool, text: str) -> None:
-        self.lines.append((time.time(), asked, one_line(text[:MOST_LINE], MOST_LINE)))
-
-    def words(self) -> list[str]:
-        """A line each, with its time: `>` what was said, `<` what came."""
-        return [
-            f"{time.strftime('%H:%M:%S', time.localtime(at))} {'>' if asked else '<'} {text}"
-            for at, asked, text in tuple(self.lines)
-        ]
 
 
 class VisaLine:

@@ -16,9 +16,7 @@ from dynamis.bench.runs.boards import board_letter, channel_correction, differen
 from dynamis.bench.runs.proving import Course, StepKey, course_of, next_run
 from dynamis.bench.runs.who import player_of, reader_of
 from dynamis.converter.firmware import BoardCorrection
-from dynamis.devices.by_hand import Hand, HandMeter, HandPlayer
 from dynamis.devices.interface import Board, Meter, Player
-from dynamis.devices.players import BoardPlayer, CodePlayer, SourcePlayer
 from dynamis.devices.taking import Settling, Taken, job_of, volts_of
 from dynamis.errors import InputError
 from dynamis.files.stored import now
@@ -26,6 +24,7 @@ from dynamis.ui.devices.connections import KINDS, NAMES
 from dynamis.ui.devices.devices import Devices
 
 if TYPE_CHECKING:
+    from dynamis.devices.by_hand import Hand
     from dynamis.notation.style import Style
 from dynamis.ui.session.session import Session
 
@@ -196,6 +195,9 @@ class CourseRunner(QObject):
         )
 
     def _player(self, run: RunRecord, hand: Hand) -> Player:
+        from dynamis.devices.by_hand import HandPlayer
+        from dynamis.devices.players import BoardPlayer, SourcePlayer
+
         devices, (kind, _) = self.devices, self.chosen(run)
         letter = self._letter_of(run.channel, run.serial)
         if kind == "board" and devices.board is not None and letter is not None:
@@ -212,11 +214,15 @@ class CourseRunner(QObject):
         return HandPlayer(hand)
 
     def _code_player(self, run: RunRecord, board: Board, letter: str) -> Player:
+        from dynamis.devices.players import CodePlayer
+
         others = "".join(one for one in board.identity.channels if one != letter) if run.others_move else ""
         codes = dict(zip(run.plan, run.codes, strict=True))
         return CodePlayer(board, letter, run.serial, codes, others)
 
     def _reader(self, run: RunRecord, hand: Hand, note: Callable[[], float]) -> Meter:
+        from dynamis.devices.by_hand import HandMeter
+
         devices, (_, kind) = self.devices, self.chosen(run)
         meter = {"meter": devices.meter, "sound": devices.sound}.get(kind)
         return meter or HandMeter(hand, note)

@@ -4,16 +4,18 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable
-from typing import Final, Literal, Protocol, cast
+from typing import TYPE_CHECKING, Final, Literal, Protocol, cast
 
 from PySide6.QtCore import Signal
 
 from dynamis.converter.firmware import BoardCorrection
-from dynamis.devices.command_words import MeterWords, SourceWords
+from dynamis.devices.dialogue import Dialogue
 from dynamis.devices.interface import Board, DeviceError, Meter, Player
-from dynamis.devices.players import Source
-from dynamis.devices.visa_line import Dialogue
 from dynamis.ui.devices.worker import Worker
+
+if TYPE_CHECKING:
+    from dynamis.devices.command_words import MeterWords, SourceWords
+    from dynamis.devices.players import Source
 
 Kind = Literal["board", "source", "midi", "meter", "sound"]
 KINDS: Final[tuple[Kind, ...]] = ("board", "source", "midi", "meter", "sound")
@@ -88,24 +90,28 @@ class Connections(Worker):
 
         self._connect("board", port, ask)
 
-    def connect_meter(self, address: str, words: MeterWords = MeterWords()) -> None:
+    def connect_meter(self, address: str, words: MeterWords | None = None) -> None:
         """Open an address and ask who is there.  words : what it is told."""
 
         def ask() -> Callable[[], None]:
+            from dynamis.devices.command_words import MeterWords
             from dynamis.devices.scpi_meter import ScpiMeter
 
-            meter = self._opened["meter"] = ScpiMeter(address, words, dialogue=self.dialogues["meter"])
+            meter = self._opened["meter"] = ScpiMeter(address, words or MeterWords(), dialogue=self.dialogues["meter"])
             return lambda: self._is("meter", meter, meter.identity)
 
         self._connect("meter", address, ask)
 
-    def connect_source(self, address: str, words: SourceWords = SourceWords()) -> None:
+    def connect_source(self, address: str, words: SourceWords | None = None) -> None:
         """Open an address and ask who is there; its output stays let go."""
 
         def ask() -> Callable[[], None]:
+            from dynamis.devices.command_words import SourceWords
             from dynamis.devices.scpi_source import ScpiSource
 
-            source = self._opened["source"] = ScpiSource(address, words, dialogue=self.dialogues["source"])
+            source = self._opened["source"] = ScpiSource(
+                address, words or SourceWords(), dialogue=self.dialogues["source"]
+            )
             return lambda: self._is("source", source, source.identity)
 
         self._connect("source", address, ask)

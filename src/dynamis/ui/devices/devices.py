@@ -4,15 +4,18 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Signal
 
 from dynamis.converter.firmware import BoardCorrection
-from dynamis.devices.by_hand import Hand, Question
 from dynamis.devices.interface import Board, DeviceError, Measurand, Meter, Player, Shown
 from dynamis.devices.taking import Control, Job, Progress, Taken, take_readings
 from dynamis.errors import InputError
 from dynamis.ui.devices.connections import NAMES, Connections, Kind
+
+if TYPE_CHECKING:
+    from dynamis.devices.by_hand import Hand, Question
 
 
 class Devices(Connections):
@@ -149,6 +152,8 @@ class Devices(Connections):
         """
         if self.busy:
             raise InputError("Something is under way already; pause or cancel it first.")
+        from dynamis.devices.by_hand import Hand
+
         control = Control()
         hand = Hand(control, self._ask)
         player, meter = made(hand, lambda: self._note)

@@ -10,7 +10,7 @@ from PySide6.QtGui import QFontDatabase, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPlainTextEdit, QPushButton, QSpinBox
 
 from dynamis.devices.command_words import MeterWords, SourceWords, Words
-from dynamis.devices.visa_line import Dialogue
+from dynamis.devices.dialogue import Dialogue
 from dynamis.errors import InputError
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.views.devices.device_panel import DevicePanel

@@ -8,7 +8,6 @@ from PySide6.QtWidgets import QBoxLayout, QHBoxLayout, QPlainTextEdit, QPushButt
 
 from dynamis.bench.runs.advice import belongs_sentence, comparison_sentence, feeding_sentence, plugging_sentence
 from dynamis.bench.runs.analysis import RunAnalysis
-from dynamis.bench.runs.code_runs import converter_sentences
 from dynamis.bench.runs.difference import difference_words
 from dynamis.calibration.causes.words import cause_text, shape_sentences
 from dynamis.calibration.correction_types import Correction
@@ -174,7 +173,11 @@ class WordsPanel(Panel):
             return []
         style, overlaid = self._session.style, self._session.selection.overlay_id
         other = self._session.runs.analysis(overlaid) if overlaid else None
-        words = converter_sentences(judged, other, style)
+        words = []
+        if judged.run.codes:
+            from dynamis.bench.runs.code_runs import converter_sentences
+
+            words = converter_sentences(judged, other, style)
         if judged.shape is None:
             return words or [judged.why_no_fit]
         words += shape_sentences(judged.shape, style, judged.loading_factor)
