@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+import time
+
 import msgspec
 import numpy as np
 import pytest
 
 from dynamis.bench.chains.what_if import WhatIf, changed_error, what_if_words, what_ifs
 from dynamis.bench.document.records import HeadRecord, InstrumentRecord, ReadingRecord, RunRecord
-from dynamis.bench.runs.advice import feeding_sentence
+from dynamis.bench.runs.advice import feeding_sentence, progress_words
 from dynamis.bench.runs.analysis import analyse
 from dynamis.bench.runs.beginning import new_run
 from dynamis.bench.runs.difference import difference_words
+from dynamis.bench.runs.planning import planned_words
 from dynamis.demo.lantern import CHANNEL_A, KNOWN_VOLTAGE, bench
 from dynamis.errors import InputError
 from dynamis.notation.style import Style
@@ -98,3 +101,26 @@ def test_a_switched_voltage_feeds_the_notes_whose_volts_it_has(notes, told):
         return
     with pytest.raises(InputError, match=told):
         begin()
+
+
+@pytest.mark.parametrize(("spoilt", "reason"), [(True, "decides"), (False, "tells-most")])
+def test_what_cannot_be_planned_takes_no_time(spoilt, reason):
+    """A slip is decided first; a channel of mere noise has more to go than anybody counts."""
+    chance = np.random.default_rng(1)
+    run = msgspec.structs.replace(
+        run_of("1", 1.0, 0.0).run, plan=tuple(float(note) for note in range(36, 97)), enough_cents=0.5
+    )
+    notes = (36.0, 96.0, 71.0, 66.0, 90.0, 42.0, 88.0, 65.0, 43.0, 74.0, 48.0, 87.0)
+    away = [-5000.0 * (note == 87.0) if spoilt else chance.normal(0.0, 40.0) for note in notes]
+    rows = [
+        ReadingRecord(k, run.id, k, note, 440.0 * 2.0 ** ((note - 69.0 + off / 100.0) / 12.0), "")
+        for k, (note, off) in enumerate(zip(notes, away, strict=True))
+    ]
+    judged = analyse(run, rows)
+    begun = time.process_time()
+    planned = judged.planned
+    assert time.process_time() - begun < 5.0  # it was half a minute
+    assert (planned.reason, planned.note) == (reason, judged.next_note)
+    words = "decides what is open" if spoilt else "More than 24 to go"
+    assert words in planned_words(planned, Style())
+    assert ("more than 24 to go" in progress_words(judged)) != spoilt

@@ -7,6 +7,7 @@ import pytest
 from drive import action, click, press, settle, table_texts, type_into, until, with_dialog
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QPushButton
+from tests.devices.hand import Hand
 
 from dynamis.bench.document.commands import add_meter
 from dynamis.bench.runs.analysis import as_read
@@ -14,6 +15,7 @@ from dynamis.demo.hidden import hidden_channel
 from dynamis.demo.lantern import CHANNEL_A
 from dynamis.devices.standins.counter_model import WORDS
 from dynamis.devices.taking import Settling
+from dynamis.ui.devices import devices
 from dynamis.ui.dialogs.instrument import InstrumentDialog
 from dynamis.ui.dialogs.instruments import InstrumentsDialog
 from dynamis.ui.dialogs.tuner import TunerDialog
@@ -281,3 +283,18 @@ def test_a_converter_run_finds_the_step_that_the_unit_hides(window, lantern):
     assert table_texts(window.station.readings.readings)[0][1] == "code 512"
     # It is no step of the course, which goes on from the runs of notes.
     assert all(not run.codes for run in [window.course._like(window.session.selection.channel)])
+
+
+def test_a_board_does_not_go_safe_while_somebody_takes_their_time(window, lantern, monkeypatch):
+    """It goes to rest after ten seconds of silence; whoever types slowly is not the board's silence."""
+    monkeypatch.setattr(devices, "ALIVE_SECONDS", 0.05)
+    connect(window, "board", lantern.board.path)
+    begin(window, reader="hand", plan="48,60", title="Slowly")
+    press(window, Qt.Key.Key_F5)
+    until(lambda: window.devices.question is not None)
+    heard = Hand(lantern).heard
+    until(lambda: heard.count("PING") >= 3)
+    assert lantern.world.code("A") > 0
+    window.devices.cancel()
+    until(lambda: not window.devices.busy)
+    assert lantern.world.code("A") == 0

@@ -8,6 +8,7 @@ from dynamis.bench.chains.node import METER, link_net
 from dynamis.bench.document.bench import Bench
 from dynamis.bench.document.records import AdoptionRecord, RunRecord
 from dynamis.bench.runs.analysis import RunAnalysis
+from dynamis.bench.runs.planning import to_go_words
 from dynamis.errors import InputError
 from dynamis.notation.style import Style
 from dynamis.pitch.notes import note_label
@@ -112,7 +113,9 @@ def progress_words(judged: RunAnalysis) -> str:
     count, planned = len(judged.valid), judged.planned
     if planned is not None:
         readings = f"{count} reading{'' if count == 1 else 's'}"
-        return f"{readings}, about {planned.to_go} to go" if planned.note is not None else f"{readings}: enough is read"
+        return (
+            f"{readings}, {to_go_words(planned)} to go" if planned.note is not None else f"{readings}: enough is read"
+        )
     if judged.run.passes > 1:
         return f"{count} of {len(judged.run.plan) * judged.run.passes} readings taken"
     read = {row.note for row in judged.valid}

@@ -23,7 +23,7 @@ from dynamis.bench.document.records import (
 )
 from dynamis.bench.gear.instruments import frequency_limits
 from dynamis.bench.runs.passes import left_of
-from dynamis.bench.runs.planning import Planned, plan_next
+from dynamis.bench.runs.planning import Planned, deciding, plan_next
 from dynamis.calibration.causes.describe import Shape, describe_shape
 from dynamis.calibration.correction_types import ConstantsCorrection, Correction, TableCorrection, TrimmerCorrection
 from dynamis.calibration.corrections import corrections_for
@@ -116,10 +116,10 @@ class RunAnalysis:
     def next_note(self) -> float | None:
         """The note to read next: one that decides what is open, else the first of the plan without a valid reading, or
         the one that tells most where few are to do; None when enough is read."""
-        if self.shape is not None and self.shape.asks:
-            return self.shape.asks[0]
         if self.planned is not None:
             return self.planned.note
+        if self.shape is not None and self.shape.asks:
+            return self.shape.asks[0]
         return next(iter(left_of(self.run, (reading.note for reading in self.valid))), None)
 
     @cached_property
@@ -128,6 +128,8 @@ class RunAnalysis:
         run = self.run
         if run.enough_cents is None or not run.plan:
             return None
+        if self.shape is not None and self.shape.asks:
+            return deciding(self.shape.asks)
         notes = np.array(sorted(set(run.plan)), float)
         reads = self.model.expected_shown(notes)
         own = reading_uncertainty(reads, np.zeros(notes.size), self.model, self.meter).independent

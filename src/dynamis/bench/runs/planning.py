@@ -10,14 +10,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dynamis.calibration.planning.belief import Channel, carries
-from dynamis.calibration.planning.choice import Planner
+from dynamis.calibration.planning.choice import MOST_AHEAD, Planner
 from dynamis.converter.transfers import DacTransfer
 from dynamis.notation.style import Style
 from dynamis.pitch.model import PitchModel
 from dynamis.pitch.tolerance import ToleranceProfile
 
 FloatArray = NDArray[np.float64]
-Reason = Literal["lowest", "highest", "tells-most", "again", "enough"]
+Reason = Literal["lowest", "highest", "tells-most", "again", "enough", "decides"]
 
 
 @dataclass(frozen=True)
@@ -35,6 +35,17 @@ class Planned:
     then_cents: float
     change_cents: float
     carry_code: float = 0.0
+
+
+def deciding(asks: Sequence[float]) -> Planned:
+    """Notes that decide what is open come first: as long as a reading may be a slip, nothing can be planned by it."""
+    unknown = float("nan")
+    return Planned(asks[0], len(asks), "decides", unknown, unknown, unknown)
+
+
+def to_go_words(planned: Planned) -> str:
+    """About how many readings are left; of very many nobody knows how many."""
+    return f"more than {MOST_AHEAD}" if planned.to_go > MOST_AHEAD else f"about {planned.to_go}"
 
 
 def plan_next(
@@ -101,7 +112,10 @@ def _carry_beside(channel: Channel, note: float) -> float:
 
 def planned_words(planned: Planned, style: Style) -> str:
     """Why this note, and about how many are to go."""
-    about = f"About {planned.to_go} to go." if planned.to_go > 1 else "The last one."
+    words = to_go_words(planned)
+    about = f"{words[:1].upper()}{words[1:]} to go." if planned.to_go > 1 else "The last one."
+    if planned.reason == "decides":
+        return "It decides what is open."
     if planned.reason == "enough":
         change = style.cents(planned.change_cents)
         return f"Enough is read: one more reading would change the correction by about {change} ct."

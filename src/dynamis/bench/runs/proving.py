@@ -18,6 +18,7 @@ import numpy as np
 from dynamis.bench.document.records import AdoptionRecord, HeadRecord, RunRecord
 from dynamis.bench.runs.analysis import RunAnalysis
 from dynamis.bench.runs.drift import drift_sentence, find_drift
+from dynamis.bench.runs.planning import to_go_words
 from dynamis.calibration.words import verdict_sentence
 from dynamis.notation.style import Style
 from dynamis.pitch.tolerance import Verdict
@@ -204,7 +205,8 @@ def _whole_notes(known: list[RunRecord]) -> tuple[float, ...]:
 
 def _left(judged: RunAnalysis) -> str:
     if judged.planned is not None:
-        return f"About {judged.planned.to_go} readings"
+        words = to_go_words(judged.planned)
+        return f"{words[:1].upper()}{words[1:]} readings"
     read = {row.note for row in judged.valid}
     left = f"{sum(note not in read for note in judged.run.plan)} of {len(judged.run.plan)} notes"
     asks = 0 if judged.shape is None else len(judged.shape.asks)

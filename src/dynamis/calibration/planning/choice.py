@@ -22,7 +22,7 @@ FloatArray = NDArray[np.float64]
 Aim = Literal["line", "table"]
 # With fewer readings a line proves nothing, and a slip shows in none.
 LEAST_READINGS: Final = 5
-_MOST_AHEAD: Final = 200
+MOST_AHEAD: Final = 24
 
 
 @dataclass(frozen=True)
@@ -59,10 +59,10 @@ class Planner:
         return None if enough else following
 
     def ahead(self, read: Sequence[float], amount_cents: float) -> list[float]:
-        """The notes that would be read from here on, as things stand."""
+        """The notes that would be read from here on, as things stand; no more than `MOST_AHEAD` are looked for."""
         notes = list(read)
         found: list[float] = []
-        while len(found) < _MOST_AHEAD:
+        while len(found) < MOST_AHEAD:
             following = self.wanted(notes, amount_cents)
             if following is None:
                 break

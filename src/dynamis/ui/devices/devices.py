@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import threading
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
@@ -13,6 +14,7 @@ from dynamis.devices.interface import Board, DeviceError, Measurand, Meter, Play
 from dynamis.devices.taking import Control, Job, Progress, Taken, take_readings
 from dynamis.errors import InputError
 from dynamis.ui.devices.connections import NAMES, Connections, Kind
+from dynamis.ui.devices.worker import ALIVE_SECONDS
 
 if TYPE_CHECKING:
     from dynamis.devices.by_hand import Hand, Question
@@ -164,14 +166,25 @@ class Devices(Connections):
             store(taken)
             self.show(lambda: self.taken.emit(run_id))
 
+        over = threading.Event()
+
         def work() -> None:
+            # Whoever waits for a hand, or plays by something else, is no reason for a board to go safe.
+            threading.Thread(target=self._keep_alive_until, args=(over,), name="alive", daemon=True).start()
             try:
                 take_readings(job, player, meter, control=control, store=keep, tell=self._tell)
             finally:
+                over.set()
                 self.show(lambda: self._over(control))
 
         self.do(work)
         self.changed.emit()
+
+    def _keep_alive_until(self, over: threading.Event) -> None:
+        board = self.board
+        while board is not None and not over.wait(ALIVE_SECONDS):
+            with contextlib.suppress(DeviceError):  # the taking meets it too, and says so
+                board.keep_alive()
 
     def _tell(self, progress: Progress) -> None:
         if progress.note is not None:

@@ -11,7 +11,7 @@ from PySide6.QtCore import QObject, Signal
 
 from dynamis.errors import InputError
 
-_ALIVE_SECONDS = 3.0
+ALIVE_SECONDS = 3.0
 
 
 class Worker(QObject):
@@ -37,7 +37,7 @@ class Worker(QObject):
     def _serve(self) -> None:
         while True:
             try:
-                work = self._work.get(timeout=_ALIVE_SECONDS)
+                work = self._work.get(timeout=ALIVE_SECONDS)
             except queue.Empty:
                 work = self._stay_alive
             if work is None:
