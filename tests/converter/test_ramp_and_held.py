@@ -165,13 +165,22 @@ def test_a_held_code_beside_the_other_channels_moving():
         other = taken(moving, lambda code, k, shift=shift: 2.7648 + shift + chance.normal(0.0, 5e-5))
         told = converter_sentences(other, first, Style())
         assert "Code 2048 held for 40 readings in 39 s" in told[0]
+        # 0.015 % of 2.765 V and 4 counts of 0.1 mV are common to all readings: U = 2 sqrt(0.41² + 0.4²) / sqrt(3) mV.
+        assert "± 0.66" in told[0].replace("\u00a0", " ")
         assert "does not drift" in told[1]
         assert word in told[2]
 
 
 @pytest.mark.parametrize(
     ("text", "told"),
-    [("", "was expected"), ("5:1", "rising"), ("4096", "0 to 4095"), ("1,x", "was expected"), ("1:9:0", "rising")],
+    [
+        ("", "was expected"),
+        ("5:1", "rising"),
+        ("4096", "0 to 4095"),
+        ("1,x", "was expected"),
+        ("²", "was expected"),
+        ("1:9:0", "rising"),
+    ],
 )
 def test_codes_that_are_none_are_refused(text, told):
     assert parse_codes("0:10:5, 7, 5", 12) == (0, 5, 10, 7)

@@ -7,6 +7,7 @@ The output is safe whenever nothing is being read: while paused, after the end, 
 from __future__ import annotations
 
 import contextlib
+import math
 import threading
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
@@ -327,11 +328,18 @@ def job_of(
         notes,
         run.quantity,
         full_scale,
-        _AGREE_COUNTS * resolution if run.quantity == "volts" else _AGREE_HERTZ,
+        _agree(run, resolution),
         tuple(jumps.tolist()),
         settling,
         None if judge is None or not few else lambda: _following(judge()),
     )
+
+
+def _agree(run: RunRecord, resolution_volts: float) -> float:
+    """How far two readings in a row may lie apart; of a held code any, since what differs is what is looked for."""
+    if run.holds:
+        return math.inf
+    return _AGREE_COUNTS * resolution_volts if run.quantity == "volts" else _AGREE_HERTZ
 
 
 def volts_of(run: RunRecord, notes: Sequence[float]) -> NDArray[np.float64]:

@@ -174,7 +174,7 @@ class CourseRunner(QObject):
             raise InputError("There is no run to take readings for; begin one first.")
         why = self.why_not(run)
         if why:
-            if "hand" not in why:
+            if self.chosen(run) != ("hand", "hand"):
                 self.connect_wanted.emit()
             raise InputError(why)
         if session.document.file.read_only:

@@ -36,7 +36,7 @@ def parse_codes(text: str, bits: int) -> tuple[int, ...]:
     top = 2**bits - 1
     for part in text.split(","):
         numbers = [one.strip() for one in part.split(":")]
-        if not all(one.isdigit() and len(one) < _MOST_DIGITS for one in numbers) or len(numbers) > 3:
+        if not all(one.isascii() and one.isdigit() and len(one) < _MOST_DIGITS for one in numbers) or len(numbers) > 3:
             raise InputError(f"The codes are {quoted(text)}; 0:{top}:64 or 2040,2041 was expected.")
         first, *rest = map(int, numbers)
         last, step = [*rest, 1][:2] if rest else (first, 1)
@@ -162,7 +162,7 @@ def _ramp_words(judged: RunAnalysis, found: Ramp, style: Style) -> list[str]:
     worst = found.worst
     ends = int(np.argmax(np.abs(found.endpoint_lsb)))
     inl = (
-        f"INL at most {style.number(float(found.bestfit_lsb[worst]), 2, sign=True)} ± "
+        f"Of the codes that were read INL is at most {style.number(float(found.bestfit_lsb[worst]), 2, sign=True)} ± "
         f"{style.number(float(found.expanded_lsb[worst]), 2)} LSB by the best fit, at code {found.codes[worst]}, and "
         f"{style.number(float(found.endpoint_lsb[ends]), 2, sign=True)} LSB by the end points, at code "
         f"{found.codes[ends]}; an LSB is {style.millivolts(abs(found.lsb_volts), 3)}, "
@@ -246,6 +246,12 @@ def _name(judged: RunAnalysis) -> str:
     return f"unit {run.serial} {run.port.replace('-', ' ')}"
 
 
+def _common_volts(judged: RunAnalysis) -> float:
+    """Standard uncertainty of a held level by what all its readings share: the meter's gain and zero."""
+    cents = judged.model.law.cents_per_volt(judged.values)
+    return float(np.max(judged.common_cents / np.abs(cents)))
+
+
 def _held_words(judged: RunAnalysis, still: Held, style: Style) -> list[str]:
     at = still.mean_volts
     noise = _cents_of(judged, still.noise_volts, at)
@@ -253,8 +259,9 @@ def _held_words(judged: RunAnalysis, still: Held, style: Style) -> list[str]:
     span = f"{count} readings" if lasted is None else f"{count} readings in {style.number(lasted, 0)} s"
     told = [
         f"Code {judged.run.codes[0]} held for {span} stands at {style.volts(at)} ± "
-        f"{style.millivolts(2.0 * still.mean_deviation, 3)} and changes by {style.millivolts(still.noise_volts, 3)} "
-        f"rms from reading to reading, {style.number(noise, 2)} ct; the meter's own noise is in that."
+        f"{style.millivolts(2.0 * math.hypot(still.mean_deviation, _common_volts(judged)), 3)} and changes by "
+        f"{style.millivolts(still.noise_volts, 3)} rms from reading to reading, {style.number(noise, 2)} ct; the "
+        "meter's own noise is in that."
     ]
     if still.jump_volts is not None and still.jump_after is not None:
         told.append(
@@ -274,7 +281,9 @@ def _held_words(judged: RunAnalysis, still: Held, style: Style) -> list[str]:
 def _held_beside(mine: RunAnalysis, still: Held, other: RunAnalysis, before: Held, style: Style) -> str:
     """What moves a held level: with the other channels still, and moving."""
     shift = still.mean_volts - before.mean_volts
-    sure = 2.0 * math.hypot(still.mean_deviation, before.mean_deviation)
+    alike = mine.run.meter is not None and mine.run.meter == other.run.meter
+    common = (0.0, 0.0) if alike else (_common_volts(mine), _common_volts(other))
+    sure = 2.0 * math.hypot(still.mean_deviation, before.mean_deviation, *common)
     cents = style.cents(_cents_of(mine, shift, still.mean_volts))
     beside = (
         f"Beside {other.run.title}: {style.millivolts(shift, 3, sign=True)} ± {style.millivolts(sure, 3)}, {cents} ct, "

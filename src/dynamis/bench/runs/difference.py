@@ -90,7 +90,7 @@ def _by_note(judged: RunAnalysis) -> dict[float, tuple[float, float, float]]:
 
 
 def changed_between(bench: Bench, first: RunRecord, second: RunRecord, style: Style) -> list[str]:
-    """What the two were taken with that is not the same, each in words."""
+    """What two runs of one channel were taken with that is not the same, each in words."""
     said = []
 
     def plugged(run: RunRecord) -> str:
@@ -104,14 +104,7 @@ def changed_between(bench: Bench, first: RunRecord, second: RunRecord, style: St
 
     heads = {"nominal": "nominal codes", "constants": "constants", "table": "a table"}
 
-    def gear(run: RunRecord) -> str:
-        known = next((one.name for one in bench.gear if one.id == run.gear), None)
-        return run.gear if known is None else known
-
     for what, before, after in (
-        ("gear", gear(first), gear(second)),
-        ("unit", first.serial, second.serial),
-        ("channel", first.port, second.port),
         ("in force", heads[first.head.kind], heads[second.head.kind]),
         ("plugged", plugged(first), plugged(second)),
         ("read", first.where, second.where),

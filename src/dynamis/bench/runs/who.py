@@ -23,8 +23,10 @@ PLAYER_WORDS: Final[dict[PlayerKind, str]] = {
 READER_WORDS: Final[dict[ReaderKind, str]] = {"meter": "meter or counter", "sound": "sound", "hand": "hand"}
 
 
-def players_for(side: str) -> tuple[PlayerKind, ...]:
-    """What may play an output, or feed an input."""
+def players_for(side: str, *, codes: bool = False) -> tuple[PlayerKind, ...]:
+    """What may play an output, or feed an input; codes : or set a converter to codes."""
+    if codes:
+        return "board", "hand"
     return ("board", "midi", "hand") if side == "output" else ("source", "hand")
 
 

@@ -203,7 +203,7 @@ def _opened(address: str) -> tuple[int, Callable[[], None]]:
             raise DeviceError("absent", f"{address} cannot be opened ({error.strerror}).") from error
         return descriptor, lambda: _closed(descriptor)
     host, _, port = address.rpartition(":")
-    if not host or not port.isdigit() or not 0 < int(port) < 65536:
+    if not host or not (port.isascii() and port.isdigit() and len(port) < 6) or not 0 < int(port) < 65536:
         raise DeviceError("address", f"The sound's address is {shortened(address)}; host:port or a pipe was expected.")
     try:
         line = socket.create_connection((host, int(port)), _OPEN_SECONDS)

@@ -25,7 +25,7 @@ from dynamis.ui.theme.palette import Colours
 from dynamis.ui.theme.verdict import shape_pixmap
 from dynamis.ui.views.devices.board_panel import BoardPanel
 from dynamis.ui.views.devices.device_panel import DevicePanel, state_sign
-from dynamis.ui.views.devices.instrument_panels import MeterPanel, MidiPanel, SoundPanel, SourcePanel, SpokenPanel
+from dynamis.ui.views.devices.instrument_panels import MeterPanel, MidiPanel, SoundPanel, SourcePanel
 from dynamis.ui.views.devices.simulated_panel import SimulatedPanel
 from dynamis.ui.widgets.panel import Panel, set_text
 from dynamis.ui.widgets.table import Table
@@ -282,10 +282,6 @@ class DevicesStation(Station):
     def table(self) -> Table:
         """The table that Copy and Save CSV work on."""
         return self.board.held
-
-    def spoken(self) -> tuple[SpokenPanel, ...]:
-        """The panels of what is spoken to in words."""
-        return self.meter, self.source
 
     def sizeHint(self) -> QSize:
         return QSize(900, 500)

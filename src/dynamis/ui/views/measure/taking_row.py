@@ -86,7 +86,7 @@ class TakingRow(QWidget):
     def _show_who(self, run: RunRecord) -> None:
         chosen = self._course.chosen(run)
         boxes: tuple[tuple[QComboBox, tuple[str, ...], Mapping[Any, str], str], ...] = (
-            (self.player, players_for(run.side), PLAYER_WORDS, chosen[0]),
+            (self.player, players_for(run.side, codes=bool(run.codes)), PLAYER_WORDS, chosen[0]),
             (self.reader, readers_for(run.quantity), READER_WORDS, chosen[1]),
         )
         for box, kinds, words, mine in boxes:
