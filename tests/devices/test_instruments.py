@@ -33,6 +33,7 @@ from dynamis.devices.scpi_source import ScpiSource
 from dynamis.devices.serial_board import SerialBoard
 from dynamis.devices.sound.inputs import open_sound, sounds
 from dynamis.devices.sound.meter import SoundMeter
+from dynamis.devices.sound.stream import Inflow
 from dynamis.devices.sound.wav_stream import WavForm, parse_wav_header
 from dynamis.devices.standins.counter_model import WORDS
 from dynamis.devices.standins.sound import RATE, WAV_HEADER
@@ -348,6 +349,20 @@ def test_a_wav_that_never_ends_is_read_from_a_pipe_that_sox_writes(tmp_path):
         port = free.getsockname()[1]
     with pytest.raises(DeviceError, match="Nothing sends sound"):
         open_sound(f"127.0.0.1:{port}")
+
+
+@pytest.mark.parametrize(("held_up", "told"), [(0.0, True), (0.15, False)])
+def test_a_computer_that_is_held_up_is_no_wrong_rate(held_up, told):
+    """Blocks of 20 ms at 44 100 a second that are said to be 48 000; held up once, nothing can be told of the rate."""
+    now = [0.0]
+    flow = Inflow("input", 48000.0, clock=lambda: now[0])
+    assert np.isnan(flow.arrived_rate()[0])
+    for k in range(100):
+        now[0] = max(0.02 * k, (1.2 + held_up) * (k >= 60) * (held_up > 0.0))
+        flow.put(np.zeros(882))
+    rate, deviation = flow.arrived_rate()
+    assert (rate == pytest.approx(44100.0, rel=1e-3)) == told
+    assert np.isnan(deviation) != told
 
 
 def test_headers_of_wavs_are_read_and_refused():

@@ -18,6 +18,8 @@ FloatArray = NDArray[np.float64]
 _MOST_WAITING_SECONDS: Final = 30.0
 # Samples are counted against this computer's clock over the last seconds, from so many blocks and seconds on.
 _COUNTED_SECONDS, _LEAST_COUNTED_SECONDS, _LEAST_BLOCKS = 2.5, 1.0, 20
+# A gap so many times longer than the usual one, and than this, is a computer that was held up.
+_STALL, _LEAST_GAP_SECONDS = 3.0, 0.015
 # Nothing came for so long: the device is silent.
 QUIET_SECONDS: Final = 2.0
 
@@ -129,6 +131,9 @@ class Inflow:
             arrivals = np.array(self._arrivals)
         if len(arrivals) < _LEAST_BLOCKS or arrivals[-1, 0] - arrivals[0, 0] < _LEAST_COUNTED_SECONDS:
             return float("nan"), float("nan")
+        gaps = np.diff(arrivals[:, 0])
+        if np.max(gaps) > _STALL * max(float(np.median(gaps)), _LEAST_GAP_SECONDS):
+            return float("nan"), float("nan")  # held up on the way: what comes late, and then at once, tells no rate
         seconds, counts = (arrivals - arrivals.mean(axis=0)).T
         rate = float(seconds @ counts / (seconds @ seconds))
         left = counts - rate * seconds
