@@ -9,11 +9,23 @@ import os
 import queue
 import sys
 import threading
+import time
 
 import jack
 import numpy as np
 
-client = jack.Client("peer", servername=os.environ["JACK_DEFAULT_SERVER"], no_start_server=True)
+
+def joined() -> jack.Client:
+    """It takes a moment until the server is there."""
+    for _ in range(300):
+        try:
+            return jack.Client("peer", servername=os.environ["JACK_DEFAULT_SERVER"], no_start_server=True)
+        except jack.JackError:
+            time.sleep(0.1)
+    raise SystemExit("no server")
+
+
+client = joined()
 source, tone = client.midi_inports.register("in"), client.outports.register("tone")
 heard: queue.SimpleQueue[str] = queue.SimpleQueue()
 listening = threading.Event()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import re
 import socket
@@ -409,30 +410,55 @@ class Peer:
         self._process.communicate()
 
 
-@pytest.fixture
-def jack(monkeypatch):
+def hears(meter: SoundMeter) -> bool:
+    """Whether anything comes through: JACK tells of a connection before it carries sound."""
+    try:
+        meter.read()
+    except DeviceError as error:
+        assert "Nothing is heard" in str(error)
+        return False
+    return True
+
+
+@contextlib.contextmanager
+def jack_server(name: str):
     """A JACK server on its dummy driver, with somebody who sings and listens."""
-    name = f"dynamis-test-{os.getpid()}"
-    monkeypatch.setenv("JACK_DEFAULT_SERVER", name)
-    command = ["jackd", "--no-realtime", "-n", name, "-d", "dummy", "-r", "48000", "-p", "256", "-C", "2", "-P", "2"]
+    if not any(one.read_text() == "jackd\n" for one in Path("/proc").glob("[0-9]*/comm")):
+        # A machine has places for eight servers, and those that were killed hold theirs.
+        for left in Path("/dev/shm").glob("jack*"):
+            if left.is_file() and left.owner() == Path.home().owner():
+                left.unlink(missing_ok=True)
+    # In step with its clients (-S), and patient with them: a machine that is held up loses no message then.
+    command = ["jackd", "--no-realtime", "-S", "-t", "2000", "-n", name]
+    command += ["-d", "dummy", "-r", "48000", "-p", "1024", "-C", "2", "-P", "2"]
     made = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
-    peer = None
-    for _ in range(20):  # it takes a moment to be there
-        peer = Peer()
+    peer = Peer()
+    try:
+        until(lambda: "ready" in peer.heard or made.poll() is not None, 30.0)
+        peer.server = made
+        yield peer
+    finally:
+        peer.close()
+        made.kill()
+        made.wait(10)
+
+
+def test_jack_carries_midi_out_and_sound_in(monkeypatch):
+    """A server of its own for each try: a held-up machine can break one."""
+    for left in (2, 1, 0):
+        name = f"dynamis-test-{left}"
+        monkeypatch.setenv("JACK_DEFAULT_SERVER", name)
         try:
-            until(lambda peer=peer: "ready" in peer.heard, 1.5)
-            break
-        except AssertionError:
-            peer.close()
-    peer.server = made
-    yield peer
-    peer.close()
-    made.kill()
-    made.wait(10)
+            with jack_server(name) as jack:
+                carried_by_jack(jack)
+            return
+        except (AssertionError, DeviceError):
+            if not left:
+                raise
 
 
-def test_jack_carries_midi_out_and_sound_in(jack):
-    assert "jack:peer:in" in outputs()[0]
+def carried_by_jack(jack: Peer) -> None:
+    until(lambda: "jack:peer:in" in outputs()[0], 15.0)
     player = MidiPlayer(lambda: open_output("jack:peer:in"), 16)
     player.recover()
     player.play(69.0)
@@ -450,6 +476,7 @@ def test_jack_carries_midi_out_and_sound_in(jack):
     with pytest.raises(DeviceError, match="Nothing is heard"):
         meter.read()
     jack.ask("connect", "connected")
+    until(lambda: hears(meter), 15.0)
     assert meter.read().value == pytest.approx(220.0, rel=2e-6)
     with pytest.raises(DeviceError, match="has 2 channels"):
         open_sound("audio:system, JACK Audio Connection Kit", 5)

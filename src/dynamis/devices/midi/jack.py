@@ -13,6 +13,8 @@ from dynamis.devices.midi.ports import JACK
 
 _MOST_WAITING: Final = 1024
 _CONNECT_SECONDS: Final = 2.0
+# A server that is busy starting, or a machine that is held up, refuses once and takes the next.
+_TRIES, _BETWEEN_SECONDS = 3, 0.2
 
 
 def _client(name: str = "dynamis") -> Any:
@@ -22,10 +24,15 @@ def _client(name: str = "dynamis") -> Any:
         raise DeviceError("absent", f"There is no JACK here ({error}): install libjack for its ports.") from error
     jack.set_error_function(_quiet)
     jack.set_info_function(_quiet)
-    try:
-        return jack.Client(name, no_start_server=True)
-    except jack.JackError as error:
-        raise DeviceError("absent", "No JACK server is running: start one, or use another system's ports.") from error
+    for left in reversed(range(_TRIES)):
+        try:
+            return jack.Client(name, no_start_server=True)
+        except jack.JackError as error:
+            if not left:
+                sentence = "No JACK server is running: start one, or use another system's ports."
+                raise DeviceError("absent", sentence) from error
+        time.sleep(_BETWEEN_SECONDS)
+    raise AssertionError("unreachable")
 
 
 def _quiet(_: str) -> None:

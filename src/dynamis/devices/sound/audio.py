@@ -14,7 +14,7 @@ from dynamis.devices.sound.wav_stream import WavStream
 
 _COMMAND: Final = (sys.executable, "-m", "dynamis.devices.sound.capture")
 _LIST_SECONDS: Final = 15.0
-_END_SECONDS: Final = 2.0
+_END_SECONDS: Final = 5.0
 
 
 def audio_inputs() -> list[str]:
@@ -39,6 +39,8 @@ def _named(errors: bytes) -> DeviceError:
 
 class AudioStream(WavStream):
     """address : `audio:NAME, SYSTEM`, as `audio_inputs` gives it.  channel : from 0."""
+
+    open_seconds = _LIST_SECONDS  # a process starts, and looks at every interface first
 
     def __init__(self, address: str, channel: int = 0) -> None:
         self._process = subprocess.Popen(

@@ -105,6 +105,8 @@ def _form(chunk: bytes) -> WavForm:
 class WavStream(Inflow):
     """address : host:port, or the path of a pipe.  channel : from 0."""
 
+    open_seconds = _OPEN_SECONDS
+
     def __init__(self, address: str, channel: int = 0) -> None:
         self._listen_to(address, channel, *_opened(address))
 
@@ -140,7 +142,7 @@ class WavStream(Inflow):
         return DeviceError("unplugged", f"{self.identity} has ended: start it again, then go on.")
 
     def _header(self) -> tuple[WavForm, bytes]:
-        data, until = b"", time.monotonic() + _OPEN_SECONDS
+        data, until = b"", time.monotonic() + self.open_seconds
         while time.monotonic() < until:
             try:
                 piece = self._piece(0.1)
@@ -155,7 +157,8 @@ class WavStream(Inflow):
             found = parse_wav_header(data)
             if found is not None:
                 return found[0], data[found[1] :]
-        raise DeviceError("silent", f"No sound has come from {self.identity} within {_OPEN_SECONDS:.0f} s: is it sent?")
+        seconds = f"{self.open_seconds:.0f} s"
+        raise DeviceError("silent", f"No sound has come from {self.identity} within {seconds}: is it sent?")
 
     def _ends_before_it_begins(self) -> bool:
         """Whether an end before the first byte is one."""
