@@ -428,9 +428,7 @@ def jack_server(name: str):
         for left in Path("/dev/shm").glob("jack*"):
             if left.is_file() and left.owner() == Path.home().owner():
                 left.unlink(missing_ok=True)
-    # In step with its clients (-S), and patient with them: a machine that is held up loses no message then.
-    command = ["jackd", "--no-realtime", "-S", "-t", "2000", "-n", name]
-    command += ["-d", "dummy", "-r", "48000", "-p", "1024", "-C", "2", "-P", "2"]
+    command = ["jackd", "--no-realtime", "-n", name, "-d", "dummy", "-r", "48000", "-p", "1024", "-C", "2", "-P", "2"]
     made = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
     peer = Peer()
     try:
