@@ -124,7 +124,7 @@ def measured(bench: Bench, random: np.random.Generator) -> list[AdoptionRecord]:
                 proof_sentences(judged.proof, STYLE)
             if judged.corrections:
                 correction = judged.corrections[random.integers(len(judged.corrections))]
-                head = head_of(correction, judged.model, run.head)
+                head = head_of(correction, judged.model, run)
                 adopted.append(
                     AdoptionRecord(
                         len(adopted),

@@ -110,7 +110,7 @@ def test_a_reading_that_was_read_twice_counts_twice():
 def test_constants_in_force_are_counted_on_and_found_again():
     first = analyse(RUN, simulated(RUN))
     constants = first.correction("constants")
-    head = head_of(constants, first.model)
+    head = head_of(constants, first.model, first)
     again = msgspec.structs.replace(RUN, head=head)
     judged = analyse(again, simulated(again))
     assert np.max(np.abs(judged.error_cents)) < 0.85
@@ -130,7 +130,9 @@ def test_a_board_that_drifted_after_its_constants_shows_the_drift():
 
 def test_a_table_in_force_is_judged_against_the_wish_and_its_rounding_is_no_cause():
     table = analyse(RUN, simulated(RUN)).correction("table")
-    run = msgspec.structs.replace(RUN, head=head_of(table, RUN.model), plan=tuple(np.arange(36, 96.5, 0.5).tolist()))
+    run = msgspec.structs.replace(
+        RUN, head=head_of(table, RUN.model, RUN), plan=tuple(np.arange(36, 96.5, 0.5).tolist())
+    )
     judged = analyse(run, simulated(run))
     assert 0.5 < np.max(np.abs(judged.error_cents)) < 0.85
     assert np.max(np.abs(judged.residual_cents)) < 0.12
@@ -140,13 +142,13 @@ def test_a_table_in_force_is_judged_against_the_wish_and_its_rounding_is_no_caus
 def test_what_a_way_puts_in_force():
     judged = analyse(RUN, simulated(RUN))
     before = HeadRecord("constants", "volts", 0.01, 1.001)
-    assert head_of(judged.correction("trimmer"), judged.model, before) == before
+    assert head_of(judged.correction("trimmer"), judged.model, msgspec.structs.replace(RUN, head=before)) == before
     adopted = adoption_of(judged, judged.correction("trimmer"), "2026-01-01T00:00:00+00:00")
     assert (adopted.head, adopted.kind, adopted.run) == (judged.run.head, "trimmer", judged.run.id)
     assert withdrawal_of(adopted, "2026-01-02T00:00:00+00:00").head == HeadRecord()
-    assert head_of(judged.correction("table"), judged.model).sixteenths == judged.correction("table").sixteenths
+    assert head_of(judged.correction("table"), judged.model, RUN).sixteenths == judged.correction("table").sixteenths
     bare = analyse(BARE, simulated(RUN))
-    assert head_of(bare.correction("table"), bare.model).kind == "constants"
+    assert head_of(bare.correction("table"), bare.model, BARE).kind == "constants"
 
 
 @pytest.mark.parametrize("law", [BOARD_LAW, "hzv:note=36,volts=0.5", "hzv:note=45,volts=1,offset=0.1"])

@@ -12,6 +12,7 @@ import numpy as np
 import pytest
 
 from dynamis.bench.document.records import AdoptionRecord, HeadRecord, ReadingRecord, RunRecord
+from dynamis.bench.document.tuning import TuningRecord
 from dynamis.bench.runs.analysis import analyse, head_of
 from dynamis.bench.runs.boards import board_letter, difference_sentence, run_correction
 from dynamis.bench.runs.drift import drift_sentence, find_drift
@@ -290,11 +291,21 @@ def test_trouble_in_mid_run_pauses_says_so_loses_nothing_and_goes_on(hand, value
 # -- the whole course -----------------------------------------------------------------------------------
 
 
-@pytest.mark.parametrize("unit", ["03", "02"])
-def test_the_course_ends_with_a_proof(unit):
+# Quarter-comma mean tone on the twelve keys (its fifths are 5**(1/4), the definition), but for two that play nothing.
+_FIFTHS = [(7 * k % 12, k * np.log2(5.0**0.25) % 1.0) for k in range(-3, 9)]
+_OF_OCTAVE = dict(_FIFTHS)
+MEAN_TONE = TuningRecord(
+    "mean tone",
+    tuple(None if n in (40, 41) else 261.6255653 * 2.0 ** (n // 12 - 5 + _OF_OCTAVE[n % 12]) for n in range(128)),
+)
+
+
+@pytest.mark.parametrize(("unit", "tuning"), [("03", None), ("02", None), ("03", MEAN_TONE)])
+def test_the_course_ends_with_a_proof(unit, tuning):
     """From nominal codes to a verdict over fresh readings, with what comes next read off the records each time."""
     made = Bench(unit=unit)
-    first = msgspec.structs.replace(RUN, serial=unit, plan=tuple(np.arange(36.0, 97.0, 3.0)))
+    plan = tuple(note for note in np.arange(36.0, 97.0, 3.0).tolist() if tuning is None or tuning.hertz[int(note)])
+    first = msgspec.structs.replace(RUN, serial=unit, plan=plan, tuning=tuning)
     runs, rows, adopted, actions = [first], {first.id: []}, None, []
 
     def judge(run_id: str):
@@ -322,7 +333,7 @@ def test_the_course_ends_with_a_proof(unit):
                 "p",
                 course.run_id,
                 course.correction,
-                head_of(correction, judged.model),
+                head_of(correction, judged.model, judged.run),
                 correction.worst_cents,
                 0,
                 "2026-01-01",
@@ -331,15 +342,30 @@ def test_the_course_ends_with_a_proof(unit):
             made.board.send("A", run_correction(msgspec.structs.replace(first, head=head)), lambda part: None)
         else:
             break
-    assert actions == ["take", "adopt", "send", "begin", "take", "adopt", "send", "begin", "take", "nothing"]
+    first_sent = [] if tuning is None else ["send"]  # the board was shipped with equal temperament
+    assert actions == [
+        *first_sent,
+        "take",
+        "adopt",
+        "send",
+        "begin",
+        "take",
+        "adopt",
+        "send",
+        "begin",
+        "take",
+        "nothing",
+    ]
     assert course.at is None
     assert course.verdict == "within"
     assert "Proven by fresh readings: within tolerance" in course.sentence
     assert [run.title for run in runs] == ["As found", "After constants", "Proof"]
-    assert len(rows["r2"]) == 122
+    assert len(rows["r2"]) == (122 if tuning is None else 60)  # 61 notes, 60 between, the first again
     model = first.model
-    wanted = model.expected(np.arange(36.0, 97.0))
-    true = np.array([made.world.true_volts("A", made.board.play("A", note)) for note in np.arange(36.0, 97.0)])
+    notes = np.arange(36.0, 97.0)
+    notes = notes[np.isfinite(model.expected(notes))]
+    wanted = model.expected(notes)
+    true = np.array([made.world.true_volts("A", made.board.play("A", note)) for note in notes])
     assert np.max(np.abs(model.cents(true, wanted))) < 2.5
     assert [course.state(key) for key, _ in STEPS] == ["done"] * 5
 
@@ -357,7 +383,7 @@ def test_the_course_says_what_is_missing():
 
     assert course([]).action == "nothing"
     assert "Begin a run" in course([]).sentence
-    assert (course([RUN]).action, course([RUN], board_hash="x").action) == ("connect", "take")
+    assert [course([RUN], board_hash=held).action for held in (None, "Hnominal", "x")] == ["connect", "take", "send"]
     adopted = AdoptionRecord(
         1, "g", "03", "p", "r", "constants", HeadRecord("constants", "volts", 0.01, 0.99), 1, 1, ""
     )

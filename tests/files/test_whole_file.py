@@ -248,6 +248,18 @@ def test_a_bench_of_version_5_is_judged_as_it_was(tmp_path):
         assert fit.value == pytest.approx(5.2 * 1200 * (1 / 1.02 - 1), abs=0.3)
 
 
+def test_a_bench_of_version_6_knows_no_temperatures_and_takes_some(tmp_path):
+    path = Path(shutil.copy(OLD / "version-6.dynamis", tmp_path / "six.dynamis"))
+    with BenchFile.open(path) as opened:
+        run = opened.runs()[0]
+        before = opened.readings(run.id)
+        assert (len(before), {one.celsius for one in before}, run.tuning) == (21, {None}, None)
+        opened.add_readings(run.id, [(60.0, 2.2, None, 0.0)], celsius=[23.5])
+    with BenchFile.open(path) as again:
+        assert again.readings(run.id)[-1].celsius == 23.5
+        assert again.readings(run.id)[:-1] == before
+
+
 def test_an_older_bench_that_cannot_be_brought_here_stays_as_it_was(old_file):
     raw = sqlite3.connect(old_file)
     raw.execute("UPDATE run SET settings = replace(settings, '\"bits\":12', '\"bits\":99')")
@@ -345,7 +357,7 @@ def test_a_change_that_was_cut_off_is_rolled_back(demo_file, tmp_path):
     assert cut.read_bytes() != before
     with BenchFile.open(cut) as opened:
         assert len(opened.runs()) == 3
-    assert VERSION == 6
+    assert VERSION == 7
 
 
 def test_a_full_disk_while_reading_loses_nothing(demo_file):

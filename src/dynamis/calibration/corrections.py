@@ -213,7 +213,7 @@ class _Prediction:
             codes=table,
             sixteenths=sixteenths,
             aim_volts=tuple(volts.tolist()),
-            unread=int(np.sum(~among(notes, read_notes))),
+            unread=int(np.sum(~among(notes, read_notes) & np.isfinite(wanted))),
             offset=line.offset,
             gain=line.gain,
             moved_codes=moved,

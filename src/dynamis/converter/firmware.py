@@ -8,7 +8,7 @@ in C is in `firmware/pitch_code.h`; tests hold the two equal for every note and 
 from __future__ import annotations
 
 import zlib
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final, Literal
 
 import numpy as np
@@ -16,7 +16,9 @@ from numpy.typing import ArrayLike, NDArray
 
 from dynamis.converter.heads import MOST_SIXTEENTHS, ConstantsHead, TableHead, aimed_codes
 from dynamis.errors import InputError
+from dynamis.pitch.key_tuning import KeyTuning
 from dynamis.pitch.laws import ExponentialLaw
+from dynamis.pitch.tuning import EqualTemperament
 
 IntArray = NDArray[np.int64]
 PITCH_STEPS: Final = 8192  # of a semitone
@@ -106,12 +108,31 @@ def pitch_steps(notes: ArrayLike) -> IntArray:
     return np.rint(np.asarray(notes, float) * PITCH_STEPS).astype(np.int64)
 
 
+def _in_equal_temperament(head: ConstantsHead | TableHead, under: ConstantsHead) -> TableHead:
+    """The codes of a tuning's keys as a table upon constants that are equally tempered."""
+    keys = np.arange(128.0)
+    codes = aimed_codes(under, keys) + (head.moved(keys) if isinstance(head, TableHead) else 0.0)
+    plays = np.isfinite(under.tuning.hertz(keys))
+    keys, codes = keys[plays], codes[plays]
+    equal = replace(under, tuning=EqualTemperament())
+    apart = 16.0 * (np.clip(codes, 0, under.dac.codes - 1) - np.clip(aimed_codes(equal, keys), 0, under.dac.codes - 1))
+    if np.max(np.abs(apart)) > MOST_SIXTEENTHS:
+        raise InputError(f"A key of the tuning lies more than {MOST_SIXTEENTHS // 16} codes from equal temperament.")
+    first, last = int(keys[0]), int(keys[-1])
+    every = np.interp(np.arange(first, last + 1), keys, apart)
+    return TableHead("table", equal, first, tuple(int(one) for one in np.rint(every)))
+
+
 def board_correction(head: ConstantsHead | TableHead) -> BoardCorrection:
     """A believing head as a board holds it.
 
-    Raises `InputError` where its numbers are too large for that.
+    In a tuning of keys the table holds how far each lies from equal temperament too, a key that plays nothing being
+    passed over; a bend moves from key to key.  Raises `InputError` where its numbers are too large for that.
     """
     under = head.under if isinstance(head, TableHead) else head
+    if isinstance(under.tuning, KeyTuning):
+        head = _in_equal_temperament(head, under)
+        under = head.under
     low, high = (float(code) for code in aimed_codes(under, [108.0, 120.0]))
     if isinstance(under.law, ExponentialLaw):
         per_semitone = (high - low) / 12.0

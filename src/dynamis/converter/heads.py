@@ -86,12 +86,15 @@ class TableHead:
     sixteenths : one for each whole note from `first_note` on, in sixteenths of a code.  Between two notes
     the distance is interpolated, outside it is that of the nearest end, so that bends and quarter tones
     are corrected too.  The finer step keeps their rounding from adding to the converter's.
+    made_in : the tuning whose keys these notes are, None for that of `under`; in another a note's distance is that of
+    the pitch, since it is the converter's level there.
     """
 
     id: str
     under: ConstantsHead
     first_note: int
     sixteenths: tuple[int, ...]
+    made_in: Tuning | None = None
     input: Quantity = Quantity("note", "note")
     output: Quantity = Quantity("code", "code")
     believes: bool = True
@@ -114,7 +117,16 @@ class TableHead:
 
     def moved(self, notes: ArrayLike) -> FloatArray:
         """How far from the constants' aim the codes of notes lie, unrounded; any shape."""
-        return np.interp(np.asarray(notes, float), self.notes, np.asarray(self.sixteenths, float) / 16.0)
+        asked, places = np.asarray(notes, float), self.notes
+        moved = np.asarray(self.sixteenths, float) / 16.0
+        if self.made_in is not None and self.made_in != self.under.tuning:
+            reference = self.under.law.reference_note
+            asked = self.under.tuning.octaves(asked, reference)
+            places = self.made_in.octaves(places, reference)
+            places, moved = places[np.isfinite(places)], moved[np.isfinite(places)]
+            order = np.argsort(places, kind="stable")
+            places, moved = places[order], moved[order]
+        return np.interp(asked, places, moved)
 
     def believed_volts(self, notes: ArrayLike, codes: ArrayLike) -> FloatArray:
         """What the table counts on at the jack (or in effect) for codes sent for notes; any shape."""

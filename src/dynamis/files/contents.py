@@ -68,4 +68,5 @@ def add_rows(bench_file: BenchFile, run_id: str, rows: Sequence[ReadingRecord]) 
         [row.taken for row in rows],
         [row.range_volts for row in rows],
         [row.uid for row in rows],
+        [row.celsius for row in rows],
     )

@@ -240,7 +240,7 @@ def readings_csv(runs: Sequence[RunRecord], readings: Sequence[ReadingRecord]) -
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
     own = [f"u_{one}" for one in quantities]
-    conditions = ["code", "range_volts", "taken", "voided", "void_reason"]
+    conditions = ["code", "range_volts", "celsius", "taken", "voided", "void_reason"]
     writer.writerow(["run", "title", "number", "note", "name", *quantities, *own, *conditions])
     for run in runs:
         for row in readings:
@@ -251,7 +251,8 @@ def readings_csv(runs: Sequence[RunRecord], readings: Sequence[ReadingRecord]) -
             name = note_name(row.note, Style(ascii_accidentals=True)) or ""
             code = "" if row.code is None else row.code
             span = "" if row.range_volts is None else plain(row.range_volts)
-            taken_under = [code, span, row.taken, int(row.voided), row.void_reason]
+            warm = "" if row.celsius is None else plain(row.celsius)
+            taken_under = [code, span, warm, row.taken, int(row.voided), row.void_reason]
             cells = [run.id, run.title, row.number, plain(row.note), name, *values, *owns, *taken_under]
             writer.writerow(csv_row(cells))
     return out.getvalue()

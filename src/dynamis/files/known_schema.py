@@ -12,7 +12,7 @@ from functools import lru_cache
 from pathlib import Path
 
 from dynamis.errors import InputError
-from dynamis.files.schema import CREATE, RANGE_COLUMN, UID_COLUMN
+from dynamis.files.schema import CELSIUS_COLUMN, CREATE, RANGE_COLUMN, UID_COLUMN
 
 
 def spaced(sql: str) -> str:
@@ -24,9 +24,11 @@ def spaced(sql: str) -> str:
 def known_objects() -> dict[tuple[str, str], frozenset[str]]:
     """By type and name, the SQL that an object may have."""
     columns: dict[tuple[str, str], set[str]] = {}
-    first = CREATE.replace(f"    {UID_COLUMN},\n", "")
-    oldest = first.replace(f"    {RANGE_COLUMN},\n", "")
-    for script, grown in ((CREATE, ()), (first, (UID_COLUMN,)), (oldest, (RANGE_COLUMN, UID_COLUMN))):
+    columns_since = (RANGE_COLUMN, UID_COLUMN, CELSIUS_COLUMN)  # in the order in which they came
+    for have in range(len(columns_since) + 1):
+        script, grown = CREATE, columns_since[have:]
+        for later in grown:
+            script = script.replace(f"    {later},\n", "")
         connection = sqlite3.connect(":memory:")
         connection.executescript(script)
         for column in (None, *grown):

@@ -3,7 +3,8 @@
 Version 2: a table is kept as distances from its constants (it was a list of codes); readings know the meter's
 range; what was sent to boards has a table of its own.  Version 3: ports, gear and links know more of themselves;
 what version 2 stored is read as it is.  Version 5: the rails at hand, instruments, ids that are unique across files.
-Version 6: branches of links, knobs that turn something, outputs that follow inputs of their gear.
+Version 6: branches of links, knobs that turn something, outputs that follow inputs of their gear.  Version 7: readings
+know their temperature, runs and tables their tuning.
 """
 
 from __future__ import annotations
@@ -19,7 +20,7 @@ from dynamis.converter.dac import Dac
 from dynamis.converter.heads import ConstantsHead, sixteenths_of
 from dynamis.files.database import connect
 from dynamis.files.ids import uid_of
-from dynamis.files.schema import NEVER_EDITED, RANGE_COLUMN, SENT, UID_COLUMN, VERSION
+from dynamis.files.schema import CELSIUS_COLUMN, NEVER_EDITED, RANGE_COLUMN, SENT, UID_COLUMN, VERSION
 from dynamis.files.writing import write_whole
 from dynamis.pitch.laws import parse_law
 from dynamis.pitch.tuning import EqualTemperament
@@ -82,6 +83,10 @@ def _from_4(connection: sqlite3.Connection) -> None:
             connection.execute(f"UPDATE {table} SET content = ? WHERE id = ?", (content, key))
 
 
+def _from_6(connection: sqlite3.Connection) -> None:
+    connection.execute(f"ALTER TABLE reading ADD COLUMN {CELSIUS_COLUMN}")
+
+
 def with_uid(record: dict[str, Any], *keys: str) -> dict[str, Any]:
     """A record with an id of what it holds, where it has none."""
     return record if record.get("uid") else {**record, "uid": uid_of(*(record.get(key) for key in keys))}
@@ -98,6 +103,7 @@ _STEPS: Final[dict[int, Callable[[sqlite3.Connection], None]]] = {
     3: _new_fields,
     4: _from_4,
     5: _new_fields,
+    6: _from_6,
 }
 
 

@@ -14,7 +14,7 @@ from typing import Any, Final
 
 import msgspec
 
-from dynamis.bench.document.limits import HIGHEST_NOTE, MOST_CODE, MOST_HERTZ, MOST_READINGS, MOST_RUNS
+from dynamis.bench.document.limits import CELSIUS, HIGHEST_NOTE, MOST_CODE, MOST_HERTZ, MOST_READINGS, MOST_RUNS
 from dynamis.errors import InputError
 from dynamis.files.database import is_busy
 from dynamis.files.known_schema import check_schema
@@ -31,6 +31,7 @@ _STRANGE: Final = """SELECT run, number FROM reading WHERE NOT (
     AND (code IS NULL OR (typeof(code) = 'integer' AND code BETWEEN 0 AND ?))
     AND typeof(run) = 'text' AND typeof(taken) = 'text' AND length(taken) <= 200 AND typeof(uid) = 'text'
     AND (range_volts IS NULL OR (typeof(range_volts) IN ('real', 'integer') AND range_volts >= 0))
+    AND (celsius IS NULL OR (typeof(celsius) IN ('real', 'integer') AND celsius BETWEEN ? AND ?))
     AND typeof(number) = 'integer'
 ) LIMIT 1"""
 # What is held in memory as a whole, and how much of it there may be.
@@ -99,7 +100,7 @@ def check_rows(connection: sqlite3.Connection, path: Path) -> None:
 
     Raises `DamagedFileError` or `sqlite3.DatabaseError`.
     """
-    strange = connection.execute(_STRANGE, (HIGHEST_NOTE, MOST_HERTZ, MOST_HERTZ, MOST_CODE)).fetchone()
+    strange = connection.execute(_STRANGE, (HIGHEST_NOTE, MOST_HERTZ, MOST_HERTZ, MOST_CODE, *CELSIUS)).fetchone()
     if strange is not None:
         raise DamagedFileError(
             f"{path}: reading {quoted(strange[1])} of the run {quoted(strange[0])} holds what no reading can; the file "

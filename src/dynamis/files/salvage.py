@@ -33,7 +33,7 @@ MOST_ROWS: Final = 2_000_000
 MOST_TEXT: Final = 64_000_000
 _STEPS: Final = 20_000
 Recovered = TypeVar("Recovered")
-_READING: Final = ("id", "run", "number", "note", "value", "taken", "code", "own", "range_volts", "uid")
+_READING: Final = ("id", "run", "number", "note", "value", "taken", "code", "own", "range_volts", "uid", "celsius")
 
 
 @dataclass

@@ -10,7 +10,7 @@ from __future__ import annotations
 from typing import Final
 
 APPLICATION_ID: Final = 0x44594E4D  # "DYNM"
-VERSION: Final = 6
+VERSION: Final = 7
 
 SENT: Final = "CREATE TABLE sent (id INTEGER PRIMARY KEY, content TEXT NOT NULL);"
 
@@ -19,6 +19,7 @@ BEGIN SELECT RAISE(ABORT, 'readings are never edited'); END;"""
 
 RANGE_COLUMN: Final = "range_volts REAL"
 UID_COLUMN: Final = "uid TEXT NOT NULL DEFAULT ''"
+CELSIUS_COLUMN: Final = "celsius REAL"
 
 CREATE: Final = f"""
 CREATE TABLE revision (
@@ -44,6 +45,7 @@ CREATE TABLE reading (
     taken TEXT NOT NULL,
     {RANGE_COLUMN},
     {UID_COLUMN},
+    {CELSIUS_COLUMN},
     UNIQUE (run, number)
 );
 CREATE TABLE void (

@@ -20,7 +20,7 @@ from dynamis.bench.document.ports import PortRef
 from dynamis.bench.document.record_checks import check_records, counted
 from dynamis.bench.document.records import AdoptionRecord, ReadingRecord, RunRecord, SendRecord
 from dynamis.bench.document.texts import with_safe_texts
-from dynamis.bench.runs.history import MIDDLE_NOTE, Sums
+from dynamis.bench.runs.history import MIDDLE_NOTE, Sums, tuned_sums
 from dynamis.errors import InputError
 from dynamis.files.database import copy_database
 from dynamis.files.ids import fresh_uid
@@ -42,6 +42,7 @@ _READING: Final = (
     "void_reason",
     "range_volts",
     "uid",
+    "celsius",
 )
 # Digits of a revision number.
 _MOST_DIGITS: Final = 15
@@ -158,17 +159,18 @@ class BenchFile(StoredFile):
         """
         rows = self._all(
             "SELECT r.id, r.run, r.number, r.note, r.value, r.taken, r.code, r.own, "
-            "COALESCE(v.voided, 0), CASE v.voided WHEN 1 THEN v.reason ELSE '' END, r.range_volts, r.uid "
+            "COALESCE(v.voided, 0), CASE v.voided WHEN 1 THEN v.reason ELSE '' END, r.range_volts, r.uid, r.celsius "
             "FROM reading r LEFT JOIN void v ON v.id = (SELECT MAX(id) FROM void WHERE reading = r.id) "
             "WHERE r.run = ? AND r.number > ? ORDER BY r.number",
             (run_id, after),
         )
         return [msgspec.convert(dict(zip(_READING, row, strict=True)), ReadingRecord, strict=False) for row in rows]
 
-    def sums(self, *, logs: bool = True) -> dict[str, Sums]:
+    def sums(self, *, logs: bool = True, tuned: Sequence[RunRecord] = ()) -> dict[str, Sums]:
         """Of the readings that count, by run: what the log needs of them, added up where they are.
 
-        logs : whether the logarithms' sums are wanted; they take as long as all others.
+        logs : whether the logarithms' sums are wanted; they take as long as all others.  tuned : runs in a tuning of
+        their own, whose notes have places of their own.
         """
         with self._one:
             try:
@@ -177,14 +179,22 @@ class BenchFile(StoredFile):
                 self._connection.create_function("ln", 1, math.log, deterministic=True)
         more = ", SUM(w), SUM(x*w), SUM(w*w), SUM(v > 0)" if logs else ""
         inner = ", CASE WHEN value > 0 THEN ln(value) ELSE 0.0 END AS w" if logs else ""
+        counting = (
+            "WHERE id NOT IN (SELECT reading FROM void v WHERE voided = 1 "
+            "AND id = (SELECT MAX(id) FROM void WHERE reading = v.reading))"
+        )
         rows = self._all(
             f"SELECT run, COUNT(*), SUM(x), SUM(x*x), SUM(v), SUM(x*v), SUM(v*v){more} FROM ("
             f"SELECT run, (note - ?) / 12.0 AS x, value AS v{inner} "
-            "FROM reading WHERE id NOT IN (SELECT reading FROM void v WHERE voided = 1 "
-            "AND id = (SELECT MAX(id) FROM void WHERE reading = v.reading))) GROUP BY run",
+            f"FROM reading {counting}) GROUP BY run",
             (MIDDLE_NOTE,),
         )
-        return {run: Sums(*values) for run, *values in rows}
+        found = {run: Sums(*values) for run, *values in rows}
+        for run in tuned:
+            pairs = self._all(f"SELECT note, value FROM reading {counting} AND run = ?", (run.id,))
+            if pairs:
+                found[run.id] = tuned_sums(run, *zip(*pairs, strict=True))
+        return found
 
     def add_readings(
         self,
@@ -193,11 +203,12 @@ class BenchFile(StoredFile):
         at: Sequence[str] | None = None,
         ranges: Sequence[float | None] | None = None,
         uids: Sequence[str] | None = None,
+        celsius: Sequence[float | None] | None = None,
     ) -> None:
         """Append readings (note, value, code or None, own uncertainty), all of them or none.
 
         at : when each was taken; now, where it is not given.  ranges : full scale of the meter's range.  uids : fresh
-        ones where they are not given, or empty.
+        ones where they are not given, or empty.  celsius : the temperature at each, where it is known.
         """
         with self._change() as connection:
             number = connection.execute(
@@ -217,12 +228,13 @@ class BenchFile(StoredFile):
                     moment if at is None else at[k - 1],
                     None if ranges is None else ranges[k - 1],
                     (uids[k - 1] if uids else "") or fresh_uid(),
+                    None if celsius is None else celsius[k - 1],
                 )
                 for k, (note, value, code, own) in enumerate(taken, start=1)
             ]
             connection.executemany(
-                "INSERT INTO reading (run, number, note, code, value, own, taken, range_volts, uid) "
-                "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                "INSERT INTO reading (run, number, note, code, value, own, taken, range_volts, uid, celsius) "
+                "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
                 rows,
             )
 

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import numpy as np
 
-from dynamis.bench.document.bench import TuningRecord
+from dynamis.bench.document.tuning import TuningRecord
 from dynamis.errors import InputError
 from dynamis.files.midi_tuning import read_tuning_dump, tuning_dump
 from dynamis.files.scala import keymap_text, read_keymap, read_scale, scale_text

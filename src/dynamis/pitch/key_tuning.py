@@ -56,6 +56,12 @@ class KeyTuning:
         """Octaves above the reference note, same shape as `notes`; NaN where either has no frequency."""
         return self._at(notes) - self._at(reference_note)
 
+    def nearest(self, hertz: float) -> tuple[int, float]:
+        """The key that a frequency above 0 is nearest to, and how many cents it is off it."""
+        cents = 1200.0 * (np.log2(hertz) - self._octaves)
+        key = int(np.nanargmin(np.abs(cents)))
+        return key, float(cents[key])
+
     def notes(self, octaves: ArrayLike, reference_note: float) -> FloatArray:
         """Equal-tempered note number (69 is 440 Hz) of a pitch given in octaves from a reference note."""
         above = self._at(reference_note) - np.log2(440.0)

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dynamis.notation.style import Style
+from dynamis.pitch.key_tuning import KeyTuning
 from dynamis.pitch.notes import note_label
 from dynamis.pitch.tuning import EqualTemperament
 from dynamis.tuner.tones import Tone, steady_tones
@@ -38,7 +39,7 @@ class Heard:
     level_db: float
     clips: bool
 
-    def words(self, reference_hertz: float, tuning: EqualTemperament, style: Style) -> str:
+    def words(self, reference_hertz: float, tuning: EqualTemperament | KeyTuning, style: Style) -> str:
         """What is heard against the reference, in a sentence."""
         if self.clips:
             return "The input clips: turn its level down."

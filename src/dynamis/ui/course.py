@@ -188,7 +188,7 @@ class CourseRunner(QObject):
                 known = codes_of(run, dac_if_known("converter", run.converter), [taken.note])
                 code = None if known is None else int(known[0])
             row = (taken.note, taken.shown.value, code, taken.shown.deviation)
-            file.add_readings(run.id, [row], ranges=[taken.shown.range_volts])
+            file.add_readings(run.id, [row], ranges=[taken.shown.range_volts], celsius=[session.runs.celsius])
 
         self.devices.take(
             run.id, job, store, lambda hand, note: (self._player(run, hand), self._reader(run, hand, note))

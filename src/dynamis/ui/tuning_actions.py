@@ -56,7 +56,7 @@ def take_tuning(window: MainWindow, paths: list[Path]) -> None:
     session.document.apply(set_tuning(session.bench, record))
     silent = sum(one is None for one in record.hertz)
     more = f"; {silent} keys play nothing" if silent else ""
-    session.said.emit(f"The bench is tuned by {record.name}{more}. Runs and boards stay equal-tempered.", False)
+    session.said.emit(f"The bench is tuned by {record.name}{more}. New runs and what boards are sent follow it.", False)
 
 
 def equal_again(window: MainWindow) -> None:

@@ -9,12 +9,13 @@ from numpy.typing import NDArray
 
 from dynamis.bench.document.ports import Port
 from dynamis.bench.document.records import HeadRecord
+from dynamis.bench.document.tuning import tuning_as
 from dynamis.converter.dac import Dac
 from dynamis.converter.heads import ConstantsHead, TableHead
 from dynamis.converter.transfers import DacTransfer
 from dynamis.errors import InputError
 from dynamis.pitch.laws import Law, parse_law
-from dynamis.pitch.tuning import Tuning
+from dynamis.pitch.tuning import EqualTemperament, Tuning
 from dynamis.transfer.law import Oscillator, PitchSource
 from dynamis.transfer.parameter import NOMINAL
 from dynamis.transfer.registry import REGISTRY, StoredTransfer
@@ -76,7 +77,12 @@ Head = ConstantsHead | TableHead
 def make_head(head_id: str, record: HeadRecord, law: Law, dac: Dac, tuning: Tuning) -> Head:
     """The believing head that a record describes."""
     constants = ConstantsHead(head_id, law, dac, record.offset, record.gain, record.quantity, tuning)
-    return TableHead(head_id, constants, record.first_note, record.sixteenths) if record.kind == "table" else constants
+    if record.kind != "table":
+        return constants
+    # Which A4 equal temperament stands on makes no difference to volts.
+    alike = record.tuning is None and isinstance(tuning, EqualTemperament)
+    made_in = None if alike else tuning_as(EqualTemperament.a4_hertz, record.tuning)
+    return TableHead(head_id, constants, record.first_note, record.sixteenths, made_in)
 
 
 def aim_volts(head: Head, notes: FloatArray) -> FloatArray:

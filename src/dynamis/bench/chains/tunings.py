@@ -2,22 +2,16 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
-
-from dynamis.bench.document.bench import Bench, TuningRecord
+from dynamis.bench.document.bench import Bench
+from dynamis.bench.document.tuning import tuning_as
 from dynamis.notation.style import Style
 from dynamis.pitch.key_tuning import KeyTuning
-from dynamis.pitch.tuning import EqualTemperament, Tuning
+from dynamis.pitch.tuning import EqualTemperament
 
 
-def tuning_of(bench: Bench) -> Tuning:
+def tuning_of(bench: Bench) -> EqualTemperament | KeyTuning:
     """What turns notes into frequency on a bench."""
-    return _made(bench.a4_hertz, bench.tuning)
-
-
-@lru_cache(maxsize=16)
-def _made(a4_hertz: float, record: TuningRecord | None) -> Tuning:
-    return EqualTemperament(a4_hertz) if record is None else KeyTuning(record.hertz)
+    return tuning_as(bench.a4_hertz, bench.tuning)
 
 
 def tuning_words(bench: Bench, style: Style = Style()) -> str:

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from dynamis.bench.document.ports import Port, PortRef, Record, Role
 from dynamis.bench.document.records import InstrumentRecord
+from dynamis.bench.document.tuning import TuningRecord
 from dynamis.electrics.gates.candidate import Rails
 from dynamis.electrics.part import Part
 from dynamis.errors import InputError
@@ -156,13 +157,6 @@ class Link(Record, frozen=True):
         """The least that any of its notes may be off; infinite where none is judged."""
         allowed = self.allowed_cents(self.notes_to_show)
         return float(np.min(allowed[np.isfinite(allowed)], initial=np.inf))
-
-
-class TuningRecord(Record, frozen=True):
-    """A tuning other than equal temperament.  hertz : of the 128 keys, None for one that plays nothing."""
-
-    name: str
-    hertz: tuple[float | None, ...]
 
 
 class Bench(Record, frozen=True):

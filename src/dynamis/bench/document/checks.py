@@ -13,7 +13,6 @@ from dynamis.bench.document.gate_ports import gate_input
 from dynamis.bench.document.limits import (
     MOST_BETWEEN,
     MOST_GEAR,
-    MOST_HERTZ,
     MOST_INPUTS,
     MOST_JOINED,
     MOST_LINKS,
@@ -35,6 +34,7 @@ from dynamis.bench.document.record_checks import (
     check_instruments,
     check_law,
     check_tolerance,
+    check_tuning,
     counted,
     within,
 )
@@ -45,7 +45,6 @@ from dynamis.electrics.span import Span
 from dynamis.errors import InputError
 from dynamis.notation.safe import MOST_NAME
 from dynamis.notation.style import plain
-from dynamis.pitch.key_tuning import KeyTuning
 from dynamis.transfer.registry import REGISTRY
 
 # What a name that is typed may have.
@@ -245,10 +244,7 @@ def check_bench(bench: Bench) -> None:
         counted(f"outputs on one input ({sink.gear} / {sink.port})", count, MOST_OUTPUTS)
     check_a4(bench.a4_hertz)
     check_instruments(bench.meters)
-    if bench.tuning is not None:
-        KeyTuning(bench.tuning.hertz)
-        for hertz in bench.tuning.hertz:
-            within("A key of the tuning", 440.0 if hertz is None else hertz, 1e-3, MOST_HERTZ, "Hz")
+    check_tuning(bench.tuning)
     ids = [gear.id for gear in bench.gear]
     if len(set(ids)) < len(ids):
         raise InputError("Two gears of the bench have the same id.")

@@ -8,10 +8,11 @@ from typing import Any, TypedDict, Unpack
 
 from msgspec.structs import replace
 
-from dynamis.bench.document.bench import Bench, Gear, Item, Link, TuningRecord, Unit
+from dynamis.bench.document.bench import Bench, Gear, Item, Link, Unit
 from dynamis.bench.document.checks import check_gear, check_link, check_port, named
 from dynamis.bench.document.ports import PortRef, PotRecord, Trimmers, VoltSpan
 from dynamis.bench.document.records import InstrumentRecord
+from dynamis.bench.document.tuning import TuningRecord
 from dynamis.electrics.gates.candidate import Rails, rail_words
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
@@ -65,7 +66,7 @@ def set_rails(bench: Bench, rails: tuple[Rails, ...]) -> Change:
 
 
 def set_tuning(bench: Bench, tuning: TuningRecord | None) -> Change:
-    """Tune the bench key by key, or equally again.  Runs and boards stay equal-tempered."""
+    """Tune the bench key by key, or equally again."""
     words = "equal temperament" if tuning is None else tuning.name
     return Change(f"tune the bench: {words}", replace(bench, tuning=tuning))
 

@@ -13,6 +13,7 @@ MOST_HERTZ: Final = 1e9
 NOTES_BEYOND: Final = 128.0
 SCALES: Final = (1e-3, 1e3)
 MOST_LAW_VOLTS: Final = 1e3
+CELSIUS: Final = (-100.0, 200.0)
 A4_HERTZ: Final = (1.0, 10_000.0)
 MOST_CODE: Final = 2**24 - 1
 MOST_SECONDS: Final = 1e6

@@ -8,6 +8,7 @@ from collections.abc import Sequence
 
 from dynamis.bench.document.limits import (
     A4_HERTZ,
+    CELSIUS,
     HIGHEST_NOTE,
     MOST_CENTS,
     MOST_CHOICE,
@@ -33,9 +34,11 @@ from dynamis.bench.document.records import (
     RunRecord,
     SendRecord,
 )
+from dynamis.bench.document.tuning import TuningRecord
 from dynamis.converter.heads import MOST_SIXTEENTHS
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
+from dynamis.pitch.key_tuning import KeyTuning
 from dynamis.pitch.laws import ExponentialLaw, Law, parse_law
 from dynamis.pitch.tolerance import parse_tolerance
 from dynamis.transfer.registry import REGISTRY
@@ -57,6 +60,15 @@ def check_law(text: str) -> Law:
 def check_tolerance(text: str) -> None:
     for _, _, cents in parse_tolerance(text).spans:
         within("The tolerance", cents, 0.0, MOST_CENTS, "ct")
+
+
+def check_tuning(record: TuningRecord | None) -> None:
+    """Refuse a tuning that tunes nothing, or to no frequency that anything has."""
+    if record is None:
+        return
+    KeyTuning(record.hertz)
+    for hertz in record.hertz:
+        within("A key of the tuning", 440.0 if hertz is None else hertz, 1e-3, MOST_HERTZ, "Hz")
 
 
 def check_a4(hertz: float) -> None:
@@ -99,6 +111,7 @@ def check_run(run: RunRecord) -> None:
         check_law(run.law)
         check_tolerance(run.tolerance)
         check_a4(run.a4_hertz)
+        check_tuning(run.tuning)
         counted("notes to read", len(run.plan), MOST_PLAN)
         for note in run.plan:
             within("A note to read", note, 0.0, HIGHEST_NOTE)
@@ -115,7 +128,7 @@ def check_run(run: RunRecord) -> None:
             if ohms is not None:
                 within("A resistance", ohms, 0.0, MOST_OHMS, "Ω")
         if run.celsius is not None:
-            within("The temperature", run.celsius, -100.0, 200.0, "°C")
+            within("The temperature", run.celsius, *CELSIUS, "°C")
         if run.warm_minutes is not None:
             within("The time since power on", run.warm_minutes, 0.0, 1e7, "min")
         for instrument in (run.meter, run.source):
@@ -138,12 +151,15 @@ def check_reading(reading: ReadingRecord) -> None:
             within("its code", reading.code, 0, MOST_CODE)
         if reading.range_volts is not None:
             within("its range", reading.range_volts, 0.0, MOST_VOLTS, "V")
+        if reading.celsius is not None:
+            within("its temperature", reading.celsius, *CELSIUS, "°C")
     except InputError as error:
         raise InputError(f"Reading {reading.number} of the run {reading.run!r}: {error}") from error
 
 
 def check_head(head: HeadRecord) -> None:
     """Refuse constants and tables that no correction has."""
+    check_tuning(head.tuning)
     within("The offset of the constants", head.offset, -MOST_HERTZ, MOST_HERTZ)
     within("The gain of the constants", abs(head.gain), 1e-6, 1e6)
     within("The first note of the table", head.first_note, 0, 127)

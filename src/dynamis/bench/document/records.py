@@ -6,7 +6,9 @@ from collections.abc import Sequence
 from typing import Final, Literal
 
 from dynamis.bench.document.ports import PortRef, Record, Trimmers
+from dynamis.bench.document.tuning import TuningRecord, tuning_as
 from dynamis.converter.firmware import BoardCorrection
+from dynamis.pitch.key_tuning import KeyTuning
 from dynamis.pitch.laws import parse_law
 from dynamis.pitch.model import PitchModel
 from dynamis.pitch.tuning import EqualTemperament
@@ -94,6 +96,7 @@ class HeadRecord(Record, frozen=True):
 
     offset : in volts, octaves or hertz, as the constants were found.  sixteenths : for each note from
     `first_note` on, how far its code lies from where the constants aim, in sixteenths of a code.
+    tuning : the one that a table's notes are keys of, None for equal temperament.
     """
 
     kind: Literal["nominal", "constants", "table"] = "nominal"
@@ -102,6 +105,7 @@ class HeadRecord(Record, frozen=True):
     gain: float = 1.0
     first_note: int = 0
     sixteenths: tuple[int, ...] = ()
+    tuning: TuningRecord | None = None
 
 
 class RunRecord(Record, frozen=True):
@@ -119,7 +123,7 @@ class RunRecord(Record, frozen=True):
     codes : of a converter run, the code that is set for each note of the plan; empty where notes are played.  passes :
     how often each note of the plan is read, up and down in turn.  others_move : whether the other channels of the board
     are moved meanwhile.  player, reader : what plays and what reads.  source : where known volts are fed, what gives
-    them, None where nobody said how exact they are.
+    them, None where nobody said how exact they are.  tuning : the bench's, None for equal temperament at `a4_hertz`.
     """
 
     id: str
@@ -154,6 +158,7 @@ class RunRecord(Record, frozen=True):
     codes: tuple[int, ...] = ()
     passes: int = 1
     others_move: bool = False
+    tuning: TuningRecord | None = None
 
     @property
     def holds(self) -> bool:
@@ -168,13 +173,19 @@ class RunRecord(Record, frozen=True):
     def model(self) -> PitchModel:
         """Law and quantity for the mathematics; cents are turned into hertz on the way in."""
         quantity: Literal["volts", "hertz"] = "volts" if self.quantity == "volts" else "hertz"
-        return PitchModel(parse_law(self.law), quantity, EqualTemperament(self.a4_hertz))
+        return PitchModel(parse_law(self.law), quantity, self.pitch_tuning)
+
+    @property
+    def pitch_tuning(self) -> EqualTemperament | KeyTuning:
+        """Which frequency the notes of the run have."""
+        return tuning_as(self.a4_hertz, self.tuning)
 
 
 class ReadingRecord(Record, frozen=True):
     """One reading as it was taken; never edited.  value is in V, Hz or ct as the run's quantity says.
 
     range_volts : full scale of the range that the meter stood on, where it told.  uid : unique across files.
+    celsius : the temperature when it was taken, None where only the run's is known, or none.
     """
 
     id: int
@@ -189,6 +200,7 @@ class ReadingRecord(Record, frozen=True):
     void_reason: str = ""
     range_volts: float | None = None
     uid: str = ""
+    celsius: float | None = None
 
 
 class AdoptionRecord(Record, frozen=True):

@@ -13,7 +13,7 @@ from dynamis.bench.reports.blocks import Block, Cells, Figure, Heading, Paragrap
 from dynamis.bench.reports.pictures import error_picture
 from dynamis.bench.runs.advice import plugging_sentence
 from dynamis.bench.runs.analysis import RunAnalysis
-from dynamis.calibration.causes.words import shape_sentences
+from dynamis.bench.runs.tracking import said_of
 from dynamis.calibration.words import (
     VERDICT_WORDS,
     correction_detail,
@@ -58,7 +58,7 @@ def run_blocks(bench: Bench, judged: RunAnalysis, style: Style, *, ways: bool = 
         return
     yield Paragraph(f"{verdict_words(judged, style)}.", "strong")
     yield Figure(error_picture(judged, style))
-    sentences = shape_sentences(judged.shape, style, judged.loading_factor) if judged.shape else [judged.why_no_fit]
+    sentences = said_of(judged, style)
     if judged.proof is not None:
         sentences += proof_sentences(judged.proof, style)
     plugging = plugging_sentence(bench, run, style)

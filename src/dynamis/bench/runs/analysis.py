@@ -36,7 +36,6 @@ from dynamis.electrics.net import loaded
 from dynamis.errors import InputError
 from dynamis.pitch.model import PitchModel
 from dynamis.pitch.tolerance import ToleranceProfile, Verdict, judge, parse_tolerance
-from dynamis.pitch.tuning import EqualTemperament
 from dynamis.transfer.distinct import distinct
 from dynamis.transfer.parameter import NOMINAL
 
@@ -183,7 +182,7 @@ def codes_of(run: RunRecord, converter: DacTransfer | None, notes: ArrayLike) ->
     """The codes that the run's head sends for notes; None where no converter is known."""
     if converter is None:
         return None
-    head = make_head("head", run.head, run.model.law, converter.dac, EqualTemperament(run.a4_hertz))
+    head = make_head("head", run.head, run.model.law, converter.dac, run.pitch_tuning)
     return head.forward(notes, NOMINAL)
 
 
@@ -208,7 +207,7 @@ def counted_on(
     nominal = nominal_values(converter, model, notes, codes)
     if converter is None or codes is None or run.head.kind == "nominal":
         return nominal
-    head = make_head("head", run.head, model.law, converter.dac, EqualTemperament(run.a4_hertz))
+    head = make_head("head", run.head, model.law, converter.dac, run.pitch_tuning)
     if isinstance(head, TableHead):
         return model.from_volts(head.believed_volts(notes, codes))
     assert isinstance(head, ConstantsHead)
@@ -364,15 +363,21 @@ def _loading(run: RunRecord) -> float | None:
     return loaded(run.output_ohms, [(ohms, 0.0) for ohms in run.plugged_ohms])[0]
 
 
-def head_of(correction: Correction, model: PitchModel, before: HeadRecord = HeadRecord()) -> HeadRecord:
+def head_of(correction: Correction, model: PitchModel, run: RunRecord) -> HeadRecord:
     """The head that adopting a way to correct puts in force; a trimmer leaves the codes as they were read."""
     if isinstance(correction, TableCorrection) and correction.codes:
         return HeadRecord(
-            "table", model.quantity, correction.offset, correction.gain, correction.first_note, correction.sixteenths
+            "table",
+            model.quantity,
+            correction.offset,
+            correction.gain,
+            correction.first_note,
+            correction.sixteenths,
+            run.tuning,
         )
     if isinstance(correction, ConstantsCorrection | TableCorrection):
         return HeadRecord("constants", model.quantity, correction.offset, correction.gain)
-    return before
+    return run.head
 
 
 def adoption_of(judged: RunAnalysis, correction: Correction, when: str) -> AdoptionRecord:
@@ -385,7 +390,7 @@ def adoption_of(judged: RunAnalysis, correction: Correction, when: str) -> Adopt
         run.port,
         run.id,
         correction.kind,
-        head_of(correction, judged.model, run.head),
+        head_of(correction, judged.model, run),
         correction.worst_cents,
         correction.worst_expanded_cents,
         when,

@@ -29,6 +29,7 @@ from dynamis.pitch.tolerance import ToleranceProfile
 
 # Volts that a switch cannot tell apart.
 _SAME_VOLTS = 5e-4
+_MOST_NAMED = 12
 
 
 def new_run(
@@ -94,7 +95,10 @@ def new_run(
         player=player,
         reader=reader,
         source=source,
+        tuning=bench.tuning,
     )
+    if run.tuning is not None and any(note != round(note) for note in plan):
+        raise InputError(f"{run.tuning.name} tunes whole notes; the notes to read have to be whole.")
     if enough_cents is not None:
         check_run(run)
     if player == "hand" and source is not None and source.steps:
@@ -102,7 +106,8 @@ def new_run(
     if adopted is not None and adopted.head.kind != "nominal":
         run = msgspec.structs.replace(run, head=adopted.head)
     if not all(math.isfinite(value) for value in run.model.expected(plan)):
-        raise InputError("Some of the notes to read have no frequency.")
+        silent = [plain(note) for note in plan if not math.isfinite(float(run.model.expected(note)))]
+        raise InputError(f"These notes to read have no frequency: {', '.join(silent[:_MOST_NAMED])}.")
     return run
 
 

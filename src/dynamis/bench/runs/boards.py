@@ -7,13 +7,14 @@ from collections.abc import Sequence
 from msgspec.structs import replace
 
 from dynamis.bench.chains.port_transfers import make_dac, make_head
+from dynamis.bench.chains.tunings import tuning_of
 from dynamis.bench.document.bench import Bench
 from dynamis.bench.document.ports import PortRef
 from dynamis.bench.document.records import AdoptionRecord, HeadRecord, HeldRecord, RunRecord, SendRecord
 from dynamis.converter.firmware import BoardCorrection, board_correction
 from dynamis.errors import InputError
 from dynamis.pitch.laws import parse_law
-from dynamis.pitch.tuning import EqualTemperament
+from dynamis.pitch.tuning import Tuning
 from dynamis.transfer.registry import StoredTransfer
 
 
@@ -39,17 +40,17 @@ def channel_correction(bench: Bench, channel: PortRef, head: HeadRecord) -> Boar
     stored = next((one for one in port.transfers if one.kind == "dac"), None)
     if stored is None or port.law is None:
         raise InputError(f"{bench.label(channel)} has no converter and law; a board's correction needs both.")
-    return _correction(stored, port.law, head, bench.a4_hertz)
+    return _correction(stored, port.law, head, tuning_of(bench))
 
 
 def run_correction(run: RunRecord) -> BoardCorrection | None:
     """What a board has to hold for a run's codes; None where the run knows no converter."""
-    return None if run.converter is None else _correction(run.converter, run.law, run.head, run.a4_hertz)
+    return None if run.converter is None else _correction(run.converter, run.law, run.head, run.pitch_tuning)
 
 
-def _correction(stored: StoredTransfer, law: str, head: HeadRecord, a4_hertz: float) -> BoardCorrection:
+def _correction(stored: StoredTransfer, law: str, head: HeadRecord, tuning: Tuning) -> BoardCorrection:
     dac = make_dac("converter", stored).dac
-    return board_correction(make_head("head", head, parse_law(law), dac, EqualTemperament(a4_hertz)))
+    return board_correction(make_head("head", head, parse_law(law), dac, tuning))
 
 
 def held_words(

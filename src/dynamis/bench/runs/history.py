@@ -59,6 +59,25 @@ class Sums:
     positive: int = 0
 
 
+def tuned_sums(run: RunRecord, notes: Sequence[float], values: Sequence[float]) -> Sums:
+    """The same of a run in a tuning of its own, whose notes lie where the tuning puts them."""
+    model, v = run.model, np.array(values, float)
+    reference = model.law.reference_note
+    x = model.tuning.octaves(notes, reference) + (reference - MIDDLE_NOTE) / 12.0
+    w = np.log(np.where(v > 0.0, v, 1.0))
+    of_x, of_v, of_w = float(np.sum(x)), float(np.sum(v)), float(np.sum(w))
+    with_v, with_w = (float(x @ x), of_v, float(x @ v), float(v @ v)), (of_w, float(x @ w), float(w @ w))
+    return Sums(int(v.size), of_x, *with_v, *with_w, int(np.sum(v > 0.0)))
+
+
+def _equal_a4(run: RunRecord) -> float:
+    """The A4 of equal temperament through the law's own note, as the run's tuning has it."""
+    if run.tuning is None:
+        return run.a4_hertz
+    model = run.model
+    return model.hertz((69.0 - model.law.reference_note) / 12.0)
+
+
 @dataclass(frozen=True)
 class RunLine:
     """scale_cents : per octave, found minus wanted; offset_cents : at note 66; each with its U = 2u.
@@ -110,7 +129,7 @@ def _wanted(law_text: str, quantity: ReadQuantity, a4_hertz: float) -> _Line | N
 def run_line(run: RunRecord, sums: Sums) -> RunLine | None:
     """The line through a run's errors; None with fewer than two notes, where a reading has no pitch, or under Hz/V with
     an offset of its own."""
-    n, wanted = float(sums.count), _wanted(run.law, run.quantity, run.a4_hertz)
+    n, wanted = float(sums.count), _wanted(run.law, run.quantity, _equal_a4(run))
     spread = sums.xx - sums.x**2 / n if n else 0.0
     if wanted is None or sums.count < 2 or spread <= _LEAST_SPREAD:
         return None
@@ -158,7 +177,7 @@ class _Shares:
 
 def wants_logs(runs: Sequence[RunRecord]) -> bool:
     """Whether any of the runs is judged by logarithms of its readings."""
-    wanted = {_wanted(run.law, run.quantity, run.a4_hertz) for run in runs}
+    wanted = {_wanted(run.law, run.quantity, _equal_a4(run)) for run in runs}
     return any(line is not None and line.logs for line in wanted)
 
 

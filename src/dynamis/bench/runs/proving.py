@@ -86,7 +86,8 @@ def course_of(
             "found", "nothing", "Begin a run of this channel: it needs the board's converter, its law and your meter."
         )
     if head.kind == "nominal":
-        return _as_found(known, judge, style, board_hash)
+        other = board_hash is not None and board_hash != hash_of(head)
+        return _as_found(known, judge, style, board_hash, other)
     if board_hash is not None and board_hash != hash_of(head):
         step: StepKey = "again" if head.kind == "constants" else "proof"
         what = "constants" if head.kind == "constants" else "table"
@@ -110,12 +111,20 @@ def _by_hand(course: Course, head: HeadRecord) -> Course:
 
 
 def _as_found(
-    known: list[RunRecord], judge: Callable[[str], RunAnalysis | None], style: Style, board_hash: str | None
+    known: list[RunRecord],
+    judge: Callable[[str], RunAnalysis | None],
+    style: Style,
+    board_hash: str | None,
+    holds_other: bool,
 ) -> Course:
     mine = [run for run in known if run.head.kind == "nominal"]
     judged = judge(mine[-1].id) if mine else None
     if judged is None:
         return Course("found", "begin", "Measure the channel with its nominal codes.", plan=known[-1].plan)
+    if judged.next_note is not None and holds_other:
+        return Course(
+            "found", "send", "Send the nominal values to the board; what it holds now is read back first and kept."
+        )
     if judged.next_note is not None:
         action: Action = "take" if board_hash is not None else "connect"
         return Course("found", action, f"{_left(judged)} of “{judged.run.title}” are still to be read.", judged.run.id)
@@ -153,15 +162,17 @@ def _proof(
     known: list[RunRecord], judge: Callable[[str], RunAnalysis | None], head: HeadRecord, style: Style
 ) -> Course:
     whole = _whole_notes(known)
-    quarters = tuple(note + 0.5 for note in whole[:-1])
+    # A tuning of keys has none between them: they are proved where they are played.
+    quarters = tuple(note + 0.5 for note in whole[:-1]) if known[-1].tuning is None else ()
     plan = tuple(sorted((*whole, *quarters)))
+    between = f" and {len(quarters)} quarter tones between" if quarters else ""
     mine = [run for run in known if run.head == head]
     judged = judge(mine[-1].id) if mine else None
     if judged is None or not set(plan) <= set(judged.run.plan):
         return Course(
             "proof",
             "begin",
-            f"Prove it by fresh readings of {len(whole)} notes and {len(quarters)} quarter tones between.",
+            f"Prove it by fresh readings of {len(whole)} notes{between}.",
             plan=plan,
         )
     if judged.next_note is not None:
@@ -196,11 +207,12 @@ def _proof(
 
 
 def _whole_notes(known: list[RunRecord]) -> tuple[float, ...]:
-    """Every whole note of the range that this channel's runs have been about."""
+    """Every whole note of the range that this channel's runs have been about, as far as its tuning plays it."""
     every = [note for run in known for note in run.plan]
     if not every:
         return ()
-    return tuple(float(note) for note in range(int(np.ceil(min(every))), int(np.floor(max(every))) + 1))
+    notes = np.arange(np.ceil(min(every)), np.floor(max(every)) + 1.0)
+    return tuple(notes[np.isfinite(known[-1].model.expected(notes))].tolist())
 
 
 def _left(judged: RunAnalysis) -> str:

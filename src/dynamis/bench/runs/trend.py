@@ -116,7 +116,7 @@ def trend(found: Sequence[Entry], channel: PortRef, serial: str, part: Part) -> 
 
 def _read_as(run: RunRecord) -> tuple[object, ...]:
     """What must be the same of two runs for their difference to be drift."""
-    return run.head, run.law, run.quantity, run.side, run.a4_hertz
+    return run.head, run.law, run.quantity, run.side, run.a4_hertz, run.tuning
 
 
 def _fitted(known: Trend) -> Trend:

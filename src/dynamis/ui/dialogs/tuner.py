@@ -10,11 +10,11 @@ from PySide6.QtCore import QPointF, QRectF, Signal
 from PySide6.QtGui import QCloseEvent, QColor, QFont, QPainter, QPen
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
+from dynamis.bench.chains.tunings import tuning_of, tuning_words
 from dynamis.devices.sound.meter import SoundMeter
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_quantity
 from dynamis.pitch.notes import Naming, note_label, parse_note
-from dynamis.pitch.tuning import EqualTemperament
 from dynamis.tuner.live import FloatArray, Heard, beats, heard
 from dynamis.ui.session.session import Session
 from dynamis.ui.theme.palette import Colours
@@ -58,7 +58,7 @@ class TunerDialog(QDialog):
         self.setWindowTitle("Tuner")
         self.resize(760, 420)
         self._session, self._sound = session, sound
-        self._tuning = EqualTemperament(session.bench.a4_hertz)
+        self._tuning = tuning_of(session.bench)
         self._stop = threading.Event()
         column = QVBoxLayout(self)
         column.setContentsMargins(24, 18, 24, 18)
@@ -116,6 +116,10 @@ class TunerDialog(QDialog):
             else:
                 note = parse_note(text, Naming(style.middle_c))
                 hertz = float(self._tuning.hertz(note))
+                if not hertz > 0.0:
+                    raise InputError(
+                        f"{note_label(note, style)} has no frequency in {tuning_words(self._session.bench)}."
+                    )
                 words = f"{note_label(note, style)}, {style.hertz(hertz)}"
             if not 1.0 <= hertz <= 20_000.0:
                 raise InputError(f"The reference is {style.hertz(hertz)}; 1 Hz to 20 kHz was expected.")

@@ -6,8 +6,9 @@ from collections.abc import Iterable, Sequence
 
 from dynamis.bench.chains.port_transfers import dac_if_known
 from dynamis.bench.document.commands import new_id
+from dynamis.bench.document.limits import CELSIUS
 from dynamis.bench.document.ports import PortRef
-from dynamis.bench.document.record_checks import check_run
+from dynamis.bench.document.record_checks import check_run, within
 from dynamis.bench.document.records import (
     AdoptionRecord,
     HeadRecord,
@@ -29,10 +30,12 @@ from dynamis.ui.session.selection import Channel, Selection
 
 
 class Runs:
-    """all : the runs of the bench, in the order in which they came.  adoptions, sends : as they are stored."""
+    """all : the runs of the bench, in the order in which they came.  adoptions, sends : as they are stored.
+    celsius : what readings that are taken now are stored with, None where nobody said."""
 
     def __init__(self, document: Document, selection: Selection, notices: Notices) -> None:
         self._document, self._selection, self._notices = document, selection, notices
+        self.celsius: float | None = None
         self.take_over()
 
     def take_over(self) -> None:
@@ -158,9 +161,15 @@ class Runs:
         ]
         # A reading that the law gives no pitch must be refused before it is stored: rows are never edited.
         check_readings(run, notes, [value for _, value, _ in readings])
-        self._document.file.add_readings(run.id, rows)
+        self._document.file.add_readings(run.id, rows, celsius=[self.celsius] * len(rows))
         self._read_on(run.id)
         self._readings_changed(go_on=True)
+
+    def set_celsius(self, celsius: float | None) -> None:
+        """The temperature from now on; raises `InputError` where it is none of a bench."""
+        if celsius is not None:
+            within("The temperature", celsius, *CELSIUS, "°C")
+        self.celsius = celsius
 
     def reading_arrived(self, run_id: str) -> None:
         """A reading of a run was stored by the devices' thread: show it, and go to the next note."""

@@ -128,7 +128,8 @@ class LogStation(Station):
         if not self.isVisible():
             return
         session, runs = self._session, self._session.runs
-        sums = session.document.file.sums(logs=wants_logs(runs.all))
+        tuned = [run for run in runs.all if run.tuning is not None]
+        sums = session.document.file.sums(logs=wants_logs(runs.all), tuned=tuned)
         self._all = entries(session.bench, runs.all, sums, runs.adoptions, runs.sends, session.style)
         self._show_found()
 

@@ -185,6 +185,7 @@ class ReadingsPanel(Panel):
         raw = (cells[0], plain(row.note), repr(wanted), repr(row.value), repr(error), repr(after), repr(worth), state)
         code = "" if row.code is None else f", code {row.code}"
         span = "" if row.range_volts is None else f", {style.typed(row.range_volts)} V range"
+        span += "" if row.celsius is None else f", {style.typed(row.celsius)} °C"
         return Row(cells, row, mark, raw, f"taken {row.taken}{code}{span}")
 
     def _run_row(self, run_id: str) -> Row:

@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from dynamis.bench.document.records import RunRecord
 from dynamis.bench.runs.who import PLAYER_WORDS, READER_WORDS, players_for, readers_for, to_play_words
 from dynamis.devices.taking import Progress
 from dynamis.errors import InputError
+from dynamis.notation.numbers import parse_quantity
 from dynamis.pitch.notes import note_label
 from dynamis.ui.course import CourseRunner
 from dynamis.ui.session.session import Session
@@ -43,6 +44,14 @@ class TakingRow(QWidget):
         self.who = QWidget()
         self.who.setLayout(grid)
         column.addWidget(self.who)
+        warm = form_grid()
+        self.celsius = QLineEdit()
+        self.celsius.setPlaceholderText("not known")
+        self.celsius.setAccessibleName("Temperature now")
+        self.celsius.setToolTip("Kept with each reading from now on; of an oscillator it tells what a kelvin does.")
+        self.celsius.editingFinished.connect(self._warmed)
+        add_row(warm, 0, "Temperature now", self.celsius)
+        column.addLayout(warm)
         self.words = label("", "small", wrap=True)
         column.addWidget(self.words)
         self.asked = label("", "question", wrap=True)
@@ -98,6 +107,18 @@ class TakingRow(QWidget):
 
     def _chosen(self, *_: object) -> None:
         self._course.choose(self.player.currentData(), self.reader.currentData())
+
+    def _warmed(self) -> None:
+        runs, style = self._session.runs, self._session.style
+        text = self.celsius.text().strip()
+        try:
+            runs.set_celsius(
+                parse_quantity(text, "°C", "The temperature", decimal_comma=style.decimal_comma) if text else None
+            )
+        except InputError as error:
+            self._session.said.emit(str(error), True)
+        now = runs.celsius
+        self.celsius.setText("" if now is None else f"{style.typed(now)} °C")
 
     def _show_question(self, run: RunRecord | None) -> None:
         """What somebody is asked for; a reading is typed above, in its field."""

@@ -9,7 +9,8 @@ from PySide6.QtWidgets import QBoxLayout, QHBoxLayout, QPlainTextEdit, QPushButt
 from dynamis.bench.runs.advice import belongs_sentence, comparison_sentence, feeding_sentence, plugging_sentence
 from dynamis.bench.runs.analysis import RunAnalysis
 from dynamis.bench.runs.difference import difference_words
-from dynamis.calibration.causes.words import cause_text, shape_sentences
+from dynamis.bench.runs.tracking import said_of
+from dynamis.calibration.causes.words import cause_text
 from dynamis.calibration.correction_types import Correction
 from dynamis.calibration.words import (
     correction_detail,
@@ -180,7 +181,7 @@ class WordsPanel(Panel):
             words = converter_sentences(judged, other, style)
         if judged.shape is None:
             return words or [judged.why_no_fit]
-        words += shape_sentences(judged.shape, style, judged.loading_factor)
+        words += said_of(judged, style)
         if other is None:
             return words
         return [
