@@ -11,6 +11,7 @@ from msgspec.structs import replace as with_
 from tests.bench.benches import GATE_IN, GATE_OUT, IN, LFO, OUT, PITCH_IN, PITCH_OUT, bench, swing
 from tests.electrics.spice import ngspice
 
+from dynamis.bench.document.ports import GateRecord
 from dynamis.bench.judging.pairs import judge_link
 from dynamis.bench.runs.learning import (
     law_sentences,
@@ -20,11 +21,14 @@ from dynamis.bench.runs.learning import (
     take_law,
     take_output,
     take_rest,
+    take_sent,
+    take_shortest,
     take_thresholds,
     thresholds_sentences,
 )
 from dynamis.calibration.learning.law import Pair, learn_law
-from dynamis.calibration.learning.readings import parse_pairs, parse_walk
+from dynamis.calibration.learning.pulses import sent_length, shortest_taken
+from dynamis.calibration.learning.readings import parse_lengths, parse_pairs, parse_walk
 from dynamis.calibration.learning.resistance import Learned, input_ohms, output_ohms, rest_volts
 from dynamis.calibration.learning.thresholds import Seen, thresholds
 from dynamis.errors import InputError
@@ -220,9 +224,33 @@ def test_the_bench_judges_with_what_was_learnt():
     assert (moved.port(IN).swing.bias_volts, moved.port(IN).rests_at_volts) == (1.62, 1.62)
 
 
+def test_pulses_that_are_sent_and_taken_are_learnt_and_judged():
+    """Derived: a mean, its scatter and rounding; the shortest lies evenly between what missed and what fired."""
+    sent = sent_length(parse_lengths("5.0 ms 5.2ms 5.1 ms"))
+    assert (sent.value, sent.expanded) == pytest.approx((5.1e-3, 2 * math.hypot(1e-4, 1e-4 / 12**0.5)))
+    shortest = shortest_taken(parse_lengths("10 ms+ 6 ms+; 4 ms 2 ms"))
+    assert (shortest.value, shortest.expanded) == pytest.approx((5e-3, 2 * math.hypot(2e-3, 1e-3) / 12**0.5))
+    trigger = with_(GATE_OUT, role="trigger")
+    one = bench(trigger, with_(GATE_IN, role="trigger"))
+    one = take_sent(one, OUT, Learned(0.1, 0.02), Learned(5.0, 0.05), sent).bench
+    one = take_shortest(one, IN, shortest).bench
+    assert (one.port(OUT).gate.seconds, one.port(OUT).gate.high_volts) == (pytest.approx(5.1e-3), 5.0)
+    assert one.port(IN).gate.min_seconds == pytest.approx(shortest.value + shortest.expanded)
+    assert "pulse-too-short" in {each.code for each in judge_link(one, one.links[0])[0].findings}
+    for text, why in (
+        ("", "one pulse"), ("5 ms+", "been too short"), ("5 ms", "has fired it"), ("5 ms+ 6 ms", "contradict|longer"),
+        ("-1 ms", "above 0"), ("x", "A length"),
+    ):  # fmt: skip
+        with pytest.raises(InputError, match=why):
+            (shortest_taken if text else sent_length)(parse_lengths(text))
+    with pytest.raises(InputError, match="no levels of its own"):
+        take_sent(bench(with_(GATE_OUT, gate=GateRecord("switch")), GATE_IN), OUT, *[Learned(1.0, 0.1)] * 3)
+
+
 def test_each_port_has_its_lessons_and_small_resistances_are_not_boasted_of():
     assert [one.what for one in lessons_for(PITCH_IN)] == ["law", "input", "rest"]
-    assert [one.what for one in lessons_for(GATE_IN)] == ["input", "rest", "thresholds"]
+    assert [one.what for one in lessons_for(GATE_IN)] == ["input", "rest", "thresholds", "taken"]
+    assert [one.what for one in lessons_for(GATE_OUT)] == ["output", "sent"]
     assert [one.what for one in lessons_for(LFO)] == ["output"]
     assert "too small to be told" in ohms_words(Learned(3.0, 20.0), STYLE)
     assert ohms_words(Learned(4700.0, 150.0), STYLE).replace("\u00a0", " ") == "4.70 ± 0.15 kΩ"

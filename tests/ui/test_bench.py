@@ -379,7 +379,15 @@ def test_an_unknown_voice_is_learnt_from_readings_and_then_judged(empty_file, ma
         assert "Hysteresis 0.50" in dialog.told.text().replace("\u00a0", " ")
         dialog.try_accept()
 
-    for answer in (law, resistance, gate):
+    def shortest(dialog) -> None:
+        dialog.look_at(PortRef("voice", "gate"))
+        dialog.what.setCurrentIndex(3)
+        assert not dialog.walk.isVisible()
+        type_into(dialog.lengths, "5 ms+ 2 ms+ 1 ms 1.5 ms")
+        assert "It takes pulses from 1.75" in dialog.told.text().replace("\u00a0", " ")
+        dialog.try_accept()
+
+    for answer in (law, resistance, gate, shortest):
         with_dialog(lambda: action(window, "Learn a port").trigger(), answer)
     takes = session.bench.port(PortRef("voice", "in"))
     assert takes.ohms == pytest.approx(1.0 / (1.0 / 99.045e3 - 1.0 / 10e6), rel=0.002)
@@ -387,5 +395,7 @@ def test_an_unknown_voice_is_learnt_from_readings_and_then_judged(empty_file, ma
     fit = judge_link(session.bench, session.bench.links[0])[0]
     # Note 36 is 65.41 Hz, at 0 V of the keys; the voice plays that at 0 V too: six tenths of a cent, and the loading.
     assert {one.code for one in fit.findings} >= {"loading"}
-    action(window, "Undo").trigger()
+    assert 1.75e-3 < session.bench.port(PortRef("voice", "gate")).gate.min_seconds < 2.5e-3  # read to 1 ms
+    for _ in range(2):
+        action(window, "Undo").trigger()
     assert session.bench.port(PortRef("voice", "gate")).gate is None

@@ -13,7 +13,8 @@ from dynamis.notation.style import digits_for
 from dynamis.waveform.pulse import Measured
 
 # Roles whose pulse has a length of its own; a gate is up for as long as a key is held.
-_OWN_LENGTH = ("trigger", "clock")
+OWN_LENGTH = ("trigger", "clock")
+SWITCH_HAS_NO_LEVELS = "A switch to ground has no levels of its own: they are those of the input that it pulls down."
 # Decimals of volts where the samples do not say how well they are known.
 _DIGITS = 3
 
@@ -43,7 +44,7 @@ def take_trace(bench: Bench, ref: PortRef, found: Measured) -> Change:
 def _switching(port: Port, found: Measured) -> Port:
     gate = port.gate or GateRecord("driven")
     if gate.kind == "switch":
-        raise InputError("A switch to ground has no levels of its own: they are those of the input that it pulls down.")
+        raise InputError(SWITCH_HAS_NO_LEVELS)
     states = found.states
     if states is None:
         raise InputError("The trace has no two states: there are no levels to take.")
@@ -55,7 +56,7 @@ def _switching(port: Port, found: Measured) -> Port:
         )
     )
     gate = replace(gate, low_volts=low, high_volts=high)
-    if port.role in _OWN_LENGTH:
+    if port.role in OWN_LENGTH:
         if not states.highs.size:
             raise InputError("No pulse is seen whole: its length cannot be taken; record for longer.")
         gate = replace(gate, seconds=float(f"{float(states.highs.min()):.3g}"))

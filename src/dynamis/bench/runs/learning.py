@@ -17,15 +17,17 @@ from dynamis.bench.document.bench import Bench
 from dynamis.bench.document.checks import check_port
 from dynamis.bench.document.commands import Change
 from dynamis.bench.document.ports import SWITCHING, GateRecord, Port, PortRef, SwingRecord
+from dynamis.bench.runs.from_trace import OWN_LENGTH, SWITCH_HAS_NO_LEVELS
 from dynamis.calibration.learning.law import Candidate, LearnedLaw
 from dynamis.calibration.learning.resistance import Learned
 from dynamis.calibration.learning.thresholds import Thresholds
+from dynamis.errors import InputError
 from dynamis.notation.style import Style, digits_for
 from dynamis.pitch.laws import ExponentialLaw, Law, LinearLaw, law_text, law_words
 from dynamis.pitch.notes import note_label
 from dynamis.transfer.law import Oscillator
 
-What = Literal["law", "output", "input", "rest", "thresholds"]
+What = Literal["law", "output", "input", "rest", "thresholds", "sent", "taken"]
 
 
 @dataclass(frozen=True)
@@ -76,15 +78,29 @@ LESSONS: Final = (
         "which it was on.",
         "Stay within its working range.",
     ),
+    Lesson(
+        "sent",
+        "Levels and length of its pulses",
+        "Whether an input that it is joined to sees its levels, and whether its pulses are long enough.",
+        "Read its two levels and some lengths on an oscilloscope; a recording, or the oscilloscope's CSV, opened as a "
+        "trace gives them too.",
+    ),
+    Lesson(
+        "taken",
+        "Shortest pulse that fires it",
+        "Whether a sender's pulses are long enough for it.",
+        "Send it pulses of the full level, shorter each time until it misses them; write + behind the lengths that "
+        "fired it.",
+    ),
 )
 
 
 def lessons_for(port: Port) -> list[Lesson]:
     """What can be learnt of a port, in the order of the work."""
     if port.direction == "output":
-        return [one for one in LESSONS if one.what == "output"]
+        return [one for one in LESSONS if one.what == "output" or (one.what == "sent" and port.role in SWITCHING)]
     wanted = {"input", "rest"}
-    wanted |= {"law"} if port.role == "pitch" else {"thresholds"} if port.role in SWITCHING else set()
+    wanted |= {"law"} if port.role == "pitch" else {"thresholds", "taken"} if port.role in SWITCHING else set()
     return [one for one in LESSONS if one.what in wanted]
 
 
@@ -161,6 +177,33 @@ def take_thresholds(bench: Bench, ref: PortRef, found: Thresholds) -> Change:
     gate = port.gate or GateRecord("positive")
     kind: Literal["shorting", "positive"] = "shorting" if found.falls else "positive"
     return _changed(bench, ref, replace(port, gate=replace(gate, kind=kind, on_volts=on, off_volts=off)), "thresholds")
+
+
+def take_sent(bench: Bench, ref: PortRef, low_volts: Learned, high_volts: Learned, length: Learned) -> Change:
+    """The levels of an output's pulses, and of a trigger or clock their length.
+
+    Raises InputError for a switch, which has no levels of its own.
+    """
+    port = bench.port(ref)
+    gate = port.gate or GateRecord("driven")
+    if gate.kind == "switch":
+        raise InputError(SWITCH_HAS_NO_LEVELS)
+    gate = replace(gate, low_volts=_kept(low_volts), high_volts=_kept(high_volts), level_limit=_share(high_volts))
+    if port.role in OWN_LENGTH:
+        gate = replace(gate, seconds=length.value)
+    return _changed(bench, ref, replace(port, gate=gate), "its pulses")
+
+
+def take_shortest(bench: Bench, ref: PortRef, shortest: Learned) -> Change:
+    """The shortest pulse of an input, as far out as its U reaches."""
+    port = bench.port(ref)
+    gate = replace(port.gate or GateRecord("positive"), min_seconds=shortest.value + shortest.expanded)
+    return _changed(bench, ref, replace(port, gate=gate), "its shortest pulse")
+
+
+def time_words(learned: Learned, style: Style) -> str:
+    """A time with its U, in ms."""
+    return with_u(Learned(learned.value * 1e3, learned.expanded * 1e3), "ms", style)
 
 
 def _share(learned: Learned) -> float:

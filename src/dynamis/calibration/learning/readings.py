@@ -6,6 +6,7 @@ import math
 from dataclasses import dataclass
 from typing import Final
 
+from dynamis.calibration.learning.pulses import Length
 from dynamis.calibration.learning.thresholds import Seen
 from dynamis.errors import InputError
 from dynamis.notation.numbers import last_digit, parse_quantity
@@ -13,7 +14,7 @@ from dynamis.notation.safe import quoted
 
 _MOST_LINES: Final = 200
 _MOST_STEPS: Final = 500
-_UNITS: Final = ("v", "mv", "uv", "µv", "μv", "hz", "khz", "mhz")
+_UNITS: Final = ("v", "mv", "uv", "µv", "μv", "hz", "khz", "mhz", "s", "ms", "us", "µs", "μs")
 
 
 @dataclass(frozen=True)
@@ -68,6 +69,24 @@ def parse_walk(text: str, *, decimal_comma: bool = False) -> tuple[list[Seen], f
     if len(seen) < 3:
         raise InputError("At least three voltages, up and down, were expected.")
     return seen, max(steps)
+
+
+def parse_lengths(text: str, *, decimal_comma: bool = False) -> list[Length]:
+    """Lengths of pulses, units behind them or none for seconds, `+` behind those that fired.
+
+    Raises InputError for one that is no time above 0.
+    """
+    parts = _joined(text.replace(";", " ").split())
+    if len(parts) > _MOST_STEPS:
+        raise InputError(f"{len(parts)} pulses; at most {_MOST_STEPS} were expected.")
+    lengths = []
+    for part in parts:
+        bare = part.rstrip("+").strip()
+        seconds = parse_quantity(bare, "s", "A length", decimal_comma=decimal_comma)
+        if not seconds > 0.0:
+            raise InputError(f"A length is {quoted(bare)}; a time above 0 was expected, such as 5 ms.")
+        lengths.append(Length(seconds, last_digit(bare, "s", decimal_comma=decimal_comma), part.endswith("+")))
+    return lengths
 
 
 def _joined(parts: list[str]) -> list[str]:

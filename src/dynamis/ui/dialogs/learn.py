@@ -22,13 +22,17 @@ from dynamis.bench.runs.learning import (
     take_law,
     take_output,
     take_rest,
+    take_sent,
+    take_shortest,
     take_thresholds,
     thresholds_sentences,
+    time_words,
     with_u,
 )
 from dynamis.calibration.learning.law import Pair, learn_law
-from dynamis.calibration.learning.readings import parse_pairs, parse_walk
-from dynamis.calibration.learning.resistance import input_ohms, of_tolerance, output_ohms, rest_volts
+from dynamis.calibration.learning.pulses import sent_length, shortest_taken
+from dynamis.calibration.learning.readings import parse_lengths, parse_pairs, parse_walk
+from dynamis.calibration.learning.resistance import Learned, input_ohms, of_tolerance, output_ohms, rest_volts
 from dynamis.calibration.learning.thresholds import thresholds
 from dynamis.calibration.meter import volts_deviation
 from dynamis.errors import InputError
@@ -46,9 +50,16 @@ _ROWS: dict[What, tuple[str, ...]] = {
     "input": ("first", "second", "resistor", "tolerance"),
     "rest": ("first",),
     "thresholds": ("walk",),
+    "sent": ("first", "second", "lengths"),
+    "taken": ("lengths",),
 }
-_FIRST = {"output": "Open, volts", "input": "Ahead of the resistor, volts", "rest": "At the jack, volts"}
-_SECOND = {"output": "With the resistor to ground, volts", "input": "At the input, volts"}
+_FIRST = {
+    "output": "Open, volts",
+    "input": "Ahead of the resistor, volts",
+    "rest": "At the jack, volts",
+    "sent": "Low, volts",
+}
+_SECOND = {"output": "With the resistor to ground, volts", "input": "At the input, volts", "sent": "High, volts"}
 
 
 class LearnDialog(FormDialog[Change]):
@@ -81,6 +92,7 @@ class LearnDialog(FormDialog[Change]):
         self.first, self.second = self.line(_FIRST["output"]), self.line(_SECOND["output"])
         self.resistor = self.line("Resistor", hint="10k")
         self.tolerance = self.line("its tolerance, ±", _TOLERANCE)
+        self.lengths = self.line("Lengths of pulses", hint="5.0 ms  5.1 ms")
         self.told = label("", wrap=True, selectable=True)
         self.form.addRow(self.told)
         self.port.currentIndexChanged.connect(lambda _: self._port_changed())
@@ -90,7 +102,7 @@ class LearnDialog(FormDialog[Change]):
             field.textChanged.connect(self._tell)
             field.setTabChangesFocus(True)
             field.setFixedHeight(84)
-        for line in (self.first, self.second, self.resistor, self.tolerance):
+        for line in (self.first, self.second, self.resistor, self.tolerance, self.lengths):
             line.textChanged.connect(lambda _: self._tell())
         self._port_changed()
         if ref is not None:
@@ -121,7 +133,7 @@ class LearnDialog(FormDialog[Change]):
         lesson = self.lesson
         shown = () if lesson is None else _ROWS[lesson.what]
         rows = {"pairs": self.pairs, "walk": self.walk, "first": self.first, "second": self.second}
-        rows |= {"resistor": self.resistor, "tolerance": self.tolerance}
+        rows |= {"resistor": self.resistor, "tolerance": self.tolerance, "lengths": self.lengths}
         for key, field in rows.items():
             self.form.setRowVisible(field, key in shown)
         if lesson is not None:
@@ -153,6 +165,7 @@ class LearnDialog(FormDialog[Change]):
         """Whether all that a lesson asks for has something in it."""
         fields: dict[str, QLineEdit | QPlainTextEdit] = {"first": self.first, "second": self.second}
         fields |= {"resistor": self.resistor, "pairs": self.pairs, "walk": self.walk, "tolerance": self.tolerance}
+        fields["lengths"] = self.lengths
         for key in _ROWS[what]:
             field = fields[key]
             text = field.text() if isinstance(field, QLineEdit) else field.toPlainText()
@@ -227,12 +240,29 @@ class LearnDialog(FormDialog[Change]):
         self._change = take_thresholds(self._bench, ref, found)
         return thresholds_sentences(found, self._style)
 
+    def _sent(self, ref: PortRef) -> list[str]:
+        comma, style = self._style.decimal_comma, self._style
+        low, high = (
+            Learned(volts, 2.0 * deviation)
+            for volts, deviation in (self._volts(self.first, "The low level"), self._volts(self.second, "The high one"))
+        )
+        length = sent_length(parse_lengths(self.lengths.text(), decimal_comma=comma))
+        self._change = take_sent(self._bench, ref, low, high, length)
+        return [f"{with_u(low, 'V', style)} and {with_u(high, 'V', style)}; up for {time_words(length, style)}."]
+
+    def _taken(self, ref: PortRef) -> list[str]:
+        found = shortest_taken(parse_lengths(self.lengths.text(), decimal_comma=self._style.decimal_comma))
+        self._change = take_shortest(self._bench, ref, found)
+        return [f"It takes pulses from {time_words(found, self._style)} on; the longest of these is counted on."]
+
     _learn: dict[What, Callable[[LearnDialog, PortRef], list[str]]] = {  # noqa: RUF012  # never changed
         "law": _law,
         "output": _output,
         "input": _input,
         "rest": _rest,
         "thresholds": _thresholds,
+        "sent": _sent,
+        "taken": _taken,
     }
 
     def read(self) -> Change:
