@@ -4,23 +4,36 @@ from __future__ import annotations
 
 import json
 
+import msgspec
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from tests.bench.test_analysis import RUN, rows
 from tests.electrics.spice import printed, swept
 
 from dynamis.bench.chains.link_chain import link_chain
+from dynamis.bench.chains.port_transfers import make_dac, make_head
 from dynamis.bench.chains.tunings import tuning_of
 from dynamis.bench.designing.between import asked_of, built, smallest_with_op_amp, use_between
 from dynamis.bench.document.commands import set_tuning
 from dynamis.bench.document.ports import PortRef
+from dynamis.bench.document.records import HeadRecord
+from dynamis.bench.document.tuning import TuningRecord
+from dynamis.bench.runs.analysis import analyse, codes_of, head_of
+from dynamis.bench.runs.beginning import new_run
+from dynamis.bench.runs.boards import run_correction
+from dynamis.bench.runs.history import run_line, tuned_sums
+from dynamis.converter.firmware import pitch_steps
+from dynamis.demo.lantern import BOARD_DAC, bench
 from dynamis.errors import InputError
 from dynamis.files.midi_tuning import LENGTH, checksum, read_tuning_dump, tuning_dump
 from dynamis.files.template import filled
 from dynamis.files.tunings import read_tuning, write_tuning
 from dynamis.pitch.key_tuning import KeyTuning
+from dynamis.pitch.tolerance import parse_tolerance
 from dynamis.pitch.tuning import EqualTemperament
+from dynamis.transfer.parameter import NOMINAL
 
 # Quarter-comma mean tone of twelve keys: fifths of 696.578 cents (5**(1/4), the definition).
 FIFTH = np.log2(5.0 ** (1 / 4))
@@ -183,3 +196,57 @@ def test_the_circuit_of_a_link_is_written_as_it_stands(demo_file, dynamis, tmp_p
     assert volts[held, 1].max() < 3.45
     wrong = dynamis("export", demo_file.path, "--what", "spice", "--link", "a > b", "-o", out)
     assert (wrong.status, "Workshop board / pitch B > Carousel board / tone" in wrong.err) == (2, True)
+
+
+def test_a_run_of_a_tuned_bench_is_judged_by_its_keys_and_its_table_serves_other_tunings(scale):
+    """The board's line has no steps here but one: 2 LSB from code 2048 on, which belongs to the level, not to the key."""
+    tuned = read_tuning(scale)
+    levels = np.arange(4096) + 2.0 * (np.arange(4096) >= 2048)
+    run = msgspec.structs.replace(RUN, tuning=tuned, plan=tuple(np.arange(36.0, 97.0)), meter=None)
+    notes = np.array(run.plan)
+
+    def read(head):
+        one = msgspec.structs.replace(run, head=head)
+        sent = codes_of(one, make_dac("c", run.converter), notes).astype(int)
+        return analyse(one, rows(*zip(notes, BOARD_DAC.nominal_volts(levels[sent]), strict=True), run=one))
+
+    found = read(HeadRecord())
+    assert found.error_cents[notes == 45.0] == pytest.approx(0.0, abs=0.9)  # a key off equal temperament is no error
+    table = head_of(found.correction("table"), found.model, run)
+    assert table.tuning == tuned
+    assert np.max(np.abs(read(table).error_cents)) < 0.9  # half an LSB of 1.62 ct, and the table's sixteenths
+    made = make_dac("c", run.converter).dac
+    equal = make_head("h", table, run.model.law, made, EqualTemperament())
+    codes = equal.forward(notes, NOMINAL).astype(int)
+    volts = BOARD_DAC.nominal_volts(levels[codes])
+    off = 1200.0 * (volts - run.model.law.volts((notes - 36.0) / 12.0))
+    assert np.max(np.abs(off[(notes < 63) | (notes > 68)])) < 1.0  # the step's own keys apart, where neighbours differ
+    assert np.array_equal(run_correction(msgspec.structs.replace(run, head=table)).codes(pitch_steps(notes), 12),
+                          codes_of(msgspec.structs.replace(run, head=table), make_dac("c", run.converter), notes))  # fmt: skip
+    values = [row.value for row in found.rows]
+    line = run_line(run, tuned_sums(run, notes.tolist(), values))
+    equally = run_line(msgspec.structs.replace(run, tuning=None), tuned_sums(run, notes.tolist(), values))
+    middle = float(run.model.law.volts(2.5))  # note 66
+    by_fit = (1200.0 * (found.fit.line.gain - 1.0), 1200.0 * float(found.fit.line.at(middle) - middle))
+    assert (line.scale_cents, line.offset_cents) == pytest.approx(by_fit, abs=0.1)
+    assert abs(equally.offset_cents - line.offset_cents) < 1e-9  # volts ask nothing of A4
+
+
+def test_what_a_tuning_does_not_play_is_not_read():
+    silent = TuningRecord("gaps", tuple(None if n % 12 == 1 else 440.0 * 2 ** ((n - 69) / 12) for n in range(128)))
+    one = set_tuning(bench(), silent).bench
+    asked = {"run_id": "r", "title": "t", "created": "", "channel": BOARD, "serial": "03", "quantity": "volts",
+             "law": RUN.model.law, "tolerance": parse_tolerance("5"), "meter": None, "where": "jack", "plugged": (),
+             "celsius": None, "warm_minutes": None}  # fmt: skip
+    with pytest.raises(InputError, match=r"have no frequency: 37, 49\."):
+        new_run(one, None, plan=(36.0, 37.0, 49.0, 60.0), **asked)
+    with pytest.raises(InputError, match="gaps tunes whole notes"):
+        new_run(one, None, plan=(36.0, 40.5), **asked)
+    run = new_run(one, None, plan=(36.0, 60.0), **asked)
+    assert run.tuning == silent
+    board = run_correction(run)
+    assert (board.first_note, len(board.sixteenths), set(board.sixteenths)) == (0, 128, {0})
+    assert KeyTuning(silent.hertz).nearest(445.0)[0] == 69
+    far = TuningRecord("far", tuple(440.0 * 2 ** ((n - 69) / 4) for n in range(128)))
+    with pytest.raises(InputError, match="codes from equal temperament"):
+        run_correction(msgspec.structs.replace(run, tuning=far))
