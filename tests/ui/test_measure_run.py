@@ -197,6 +197,18 @@ def test_slips_are_asked_about_and_bad_entries_stay(demo_file, make_window, type
         assert rows[-1].note == (72 if typed == "3.2" else 60)
 
 
+def test_readings_keep_the_temperature_that_was_typed(demo_file, make_window):
+    window = make_window(demo_file)
+    measure, runs = window.station, window.session.runs
+    at = measure.entry.taking.celsius
+    for typed, kept, shown in (("23,5x", None, ""), ("23.5", 23.5, "23.5 °C"), ("900", 23.5, "23.5 °C"), ("", None, "")):
+        type_into(at, typed)
+        QTest.keyClick(at, Qt.Key.Key_Return)
+        type_into(measure.entry.entry, "2.1927")
+        QTest.keyClick(measure.entry.entry, Qt.Key.Key_Return)
+        assert (runs.analysis().rows[-1].celsius, at.text()) == (kept, shown)
+
+
 def test_any_row_is_voided_unvoided_and_taken_again(demo_file, make_window):
     window = make_window(demo_file)
     measure, session = window.station, window.session

@@ -41,17 +41,15 @@ class TakingRow(QWidget):
         for k, (words, box) in enumerate((("Played by", self.player), ("Read by", self.reader))):
             add_row(grid, k, words, box)
             box.activated.connect(self._chosen)
-        self.who = QWidget()
-        self.who.setLayout(grid)
-        column.addWidget(self.who)
-        warm = form_grid()
         self.celsius = QLineEdit()
-        self.celsius.setPlaceholderText("not known")
+        self.celsius.setPlaceholderText("°C, not known")
         self.celsius.setAccessibleName("Temperature now")
         self.celsius.setToolTip("Kept with each reading from now on; of an oscillator it tells what a kelvin does.")
         self.celsius.editingFinished.connect(self._warmed)
-        add_row(warm, 0, "Temperature now", self.celsius)
-        column.addLayout(warm)
+        add_row(grid, 2, "At", self.celsius)
+        self.who = QWidget()
+        self.who.setLayout(grid)
+        column.addWidget(self.who)
         self.words = label("", "small", wrap=True)
         column.addWidget(self.words)
         self.asked = label("", "question", wrap=True)
@@ -78,7 +76,9 @@ class TakingRow(QWidget):
         devices, judged = self._course.devices, self._session.runs.analysis()
         progress = devices.progress
         left = judged is not None and judged.next_note is not None
-        self.who.setVisible(progress is None and judged is not None)
+        self.who.setVisible(judged is not None)
+        for box in (self.player, self.reader):
+            box.setEnabled(progress is None)
         if judged is not None:
             self._show_who(judged.run)
         self.take.setVisible(progress is None)
