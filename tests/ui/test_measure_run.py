@@ -201,7 +201,12 @@ def test_readings_keep_the_temperature_that_was_typed(demo_file, make_window):
     window = make_window(demo_file)
     measure, runs = window.station, window.session.runs
     at = measure.entry.taking.celsius
-    for typed, kept, shown in (("23,5x", None, ""), ("23.5", 23.5, "23.5 °C"), ("900", 23.5, "23.5 °C"), ("", None, "")):
+    for typed, kept, shown in (
+        ("23,5x", None, ""),
+        ("23.5", 23.5, "23.5 °C"),
+        ("900", 23.5, "23.5 °C"),
+        ("", None, ""),
+    ):
         type_into(at, typed)
         QTest.keyClick(at, Qt.Key.Key_Return)
         type_into(measure.entry.entry, "2.1927")

@@ -25,6 +25,7 @@ _COMMANDS: Final = {
     "desktop": ("dynamis.cli.desktop", "desktop", "Install or remove this user's desktop entry, icon and man page."),
     "export": ("dynamis.cli.export", "export", "Write a channel's correction or readings, or the bench, to a file."),
     "tune": ("dynamis.cli.tune", "tune", "Find the steady tones of a recording: frequency, note and cents."),
+    "render": ("dynamis.cli.render", "render", "Play a MIDI file through the simulated converter, as a WAV."),
     "report": ("dynamis.cli.report", "report", "Write a unit's certificate, or a batch with its yield, as a file."),
     "dac": ("dynamis.cli.dac", "dac", "Give the DAC code of each note, its error, and what cannot be reached."),
 }

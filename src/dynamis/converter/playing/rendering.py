@@ -1,0 +1,131 @@
+"""A song through a converter of one's choice: what each of its jacks carries, and for how long."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Literal
+
+from dynamis.converter.playing.clocks import clock_pulses
+from dynamis.converter.playing.controls import MODULATION
+from dynamis.converter.playing.performance import Performance, perform
+from dynamis.converter.playing.signals import (
+    Level,
+    Steps,
+    bend_steps,
+    controller_steps,
+    gate_steps,
+    pitch_steps_of,
+    pulse_steps,
+    trigger_steps,
+    velocity_steps,
+)
+from dynamis.converter.playing.song import Song
+from dynamis.converter.playing.voices import VoiceRules
+from dynamis.errors import InputError
+from dynamis.notation.style import plain
+from dynamis.pitch.laws import ExponentialLaw, Law
+from dynamis.pitch.tuning import EqualTemperament, Tuning
+
+Kind = Literal["pitch", "gate", "trigger", "velocity", "bend", "controller", "clock"]
+
+
+@dataclass(frozen=True)
+class ConverterSetting:
+    """What a converter is set to.
+
+    channel : from 1 to 16, None for all.  bend_semitones : the wheel's range until the song sets it.
+    gap_seconds : how long the gate goes down at a press while it is up; 0 for legato.  clocks : pulses a quarter note.
+    controllers : those that have a jack of their own; the modulation wheel is the first.
+    """
+
+    law: Law = field(default_factory=lambda: ExponentialLaw(1.0, 36.0, 0.0))
+    tuning: Tuning = field(default_factory=EqualTemperament)
+    channel: int | None = 1
+    rules: VoiceRules = VoiceRules()
+    trigger_seconds: float = 0.005
+    gap_seconds: float = 0.0
+    bend_semitones: float = 2.0
+    bend_into_pitch: bool = False
+    gate: Level = Level(0.0, 5.0)
+    trigger: Level = Level(0.0, 5.0)
+    velocity: Level = Level(0.0, 5.0)
+    bend: Level = Level(-1.0, 1.0)
+    modulation: Level = Level(0.0, 5.0)
+    clock: Level = Level(0.0, 5.0)
+    clocks: tuple[float, ...] = (1.0, 4.0)
+    clock_seconds: float = 0.005
+    controllers: tuple[int, ...] = (MODULATION,)
+
+    def __post_init__(self) -> None:
+        if self.channel is not None and not 1 <= self.channel <= 16:
+            raise InputError(f"MIDI channel {self.channel}; 1 to 16 were expected.")
+        if not 0.0 <= self.bend_semitones <= 127.0:
+            raise InputError(f"A wheel of {plain(self.bend_semitones)} semitones; 0 to 127 were expected.")
+        for what, seconds in (("trigger", self.trigger_seconds), ("clock pulse", self.clock_seconds)):
+            if not 0.0 < seconds <= 60.0:
+                raise InputError(f"A {what} of {plain(seconds)} s; more than 0 up to 60 s was expected.")
+        if not 0.0 <= self.gap_seconds <= 60.0:
+            raise InputError(f"A gap of {plain(self.gap_seconds)} s; 0 up to 60 s was expected.")
+        if len(set(self.clocks)) < len(self.clocks):
+            raise InputError("A clock is named twice.")
+
+
+@dataclass(frozen=True, eq=False)
+class Signal:
+    """name : as in a list of events.  voice : from 0 of those that a voice has, else None."""
+
+    name: str
+    kind: Kind
+    steps: Steps
+    voice: int | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Rendered:
+    """seconds : until the song has ended and the last pulse has fallen.  silent : notes that the tuning or the law
+    gives no volts; the pitch stays where it was."""
+
+    performance: Performance
+    signals: tuple[Signal, ...]
+    seconds: float
+    silent: tuple[int, ...]
+
+    def signal(self, name: str) -> Signal:
+        return next(one for one in self.signals if one.name == name)
+
+
+def render_song(song: Song, setting: ConverterSetting) -> Rendered:
+    """Raises `InputError` where nothing of the song is for the converter."""
+    made = perform(
+        song,
+        setting.channel,
+        setting.rules,
+        bend_semitones=setting.bend_semitones,
+        controllers=setting.controllers,
+    )
+    seconds, signals, silent = song.seconds, [], set()
+    several = len(made.tracks) > 1
+    for voice, track in enumerate(made.tracks):
+        if not track.notes:
+            continue  # a voice that the song never needs
+        ending = str(voice + 1) if several else ""
+        pitch, without = pitch_steps_of(
+            made, voice, seconds, setting.law, setting.tuning, with_bend=setting.bend_into_pitch
+        )
+        silent |= set(without)
+        own: tuple[tuple[Kind, Steps], ...] = (
+            ("pitch", pitch),
+            ("gate", gate_steps(track, seconds, setting.gate, setting.gap_seconds)),
+            ("trigger", trigger_steps(track, seconds, setting.trigger_seconds, setting.trigger)),
+            ("velocity", velocity_steps(track, seconds, setting.velocity)),
+        )
+        signals += [Signal(f"{kind}{ending}", kind, one, voice) for kind, one in own]
+    signals.append(Signal("bend", "bend", bend_steps(made, seconds, setting.bend)))
+    for number in setting.controllers:
+        name = "mod" if number == MODULATION else f"cc{number}"
+        signals.append(Signal(name, "controller", controller_steps(made, number, seconds, setting.modulation)))
+    for per_quarter in setting.clocks:
+        pulses = clock_pulses(song.tempo, song.end_tick, per_quarter, seconds=setting.clock_seconds)
+        signals.append(Signal(f"clock{plain(per_quarter)}", "clock", pulse_steps(pulses, setting.clock)))
+    falls = [one.steps.seconds[-1] for one in signals if one.kind in ("trigger", "clock")]
+    return Rendered(made, tuple(signals), float(max([song.end_seconds, *falls])), tuple(sorted(silent)))

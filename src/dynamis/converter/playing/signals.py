@@ -1,0 +1,186 @@
+"""The signals of a converter's jacks against time, as exact steps: pitch, gate, trigger, velocity, bend, controllers.
+
+Nothing is sampled here.  A signal has one value at an instant, the last that it was given there, and no instant at
+which nothing changes.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dynamis.control.pulses import Pulses
+from dynamis.converter.playing.controls import CENTRE
+from dynamis.converter.playing.performance import Performance
+from dynamis.converter.playing.voices import VoiceTrack
+from dynamis.errors import InputError
+from dynamis.pitch.laws import Law
+from dynamis.pitch.tuning import Tuning
+
+FloatArray = NDArray[np.float64]
+_WHEEL_STEPS, _MOST_DATA = 16384.0, 127.0
+
+
+@dataclass(frozen=True)
+class Level:
+    """The volts of nothing and of all."""
+
+    low: float
+    high: float
+
+    def of(self, share: FloatArray) -> FloatArray:
+        """Volts of shares from 0 to 1, any shape."""
+        return self.low + (self.high - self.low) * share
+
+
+@dataclass(frozen=True, eq=False)
+class Steps:
+    """A signal that stands still between instants: `volts[k]` from `seconds[k]` on, the first at 0; both (N,)."""
+
+    seconds: FloatArray
+    volts: FloatArray
+
+    def at(self, seconds: FloatArray) -> FloatArray:
+        """Volts at instants from 0 on, any shape."""
+        return self.volts[np.searchsorted(self.seconds, seconds, side="right") - 1]
+
+    @property
+    def most_volts(self) -> float:
+        """The largest |volts|."""
+        return float(np.max(np.abs(self.volts)))
+
+
+def steps(seconds: FloatArray, volts: FloatArray, start: float) -> Steps:
+    """Steps of changes (N,) in the order in which they count, never back in time; `start` is there before them."""
+    when = np.concatenate([[0.0], seconds])
+    values = np.concatenate([[start], volts])
+    last = np.append(when[1:] > when[:-1], True)
+    when, values = when[last], values[last]
+    changes = np.append(True, values[1:] != values[:-1])
+    return Steps(when[changes], values[changes])
+
+
+def pulse_steps(pulses: Pulses, level: Level) -> Steps:
+    """High while pulses are up."""
+    edges = np.column_stack([pulses.rises_seconds, pulses.falls_seconds]).ravel()
+    volts = np.tile([level.high, level.low], pulses.rises_seconds.size)
+    finite = np.isfinite(edges)
+    return steps(edges[finite], volts[finite], level.low)
+
+
+def fired(seconds: FloatArray, length: float) -> Pulses:
+    """Pulses of a length at instants (N,), in order; one that comes while another is up restarts its length."""
+    if not length > 0.0:
+        raise InputError(f"A trigger of {length:g} s; a length above 0 was expected.")
+    if not seconds.size:
+        return Pulses(np.zeros(0), np.zeros(0))
+    falls = seconds + length
+    begins = np.append(True, seconds[1:] > falls[:-1])
+    ends = np.append(begins[1:], True)
+    return Pulses(seconds[begins], falls[ends])
+
+
+def gate_steps(track: VoiceTrack, seconds: FloatArray, level: Level, gap_seconds: float = 0.0) -> Steps:
+    """The gate of a voice.
+
+    seconds : (M,) of all messages.  gap_seconds : how long it goes down at each press that its voice sounds while it is
+    up, so that an envelope begins again; 0 for legato.
+    """
+    stamps = np.array([stamp for stamp, _, _ in track.gates], np.int64)
+    ups = np.array([up for _, up, _ in track.gates], bool)
+    when, volts = seconds[stamps], np.where(ups, level.high, level.low)
+    if gap_seconds > 0.0 and track.fires:
+        again = seconds[np.array([stamp for stamp, _ in track.fires], np.int64)]
+        index = np.searchsorted(when, again, side="left") - 1
+        again = again[(index >= 0) & ups[np.maximum(index, 0)]]
+        when, volts = _with_gaps(when, ups, again, gap_seconds, level)
+    return steps(when, volts, level.low)
+
+
+def _with_gaps(
+    when: FloatArray, ups: NDArray[np.bool_], again: FloatArray, gap: float, level: Level
+) -> tuple[FloatArray, FloatArray]:
+    """Edges of a gate that goes down for a while at each of some instants at which it is up."""
+    rises = fired(again, gap)
+    edges = np.concatenate([when, rises.rises_seconds, rises.falls_seconds])
+    order = np.argsort(edges, kind="stable")
+    at = edges[order]
+    gate = ups[np.maximum(np.searchsorted(when, at, side="right") - 1, 0)] & (
+        np.searchsorted(when, at, side="right") > 0
+    )
+    return at, np.where(gate & ~rises.up(at), level.high, level.low)
+
+
+def velocity_steps(track: VoiceTrack, seconds: FloatArray, level: Level) -> Steps:
+    """The velocity of the last press that sounded; the first one's before it."""
+    stamps, values = _columns(track.velocities)
+    volts = level.of(values / _MOST_DATA)
+    return steps(seconds[stamps], volts, float(volts[0]) if volts.size else level.low)
+
+
+def trigger_steps(track: VoiceTrack, seconds: FloatArray, length: float, level: Level) -> Steps:
+    """The trigger of a voice."""
+    return pulse_steps(fired(seconds[np.array([stamp for stamp, _ in track.fires], np.int64)], length), level)
+
+
+def bend_steps(played: Performance, seconds: FloatArray, level: Level) -> Steps:
+    """The wheel at a jack of its own; it rests in the middle."""
+    wheel = played.wheel
+    rest = float(level.of(np.array(wheel.start / _WHEEL_STEPS)))
+    return steps(seconds[wheel.stamps], level.of(wheel.values / _WHEEL_STEPS), rest)
+
+
+def controller_steps(played: Performance, number: int, seconds: FloatArray, level: Level) -> Steps:
+    """A controller at a jack of its own."""
+    course = played.controllers[number]
+    start = float(level.of(np.array(course.start / _MOST_DATA)))
+    return steps(seconds[course.stamps], level.of(course.values / _MOST_DATA), start)
+
+
+def pitch_steps_of(
+    played: Performance, voice: int, seconds: FloatArray, law: Law, tuning: Tuning, *, with_bend: bool = False
+) -> tuple[Steps, list[int]]:
+    """(the pitch of a voice, the notes that have no volts, at which it stays where it is).
+
+    Before the first note it is there already, after the last it stays.  with_bend : the wheel moves it.
+    Raises `InputError` where not one note has volts.
+    """
+    stamps, notes = _columns(played.tracks[voice].notes)
+    octaves = tuning.octaves(notes, law.reference_note)
+    with np.errstate(over="ignore"):
+        sounds = np.isfinite(octaves) & np.isfinite(law.volts(octaves))
+    silent = sorted({int(note) for note in notes[~sounds]})
+    if not np.any(sounds):
+        raise InputError("None of its notes has volts: look at the tuning and the law.")
+    stamps, octaves = stamps[sounds], octaves[sounds]
+    if with_bend:
+        every = np.unique(np.concatenate([stamps, played.wheel.stamps, played.bend_range.stamps]))
+        index = np.maximum(np.searchsorted(stamps, every, side="right") - 1, 0)
+        first = octaves[0] + _bent(played, np.array([-1]))[0]
+        stamps, octaves = every, octaves[index] + _bent(played, every)
+    else:
+        first = octaves[0]
+    return steps(seconds[stamps], law.volts(octaves), float(law.volts(first))), silent
+
+
+def _bent(played: Performance, stamps: NDArray[np.int64]) -> FloatArray:
+    """What the wheel adds after messages, octaves."""
+    return (played.wheel.at(stamps) - CENTRE) / CENTRE * played.bend_range.at(stamps) / 12.0
+
+
+def _columns(rows: list[tuple[int, int]]) -> tuple[NDArray[np.int64], FloatArray]:
+    made = np.array(rows, np.int64).reshape(-1, 2)
+    return made[:, 0], made[:, 1].astype(float)
+
+
+def merged(named: Iterable[tuple[str, Steps]]) -> tuple[FloatArray, NDArray[np.int64], FloatArray]:
+    """(seconds, which signal, volts) of every change of some signals, in time order and then in theirs."""
+    signals = [one for _, one in named]
+    when = np.concatenate([one.seconds for one in signals])
+    which = np.repeat(np.arange(len(signals)), [one.seconds.size for one in signals])
+    volts = np.concatenate([one.volts for one in signals])
+    order = np.argsort(when, kind="stable")
+    return when[order], which[order], volts[order]

@@ -1,0 +1,169 @@
+"""Signals as a WAV, block by block: one channel a signal, as many as there are, of any length.
+
+Between its changes every frame is the same, so a frame is packed once for each change and repeated whole.  Source:
+the RIFF/WAVE chunks `fmt `, `fact` and `data`; EBU Tech 3306 (RF64, `ds64`) beyond 4 GiB; from memory.
+"""
+
+from __future__ import annotations
+
+import os
+import shutil
+import struct
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Final, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dynamis.converter.playing.signals import Steps
+from dynamis.errors import InputError
+
+Samples = Literal["float32", "pcm16", "pcm24", "pcm32"]
+FloatArray = NDArray[np.float64]
+RATES: Final = (1000.0, 768_000.0)
+MOST_CHANNELS: Final = 64
+_BYTES: Final = {"float32": 4, "pcm16": 2, "pcm24": 3, "pcm32": 4}
+_PCM, _FLOAT = 1, 3
+_BLOCK_BYTES: Final = 4 << 20
+_MOST_32_BITS: Final = 0xFFFFFFFF
+# What a file is allowed to leave of the disk.
+_SPARE_BYTES: Final = 64 << 20
+
+
+@dataclass(frozen=True, eq=False)
+class WavChannel:
+    """name : of the signal.  full_scale_volts : what 1 in the file stands for."""
+
+    name: str
+    signal: Steps
+    full_scale_volts: float
+
+    @property
+    def is_over(self) -> bool:
+        """Whether a value passes full scale."""
+        return self.signal.most_volts > self.full_scale_volts
+
+
+def write_wav(
+    part: Path,
+    channels: Sequence[WavChannel],
+    seconds: float,
+    rate: int,
+    *,
+    samples: Samples = "float32",
+    name: str = "",
+    tell: Callable[[float], object] = lambda share: None,
+) -> None:
+    """Fill a file that is not there yet.
+
+    Parameters
+    ----------
+    seconds : its length, rounded up to a sample.  rate : samples a second.
+    samples : what a sample is; whole numbers are rounded, and stop at full scale.
+    name : of the file in refusals.  tell : is given the share that is done, and may raise to stop.
+
+    Raises
+    ------
+    InputError
+        For a rate, a number of channels or a full scale that no WAV has, and where the disk does not take it.
+    """
+    _check(channels, rate)
+    frames = max(1, int(np.ceil(seconds * rate - 1e-6)))
+    width = _BYTES[samples] * len(channels)
+    name = name or str(part)
+    room = shutil.disk_usage(part.parent).free
+    if frames * width + _SPARE_BYTES > room:
+        raise InputError(
+            f"{name}: {frames * width / 1e6:.0f} MB are needed; {room / 1e6:.0f} MB are free on that disk."
+        )
+    try:
+        with part.open("xb", buffering=0) as file:
+            file.write(_header(frames, len(channels), rate, samples))
+            for done, block in _blocks(channels, frames, rate, samples):
+                view = memoryview(block)
+                while view:
+                    view = view[file.write(view) :]
+                tell(done / frames)
+            if frames * width % 2:
+                file.write(b"\0")
+            os.fsync(file.fileno())
+    except OSError as error:
+        raise InputError(f"{name}: cannot be written: {error.strerror or error}.") from error
+
+
+def _check(channels: Sequence[WavChannel], rate: int) -> None:
+    if not RATES[0] <= rate <= RATES[1]:
+        raise InputError(f"{rate} samples a second; {RATES[0]:.0f} to {RATES[1]:.0f} were expected.")
+    if not 1 <= len(channels) <= MOST_CHANNELS:
+        raise InputError(f"{len(channels)} channels; 1 to {MOST_CHANNELS} were expected.")
+    for one in channels:
+        if not (one.full_scale_volts > 0.0 and np.isfinite(one.full_scale_volts)):
+            raise InputError(f"The full scale of {one.name} is {one.full_scale_volts:g} V; more than 0 was expected.")
+
+
+def _header(frames: int, channels: int, rate: int, samples: Samples) -> bytes:
+    each = _BYTES[samples]
+    form = struct.pack(
+        "<HHIIHH",
+        _FLOAT if samples == "float32" else _PCM,
+        channels,
+        rate,
+        rate * each * channels,
+        each * channels,
+        8 * each,
+    )
+    data = frames * each * channels
+    chunks = b"fmt " + struct.pack("<I", len(form)) + form
+    chunks += b"fact" + struct.pack("<II", 4, min(frames, _MOST_32_BITS))
+    whole = 4 + len(chunks) + 8 + data + data % 2
+    if whole + 8 <= _MOST_32_BITS:
+        return b"RIFF" + struct.pack("<I", whole) + b"WAVE" + chunks + b"data" + struct.pack("<I", data)
+    sizes = b"ds64" + struct.pack("<IQQQI", 28, whole + 36, data, frames, 0)
+    return (
+        b"RF64"
+        + struct.pack("<I", _MOST_32_BITS)
+        + b"WAVE"
+        + sizes
+        + chunks
+        + b"data"
+        + struct.pack("<I", _MOST_32_BITS)
+    )
+
+
+def sample_indices(seconds: FloatArray, rate: float) -> NDArray[np.int64]:
+    """The first sample at or after each instant (rising); two that fall into one sample stand one after the other, so
+    that no edge is lost."""
+    index = np.ceil(seconds * rate - 1e-6).astype(np.int64)
+    place = np.arange(index.size)
+    return np.asarray(np.maximum.accumulate(index - place) + place, np.int64)
+
+
+def _blocks(
+    channels: Sequence[WavChannel], frames: int, rate: int, samples: Samples
+) -> Iterator[tuple[int, NDArray[np.uint8]]]:
+    """(frames so far, the block's frames) of the whole."""
+    indices = [sample_indices(one.signal.seconds, rate) for one in channels]
+    step = max(1, _BLOCK_BYTES // (_BYTES[samples] * len(channels)))
+    for start in range(0, frames, step):
+        end = min(frames, start + step)
+        spans = [slice(*np.searchsorted(index, (start + 1, end))) for index in indices]
+        cuts = np.unique(np.concatenate([[start], *(index[span] for index, span in zip(indices, spans, strict=True))]))
+        values = np.empty((cuts.size, len(channels)))
+        for k, (one, index) in enumerate(zip(channels, indices, strict=True)):
+            values[:, k] = one.signal.volts[np.searchsorted(index, cuts, side="right") - 1] / one.full_scale_volts
+        yield end, np.repeat(_packed(values, samples), np.diff(np.append(cuts, end))).view(np.uint8)
+
+
+def _packed(values: FloatArray, samples: Samples) -> NDArray[np.void]:
+    """Frames (K,) of values (K, C)."""
+    if samples == "float32":
+        raw = np.ascontiguousarray(values, "<f4").view(np.uint8)
+    else:
+        bits = 8 * _BYTES[samples]
+        most = 2 ** (bits - 1)
+        whole = np.clip(np.rint(values * most), -most, most - 1).astype("<i4")
+        bytes_of = whole.view(np.uint8).reshape(*values.shape, 4)[..., : _BYTES[samples]]
+        raw = np.ascontiguousarray(bytes_of.reshape(values.shape[0], -1))
+    return np.asarray(np.ascontiguousarray(raw).view(np.dtype((np.void, raw.shape[1]))).reshape(-1))
