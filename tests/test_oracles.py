@@ -13,6 +13,7 @@ import shutil
 from pathlib import Path
 
 import pytest
+import soundfile
 from tests.tuner.sounds import recorded
 
 FOLDER = Path(__file__).parent / "oracles"
@@ -97,6 +98,55 @@ def test_the_tuner_hears_what_sox_plays(case, dynamis, tmp_path):
     for wanted, tone in zip(expected["json"]["tones"], answer.json["tones"], strict=True):
         off = 1200.0 * math.log2(tone["hertz"] / wanted["hertz"])
         assert abs(off) <= 4.0 * tone["uncertainty_cents"] + 0.02
+
+
+def risen(rows):
+    """When a pulse rises, from rows of seconds and volts."""
+    low = min(volts for _, volts in rows)
+    return [seconds for seconds, volts in rows if volts > low]
+
+
+def as_listed(rows, wanted):
+    """Whether steps are those wanted: 1 ms and 2 µV."""
+    if isinstance(wanted, dict):
+        return any(as_listed(rows, one) for one in wanted["one_of"])
+    return len(rows) == len(wanted) and all(
+        abs(got[0] - want[0]) < 1e-3 and abs(got[1] - want[1]) < 2e-6 for got, want in zip(rows, wanted, strict=True)
+    )
+
+
+@pytest.mark.parametrize("case", list(cases("render")))
+def test_a_song_becomes_the_voltages_that_were_written_out_by_hand(case, dynamis, tmp_path):
+    (tmp_path / "song.mid").write_bytes(bytes.fromhex(case["files"]["song.mid"]["hex"]))
+    answer = dynamis(*(argument.replace("{dir}", str(tmp_path)) for argument in case["args"]))
+    expected = case["expect"]
+    assert answer.status == expected["exit"], answer.err
+    if "stderr_names" in expected:
+        assert all(any(word in answer.err for word in group) for group in expected["stderr_names"])
+        assert sorted(one.name for one in tmp_path.iterdir()) == ["song.mid"]
+        return
+    signals = {}
+    for line in (tmp_path / "events.csv").read_text().splitlines()[1:]:
+        seconds, name, volts = line.split(",")
+        signals.setdefault(name, []).append((float(seconds), float(volts)))
+    for name in ("pitch", "gate", "velocity", "bend", "mod"):
+        assert as_listed(signals[name], expected[f"{name}_volts"]), (name, signals[name])
+    rises = {"trigger": expected["trigger_rise_seconds"]}
+    rises |= {f"clock{per}": times for per, times in expected["clock_rise_seconds"].items()}
+    for name, wanted in rises.items():
+        assert risen(signals[name]) == pytest.approx(wanted, abs=1e-3), name
+    told = answer.json
+    assert told["seconds"] == pytest.approx(expected["end_seconds"], abs=1e-3)
+    assert (told["notes"], told["over_full_scale"]) == (expected["notes"], expected["over_full_scale"])
+    assert [one["signal"] for one in told["channels"]] == list(signals)
+    samples, rate = soundfile.read(tmp_path / "cv.wav", always_2d=True)
+    assert samples.shape == (math.ceil(told["seconds"] * rate - 1e-6) + 1, len(signals))
+    for channel in told["channels"]:
+        rows = signals[channel["signal"]]
+        for k, (seconds, volts) in enumerate(rows):
+            until = rows[k + 1][0] if k + 1 < len(rows) else told["seconds"]
+            middle = samples[int((seconds + until) / 2 * rate), channel["index"]]
+            assert middle * channel["full_scale_volts"] == pytest.approx(volts, abs=1e-6 * channel["full_scale_volts"])
 
 
 def test_a_wrong_answer_would_be_noticed():

@@ -223,3 +223,63 @@ def test_a_window_on_a_missing_bench_is_refused_before_it_opens():
     assert done.returncode == 2
     assert done.stderr.count("\n") == 1
     assert "nowhere.dynamis" in done.stderr
+
+
+# A note-on and off of channel 1, half a second at 120 a minute; 480 ticks a quarter note.
+SONG = bytes.fromhex("4d546864000000060000000101e04d54726b0000000d00903c408360803c4000ff2f00")
+
+
+@pytest.mark.parametrize(
+    ("options", "named"),
+    [
+        (["--gate-volts", "5"], "--gate-volts"),
+        (["--gate-volts", "5:5"], "--gate-volts"),
+        (["--gate-volts", "0:5000"], "1000 V"),
+        (["--bend-volts=-1:x"], "--bend-volts"),
+        (["--channel", "17"], "--channel"),
+        (["--track", "2"], "track 2"),
+        (["--clock-ppq", "1,1"], "--clock-ppq"),
+        (["--clock-ppq", "0"], "--clock-ppq"),
+        (["--clock-ppq", "1.5"], "--clock-ppq"),
+        (["--trigger-seconds", "0"], "--trigger-seconds"),
+        (["--clock-seconds", "-1"], "--clock-seconds"),
+        (["--bend-semitones", "200"], "--bend-semitones"),
+        (["--sample-rate", "10"], "10 samples"),
+        (["--full-scale-volts", "0"], "--full-scale-volts"),
+        (["--priority", "best"], "--priority"),
+        (["--law", "voct:scale=0"], "--law"),
+        (["--a4", "0"], "--a4"),
+        (["--keymap", "x.kbm"], "--keymap"),
+        (["--events", "{dir}/cv.wav"], "own name"),
+        (["--events", "{dir}/none/e.csv"], "e.csv"),
+    ],
+)
+def test_a_song_is_not_rendered_by_options_that_make_no_sense(options, named, dynamis, tmp_path):
+    (tmp_path / "song.mid").write_bytes(SONG)
+    (tmp_path / "cv.wav").write_bytes(b"older")
+    options = [one.replace("{dir}", str(tmp_path)) for one in options]
+    answer = dynamis("render", str(tmp_path / "song.mid"), "-o", str(tmp_path / "cv.wav"), *options)
+    assert (answer.status, answer.out, answer.err.count("\n")) == (2, "", 1)
+    assert named in answer.err
+    assert sorted(one.name for one in tmp_path.iterdir()) == ["cv.wav", "song.mid"]
+    assert (tmp_path / "cv.wav").read_bytes() == b"older"
+
+
+def test_a_song_in_a_scale_and_notes_without_volts(dynamis, tmp_path):
+    """A keymap that leaves note 60 out: the pitch stays where it was, which is said, and the status is 1."""
+    song = bytes.fromhex(
+        "4d546864000000060000000101e04d54726b0000001a00903e408360803e4000903c408360803c4000ff2f00".replace(
+            "1a00", "1600"
+        )
+    )
+    (tmp_path / "song.mid").write_bytes(song)
+    (tmp_path / "s.scl").write_text("! s\ntwelve\n12\n" + "".join(f"{100 * k}.\n" for k in range(1, 13)))
+    (tmp_path / "k.kbm").write_text(
+        "12\n0\n127\n62\n69\n440.0\n12\n" + "\n".join(str(k) if k != 10 else "x" for k in range(12)) + "\n"
+    )
+    events = tmp_path / "e.csv"
+    answer = dynamis("render", str(tmp_path / "song.mid"), "-o", str(tmp_path / "cv.wav"), "--events", str(events),
+                     "--scale", str(tmp_path / "s.scl"), "--keymap", str(tmp_path / "k.kbm"), "--law", "voct:note=69")  # fmt: skip
+    assert answer.status == 1
+    assert "Notes without volts, at which the pitch stays where it was: 60." in answer.out
+    assert [row for row in events.read_text().splitlines() if ",pitch," in row] == [f"0.0,pitch,{-7 / 12!r}"]

@@ -60,7 +60,7 @@ def write_wav(
 
     Parameters
     ----------
-    seconds : its length, rounded up to a sample.  rate : samples a second.
+    seconds : its length; the sample at its end is there too, so that what falls there has fallen.  rate : samples a second.
     samples : what a sample is; whole numbers are rounded, and stop at full scale.
     name : of the file in refusals.  tell : is given the share that is done, and may raise to stop.
 
@@ -70,7 +70,7 @@ def write_wav(
         For a rate, a number of channels or a full scale that no WAV has, and where the disk does not take it.
     """
     _check(channels, rate)
-    frames = max(1, int(np.ceil(seconds * rate - 1e-6)))
+    frames = int(np.ceil(seconds * rate - 1e-6)) + 1
     width = _BYTES[samples] * len(channels)
     name = name or str(part)
     room = shutil.disk_usage(part.parent).free
@@ -82,7 +82,7 @@ def write_wav(
         with part.open("xb", buffering=0) as file:
             file.write(_header(frames, len(channels), rate, samples))
             for done, block in _blocks(channels, frames, rate, samples):
-                view = memoryview(block)
+                view = block.data.cast("B")
                 while view:
                     view = view[file.write(view) :]
                 tell(done / frames)

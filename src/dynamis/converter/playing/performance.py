@@ -18,7 +18,7 @@ from dynamis.converter.playing.controls import (
     BendRange,
 )
 from dynamis.converter.playing.song import Song
-from dynamis.converter.playing.voices import VoiceRules, Voices, VoiceTrack
+from dynamis.converter.playing.voices import VoiceRules, Voices, VoiceTrack, voices_for
 from dynamis.errors import InputError
 
 IntArray = NDArray[np.int64]
@@ -76,7 +76,7 @@ def perform(
         raise InputError(_no_notes(song, channel))
     controls = mine & (kinds == 0xB0)
     resets = np.flatnonzero(controls & (song.first_bytes == RESET))
-    voices = Voices(rules)
+    voices = voices_for(rules)
     _play(voices, song, mine, kinds)
     wheeled = np.flatnonzero(mine & (kinds == 0xE0))
     wheel = song.first_bytes[wheeled].astype(float) + 128.0 * song.second_bytes[wheeled]

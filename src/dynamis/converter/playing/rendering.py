@@ -106,7 +106,7 @@ def render_song(song: Song, setting: ConverterSetting) -> Rendered:
     seconds, signals, silent = song.seconds, [], set()
     several = len(made.tracks) > 1
     for voice, track in enumerate(made.tracks):
-        if not track.notes:
+        if not track.notes.stamps.size:
             continue  # a voice that the song never needs
         ending = str(voice + 1) if several else ""
         pitch, without = pitch_steps_of(

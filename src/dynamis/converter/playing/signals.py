@@ -89,11 +89,11 @@ def gate_steps(track: VoiceTrack, seconds: FloatArray, level: Level, gap_seconds
     seconds : (M,) of all messages.  gap_seconds : how long it goes down at each press that its voice sounds while it is
     up, so that an envelope begins again; 0 for legato.
     """
-    stamps = np.array([stamp for stamp, _, _ in track.gates], np.int64)
-    ups = np.array([up for _, up, _ in track.gates], bool)
-    when, volts = seconds[stamps], np.where(ups, level.high, level.low)
-    if gap_seconds > 0.0 and track.fires:
-        again = seconds[np.array([stamp for stamp, _ in track.fires], np.int64)]
+    marks, fires = track.gates, track.fires.stamps
+    ups = marks.values > 0
+    when, volts = seconds[marks.stamps], np.where(ups, level.high, level.low)
+    if gap_seconds > 0.0 and fires.size:
+        again = seconds[fires]
         index = np.searchsorted(when, again, side="left") - 1
         again = again[(index >= 0) & ups[np.maximum(index, 0)]]
         when, volts = _with_gaps(when, ups, again, gap_seconds, level)
@@ -116,14 +116,14 @@ def _with_gaps(
 
 def velocity_steps(track: VoiceTrack, seconds: FloatArray, level: Level) -> Steps:
     """The velocity of the last press that sounded; the first one's before it."""
-    stamps, values = _columns(track.velocities)
-    volts = level.of(values / _MOST_DATA)
-    return steps(seconds[stamps], volts, float(volts[0]) if volts.size else level.low)
+    marks = track.velocities
+    volts = level.of(marks.values / _MOST_DATA)
+    return steps(seconds[marks.stamps], volts, float(volts[0]) if volts.size else level.low)
 
 
 def trigger_steps(track: VoiceTrack, seconds: FloatArray, length: float, level: Level) -> Steps:
     """The trigger of a voice."""
-    return pulse_steps(fired(seconds[np.array([stamp for stamp, _ in track.fires], np.int64)], length), level)
+    return pulse_steps(fired(seconds[track.fires.stamps], length), level)
 
 
 def bend_steps(played: Performance, seconds: FloatArray, level: Level) -> Steps:
@@ -148,7 +148,8 @@ def pitch_steps_of(
     Before the first note it is there already, after the last it stays.  with_bend : the wheel moves it.
     Raises `InputError` where not one note has volts.
     """
-    stamps, notes = _columns(played.tracks[voice].notes)
+    marks = played.tracks[voice].notes
+    stamps, notes = marks.stamps, marks.values.astype(float)
     octaves = tuning.octaves(notes, law.reference_note)
     with np.errstate(over="ignore"):
         sounds = np.isfinite(octaves) & np.isfinite(law.volts(octaves))
@@ -169,11 +170,6 @@ def pitch_steps_of(
 def _bent(played: Performance, stamps: NDArray[np.int64]) -> FloatArray:
     """What the wheel adds after messages, octaves."""
     return (played.wheel.at(stamps) - CENTRE) / CENTRE * played.bend_range.at(stamps) / 12.0
-
-
-def _columns(rows: list[tuple[int, int]]) -> tuple[NDArray[np.int64], FloatArray]:
-    made = np.array(rows, np.int64).reshape(-1, 2)
-    return made[:, 0], made[:, 1].astype(float)
 
 
 def merged(named: Iterable[tuple[str, Steps]]) -> tuple[FloatArray, NDArray[np.int64], FloatArray]:

@@ -9,9 +9,12 @@ Source: MIDI 1.0, controllers 64 and 120 to 127; the choice among held keys is c
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from enum import IntEnum
 from typing import Final, Literal
+
+import numpy as np
+from numpy.typing import NDArray
 
 Priority = Literal["last", "low", "high", "first"]
 Allocation = Literal["rotate", "reuse", "lowest"]
@@ -30,17 +33,61 @@ class Why(IntEnum):
     SILENCE = 5
 
 
-@dataclass
+# A note of what a voice did is one number, so that a long song stays small: the stamp, and below it what it did.
+_SHIFT: Final = 8
+_UP: Final = 0x80
+_PRESS: Final = Why.PRESS  # is 0: nothing has to be added for it
+
+
+@dataclass(frozen=True, eq=False)
+class Marks:
+    """What was done at which messages: `stamps` and `values`, (N,) each, in order."""
+
+    stamps: NDArray[np.int64]
+    values: NDArray[np.int64]
+
+
 class VoiceTrack:
-    """What one voice was made to do, each list in order.
+    """What one voice was made to do."""
 
-    notes : (stamp, note).  gates : (stamp, up, why).  fires : (stamp, why).  velocities : (stamp, velocity).
-    """
+    def __init__(self) -> None:
+        self._notes: list[int] = []
+        self._gates: list[int] = []
+        self._fires: list[int] = []
+        self._velocities: list[int] = []
+        self.sound, self.fire = self._notes.append, self._fires.append
+        self.gate, self.strike = self._gates.append, self._velocities.append
 
-    notes: list[tuple[int, int]] = field(default_factory=list)
-    gates: list[tuple[int, bool, Why]] = field(default_factory=list)
-    fires: list[tuple[int, Why]] = field(default_factory=list)
-    velocities: list[tuple[int, int]] = field(default_factory=list)
+    @property
+    def notes(self) -> Marks:
+        """The notes that it sounds."""
+        return _marks(self._notes)
+
+    @property
+    def gates(self) -> Marks:
+        """1 where its gate goes up, 0 where it goes down."""
+        made = _marks(self._gates)
+        return Marks(made.stamps, made.values >> 7)
+
+    @property
+    def gate_reasons(self) -> list[Why]:
+        """Why each edge of its gate comes."""
+        return [Why(one & 0x7F) for one in self._gates]
+
+    @property
+    def fires(self) -> Marks:
+        """Where its trigger fires; the values are of `Why`."""
+        return _marks(self._fires)
+
+    @property
+    def velocities(self) -> Marks:
+        """The velocities of the presses that it sounds."""
+        return _marks(self._velocities)
+
+
+def _marks(rows: list[int]) -> Marks:
+    made = np.array(rows, np.int64)
+    return Marks(made >> _SHIFT, made & 0xFF)
 
 
 @dataclass(frozen=True)
@@ -67,9 +114,6 @@ class Voices:
         self._last_note: list[int | None] = [None] * rules.voices
         self._turn = -1
         self._on_press = rules.fires_on == "every-press"
-        self._settle: Callable[[int, Why, int | None], int | None] = (
-            self._settle_one if rules.voices == 1 else self._settle_many
-        )
 
     # -- messages ------------------------------------------------------------------------------------
 
@@ -79,12 +123,11 @@ class Voices:
         keys.pop(note, None)
         keys[note] = True
         voice = self._settle(stamp, Why.PRESS, note)
-        if voice is not None and self.sounding[voice] == note:
+        if voice is not None:
             track = self.tracks[voice]
-            if not track.velocities or track.velocities[-1][1] != velocity:
-                track.velocities.append((stamp, velocity))
-        if self._on_press and (voice is not None or self.rules.voices == 1):
-            self.tracks[voice or 0].fires.append((stamp, Why.PRESS))
+            track.strike(stamp << _SHIFT | velocity)
+            if self._on_press:
+                track.fire(stamp << _SHIFT)
 
     def release(self, stamp: int, note: int) -> None:
         """A key goes up; the pedal holds it."""
@@ -119,37 +162,17 @@ class Voices:
 
     # -- who sounds ----------------------------------------------------------------------------------
 
-    def _settle_one(self, stamp: int, why: Why, pressed: int | None) -> int | None:
-        """One voice: the best key sounds.  Gives the voice if the pressed key sounds on it."""
-        keys, before = self.keys, self.sounding[0]
-        track = self.tracks[0]
-        if not keys:
-            if before is not None:
-                self.sounding[0] = None
-                track.gates.append((stamp, False, why))
-            return None
-        priority = self.rules.priority
-        if priority == "last":
-            best = next(reversed(keys))
-        elif priority == "low":
-            best = min(keys)
-        elif priority == "high":
-            best = max(keys)
-        else:
-            best = next(iter(keys))
-        if best != before:
-            self._take(0, stamp, best, why if best == pressed else Why.FALLBACK, before)
-        return 0 if best == pressed else None
+    def _settle(self, stamp: int, why: Why, pressed: int | None) -> int | None:
+        """As many of the best keys sound as there are voices, each where it is; the others get voices that are free.
 
-    def _settle_many(self, stamp: int, why: Why, pressed: int | None) -> int | None:
-        """Several voices: as many of the best keys sound, each where it is; the others get voices that are free."""
+        Gives the voice on which the pressed key sounds.
+        """
         chosen = self._chosen()
         left: list[tuple[int, int]] = []
         for voice, note in enumerate(self.sounding):
             if note is not None and note not in chosen:
                 left.append((voice, note))
                 self.sounding[voice] = None
-        placed = None
         playing = {note for note in self.sounding if note is not None}
         before = dict(left)
         for note in chosen:
@@ -158,10 +181,8 @@ class Voices:
             voice = self._free_voice(note, before)
             self._take(voice, stamp, note, why if note == pressed else Why.FALLBACK, before.pop(voice, None))
         for voice in before:
-            self.tracks[voice].gates.append((stamp, False, why))
-        if pressed is not None and pressed in chosen:
-            placed = self.sounding.index(pressed)
-        return placed
+            self.tracks[voice].gate(stamp << _SHIFT | why)
+        return self.sounding.index(pressed) if pressed is not None and pressed in chosen else None
 
     def _chosen(self) -> list[int]:
         """The keys that sound, the one that has been held longest first."""
@@ -193,9 +214,74 @@ class Voices:
         track = self.tracks[voice]
         self.sounding[voice] = self._last_note[voice] = note
         self._turn = voice
-        if not track.notes or track.notes[-1][1] != note:
-            track.notes.append((stamp, note))
+        track.sound(stamp << _SHIFT | note)
         if before is None:
-            track.gates.append((stamp, True, why))
+            track.gate(stamp << _SHIFT | _UP | why)
         if not self._on_press:
-            track.fires.append((stamp, why))
+            track.fire(stamp << _SHIFT | why)
+
+
+def _last(keys: dict[int, bool]) -> int:
+    return next(reversed(keys))
+
+
+def _first(keys: dict[int, bool]) -> int:
+    return next(iter(keys))
+
+
+def _low(keys: dict[int, bool]) -> int:
+    return min(keys)
+
+
+def _high(keys: dict[int, bool]) -> int:
+    return max(keys)
+
+
+_BEST: Final[dict[Priority, Callable[[dict[int, bool]], int]]] = {
+    "last": _last,
+    "low": _low,
+    "high": _high,
+    "first": _first,
+}
+
+
+class OneVoice(Voices):
+    """The same with a single voice, which is asked for its best key only where that may be another one."""
+
+    def __init__(self, rules: VoiceRules) -> None:
+        super().__init__(rules)
+        self._best = _BEST[rules.priority]
+        self._takes_last = rules.priority == "last"
+
+    def press(self, stamp: int, note: int, velocity: int) -> None:
+        keys, before, track = self.keys, self.sounding[0], self.tracks[0]
+        keys.pop(note, None)
+        keys[note] = True
+        best = note if self._takes_last else self._best(keys)
+        if best != before:
+            self._take(0, stamp, best, _PRESS if best == note else Why.FALLBACK, before)
+        if best == note:
+            track.strike(stamp << _SHIFT | velocity)
+        if self._on_press:  # also one that does not sound
+            track.fire(stamp << _SHIFT)
+
+    def release(self, stamp: int, note: int) -> None:
+        if self.pedal or note == self.sounding[0]:
+            super().release(stamp, note)
+        else:
+            self.keys.pop(note, None)
+
+    def _settle(self, stamp: int, why: Why, pressed: int | None) -> int | None:
+        before = self.sounding[0]
+        if not self.keys:
+            if before is not None:
+                self.sounding[0] = None
+                self.tracks[0].gate(stamp << _SHIFT | why)
+        elif before not in self.keys:
+            self._take(0, stamp, self._best(self.keys), Why.FALLBACK, before)
+        return None
+
+
+def voices_for(rules: VoiceRules) -> Voices:
+    """The state of a converter, nothing held."""
+    return OneVoice(rules) if rules.voices == 1 else Voices(rules)
