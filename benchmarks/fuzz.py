@@ -19,6 +19,7 @@ sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
 from tests.bench.forms import random_bench
 from tests.bench.random_work import everything
 from tests.fuzzing import (
+    SONGS,
     arguments,
     bench_targets,
     contents,
@@ -64,8 +65,14 @@ def main() -> int:
             (samples / old.name).write_bytes(old.read_bytes())
         whole = bench_targets(samples)
         slow = max(1, asked.count // _SLOW_SHARE)
+        (folder / "f.mid").write_bytes(SONGS[0])
         (folder / "f.csv").write_text("note,volts\n36,0.2\n48,1.21\n60,2.2\n72,3.2\n84,4.2\n96,5.2\n")
-        files = {"csv": str(folder / "f.csv"), "bench": str(samples / "demo.dynamis"), "out": str(folder / "out")}
+        files = {
+            "csv": str(folder / "f.csv"),
+            "song": str(folder / "f.mid"),
+            "bench": str(samples / "demo.dynamis"),
+            "out": str(folder / "out"),
+        }
 
         def by_rows(seed: int) -> str:
             chance, target = random.Random(seed), whole["bench bytes"]

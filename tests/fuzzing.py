@@ -26,6 +26,8 @@ from dynamis.bench.document.checks import check_bench
 from dynamis.bench.document.ports import Port, PortRef
 from dynamis.bench.runs.from_trace import take_trace
 from dynamis.converter.midi_stream import MidiParser
+from dynamis.converter.playing.rendering import ConverterSetting, render_song
+from dynamis.converter.playing.voices import VoiceRules
 from dynamis.devices.command_words import MeterWords, SourceWords
 from dynamis.devices.midi.ports import open_output
 from dynamis.devices.scpi import parse_error, parse_number, parse_setting
@@ -35,7 +37,9 @@ from dynamis.devices.standins.sound import WAV_HEADER
 from dynamis.devices.visa_line import parse_address
 from dynamis.errors import InputError
 from dynamis.files.bench_json import import_json
+from dynamis.files.events_csv import event_rows
 from dynamis.files.linearity_csv import read_linearity
+from dynamis.files.midi_file import read_song
 from dynamis.files.midi_tuning import LENGTH, checksum, read_tuning_dump
 from dynamis.files.opening import DamagedFileError
 from dynamis.files.readings_csv import guess_layout, read_rows, strict_layout
@@ -46,6 +50,7 @@ from dynamis.files.scope_csv import read_traces
 from dynamis.files.store import BenchFile
 from dynamis.files.template import filled
 from dynamis.files.text import read_text
+from dynamis.files.wav_writer import WavChannel, write_wav
 from dynamis.notation.numbers import parse_quantity
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import parse_law
@@ -320,6 +325,28 @@ def _trace(separator: str, head: str) -> bytes:
     return f"{head}\n{text.replace('.', ',') if separator == ';' else text}\n".encode()
 
 
+# Two tracks with a tempo, running status, the wheel and its range, a pedal; and one timed by frames.
+SONGS = (
+    bytes.fromhex(
+        "4d546864000000060001000201e04d54726b0000000b00ff510307a12000ff2f004d54726b0000002d00b0650000640000060c00903c403040"
+        "5000e000600040b0407f48803c4000904350304300483000b0400000b0780000ff2f00"
+    ),
+    bytes.fromhex("4d54686400000006000000 01e7284d54726b0000000d00903c408360803c4000ff2f00".replace(" ", "")),
+)
+
+
+def _played(path: Path) -> object:
+    song = read_song(path)
+    rendered = render_song(song, ConverterSetting(channel=None, bend_into_pitch=True, gap_seconds=0.01))
+    _ = [render_song(song, ConverterSetting(channel=None, rules=VoiceRules(4, "high", "reuse"), clocks=()))]
+    rows = sum(len(block) for block in event_rows(rendered.signals))
+    if rendered.seconds < 10.0:
+        wav = path.with_suffix(".wav")
+        wav.unlink(missing_ok=True)
+        write_wav(wav, [WavChannel(one.name, one.steps, 10.0) for one in rendered.signals], rendered.seconds, 8000)
+    return rows
+
+
 def _heard(path: Path) -> object:
     sound = read_recording(path)
     with contextlib.suppress(InputError):
@@ -392,6 +419,7 @@ def targets() -> dict[str, Target]:
         Target("scale", (b"! x\nname\n 3\n!\n 100.0\n 3/2\n 2/1\n",), _file(read_scale, "f.scl")),
         Target("keymap", (b"! x\n12\n0\n127\n60\n69\n440.0\n12\n0\n1\nx\n3\n",), _file(read_keymap, "f.kbm")),
         Target("tuning dump", (dump,), _file(read_tuning_dump, "f.syx")),
+        Target("song", SONGS, _file(_played, "f.mid")),
         Target("recording", _recordings(), _file(_heard, "f.wav")),
         Target("trace", (_trace(",", "Time (s),CH1 (mV)"), _trace(";", "t;A")), _file(_seen, "f.csv")),
         Target("template", (_TEMPLATE.encode(),), _text(lambda text: filled(text, {"gear": "g", "unit": "u"}, rows))),
@@ -502,6 +530,7 @@ COMMANDS = (
     "circuit --gain 0.37 --offset-volts 1.676 --in-volts 0:5 --source-ohms 1000 --series E24 --json",
     "fit {csv} --law voct --tolerance-cents 5 --meter 0.05,3,0.001 --json",
     "fit {csv} --law hzv --method minimax",
+    "render {song} -o {out} --events {out}.csv --law voct --gate-volts 0:5 --clock-ppq 1,4 --sample-rate 8000 --json",
     "check {bench} --json",
     "export {bench} --what json -o {out}",
     "export {bench} --what codes-csv -o {out}",

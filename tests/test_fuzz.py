@@ -13,6 +13,7 @@ import pytest
 from tests.bench.forms import random_bench
 from tests.bench.random_work import everything
 from tests.fuzzing import (
+    SONGS,
     arguments,
     bench_targets,
     contents,
@@ -84,7 +85,13 @@ def test_whatever_the_checks_pass_can_be_judged_designed_and_measured():
 
 
 def test_commands_end_in_order_whatever_their_words(samples, tmp_path):
+    (tmp_path / "f.mid").write_bytes(SONGS[0])
     (tmp_path / "f.csv").write_text("note,volts\n36,0.2\n48,1.21\n60,2.2\n72,3.2\n")
-    files = {"csv": str(tmp_path / "f.csv"), "bench": str(samples / "demo.dynamis"), "out": str(tmp_path / "out")}
+    files = {
+        "csv": str(tmp_path / "f.csv"),
+        "song": str(tmp_path / "f.mid"),
+        "bench": str(samples / "demo.dynamis"),
+        "out": str(tmp_path / "out"),
+    }
     wrong = {seed: told for seed in range(150) if (told := run_command(arguments(random.Random(seed), files)))}
     assert wrong == {}
