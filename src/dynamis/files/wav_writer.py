@@ -60,7 +60,8 @@ def write_wav(
 
     Parameters
     ----------
-    seconds : its length; the sample at its end is there too, so that what falls there has fallen.  rate : samples a second.
+    seconds : its length; the sample at its end is there too, so that what falls there has fallen.
+    rate : samples a second.
     samples : what a sample is; whole numbers are rounded, and stop at full scale.
     name : of the file in refusals.  tell : is given the share that is done, and may raise to stop.
 
