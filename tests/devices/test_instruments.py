@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import os
 import re
+import shutil
 import socket
 import struct
 import subprocess
@@ -420,14 +421,19 @@ def hears(meter: SoundMeter) -> bool:
     return True
 
 
+def clear_what_servers_left() -> None:
+    """A machine has places for eight servers and some hundred clients, and those that were killed hold theirs."""
+    if any(one.read_text() == "jackd\n" for one in Path("/proc").glob("[0-9]*/comm")):
+        return
+    for left in Path("/dev/shm").glob("jack*"):
+        if left.owner() == Path.home().owner():
+            shutil.rmtree(left) if left.is_dir() else left.unlink(missing_ok=True)
+
+
 @contextlib.contextmanager
 def jack_server(name: str):
     """A JACK server on its dummy driver, with somebody who sings and listens."""
-    if not any(one.read_text() == "jackd\n" for one in Path("/proc").glob("[0-9]*/comm")):
-        # A machine has places for eight servers, and those that were killed hold theirs.
-        for left in Path("/dev/shm").glob("jack*"):
-            if left.is_file() and left.owner() == Path.home().owner():
-                left.unlink(missing_ok=True)
+    clear_what_servers_left()
     command = ["jackd", "--no-realtime", "-n", name, "-d", "dummy", "-r", "48000", "-p", "1024", "-C", "2", "-P", "2"]
     made = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
     peer = Peer()
@@ -439,6 +445,7 @@ def jack_server(name: str):
         peer.close()
         made.kill()
         made.wait(10)
+        clear_what_servers_left()
 
 
 def test_jack_carries_midi_out_and_sound_in(monkeypatch):

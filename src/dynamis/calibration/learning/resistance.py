@@ -21,6 +21,11 @@ class Learned:
     value: float
     expanded: float
 
+    @classmethod
+    def of(cls, value: float, deviation: float) -> Learned:
+        """A value of a standard uncertainty."""
+        return cls(value, 2.0 * deviation)
+
 
 def of_tolerance(ohms: float, share: float) -> tuple[float, float]:
     """A resistor with its standard uncertainty: its tolerance as a uniform limit."""

@@ -243,7 +243,7 @@ class LearnDialog(FormDialog[Change]):
     def _sent(self, ref: PortRef) -> list[str]:
         comma, style = self._style.decimal_comma, self._style
         low, high = (
-            Learned(volts, 2.0 * deviation)
+            Learned.of(volts, deviation)
             for volts, deviation in (self._volts(self.first, "The low level"), self._volts(self.second, "The high one"))
         )
         length = sent_length(parse_lengths(self.lengths.text(), decimal_comma=comma))
