@@ -138,6 +138,41 @@ def writing() -> None:
     )
 
 
+def painting() -> None:
+    """A million events: panning and zooming the lanes, each picture with all lanes, 1280 x 800."""
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    from PySide6.QtWidgets import QApplication
+
+    from dynamis.bench.playing.lanes import play
+    from dynamis.notation.style import Style
+    from dynamis.ui.theme.palette import LIGHT
+    from dynamis.ui.views.play.lanes import LanesPicture
+
+    app = QApplication.instance() or QApplication([])
+    song = song_of(made_song(1_000_000), "song")
+    began = time.perf_counter()
+    played = play(song, ConverterSetting(channel=None), Style())
+    print(f"a million events played in {time.perf_counter() - began:.2f} s, {played.rendered.seconds:.0f} s long")
+    picture = LanesPicture(LIGHT, Style())
+    picture.resize(664, 460)
+    picture.show_played(played)
+    picture.show()
+    app.processEvents()
+    took, chance = [], random.Random(2)
+    for k in range(300):
+        axis = picture._view
+        if k % 20 == 0:
+            picture.show_everything()
+        elif chance.random() < 0.5:
+            picture.look(axis.panned(axis.span * chance.choice([-0.15, 0.15])))
+        else:
+            picture.look(axis.zoomed(chance.choice([0.8, 0.5, 1.25]), chance.uniform(axis.low, axis.high)))
+        began = time.perf_counter()
+        picture.repaint()
+        took.append(1e3 * (time.perf_counter() - began))
+    print(f"a picture: median {np.median(took):.1f} ms, 95th percentile {np.percentile(took, 95):.1f} ms (wanted 16)")
+
+
 def folder(place: Path) -> None:
     sys.path.insert(0, str(Path(__file__).parents[1]))
     from tests.converter.simple_converter import differences
@@ -162,5 +197,6 @@ def folder(place: Path) -> None:
 if __name__ == "__main__":
     parsing()
     writing()
+    painting()
     if len(sys.argv) > 1:
         folder(Path(sys.argv[1]))

@@ -8,6 +8,7 @@ from pathlib import Path
 from dynamis.converter.playing.rendering import Signal
 from dynamis.converter.playing.signals import merged
 from dynamis.errors import InputError
+from dynamis.files.writing import publish
 
 _ROWS = 1 << 16
 
@@ -30,3 +31,9 @@ def event_rows(signals: Sequence[Signal]) -> Iterator[str]:
         block = slice(at, at + _ROWS)
         rows = zip(when[block].tolist(), which[block].tolist(), volts[block].tolist(), strict=True)
         yield "".join(f"{seconds!r},{names[index]},{value!r}\n" for seconds, index, value in rows)
+
+
+def save_events(path: Path, signals: Sequence[Signal]) -> None:
+    """Write them whole or not at all.  Raises `InputError`."""
+    with publish(path, replace=True) as part:
+        write_events(part, signals, str(path))

@@ -46,6 +46,12 @@ def read_song(path: Path, track: int | None = None) -> Song:
     return song_of(read_bytes(path, MOST_BYTES), str(path), track)
 
 
+def read_song_of_any(path: Path) -> Song:
+    """The same, of a file whose tracks are songs of their own the first."""
+    data = read_bytes(path, MOST_BYTES)
+    return song_of(data, str(path), 1 if data[8:10] == b"\0\2" else None)
+
+
 def song_of(data: bytes, name: str, track: int | None = None) -> Song:
     """The same of bytes; `name` stands in refusals."""
     if data[:4] != b"MThd" or len(data) < 14:

@@ -19,11 +19,14 @@ from numpy.typing import NDArray
 
 from dynamis.converter.playing.signals import Steps
 from dynamis.errors import InputError
+from dynamis.files.writing import publish
 
 Samples = Literal["float32", "pcm16", "pcm24", "pcm32"]
 FloatArray = NDArray[np.float64]
 RATES: Final = (1000.0, 768_000.0)
 MOST_CHANNELS: Final = 64
+USUAL_RATE: Final = 48_000
+USUAL_FULL_SCALE_VOLTS: Final = 10.0
 _BYTES: Final = {"float32": 4, "pcm16": 2, "pcm24": 3, "pcm32": 4}
 _PCM, _FLOAT = 1, 3
 _BLOCK_BYTES: Final = 4 << 20
@@ -168,3 +171,30 @@ def _packed(values: FloatArray, samples: Samples) -> NDArray[np.void]:
         bytes_of = whole.view(np.uint8).reshape(*values.shape, 4)[..., : _BYTES[samples]]
         raw = np.ascontiguousarray(bytes_of.reshape(values.shape[0], -1))
     return np.asarray(np.ascontiguousarray(raw).view(np.dtype((np.void, raw.shape[1]))).reshape(-1))
+
+
+class _StoppedError(Exception):
+    """Nobody wants the file any more."""
+
+
+def save_wav(
+    path: Path,
+    channels: Sequence[WavChannel],
+    seconds: float,
+    rate: int = USUAL_RATE,
+    *,
+    samples: Samples = "float32",
+    cancelled: Callable[[], bool] = lambda: False,
+) -> bool:
+    """Write a WAV whole or not at all; gives whether it was written.  Raises `InputError` as `write_wav` does."""
+
+    def tell(share: float) -> None:
+        if cancelled():
+            raise _StoppedError
+
+    try:
+        with publish(path, replace=True) as part:
+            write_wav(part, channels, seconds, rate, samples=samples, name=str(path), tell=tell)
+    except _StoppedError:
+        return False
+    return True

@@ -118,6 +118,7 @@ STATIONS: Final = (
     Entry("Circuit", "Ctrl+4", "dynamis.ui.views.circuit.station", "CircuitStation", "between"),
     Entry("Codes", "Ctrl+5", "dynamis.ui.views.codes.station", "CodesStation", "between"),
     Entry("Measure", "Ctrl+6", "dynamis.ui.views.measure.station", "MeasureStation", "measuring"),
+    Entry("Play", "Ctrl+7", "dynamis.ui.views.play.station", "PlayStation", "playing"),
     Entry("Log", "Ctrl+L", "dynamis.ui.views.log.station", "LogStation", "measuring"),
 )
 

@@ -5,10 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Literal
 
+import numpy as np
+
 from dynamis.converter.playing.clocks import clock_pulses
 from dynamis.converter.playing.controls import MODULATION
 from dynamis.converter.playing.performance import Performance, perform
 from dynamis.converter.playing.signals import (
+    FloatArray,
     Level,
     Steps,
     bend_steps,
@@ -72,20 +75,35 @@ class ConverterSetting:
 
 @dataclass(frozen=True, eq=False)
 class Signal:
-    """name : as in a list of events.  voice : from 0 of those that a voice has, else None."""
+    """name : as in a list of events.  voice : from 0 of those that a voice has, else None.  level : of what is a
+    pulse."""
 
     name: str
     kind: Kind
     steps: Steps
     voice: int | None = None
+    level: Level | None = None
+
+    @property
+    def edges(self) -> FloatArray:
+        """When it changes, the beginning too where a pulse stands there already."""
+        begins_up = self.level is not None and self.steps.volts[0] == self.level.high
+        return self.steps.seconds if begins_up else self.steps.seconds[1:]
+
+    def rises_at(self, seconds: float) -> bool:
+        """Whether a pulse begins at one of its edges."""
+        k = int(np.searchsorted(self.steps.seconds, seconds))
+        return k < self.steps.volts.size and self.level is not None and bool(self.steps.volts[k] == self.level.high)
 
 
 @dataclass(frozen=True, eq=False)
 class Rendered:
-    """seconds : until the song has ended and the last pulse has fallen.  silent : notes that the tuning or the law
-    gives no volts; the pitch stays where it was."""
+    """seconds : until the song has ended and the last pulse has fallen.  message_seconds : of all its messages.
+    silent : notes that the tuning or the law gives no volts; the pitch stays where it was."""
 
+    setting: ConverterSetting
     performance: Performance
+    message_seconds: FloatArray
     signals: tuple[Signal, ...]
     seconds: float
     silent: tuple[int, ...]
@@ -119,13 +137,18 @@ def render_song(song: Song, setting: ConverterSetting) -> Rendered:
             ("trigger", trigger_steps(track, seconds, setting.trigger_seconds, setting.trigger)),
             ("velocity", velocity_steps(track, seconds, setting.velocity)),
         )
-        signals += [Signal(f"{kind}{ending}", kind, one, voice) for kind, one in own]
+        levels = {"gate": setting.gate, "trigger": setting.trigger}
+        signals += [Signal(f"{kind}{ending}", kind, one, voice, levels.get(kind)) for kind, one in own]
     signals.append(Signal("bend", "bend", bend_steps(made, seconds, setting.bend)))
     for number in setting.controllers:
         name = "mod" if number == MODULATION else f"cc{number}"
         signals.append(Signal(name, "controller", controller_steps(made, number, seconds, setting.modulation)))
     for per_quarter in setting.clocks:
         pulses = clock_pulses(song.tempo, song.end_tick, per_quarter, seconds=setting.clock_seconds)
-        signals.append(Signal(f"clock{plain(per_quarter)}", "clock", pulse_steps(pulses, setting.clock)))
+        signals.append(
+            Signal(f"clock{plain(per_quarter)}", "clock", pulse_steps(pulses, setting.clock), level=setting.clock)
+        )
     falls = [one.steps.seconds[-1] for one in signals if one.kind in ("trigger", "clock")]
-    return Rendered(made, tuple(signals), float(max([song.end_seconds, *falls])), tuple(sorted(silent)))
+    return Rendered(
+        setting, made, seconds, tuple(signals), float(max([song.end_seconds, *falls])), tuple(sorted(silent))
+    )

@@ -1,0 +1,1 @@
+"""What a converter of a bench plays: songs through it, and the lanes that show them."""

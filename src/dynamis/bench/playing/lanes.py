@@ -1,0 +1,164 @@
+"""What was played, as lanes against one time axis: the keys that are held, and each signal."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Final, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dynamis.converter.playing.findings import PlayFinding, find_in
+from dynamis.converter.playing.rendering import ConverterSetting, Rendered, Signal, render_song
+from dynamis.converter.playing.song import Song
+from dynamis.notation.style import Style
+from dynamis.pitch.tuning import cents_between
+from dynamis.plotting.columns import Bars, SteppedSeries
+
+Height = Literal["keys", "tall", "low"]
+# How much room a lane leaves above and below what it holds, of it, and how little it shows at least, volts.
+_ROOM: Final = 0.08
+_LEAST_VOLTS: Final = 1.0
+_FEW_RESETS: Final = 2000
+_ROOM_SHARE: Final = 0.02
+
+
+@dataclass(frozen=True, eq=False)
+class Lane:
+    """A signal with the volts between which it is shown."""
+
+    signal: Signal
+    series: SteppedSeries
+    least: float
+    most: float
+    height: Height
+
+    @property
+    def name(self) -> str:
+        return self.signal.name
+
+    @property
+    def lowest(self) -> float:
+        return float(np.min(self.series.values))
+
+    @property
+    def highest(self) -> float:
+        return float(np.max(self.series.values))
+
+    def edge_beside(self, seconds: float, *, forward: bool) -> float | None:
+        """The next change after an instant, or the last before it; None where there is none."""
+        edges = self.signal.edges
+        later = int(np.searchsorted(edges, seconds, side="right" if forward else "left")) - (0 if forward else 1)
+        return float(edges[later]) if 0 <= later < edges.size else None
+
+
+@dataclass(frozen=True, eq=False)
+class Played:
+    """rendered : what each jack carries.  lanes : of them.  keys : those that are held.  findings : what is found."""
+
+    song: Song
+    setting: ConverterSetting
+    rendered: Rendered
+    lanes: tuple[Lane, ...]
+    keys: Bars
+    findings: tuple[PlayFinding, ...]
+
+    @property
+    def room_seconds(self) -> float:
+        """How much is shown before the song and behind it."""
+        return _ROOM_SHARE * max(self.rendered.seconds, 0.1)
+
+    @property
+    def key_rows(self) -> tuple[int, int]:
+        """The lowest and the highest key."""
+        return int(self.keys.rows.min()), int(self.keys.rows.max())
+
+
+def play(song: Song, setting: ConverterSetting, style: Style) -> Played:
+    """Raises `InputError` where nothing of the song is for the converter."""
+    rendered = render_song(song, setting)
+    lanes = tuple(_lane(one) for one in rendered.signals)
+    return Played(song, setting, rendered, lanes, held_keys(rendered), tuple(find_in(rendered, style)))
+
+
+def _lane(signal: Signal) -> Lane:
+    steps = signal.steps
+    least, most = float(np.min(steps.volts)), float(np.max(steps.volts))
+    if most - least < _LEAST_VOLTS:
+        middle = (least + most) / 2.0
+        least, most = middle - _LEAST_VOLTS / 2.0, middle + _LEAST_VOLTS / 2.0
+    room = _ROOM * (most - least)
+    height: Height = "tall" if signal.kind == "pitch" else "low"
+    return Lane(signal, SteppedSeries(steps.seconds, steps.volts), least - room, most + room, height)
+
+
+def held_keys(rendered: Rendered) -> Bars:
+    """The keys of the converter's channel, each from its press to when it is let go, or to the end of the song."""
+    song, channel = rendered.performance.song, rendered.setting.channel
+    mine = np.ones(song.ticks.size, bool) if channel is None else song.channels == channel
+    kinds, presses = song.kinds, song.presses
+    notes = mine & ((kinds == 0x80) | (kinds == 0x90))
+    stamps, rows = np.flatnonzero(notes), song.first_bytes[notes].astype(np.int64)
+    down = presses[notes]
+    ends = np.flatnonzero(mine & (kinds == 0xB0) & ((song.first_bytes == 120) | (song.first_bytes >= 123)))[
+        :_FEW_RESETS
+    ]
+    if ends.size:  # all keys up at once
+        used = np.unique(rows)
+        stamps = np.concatenate([stamps, np.repeat(ends, used.size)])
+        rows, down = (
+            np.concatenate([rows, np.tile(used, ends.size)]),
+            np.concatenate([down, np.zeros(ends.size * used.size, bool)]),
+        )
+    order = np.lexsort((stamps, rows))
+    stamps, rows, down = stamps[order], rows[order], down[order]
+    fresh = np.append(True, rows[1:] != rows[:-1])
+    before = np.append(False, down[:-1]) & ~fresh
+    begins, lets = down & ~before, ~down & before
+    hangs = np.append(fresh[1:], True) & down  # the last of its key, and still down
+    seconds = rendered.message_seconds
+    starts, bar_rows = seconds[stamps[begins]], rows[begins]
+    closing = np.concatenate([seconds[stamps[lets]], np.full(int(np.sum(hangs)), rendered.seconds)])
+    closing_order = np.lexsort((closing, np.concatenate([rows[lets], rows[hangs]])))
+    order = np.argsort(starts, kind="stable")
+    return Bars(bar_rows[order], starts[order], closing[closing_order][order])
+
+
+@dataclass(frozen=True)
+class AtCursors:
+    """A signal at two instants: volts, and how many cents lie between them where it is a pitch."""
+
+    name: str
+    first_volts: float
+    second_volts: float
+    cents: float | None
+
+    @property
+    def volts_between(self) -> float:
+        return self.second_volts - self.first_volts
+
+
+def at_cursors(played: Played, first: float, second: float) -> list[AtCursors]:
+    """What each signal stands at, at two instants."""
+    found, law = [], played.setting.law
+    for lane in played.lanes:
+        one, two = lane.signal.steps.at(np.maximum(np.array([first, second]), 0.0)).tolist()
+        cents = None
+        if lane.signal.kind == "pitch":
+            octaves = law.octaves(np.array([one, two]), strict=False)
+            cents = float(cents_between(np.exp2(octaves[1]), np.exp2(octaves[0])))
+        found.append(AtCursors(lane.name, one, two, cents if cents is not None and np.isfinite(cents) else None))
+    return found
+
+
+def stamp_near(played: Played, seconds: float) -> int:
+    """The last message at or before an instant; the first before any."""
+    return max(0, int(np.searchsorted(played.rendered.message_seconds, seconds, side="right")) - 1)
+
+
+def listed_stamps(played: Played) -> NDArray[np.int64]:
+    """The messages of the converter's channel, in their order."""
+    channel = played.setting.channel
+    if channel is None:
+        return np.arange(played.song.ticks.size)
+    return np.flatnonzero(played.song.channels == channel)

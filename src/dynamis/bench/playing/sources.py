@@ -1,0 +1,68 @@
+"""Where a song comes from, and what can be chosen of it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from dynamis.converter.playing.phrases import Phrase
+from dynamis.converter.playing.song import Song
+from dynamis.notation.style import Style
+
+
+@dataclass(frozen=True, eq=False)
+class SongSource:
+    """name, about : as they are shown.  song : all its tracks.  phrase : its index, None for a file."""
+
+    name: str
+    about: str
+    song: Song
+    phrase: int | None = None
+
+
+def of_phrase(phrase: Phrase, index: int) -> SongSource:
+    return SongSource(phrase.name, f"Shows {phrase.shows}.", phrase.song, index)
+
+
+def of_file(name: str, song: Song, style: Style) -> SongSource:
+    """A song of a file, with how long it is and what is in it."""
+    notes = int(np.sum(song.presses))
+    tracks = len(song.names)
+    about = f"{style.number(song.end_seconds, 1)} s, {notes} notes in {tracks} track{'s' * (tracks > 1)}"
+    return SongSource(name, about, song)
+
+
+def channel_choices(song: Song) -> list[tuple[int | None, str]]:
+    """Channels that have notes, with how many; then all of them together."""
+    numbers, counts = np.unique(song.channels[song.presses], return_counts=True)
+    choices: list[tuple[int | None, str]] = [
+        (int(number), f"{number} ({count} notes)") for number, count in zip(numbers, counts, strict=True)
+    ]
+    return [*choices, (None, "all")] if len(choices) != 1 else choices
+
+
+def track_choices(source: SongSource) -> list[tuple[int | None, str]]:
+    """All tracks, then each by its number and name."""
+    choices: list[tuple[int | None, str]] = [(None, "all")]
+    if len(source.song.names) > 1:
+        choices += [(k, f"{k} {name}".strip()) for k, name in enumerate(source.song.names, 1)]
+    return choices
+
+
+def of_track(song: Song, track: int | None) -> Song:
+    """The messages of one track, or of all; the tempo is that of all."""
+    if track is None:
+        return song
+    mine = song.tracks == track
+    return Song(
+        song.form,
+        song.ticks[mine],
+        song.statuses[mine],
+        song.first_bytes[mine],
+        song.second_bytes[mine],
+        song.tracks[mine],
+        song.tempo,
+        song.end_tick,
+        song.names,
+    )

@@ -1,0 +1,148 @@
+"""Stepped signals as the columns of a picture: the least and the most that each column of pixels holds.
+
+However many changes there are, none is lost: a pulse of one sample is as high in its column as one of a second.  Blocks
+of changes are looked through once, so that a million of them cost a repaint no more than some thousands.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+FloatArray = NDArray[np.float64]
+_BLOCK: Final = 16
+
+
+@dataclass(frozen=True, eq=False)
+class SteppedSeries:
+    """A signal that stands at `values[k]` from `seconds[k]` on, (N,) each, seconds rising."""
+
+    seconds: FloatArray
+    values: FloatArray
+
+    @cached_property
+    def _blocks(self) -> tuple[FloatArray, FloatArray]:
+        """The least and the most of each block of changes."""
+        starts = np.arange(0, self.values.size, _BLOCK)
+        return np.minimum.reduceat(self.values, starts), np.maximum.reduceat(self.values, starts)
+
+    def columns(self, start: float, end: float, count: int) -> tuple[FloatArray, FloatArray]:
+        """(least, most) of each of `count` even columns from `start` to `end`, NaN before the first change.
+
+        A column holds what stands at its beginning and every change inside it.
+        """
+        edges = np.linspace(start, end, count + 1)
+        after = np.searchsorted(self.seconds, edges, side="left")
+        # What stands at the beginning: a change right there counts as standing.
+        first = np.maximum(np.searchsorted(self.seconds, edges[:-1], side="right") - 1, 0)
+        last = np.maximum(after[1:], first + 1)  # one behind the last that counts
+        none = edges[1:] <= self.seconds[0]
+        low, high = self._between(first, last)
+        low[none] = high[none] = np.nan
+        return low, high
+
+    def _between(self, first: NDArray[np.int64], last: NDArray[np.int64]) -> tuple[FloatArray, FloatArray]:
+        """(least, most) of values[first:last], for each of many spans; none is empty."""
+        values, blocks = self.values, self._blocks
+        inner_first, inner_last = -(-first // _BLOCK), last // _BLOCK
+        wide = inner_last > inner_first
+        left_end = np.where(wide, inner_first * _BLOCK, last)
+        right_start = np.where(wide, inner_last * _BLOCK, last)
+        low, high = self._short(values, first, left_end)
+        if np.any(wide):
+            for more_low, more_high in (
+                self._short(values, right_start, last),
+                _reduced(blocks, inner_first, inner_last, wide),
+            ):
+                low, high = np.fmin(low, more_low), np.fmax(high, more_high)
+        return low, high
+
+    @staticmethod
+    def _short(values: FloatArray, first: NDArray[np.int64], last: NDArray[np.int64]) -> tuple[FloatArray, FloatArray]:
+        """The same for spans of less than two blocks; NaN for empty ones."""
+        longest = int(np.max(last - first, initial=1))
+        # Beyond its end a span repeats its last, which changes neither.
+        index = np.minimum(first[:, None] + np.arange(longest), np.maximum(last - 1, first)[:, None])
+        held = values[np.minimum(index, values.size - 1)]
+        empty = last <= first
+        return np.where(empty, np.nan, held.min(axis=1)), np.where(empty, np.nan, held.max(axis=1))
+
+
+def _reduced(
+    blocks: tuple[FloatArray, FloatArray], first: NDArray[np.int64], last: NDArray[np.int64], wide: NDArray[np.bool_]
+) -> tuple[FloatArray, FloatArray]:
+    """(least, most) of whole blocks first:last where there are any, else NaN."""
+    made = []
+    for values, reduce in zip(blocks, (np.minimum, np.maximum), strict=True):
+        spans = np.column_stack([first[wide], last[wide]]).ravel()
+        padded = np.append(values, values[-1])  # so that a span may end with the last block
+        out = np.full(first.size, np.nan)
+        out[wide] = reduce.reduceat(padded, spans)[::2]
+        made.append(out)
+    return made[0], made[1]
+
+
+def filled(low: FloatArray, high: FloatArray, least: float, most: float, height: int) -> NDArray[np.bool_]:
+    """(height, columns): the pixels of a curve, the top row first, from the least to the most of each column.
+
+    least, most : what the bottom and the top row stand for.  Nothing where a column is NaN.
+    """
+    span = (most - least) or 1.0
+    with np.errstate(invalid="ignore"):
+        top = np.rint((most - high) / span * (height - 1))
+        bottom = np.rint((most - low) / span * (height - 1))
+    rows = np.arange(height)[:, None]
+    return np.asarray((rows >= top[None, :]) & (rows <= bottom[None, :]))
+
+
+@dataclass(frozen=True, eq=False)
+class Bars:
+    """Spans of time in rows, such as keys that are held: `starts` (rising) to `ends` in `rows`, (M,) each."""
+
+    rows: NDArray[np.int64]
+    starts: FloatArray
+    ends: FloatArray
+
+    @cached_property
+    def _latest(self) -> FloatArray:
+        """The latest end of a bar and all before it."""
+        return np.maximum.accumulate(self.ends) if self.ends.size else self.ends
+
+    @cached_property
+    def _overview(self) -> tuple[float, float, NDArray[np.bool_]]:
+        """All of it in some thousand columns, for when so much is to be seen that single bars are not."""
+        start, end = float(self.starts[0]), float(self._latest[-1])
+        return start, end, self._drawn(slice(0, self.rows.size), start, end, _OVERVIEW)
+
+    def raster(self, start: float, end: float, count: int) -> NDArray[np.bool_]:
+        """(128, count): where a bar is, of even columns from `start` to `end`."""
+        if not self.rows.size or end <= start:
+            return np.zeros((_ROWS, count), bool)
+        first = int(np.searchsorted(self._latest, start, side="right"))
+        last = int(np.searchsorted(self.starts, end, side="left"))
+        if last - first > _MANY:
+            begins, ends, every = self._overview
+            edges = np.linspace(start, end, count + 1)
+            places = np.clip((edges - begins) / (ends - begins) * _OVERVIEW, 0, _OVERVIEW)
+            if np.min(np.diff(places)) >= 1.0:
+                starts = np.minimum(places[:-1].astype(int), _OVERVIEW - 1)
+                return np.asarray(np.logical_or.reduceat(every, starts, axis=1))
+        return self._drawn(slice(first, max(first, last)), start, end, count)
+
+    def _drawn(self, which: slice, start: float, end: float, count: int) -> NDArray[np.bool_]:
+        scale = count / (end - start)
+        first = np.clip((self.starts[which] - start) * scale, 0, count - 1).astype(np.int64)
+        last = np.clip((np.minimum(self.ends[which], end) - start) * scale, 0, count - 1).astype(np.int64)
+        rows = self.rows[which] * (count + 1)
+        size = _ROWS * (count + 1)
+        change = np.bincount(rows + first, minlength=size) - np.bincount(rows + last + 1, minlength=size)
+        return np.asarray(np.cumsum(change.reshape(_ROWS, count + 1), axis=1)[:, :count] > 0)
+
+
+_ROWS: Final = 128
+_OVERVIEW: Final = 8192
+_MANY: Final = 40_000

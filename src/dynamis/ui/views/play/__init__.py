@@ -1,0 +1,1 @@
+"""The Play station: a song through a converter, against time."""

@@ -1,0 +1,246 @@
+"""The Play station: a song through a converter of one's choice, its signals as lanes against time."""
+
+from __future__ import annotations
+
+import threading
+from functools import partial
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QColor, QShowEvent
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QSplitter
+
+from dynamis.bench.playing.lanes import Played, listed_stamps, play, stamp_near
+from dynamis.bench.playing.sources import SongSource, of_file, of_phrase, of_track
+from dynamis.converter.playing.phrases import phrases
+from dynamis.converter.playing.words import message_bytes, message_words, nearest_edge, why
+from dynamis.errors import InputError
+from dynamis.ui.background import Background
+from dynamis.ui.course import CourseRunner
+from dynamis.ui.dialogs.working import in_background
+from dynamis.ui.session.session import Session
+from dynamis.ui.stations import Station, guarded
+from dynamis.ui.theme.palette import Colours
+from dynamis.ui.views.play.lanes import LanesPicture
+from dynamis.ui.views.play.settings_panel import SettingsPanel
+from dynamis.ui.views.play.side_panel import SidePanel
+from dynamis.ui.widgets.panel import Panel
+from dynamis.ui.widgets.picture import Picture
+from dynamis.ui.widgets.table import Column, LazyRows, Row, Table
+
+_EVENTS = (
+    Column("at s", "seconds", stretch=0.8),
+    Column("track", stretch=0.6),
+    Column("channel", stretch=0.8),
+    Column("bytes", left=True, stretch=0.9),
+    Column("message", left=True, stretch=3.0, fits=False),
+)
+# The phrase that the page begins with: one with something to find.
+_FIRST_PHRASE = 2
+
+
+class PlayStation(Station):
+    """A song, a converter, and what its jacks carry."""
+
+    title = "Play"
+    KEYS = LanesPicture.KEYS
+    TAKES = (".mid", ".midi", ".smf")
+
+    def __init__(self, session: Session, course: CourseRunner, colours: Colours, points: float) -> None:
+        super().__init__(session, course, colours, points)
+        self._phrases = phrases()
+        self.source: SongSource = of_phrase(self._phrases[_FIRST_PHRASE], _FIRST_PHRASE)
+        self.played: Played | None = None
+        self._work = Background()
+        self._keep = False
+        across = QHBoxLayout(self)
+        across.setContentsMargins(18, 14, 18, 13)
+        across.setSpacing(13)
+        self.settings, self.side = SettingsPanel(session), SidePanel()
+        self.settings.setFixedWidth(262)
+        self.side.setFixedWidth(292)
+        middle = QSplitter(Qt.Orientation.Vertical)
+        middle.setHandleWidth(13)
+        self.lanes = LanesPicture(colours, session.style)
+        upper, lower = Panel("Lanes"), Panel("Messages")
+        upper.body.setContentsMargins(8, 8, 4, 4)
+        upper.body.addWidget(self.lanes)
+        self.events = Table("Messages", _EVENTS)
+        lower.body.setContentsMargins(17, 9, 12, 8)
+        lower.body.addWidget(self.events)
+        middle.addWidget(upper)
+        middle.addWidget(lower)
+        middle.setStretchFactor(0, 3)
+        middle.setStretchFactor(1, 1)
+        middle.setSizes([460, 180])
+        across.addWidget(self.settings)
+        across.addWidget(middle, 1)
+        across.addWidget(self.side)
+        self._connect()
+        self.settings.show_source(self.source, [one.name for one in self._phrases])
+        self.settings.show_rules()
+
+    def _connect(self) -> None:
+        self.settings.changed.connect(partial(self.ask, keep=True))
+        self.settings.file_wanted.connect(lambda name: guarded(self._session, self.take_file, Path(name)))
+        self.settings.phrase_wanted.connect(self.take_phrase)
+        self.lanes.cursor_moved.connect(self._show_cursors)
+        self.lanes.lane_picked.connect(self._show_why)
+        self.side.looked_at.connect(self._look_at_finding)
+        self.side.wav_wanted.connect(partial(guarded, self._session, self.save_wav))
+        self.side.events_wanted.connect(partial(guarded, self._session, self.save_events))
+        self.events.on_activate = self._event_activated
+        self._work.answered.connect(self._take)
+        self._work.refused.connect(self._refused)
+        self._session.bench_changed.connect(self._bench_changed)
+
+    # -- what is played ------------------------------------------------------------------------------
+
+    def take_file(self, path: Path) -> None:
+        """A MIDI file; raises `InputError` where it is none."""
+        from dynamis.files.midi_file import read_song_of_any
+
+        stop = threading.Event()
+        song = in_background(self, f"Reading {path.name}", partial(read_song_of_any, path), stop)
+        if song is not None:
+            self._source_is(of_file(path.name, song, self._session.style))
+
+    def take_phrase(self, index: int) -> None:
+        self._source_is(of_phrase(self._phrases[index], index))
+
+    def _source_is(self, source: SongSource) -> None:
+        self.source = source
+        self.settings.show_source(source, [one.name for one in self._phrases])
+        self.ask()
+
+    def ask(self, *, keep: bool = False) -> None:
+        """Play it anew, beside the window.  keep : whether the view and the cursors stay."""
+        try:
+            setting = self.settings.setting()
+        except InputError as error:
+            self.settings.say(str(error))
+            return
+        self.settings.say("")
+        self._keep = keep and self.played is not None
+        song = of_track(self.source.song, self.settings.track.currentData())
+        style = self._session.style
+        self._work.ask(lambda wanted: play(song, setting, style))
+
+    def _take(self, played: Played) -> None:
+        before, self.played = self.played, played
+        self.lanes.show_played(played, keep=self._keep and before is not None)
+        self.side.show_findings(list(played.findings))
+        stamps = listed_stamps(played)
+        self.events.set_rows(LazyRows(stamps.size, lambda k: self._event_row(played, int(stamps[k]))))
+        self._show_cursors()
+        self._show_why(self.lanes.lane, self.lanes.cursors[0])
+
+    def _refused(self, sentence: str) -> None:
+        self.settings.say(sentence)
+
+    def _bench_changed(self) -> None:
+        if self.isVisible():
+            self.ask(keep=True)
+
+    # -- showing -------------------------------------------------------------------------------------
+
+    def _event_row(self, played: Played, stamp: int) -> Row:
+        style, song = self._session.style, played.song
+        one = int(song.statuses[stamp]), int(song.first_bytes[stamp]), int(song.second_bytes[stamp])
+        seconds = float(played.rendered.message_seconds[stamp])
+        track, channel = str(int(song.tracks[stamp])), str(int(song.channels[stamp]))
+        cells = (style.number(seconds, 4), track, channel, message_bytes(*one), message_words(*one, style))
+        return Row(cells, stamp, "", (repr(seconds), *cells[1:]))
+
+    def _event_activated(self, key: object) -> None:
+        if self.played is not None and isinstance(key, int):
+            self._look_at(float(self.played.rendered.message_seconds[key]), scroll=False)
+
+    def _look_at_finding(self, name: str, seconds: float) -> None:
+        self.lanes.lane = name
+        self._look_at(seconds)
+
+    def _look_at(self, seconds: float, *, scroll: bool = True) -> None:
+        self.lanes.set_cursor(0, seconds)
+        self.lanes.show_around(seconds)
+        self._show_why(self.lanes.lane, seconds)
+        if scroll and self.played is not None:
+            stamps = listed_stamps(self.played)
+            near = stamp_near(self.played, seconds)
+            self.events.show_row(int(stamps.searchsorted(near)))
+
+    def _show_cursors(self) -> None:
+        if self.played is not None:
+            self.side.show_cursors(self.played, self.lanes.cursors, self._session.style)
+
+    def _show_why(self, name: str, seconds: float) -> None:
+        if self.played is None:
+            return
+        signal = self.played.rendered.signal(name)
+        edge = nearest_edge(signal, seconds)
+        style = self._session.style
+        self.side.show_why(f"{name} never changes." if edge is None else why(self.played.rendered, signal, edge, style))
+
+    def dress(self, colours: Colours, points: float) -> None:
+        super().dress(colours, points)
+        self.lanes.colours, self.lanes.number_style = colours, self._session.style
+        self.events.rows_model.current_colour = QColor(colours.thread_wash)
+        self.lanes.update()
+        if self.isVisible():
+            self.ask(keep=True)
+
+    def focus_first(self) -> None:
+        self.lanes.setFocus()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self.ask(keep=True)
+
+    def shown_picture(self) -> Picture | None:
+        return self.lanes
+
+    def table(self) -> Table:
+        return self.side.table if self.side.table.hasFocus() else self.events
+
+    def shut_down(self) -> None:
+        self._work.drop()
+
+    # -- out -----------------------------------------------------------------------------------------
+
+    def save_wav(self) -> None:
+        """The signals as a WAV, one channel each; raises `InputError`."""
+        from dynamis.files.wav_writer import USUAL_FULL_SCALE_VOLTS, WavChannel, save_wav
+
+        played = self._there()
+        name, _ = QFileDialog.getSaveFileName(self, "Save as WAV", f"{Path(self.source.name).stem}.wav", "WAV (*.wav)")
+        if not name:
+            return
+        channels = [WavChannel(one.name, one.steps, USUAL_FULL_SCALE_VOLTS) for one in played.rendered.signals]
+        stop = threading.Event()
+        path = Path(name)
+        work = partial(save_wav, path, channels, played.rendered.seconds, cancelled=stop.is_set)
+        if not in_background(self, f"Writing {path.name}", work, stop):
+            return
+        over = [one.name for one in channels if one.is_over]
+        scale = f"1 in it is {self._session.style.typed(USUAL_FULL_SCALE_VOLTS)} V"
+        told = f"Saved {path.name}: {len(channels)} channels, {scale}."
+        if over:
+            told += f" Beyond full scale: {', '.join(over)}."
+        self._session.said.emit(told, bool(over))
+
+    def save_events(self) -> None:
+        """Every change of every signal as CSV; raises `InputError`."""
+        from dynamis.files.events_csv import save_events
+
+        played = self._there()
+        name, _ = QFileDialog.getSaveFileName(
+            self, "Save the events", f"{Path(self.source.name).stem}.csv", "CSV (*.csv)"
+        )
+        if name:
+            save_events(Path(name), played.rendered.signals)
+            self._session.said.emit(f"Saved {Path(name).name}.", False)
+
+    def _there(self) -> Played:
+        if self.played is None:
+            raise InputError("Nothing is played yet: choose a phrase, or open a MIDI file.")
+        return self.played
