@@ -36,9 +36,10 @@ class SteppedSeries:
         A column holds what stands at its beginning and every change inside it.
         """
         edges = np.linspace(start, end, count + 1)
-        after = np.searchsorted(self.seconds, edges, side="left")
-        # What stands at the beginning: a change right there counts as standing.
-        first = np.maximum(np.searchsorted(self.seconds, edges[:-1], side="right") - 1, 0)
+        standing = np.searchsorted(self.seconds, edges, side="right") - 1
+        # A change right at an edge stands at the beginning of the column behind it.
+        after = standing + (self.seconds[np.maximum(standing, 0)] != edges)
+        first = np.maximum(standing[:-1], 0)
         last = np.maximum(after[1:], first + 1)  # one behind the last that counts
         none = edges[1:] <= self.seconds[0]
         low, high = self._between(first, last)
@@ -130,14 +131,17 @@ class Bars:
             places = np.clip((edges - begins) / (ends - begins) * _OVERVIEW, 0, _OVERVIEW)
             if np.min(np.diff(places)) >= 1.0:
                 starts = np.minimum(places[:-1].astype(int), _OVERVIEW - 1)
-                return np.asarray(np.logical_or.reduceat(every, starts, axis=1))
+                seen = every[:, : int(np.ceil(places[-1]))]
+                return np.asarray(np.logical_or.reduceat(seen, starts, axis=1))
         return self._drawn(slice(first, max(first, last)), start, end, count)
 
     def _drawn(self, which: slice, start: float, end: float, count: int) -> NDArray[np.bool_]:
         scale = count / (end - start)
-        first = np.clip((self.starts[which] - start) * scale, 0, count - 1).astype(np.int64)
-        last = np.clip((np.minimum(self.ends[which], end) - start) * scale, 0, count - 1).astype(np.int64)
-        rows = self.rows[which] * (count + 1)
+        there = self.ends[which] > start  # a long one before them may be, where they are over
+        starts, ends, rows = (one[which][there] for one in (self.starts, self.ends, self.rows))
+        first = np.clip((starts - start) * scale, 0, count - 1).astype(np.int64)
+        last = np.clip((np.minimum(ends, end) - start) * scale, 0, count - 1).astype(np.int64)
+        rows = rows * (count + 1)
         size = _ROWS * (count + 1)
         change = np.bincount(rows + first, minlength=size) - np.bincount(rows + last + 1, minlength=size)
         return np.asarray(np.cumsum(change.reshape(_ROWS, count + 1), axis=1)[:, :count] > 0)

@@ -31,6 +31,7 @@ from dynamis.ui.start import make_app
 from dynamis.ui.views.bench.station import BenchStation
 from dynamis.ui.views.circuit.station import CircuitStation
 from dynamis.ui.views.devices.station import DevicesStation
+from dynamis.ui.views.play.station import PlayStation
 from dynamis.ui.widgets.picture import png_bytes
 from dynamis.ui.window import MainWindow
 
@@ -92,8 +93,6 @@ def tour(folder: Path, notes: tuple[float, ...] = _NOTES) -> list[Path]:
         circuit = cast(CircuitStation, window.station)
         _answered(window.app, circuit)
         picture("circuit")
-        circuit.side.show_tab(2)
-        picture("circuit-spread")
         session.selection.look_at_pair(PortRef("workshop-board", "gate"), PortRef("pit-voice", "trigger"))
         circuit.gates.look_at("comparator and MOSFET to ground")
         picture("circuit-gate")
@@ -104,6 +103,9 @@ def tour(folder: Path, notes: tuple[float, ...] = _NOTES) -> list[Path]:
         session.selection.look_at_pair(PortRef("workshop-board", "pitch-b"), PortRef("carousel-board", "tone"))
         window.show_station("Codes")
         picture("codes")
+        window.show_station("Play")
+        _played(window.app, cast(PlayStation, window.station))
+        picture("play")
         with _data_in(Path(place)):
             _prove(window, notes, picture)
         window.show_station("Log")
@@ -118,6 +120,14 @@ def tour(folder: Path, notes: tuple[float, ...] = _NOTES) -> list[Path]:
         window.deleteLater()
         QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
     return written
+
+
+def _played(app: QApplication, station: PlayStation) -> None:
+    """The lowest of the held keys sounds, and the trigger fires for others too: look at the first of them."""
+    station.settings.choose_priority("low")
+    while station.played is None or station.played.setting.rules.priority != "low":
+        app.processEvents()
+    station.side.look_on()
 
 
 def _answered(app: QApplication, station: CircuitStation) -> None:

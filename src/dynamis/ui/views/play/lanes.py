@@ -268,7 +268,7 @@ class LanesPicture(Picture):
 
 def _draw_mask(p: QPainter, mask: NDArray[np.bool_], room: QRectF, colour: str) -> None:
     """Pixels in one colour, stretched over a room; rows of one another's height stay sharp."""
-    pixels = np.where(mask, np.uint32(QColor(colour).rgb() & 0xFFFFFFFF), np.uint32(0))
-    pixels = np.ascontiguousarray(pixels, np.uint32)
-    image = QImage(pixels.data, pixels.shape[1], pixels.shape[0], 4 * pixels.shape[1], QImage.Format.Format_ARGB32)
+    pixels = np.ascontiguousarray(mask).view(np.uint8)
+    image = QImage(pixels.data, pixels.shape[1], pixels.shape[0], pixels.shape[1], QImage.Format.Format_Indexed8)
+    image.setColorTable([0, QColor(colour).rgb()])
     p.drawImage(room, image)

@@ -132,6 +132,11 @@ class SettingsPanel(Panel):
         if name:
             self.file_wanted.emit(name)
 
+    def choose_priority(self, priority: str) -> None:
+        """Choose which of the held keys sounds."""
+        self.priority.setCurrentIndex(self.priority.findData(priority))
+        self._something()
+
     # -- showing -------------------------------------------------------------------------------------
 
     def show_rules(self) -> None:

@@ -59,7 +59,7 @@ class SidePanel(Panel):
             row.addWidget(button, 1)
         self.body.addLayout(row)
         self.next.setToolTip("Put the first cursor where the next thing that was found happens")
-        self.next.clicked.connect(self._look)
+        self.next.clicked.connect(lambda _=False: self.look_on())
         self.wav.clicked.connect(self.wav_wanted)
         self.events.clicked.connect(self.events_wanted)
         self._found: list[PlayFinding] = []
@@ -96,7 +96,8 @@ class SidePanel(Panel):
     def show_why(self, sentence: str) -> None:
         set_text(self.why, sentence)
 
-    def _look(self) -> None:
+    def look_on(self) -> None:
+        """Lead to the next thing that was found."""
         self._turn = (self._turn + 1) % len(self._found)
         found = self._found[self._turn]
         assert found.seconds is not None

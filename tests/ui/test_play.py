@@ -1,0 +1,172 @@
+"""The Play station driven: a phrase, its double trigger found and cured, a file dropped, played and written."""
+
+from __future__ import annotations
+
+import io
+
+import mido
+import numpy as np
+import pytest
+import soundfile
+from drive import press, settle, table_texts, type_into, until
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QWheelEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QFileDialog
+
+
+def made_file() -> bytes:
+    """Three overlapping keys on channel 4, half a second a quarter note."""
+    song, out = mido.MidiFile(type=1, ticks_per_beat=480), io.BytesIO()
+    keys = [("note_on", 48, 0), ("note_on", 60, 480), ("note_off", 60, 240), ("note_off", 48, 240),
+            ("note_on", 64, 0), ("note_off", 64, 480)]  # fmt: skip
+    messages = [mido.Message(kind, channel=3, note=note, velocity=100, time=time) for kind, note, time in keys]
+    song.tracks.extend([mido.MidiTrack([mido.MetaMessage("set_tempo", tempo=500_000)]), mido.MidiTrack(messages)])
+    song.save(file=out)
+    return out.getvalue()
+
+
+SONG = made_file()
+
+
+@pytest.fixture
+def play(demo_file, make_window):
+    window = make_window(demo_file)
+    press(window, Qt.Key.Key_7, Qt.KeyboardModifier.ControlModifier)
+    until(lambda: window.station.title == "Play" and window.station.played is not None)
+    return window.station
+
+
+def played_anew(station, change) -> None:
+    before = station.played
+    change()
+    until(lambda: station.played is not before)
+
+
+def choose(box, data) -> None:
+    box.setCurrentIndex(box.findData(data))
+    box.activated.emit(box.currentIndex())
+
+
+def test_the_double_trigger_is_found_and_cured(play):
+    assert play.settings.title.text() == "A held bass under a line"
+    assert not any("does not sound" in one for one in play.side.sentences.shown)
+    played_anew(play, lambda: choose(play.settings.priority, "low"))
+    assert any(
+        one.startswith("7\u00a0times the trigger fires") or "7 times" in one.replace("\u00a0", " ")
+        for one in play.side.sentences.shown
+    )
+    QTest.mouseClick(play.side.next, Qt.MouseButton.LeftButton)
+    assert play.lanes.lane == "trigger"
+    assert play.lanes.cursors[0] == pytest.approx(0.25)
+    why = play.side.why.text().replace("\u00a0", " ")
+    assert why == (
+        "trigger at 0.2500 s: 60 C4 pressed, velocity 80 (90 3C 50); it does not sound, since the lowest key counts, but "
+        "every press fires."
+    )
+    played_anew(play, lambda: choose(play.settings.fires, "new-pitch"))
+    assert play.side.sentences.shown == ["Nothing: gate and trigger do what the keys do."]
+    assert play.played.rendered.signal("trigger").steps.volts.tolist() == [5.0, 0.0]
+
+
+def test_a_dropped_file_is_played_looked_at_and_written(play, tmp_path, monkeypatch):
+    window = play.window()
+    (tmp_path / "tune.mid").write_bytes(SONG)
+    played_anew(play, lambda: window.take_file(tmp_path / "tune.mid"))
+    assert play.settings.title.text() == "tune.mid"
+    assert "3 notes in 2 tracks" in play.settings.about.text().replace("\u00a0", " ")
+    assert play.settings.channel.currentData() == 4
+    messages = table_texts(play.events)
+    assert [list(row[3:]) for row in messages][:2] == [
+        ["93 30 64", "48 C3 pressed, velocity 100"],
+        ["93 3C 64", "60 C4 pressed, velocity 100"],
+    ]
+    played_anew(
+        play, lambda: type_into(play.settings.clocks, "2") or QTest.keyClick(play.settings.clocks, Qt.Key.Key_Return)
+    )
+    names = [lane.name for lane in play.played.lanes]
+    assert names == ["pitch", "gate", "trigger", "velocity", "bend", "mod", "clock2"]
+    wav, csv = tmp_path / "out.wav", tmp_path / "out.csv"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(wav), ""))
+    QTest.mouseClick(play.side.wav, Qt.MouseButton.LeftButton)
+    samples, rate = soundfile.read(wav, always_2d=True)
+    pitch = play.played.rendered.signal("pitch").steps
+    assert samples.shape[1] == 7
+    assert 10.0 * samples[int(0.75 * rate), 0] == pytest.approx(float(pitch.at(np.array([0.75]))[0]), abs=1e-6)
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(csv), ""))
+    QTest.mouseClick(play.side.events, Qt.MouseButton.LeftButton)
+    assert csv.read_text().startswith("seconds,signal,volts\n0.0,pitch,1.0\n")
+    (tmp_path / "bad.mid").write_bytes(SONG[:-3])
+    window.take_file(tmp_path / "bad.mid")
+    assert "breaks off" in window.sentence.text()
+    assert play.settings.title.text() == "tune.mid"
+
+
+def test_the_view_and_the_cursors_go_by_keys_wheel_and_mouse(play):
+    lanes = play.lanes
+    whole = lanes.view
+    lanes.setFocus()
+    for key, change in ((Qt.Key.Key_Plus, "narrower"), (Qt.Key.Key_Minus, "wider"), (Qt.Key.Key_Home, "whole")):
+        before = lanes.view
+        QTest.keyClick(lanes, key)
+        span, was = lanes.view[1] - lanes.view[0], before[1] - before[0]
+        assert {"narrower": span < was, "wider": span > was, "whole": lanes.view == whole}[change]
+    at = QPointF(lanes.width() / 2.0, 100.0)
+    turn = QWheelEvent(at, lanes.mapToGlobal(at), QPoint(), QPoint(0, 480), Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier,
+                       Qt.ScrollPhase.NoScrollPhase, False)  # fmt: skip
+    lanes.wheelEvent(turn)
+    assert lanes.view[0] > whole[0]
+    before = lanes.view
+    QTest.keyClick(lanes, Qt.Key.Key_Right)
+    assert lanes.view[0] > before[0]
+    QTest.keyClick(lanes, Qt.Key.Key_Home)
+    QTest.mouseClick(lanes, Qt.MouseButton.LeftButton, pos=QPoint(lanes.width() // 2, 130))
+    first = lanes.cursors[0]
+    assert whole[0] < first < whole[1]
+    assert lanes.lane == "pitch"
+    QTest.keyClick(lanes, Qt.Key.Key_N)
+    after = lanes.cursors[0]
+    assert after in play.played.rendered.signal("pitch").steps.seconds
+    assert "pitch at" in play.side.why.text()
+    QTest.keyClick(lanes, Qt.Key.Key_P)
+    assert lanes.cursors[0] < after
+    QTest.mouseClick(lanes, Qt.MouseButton.RightButton, pos=QPoint(lanes.width() // 3, 130))
+    assert whole[0] < lanes.cursors[1] < lanes.width()
+    rows = table_texts(play.side.table)
+    assert [row[0] for row in rows] == [lane.name for lane in play.played.lanes]
+    assert rows[0][3].endswith("ct")
+    settle()
+
+
+@pytest.mark.parametrize(
+    ("field", "text", "refused"),
+    [
+        ("length", "soon", "The trigger"),
+        ("length", "0", "more than 0"),
+        ("gap", "-1 ms", "A gap"),
+        ("wheel", "200", "0 to 127"),
+        ("clocks", "1, x", "A clock"),
+        ("clocks", "1, 1", "named twice"),
+        ("clocks", "0", "pulses a quarter"),
+        ("gate", "5 V", "levels of gate"),
+        ("gate", "0:x", "A level of gate"),
+    ],
+)
+def test_what_makes_no_converter_is_said_at_the_settings(play, field, text, refused):
+    edit = play.settings.levels.get(field) or getattr(play.settings, field)
+    before = play.played
+    type_into(edit, text)
+    QTest.keyClick(edit, Qt.Key.Key_Return)
+    until(lambda: refused in play.settings.refusal.text())
+    assert play.played is before
+
+
+def test_several_voices_have_lanes_of_their_own_and_each_phrase_plays(play):
+    for index in range(play.settings.phrases.count()):
+        played_anew(play, lambda index=index: play.settings.phrase_wanted.emit(index))
+        assert play.settings.about.text().startswith("Shows ")
+    played_anew(play, lambda: play.settings.phrase_wanted.emit(6))
+    played_anew(play, lambda: choose(play.settings.voices, 4))
+    names = [lane.name for lane in play.played.lanes]
+    assert [one for one in names if one.startswith("gate")] == ["gate1", "gate2", "gate3", "gate4"]
+    assert play.settings.allocation.isEnabled()
