@@ -28,6 +28,7 @@ PICTURES = {
     "views/levels/pulse.py",
     "views/levels/scale.py",
     "views/measure/course_panel.py",
+    "views/play/lanes.py",
     "widgets/axes.py",
     "widgets/note_plot.py",
 }

@@ -29,12 +29,12 @@ def test_every_station_keeps_to_the_interface(window, title):
     assert all(key and words for key, words in shown.KEYS)
 
 
-# The four that are to come, empty.
-COMING = ("Play", "Steps", "Touch", "Prove")
+# The three that are to come, empty.
+COMING = ("Steps", "Touch", "Prove")
 
 
 @pytest.fixture
-def with_four_more(monkeypatch, tmp_path, demo_file, make_window):
+def with_three_more(monkeypatch, tmp_path, demo_file, make_window):
     class Empty(Station):
         ended: ClassVar[list[str]] = []
 
@@ -63,8 +63,8 @@ def with_four_more(monkeypatch, tmp_path, demo_file, make_window):
     return make_window(demo_file), Empty
 
 
-def test_eleven_stations_stand_in_words_at_1280_and_in_a_numbered_menu_at_1024(with_four_more, qtbot):
-    window, _ = with_four_more
+def test_eleven_stations_stand_in_words_at_1280_and_in_a_numbered_menu_at_1024(with_three_more, qtbot):
+    window, _ = with_three_more
     for width, folded in ((1280, False), (1024, True), (1280, False)):
         window.resize(width, 720)
         window.show_station("Play")
@@ -85,8 +85,8 @@ def test_eleven_stations_stand_in_words_at_1280_and_in_a_numbered_menu_at_1024(w
             assert window.station.title == "Codes"
 
 
-def test_four_more_stations_are_a_class_and_a_line_each(with_four_more, tmp_path):
-    window, kind = with_four_more
+def test_three_more_stations_are_a_class_and_a_line_each(with_three_more, tmp_path):
+    window, kind = with_three_more
     for title in COMING:
         action(window, title).trigger()
         settle()

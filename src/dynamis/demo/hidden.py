@@ -5,6 +5,7 @@ All invented.  Units 02 and 03 and their channels A and B differ, as specimens d
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from typing import Final
 
@@ -14,6 +15,7 @@ from dynamis.bench.chains.port_transfers import make_head
 from dynamis.bench.document.records import HeadRecord
 from dynamis.converter.dac import Dac
 from dynamis.converter.firmware import BoardCorrection, board_correction
+from dynamis.devices.standins.interface import HiddenOutput, SimulatedInterface
 from dynamis.devices.standins.world import HiddenChannel, HiddenUnit, Loads, SimulatedWorld
 from dynamis.pitch.laws import ExponentialLaw, parse_law
 from dynamis.pitch.tuning import EqualTemperament
@@ -22,6 +24,10 @@ from dynamis.transfer.parameter import World
 
 BOARD_LAW: Final = "voct:scale=1,note=36,volts=0.2"
 BOARD_DAC: Final = Dac(12, 0.0, 4.096, gain=1.35, floor_volts=0.006, ceiling_volts=5.51)
+# The jack that the Gallery voice may be plugged into, from 0.
+INTERFACE_JACK: Final = 2
+# A full-scale sine of +18 dBu has this peak: √2 · 0.7746 V · 10^(18/20).
+INTERFACE_VOLTS: Final = math.sqrt(2.0) * math.sqrt(0.6) * 10.0**0.9
 DESIGN_NAME: Final = "workshop-board"
 # By unit and channel: reference, offset in volts, the step at the top carry in LSB, seed of the ripple, ppm/K.
 _TRUE: Final = {
@@ -52,6 +58,15 @@ def lantern_world(seed: int, clock: Callable[[], float], warm_minutes: float = 6
     heard = World({"gallery.scale": 0.4, "gallery.offset": -0.3})
     loads = {"A": Loads({"pitch 1": 99.4e3, "pitch 2": 100.7e3}, voice, heard)}
     return SimulatedWorld(BOARD_DAC, units, loads, unit="03", seed=seed, clock=clock, warm_minutes=warm_minutes)
+
+
+def lantern_interface() -> SimulatedInterface:
+    """The Prompt-desk laptop's interface: eight outputs, each with a gain and an offset of its own, which are its
+    channels 9 to 16."""
+    chance = np.random.default_rng(31)
+    gains, offsets = 1.0 + chance.normal(0.0, 0.006, 8), chance.normal(0.0, 0.003, 8)
+    outputs = [HiddenOutput(float(gain), float(offset)) for gain, offset in zip(gains, offsets, strict=True)]
+    return SimulatedInterface(outputs, INTERFACE_VOLTS, first_channel=8)
 
 
 def shipped() -> BoardCorrection:

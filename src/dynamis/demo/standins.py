@@ -13,12 +13,12 @@ from typing import Any, Final, Literal
 import msgspec
 
 from dynamis.converter.firmware import BoardCorrection
-from dynamis.demo.hidden import BOARD_DAC, DESIGN_NAME, lantern_world, shipped
+from dynamis.demo.hidden import BOARD_DAC, DESIGN_NAME, INTERFACE_JACK, lantern_interface, lantern_world, shipped
 from dynamis.devices.standins.board_logic import BoardDesign, BoardLogic
 from dynamis.devices.standins.counter_model import CounterModel
 from dynamis.devices.standins.meter_model import RANGES, MeterModel
 from dynamis.devices.standins.midi_converter import MidiConverter
-from dynamis.devices.standins.servers import BoardPort, InstrumentServer, MidiPort, SoundServer
+from dynamis.devices.standins.servers import BoardPort, InstrumentServer, InterfaceServer, MidiPort, SoundServer
 from dynamis.devices.standins.sound import SimulatedSound
 from dynamis.devices.standins.source_model import SourceModel
 from dynamis.errors import InputError
@@ -58,6 +58,9 @@ class LanternStandins:
         self.counter = InstrumentServer(CounterModel(self.world))
         self.sound = SoundServer(SimulatedSound(self.world, seed=seed + 3), clock)
         self.midi = MidiPort(MidiConverter(self.logics[self.world.unit]))
+        self.world.interface = lantern_interface()
+        self.world.interface_jack = INTERFACE_JACK
+        self.interface = InterfaceServer(self.world.interface)
 
     def _code_for(self, unit: str) -> Callable[[str, int], None]:
         def put_out(channel: str, code: int) -> None:
@@ -68,7 +71,7 @@ class LanternStandins:
 
     def close(self) -> None:
         self._remember()
-        for one in (self.board, self.meter, self.source, self.counter, self.sound, self.midi):
+        for one in (self.board, self.meter, self.source, self.counter, self.sound, self.midi, self.interface):
             one.close()
 
     # What a board holds lives through a loss of power; so it does here, where a file is given.
@@ -140,9 +143,13 @@ class LanternStandins:
         self.meter.faults.answers = [str(answer) for answer in answers]
 
     def _voice_hears(self, what: str) -> None:
-        if what not in ("A", "source"):
-            raise InputError(f"The voice cannot hear {what!r}; there are A and source.")
+        if what not in ("A", "source", "interface"):
+            raise InputError(f"The voice cannot hear {what!r}; there are A, source and interface.")
         self.world.voice_hears = what
+
+    def _coupled(self, corner_hertz: float | None) -> None:
+        assert self.world.interface is not None
+        self.world.interface.couple(INTERFACE_JACK, None if not corner_hertz else float(corner_hertz))
 
     def _known(self, volts: float) -> None:
         if volts not in KNOWN_VOLTS:
@@ -150,7 +157,7 @@ class LanternStandins:
         self.world.known_volts = float(volts)
 
     def _lead(self, which: str, pulled: bool) -> None:
-        one: InstrumentServer | SoundServer | MidiPort = getattr(self, which)
+        one: InstrumentServer | SoundServer | MidiPort | InterfaceServer = getattr(self, which)
         (one.unplug if pulled else one.plug_in)()
 
     def _sound_level(self, level: float) -> None:
@@ -189,6 +196,7 @@ class LanternStandins:
             "counter": self.counter.address,
             "sound": self.sound.address,
             "midi": self.midi.path,
+            "outputs": self.interface.address,
         }
 
     def state(self) -> dict[str, Any]:
@@ -218,6 +226,8 @@ _HANDS: Final[dict[str, Callable[[LanternStandins, Any], None]]] = {
     "warm minutes": LanternStandins._warm,
     "source lead pulled": lambda made, pulled: made._lead("source", pulled),
     "midi lead pulled": lambda made, pulled: made._lead("midi", pulled),
+    "interface lead pulled": lambda made, pulled: made._lead("interface", pulled),
+    "interface coupled": LanternStandins._coupled,
     "sound lead pulled": lambda made, pulled: made._lead("sound", pulled),
     "sound level": LanternStandins._sound_level,
     "sound silent": LanternStandins._sound_silent,

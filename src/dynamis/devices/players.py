@@ -4,12 +4,16 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Callable, Mapping
-from typing import Protocol
+from typing import Final, Protocol
 
 from dynamis.converter.midi_stream import note_off, note_on, silence
 from dynamis.devices.interface import Board, DeviceError
 from dynamis.devices.midi.ports import MidiOutput
+from dynamis.devices.sound.outflow import Outflow
 from dynamis.notation.style import plain
+
+# Volts at full scale that are the same, as a share of them.
+_SAME_SCALE: Final = 1e-6
 
 
 class Source(Protocol):
@@ -84,6 +88,19 @@ class CodePlayer(BoardPlayer):
         return code
 
 
+def check_borne(note: float, volts: float, bears: tuple[float | None, float | None]) -> None:
+    """Refuse a note whose volts are beyond what they are put on bears."""
+    low, high = bears
+    if (low is not None and volts < low) or (high is not None and volts > high):
+        bound = low if low is not None and volts < low else high
+        assert bound is not None
+        raise DeviceError(
+            "out of reach",
+            f"Note {plain(note)} asks for {plain(round(volts, 4))} V where the input bears {plain(bound)} V: "
+            "take it out of the notes to read.",
+        )
+
+
 class SourcePlayer:
     """A voltage source that stands at the volts of each note.
 
@@ -105,15 +122,7 @@ class SourcePlayer:
 
     def play(self, note: float) -> None:
         volts = self._volts(note)
-        low, high = self._bears
-        if (low is not None and volts < low) or (high is not None and volts > high):
-            bound = low if low is not None and volts < low else high
-            assert bound is not None
-            raise DeviceError(
-                "out of reach",
-                f"Note {plain(note)} asks for {plain(round(volts, 4))} V where the input bears {plain(bound)} V: "
-                "take it out of the notes to read.",
-            )
+        check_borne(note, volts, self._bears)
         self._source.set_volts(volts)
 
     def make_safe(self) -> None:
@@ -175,3 +184,54 @@ class MidiPlayer:
         if self._port is not None:
             self._port.close()
         self._port = None
+
+
+class OutputsPlayer:
+    """A channel of a computer's outputs that stands at the volts of each note.
+
+    channel : from 0.  aim : the volts of a note, and the code where one is known.  full_scale_volts : that `aim` counts
+    on, None where it counts on none.  bears : what hangs on it bears, None where nobody gave one.
+    """
+
+    def __init__(
+        self,
+        outputs: Outflow,
+        channel: int,
+        aim: Callable[[float], tuple[float, int | None]],
+        full_scale_volts: float | None = None,
+        bears: tuple[float | None, float | None] = (None, None),
+    ) -> None:
+        self._outputs, self._channel, self._aim = outputs, channel, aim
+        self._counts_on, self._bears = full_scale_volts, bears
+
+    @property
+    def identity(self) -> str:
+        return f"{self._outputs.identity}, channel {self._channel + 1}"
+
+    def recover(self) -> None:
+        outputs = self._outputs
+        outputs.alive()
+        if not 0 <= self._channel < outputs.channels:
+            raise DeviceError(
+                "address", f"{outputs.identity} has {outputs.channels} channels; channel {self._channel + 1} is wanted."
+            )
+        scale = outputs.full_scale_volts(self._channel)
+        if self._counts_on is not None and abs(scale - self._counts_on) > _SAME_SCALE * self._counts_on:
+            raise DeviceError(
+                "wrong range",
+                f"The run counts on {plain(round(self._counts_on, 4))} V at full scale, the outputs are connected with "
+                f"{plain(round(scale, 4))} V: connect them with the run's.",
+            )
+
+    def play(self, note: float) -> int | None:
+        volts, code = self._aim(note)
+        check_borne(note, volts, self._bears)
+        self._outputs.set_volts(self._channel, volts)
+        return code
+
+    def make_safe(self) -> None:
+        self._outputs.make_safe()
+
+    def close(self) -> None:
+        with contextlib.suppress(DeviceError):
+            self._outputs.make_safe()

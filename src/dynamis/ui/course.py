@@ -13,6 +13,7 @@ from dynamis.bench.document.ports import PortRef
 from dynamis.bench.document.records import HeadRecord, HeldRecord, PlayerKind, ReaderKind, RunRecord, SendRecord
 from dynamis.bench.runs.analysis import analyse, codes_of
 from dynamis.bench.runs.boards import board_letter, channel_correction, difference_sentence, run_correction
+from dynamis.bench.runs.outputs import aim_of, output_channel
 from dynamis.bench.runs.proving import Course, StepKey, course_of, next_run
 from dynamis.bench.runs.who import player_of, reader_of
 from dynamis.converter.firmware import BoardCorrection
@@ -161,6 +162,11 @@ class CourseRunner(QObject):
             return "Both are by hand: type the readings, or choose what plays or reads by itself."
         if player == "board" and self._letter_of(run.channel, run.serial) is None:
             return self._not_connected(run)
+        if player == "outputs":
+            try:
+                output_channel(self._session.bench, run)
+            except InputError as error:
+                return str(error)
         for kind in (player, reader):
             if kind in KINDS and not devices.connected(kind):
                 return f"Connect the {NAMES[kind]} first; the Devices page (Ctrl+D) asks for its address."
@@ -196,7 +202,7 @@ class CourseRunner(QObject):
 
     def _player(self, run: RunRecord, hand: Hand) -> Player:
         from dynamis.devices.by_hand import HandPlayer
-        from dynamis.devices.players import BoardPlayer, SourcePlayer
+        from dynamis.devices.players import BoardPlayer, OutputsPlayer, SourcePlayer
 
         devices, (kind, _) = self.devices, self.chosen(run)
         letter = self._letter_of(run.channel, run.serial)
@@ -206,12 +212,20 @@ class CourseRunner(QObject):
             wanted = None if run.head.kind == "nominal" else run_correction(run)
             return BoardPlayer(devices.board, letter, run.serial, None if wanted is None else wanted.hash)
         if kind == "source" and devices.source is not None:
-            port = self._session.bench.port(run.channel)
             volts = lambda note: float(volts_of(run, [note])[0])  # noqa: E731
-            return SourcePlayer(devices.source, volts, (port.bears.low, port.bears.high))
+            return SourcePlayer(devices.source, volts, self._bears(run))
         if kind == "midi" and devices.midi is not None:
             return devices.midi
+        if kind == "outputs" and devices.outputs is not None:
+            aim, scale = aim_of(run)
+            bears = (None, None) if run.side == "output" else self._bears(run)
+            return OutputsPlayer(devices.outputs, output_channel(self._session.bench, run), aim, scale, bears)
         return HandPlayer(hand)
+
+    def _bears(self, run: RunRecord) -> tuple[float | None, float | None]:
+        """What the input that a run is of bears."""
+        bears = self._session.bench.port(run.channel).bears
+        return bears.low, bears.high
 
     def _code_player(self, run: RunRecord, board: Board, letter: str) -> Player:
         from dynamis.devices.players import CodePlayer
@@ -255,6 +269,9 @@ class CourseRunner(QObject):
             return channel_correction(session.bench, ref, head).hash
 
         board_hash = None if held is None else held.hash
+        like = self._like_or_none(session.selection.channel)
+        if like is not None and self.chosen(like)[0] == "outputs" and self.devices.outputs is not None:
+            board_hash = hash_of(session.runs.head())  # the program itself holds what is in force
         try:
             return course_of(
                 [run for run in session.runs.of(session.selection.channel) if not run.codes],
@@ -316,7 +333,13 @@ class CourseRunner(QObject):
 
     def _like(self, channel: tuple[PortRef, str]) -> RunRecord:
         """The last run of notes of a channel, which the next one is like."""
-        return [run for run in self._session.runs.of(channel) if not run.codes][-1]
+        like = self._like_or_none(channel)
+        assert like is not None  # it is asked for where there is one
+        return like
+
+    def _like_or_none(self, channel: tuple[PortRef, str]) -> RunRecord | None:
+        mine = [run for run in self._session.runs.of(channel) if not run.codes]
+        return mine[-1] if mine else None
 
     def _ended(self, state: str) -> None:
         """Something came to its end: record what was sent, and go on where that was asked for."""

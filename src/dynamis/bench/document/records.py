@@ -20,7 +20,7 @@ Where = Literal["jack", "input", "oscillator"]
 
 InstrumentKind = Literal["meter", "counter", "tuner", "known-voltage", "sound"]
 # What plays the notes of a run, and what reads them; empty where nobody chose.
-PlayerKind = Literal["", "board", "source", "midi", "hand"]
+PlayerKind = Literal["", "board", "source", "midi", "outputs", "hand"]
 ReaderKind = Literal["", "meter", "sound", "hand"]
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Final
 
+from dynamis.bench.document.ports import Port
 from dynamis.bench.document.records import (
     InstrumentRecord,
     PlayerKind,
@@ -18,6 +19,7 @@ PLAYER_WORDS: Final[dict[PlayerKind, str]] = {
     "board": "the board",
     "source": "the voltage source",
     "midi": "the MIDI converter",
+    "outputs": "the computer's outputs",
     "hand": "hand",
 }
 READER_WORDS: Final[dict[ReaderKind, str]] = {"meter": "meter or counter", "sound": "sound", "hand": "hand"}
@@ -27,12 +29,17 @@ def players_for(side: str, *, codes: bool = False) -> tuple[PlayerKind, ...]:
     """What may play an output, or feed an input; codes : or set a converter to codes."""
     if codes:
         return "board", "hand"
-    return ("board", "midi", "hand") if side == "output" else ("source", "hand")
+    return ("board", "midi", "outputs", "hand") if side == "output" else ("source", "outputs", "hand")
 
 
 def readers_for(quantity: ReadQuantity) -> tuple[ReaderKind, ...]:
     """What may read a quantity."""
     return {"volts": ("meter", "hand"), "hertz": ("meter", "sound", "hand")}.get(quantity, ("hand",))  # type: ignore[return-value]
+
+
+def usual_player(port: Port) -> PlayerKind:
+    """What plays where nobody chose: a computer its own outputs."""
+    return "outputs" if port.direction == "output" and port.audio is not None else players_for(port.direction)[0]
 
 
 def usual_reader(quantity: ReadQuantity, instrument: InstrumentRecord | None) -> ReaderKind:

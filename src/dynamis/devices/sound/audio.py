@@ -13,22 +13,22 @@ from dynamis.devices.sound.capture import PREFIX
 from dynamis.devices.sound.wav_stream import WavStream
 
 _COMMAND: Final = (sys.executable, "-m", "dynamis.devices.sound.capture")
-_LIST_SECONDS: Final = 15.0
+LIST_SECONDS: Final = 15.0
 _END_SECONDS: Final = 5.0
 
 
 def audio_inputs() -> list[str]:
     """Addresses of the inputs that are there now; raises `DeviceError` where there is no audio at all."""
     try:
-        told = subprocess.run((*_COMMAND, "list"), capture_output=True, timeout=_LIST_SECONDS, check=False)
+        told = subprocess.run((*_COMMAND, "list"), capture_output=True, timeout=LIST_SECONDS, check=False)
     except (OSError, subprocess.TimeoutExpired) as error:
         raise DeviceError("silent", "The audio system does not say what inputs it has.") from error
     if told.returncode:
-        raise _named(told.stderr)
+        raise named_trouble(told.stderr)
     return [str(one) for one in json.loads(told.stdout)]
 
 
-def _named(errors: bytes) -> DeviceError:
+def named_trouble(errors: bytes) -> DeviceError:
     """What the process said of its trouble; the libraries write there too."""
     for line in reversed(errors.decode("utf-8", "replace").splitlines()):
         with contextlib.suppress(ValueError, TypeError, KeyError):
@@ -40,7 +40,7 @@ def _named(errors: bytes) -> DeviceError:
 class AudioStream(WavStream):
     """address : `audio:NAME, SYSTEM`, as `audio_inputs` gives it.  channel : from 0."""
 
-    open_seconds = _LIST_SECONDS  # a process starts, and looks at every interface first
+    open_seconds = LIST_SECONDS  # a process starts, and looks at every interface first
 
     def __init__(self, address: str, channel: int = 0) -> None:
         self._process = subprocess.Popen(
@@ -63,7 +63,7 @@ class AudioStream(WavStream):
             _, errors = self._process.communicate(timeout=_END_SECONDS)
         except subprocess.TimeoutExpired:
             return super()._why_ended()
-        return _named(errors)
+        return named_trouble(errors)
 
 
 __all__ = ["PREFIX", "AudioStream", "audio_inputs"]

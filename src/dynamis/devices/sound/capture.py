@@ -26,17 +26,20 @@ _LOOK_SECONDS = 1.0
 LOST = float("nan")
 
 
-class _Refused(Exception):  # noqa: N818  # a sentence on its way out
+class Refused(Exception):  # noqa: N818
+    """A sentence on its way out."""
+
     def __init__(self, trouble: str, sentence: str) -> None:
         super().__init__(sentence)
         self.trouble = trouble
 
 
-def _library() -> Any:
+def library() -> Any:
+    """PortAudio; raises `Refused` where there is none."""
     try:
         import sounddevice
     except (ImportError, OSError) as error:
-        raise _Refused("absent", f"There is no PortAudio here ({error}): install libportaudio2.") from error
+        raise Refused("absent", f"There is no PortAudio here ({error}): install libportaudio2.") from error
     return sounddevice
 
 
@@ -50,13 +53,13 @@ def _inputs(library: Any) -> dict[str, int]:
     return found
 
 
-def _pour(library: Any, address: str, channel: int) -> None:
-    number, name = _inputs(library).get(address), address.removeprefix(PREFIX)
+def _pour(sounddevice: Any, address: str, channel: int) -> None:
+    number, name = _inputs(sounddevice).get(address), address.removeprefix(PREFIX)
     if number is None:
-        raise _Refused("unplugged", f"There is no input {name}: plug it in, then try again.")
-    device = library.query_devices(number)
+        raise Refused("unplugged", f"There is no input {name}: plug it in, then try again.")
+    device = sounddevice.query_devices(number)
     if channel >= device["max_input_channels"]:
-        raise _Refused(
+        raise Refused(
             "address",
             f"{name} has {device['max_input_channels']} channels, counted from 0; channel {channel} was asked for.",
         )
@@ -74,7 +77,7 @@ def _pour(library: Any, address: str, channel: int) -> None:
 
     rate = round(device["default_samplerate"])
     try:
-        stream = library.RawInputStream(
+        stream = sounddevice.RawInputStream(
             device=number,
             channels=width,
             samplerate=rate,
@@ -83,8 +86,8 @@ def _pour(library: Any, address: str, channel: int) -> None:
             finished_callback=lambda: blocks.put(None),
         )
         stream.start()
-    except library.PortAudioError as error:
-        raise _Refused("busy", f"{name} cannot be opened ({error.args[0]}).") from error
+    except sounddevice.PortAudioError as error:
+        raise Refused("busy", f"{name} cannot be opened ({error.args[0]}).") from error
     form = struct.pack("<IHHIIHH", 16, 3, 1, rate, 4 * rate, 4, 32)
     endless = struct.pack("<I", 0xFFFFFFFF)
     os.write(1, b"RIFF" + endless + b"WAVEfmt " + form + b"data" + endless)
@@ -94,30 +97,35 @@ def _pour(library: Any, address: str, channel: int) -> None:
         except queue.Empty:
             block = None
         if block is None:
-            raise _Refused("unplugged", f"{name} is gone: plug it in again, then go on.")
+            raise Refused("unplugged", f"{name} is gone: plug it in again, then go on.")
         while block:
             block = block[os.write(1, block) :]
 
 
-def _end_with(parent: int) -> None:
+def end_with(parent: int, look_seconds: float = _LOOK_SECONDS) -> None:
     """End with the program that started this, even where the library waits for ever and nothing is written."""
     while os.getppid() == parent:
-        time.sleep(_LOOK_SECONDS)
+        time.sleep(look_seconds)
     os._exit(0)
+
+
+def report(error: Refused) -> None:
+    """Say what is wrong, as one JSON object on standard error."""
+    print(json.dumps({"trouble": error.trouble, "sentence": str(error)}), file=sys.stderr, flush=True)
 
 
 def main(arguments: list[str]) -> int:
     """Do what was asked for; ends the process at once, whatever the library still waits for."""
     status = 0
-    threading.Thread(target=_end_with, args=(os.getppid(),), daemon=True).start()
+    threading.Thread(target=end_with, args=(os.getppid(),), daemon=True).start()
     try:
-        library = _library()
+        sounddevice = library()
         if arguments == ["list"]:
-            print(json.dumps(list(_inputs(library))), flush=True)
+            print(json.dumps(list(_inputs(sounddevice))), flush=True)
         else:
-            _pour(library, arguments[0], int(arguments[1]))
-    except _Refused as error:
-        print(json.dumps({"trouble": error.trouble, "sentence": str(error)}), file=sys.stderr, flush=True)
+            _pour(sounddevice, arguments[0], int(arguments[1]))
+    except Refused as error:
+        report(error)
         status = 2
     except BrokenPipeError:  # nobody listens any more
         status = 0

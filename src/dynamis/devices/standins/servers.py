@@ -15,7 +15,10 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Final
 
+import numpy as np
+
 from dynamis.devices.standins.board_logic import BoardLogic
+from dynamis.devices.standins.interface import HEADER_BYTES, SimulatedInterface
 from dynamis.devices.standins.midi_converter import MidiConverter
 from dynamis.devices.standins.scpi_model import Faults, ScpiModel
 from dynamis.devices.standins.sound import WAV_HEADER, SimulatedSound
@@ -145,6 +148,38 @@ class SoundServer(LoopbackServer):
                 self._stop.wait(wait)
             client.sendall(self.sound.block(_BLOCK_SECONDS))
             sent += _BLOCK_SECONDS
+
+
+class InterfaceServer(LoopbackServer):
+    """The outputs of an audio interface, as somebody who takes a WAV that never ends."""
+
+    def __init__(self, interface: SimulatedInterface) -> None:
+        self.interface = interface
+        super().__init__()
+
+    def _talk(self, client: socket.socket, listening: socket.socket) -> None:
+        client.settimeout(_LOOK_SECONDS)
+        client.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, 4 * _MOST_LINE)
+        data, channels = bytearray(), 0
+        try:
+            while not self._stop.is_set() and self._client is client:
+                try:
+                    piece = client.recv(_MOST_LINE)
+                except TimeoutError:
+                    continue
+                if not piece:
+                    return
+                data += piece
+                if not channels and len(data) >= HEADER_BYTES:
+                    channels = int.from_bytes(data[22:24], "little")
+                    del data[:HEADER_BYTES]
+                whole = len(data) // (4 * channels) * 4 * channels if channels else 0
+                if whole:
+                    frames = np.frombuffer(bytes(data[:whole]), "<f4").astype(float).reshape(-1, channels)
+                    del data[:whole]
+                    self.interface.take(frames)
+        finally:
+            self.interface.let_go()
 
 
 class BoardPort:

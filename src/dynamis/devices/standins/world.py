@@ -6,6 +6,7 @@ clock is handed in and the generator is seeded.
 
 from __future__ import annotations
 
+import math
 import threading
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
@@ -15,6 +16,7 @@ import numpy as np
 
 from dynamis.converter.dac import Dac
 from dynamis.converter.transfers import DacTransfer
+from dynamis.devices.standins.interface import SimulatedInterface
 from dynamis.electrics.net import Net, Terminal
 from dynamis.errors import InputError
 from dynamis.transfer.law import Oscillator
@@ -63,8 +65,9 @@ class SimulatedWorld:
 
     unit, plugged, probe, warm_minutes may be changed at any time, as hands on a bench would.
     probe : a channel's letter (the jack), "voice" (the oscillator), "known" (the known voltage) or "source".
-    voice_hears : "A", or "source".  source_volts : what the source gives, None while its output is let go.
-    known_volts : where the switch of the known voltage stands; that is what it gives.
+    voice_hears : "A", "source", or "interface": the jack `interface_jack`, from 0, of an audio interface.
+    source_volts : what the source gives, None while its output is let go. known_volts : where the switch of the known
+    voltage stands; that is what it gives.
     """
 
     def __init__(
@@ -99,6 +102,8 @@ class SimulatedWorld:
         self.probe = "A"
         self.plugged = False
         self.voice_hears = "A"
+        self.interface: SimulatedInterface | None = None
+        self.interface_jack = 0
         self.source_volts: float | None = None
         self.known_volts = 0.0
         self._codes: dict[str, tuple[int, float, float]] = {}
@@ -181,8 +186,18 @@ class SimulatedWorld:
         if load is None or load.voice is None:
             return None
         with self._lock:
-            volts = self.jack_volts("A") if self.voice_hears == "A" else self.source_volts or 0.0
+            volts = self._heard_volts()
             return float(np.exp2(load.voice.forward(np.array([volts]), load.voice_world)[0]))
+
+    def _heard_volts(self) -> float:
+        """What stands at the voice's input."""
+        if self.voice_hears == "A":
+            return self.jack_volts("A")
+        if self.voice_hears == "interface" and self.interface is not None:
+            open_volts = self.interface.jack_volts(self.interface_jack)
+            ohms = next(iter(self._loads["A"].ohms.values()), math.inf)
+            return open_volts * ohms / (ohms + self.interface.output_ohms(self.interface_jack))
+        return self.source_volts or 0.0
 
     def true_volts(self, letter: str, code: int) -> float:
         """What a code makes at the jack once it has settled, without load and noise: for judging the judge."""

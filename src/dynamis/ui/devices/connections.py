@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Final, Literal, Protocol, cast
 
 from PySide6.QtCore import Signal
@@ -16,14 +16,18 @@ from dynamis.ui.devices.worker import Worker
 if TYPE_CHECKING:
     from dynamis.devices.command_words import MeterWords, SourceWords
     from dynamis.devices.players import Source
+    from dynamis.devices.sound.outflow import Outflow
 
-Kind = Literal["board", "source", "midi", "meter", "sound"]
-KINDS: Final[tuple[Kind, ...]] = ("board", "source", "midi", "meter", "sound")
+Kind = Literal["board", "source", "midi", "outputs", "meter", "sound"]
+PLAYERS: Final[tuple[Kind, ...]] = ("board", "source", "midi", "outputs")
+READERS: Final[tuple[Kind, ...]] = ("meter", "sound")
+KINDS: Final[tuple[Kind, ...]] = (*PLAYERS, *READERS)
 # What each is called in a sentence.
 NAMES: Final[dict[Kind, str]] = {
     "board": "board",
     "source": "voltage source",
     "midi": "MIDI converter",
+    "outputs": "computer's outputs",
     "meter": "meter",
     "sound": "sound",
 }
@@ -38,7 +42,7 @@ class _Rests(Protocol):
 
 
 class Connections(Worker):
-    """board, source, midi : what plays.  meter, sound : what reads.  held : by channel, what the board holds.
+    """board, source, midi, outputs : what plays.  meter, sound : what reads.  held : by channel, what the board holds.
 
     words, trouble : by kind, what it says of itself, and whether that is trouble.  dialogues : what was said.
     changed : who is connected, what a board holds, or whether something is under way.
@@ -51,6 +55,7 @@ class Connections(Worker):
         self.board: Board | None = None
         self.source: Source | None = None
         self.midi: Player | None = None
+        self.outputs: Outflow | None = None
         self.meter: Meter | None = None
         self.sound: Meter | None = None
         self.words: dict[Kind, str] = dict.fromkeys(KINDS, "")
@@ -129,6 +134,18 @@ class Connections(Worker):
 
         self._connect("midi", address, ask)
 
+    def connect_outputs(self, address: str, full_scale_volts: Sequence[float], limit_volts: float) -> None:
+        """Open outputs, one full scale a channel, all at 0 until somebody confirms that no speaker hangs there."""
+
+        def ask() -> Callable[[], None]:
+            from dynamis.devices.sound.outputs import open_outputs
+
+            outputs = self._opened["outputs"] = open_outputs(address, full_scale_volts, limit_volts)
+            told = f"{outputs.identity}, {outputs.channels} channels at 0 V."
+            return lambda: self._is("outputs", outputs, told)
+
+        self._connect("outputs", address, ask)
+
     def connect_sound(self, address: str, channel: int, clock_ppm: float) -> None:
         """Listen to an input.  channel : from 0."""
 
@@ -206,7 +223,7 @@ class Connections(Worker):
 
     def make_safe(self) -> None:
         """Every output to its safe value, at once: nobody waits for what is under way."""
-        outputs = {kind: self._opened.get(kind) or getattr(self, kind) for kind in KINDS[:3]}
+        outputs = {kind: self._opened.get(kind) or getattr(self, kind) for kind in PLAYERS}
         here = {kind: cast("_Rests", one) for kind, one in outputs.items() if one is not None}
         if not here:
             self.said.emit(

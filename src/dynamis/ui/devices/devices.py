@@ -97,6 +97,13 @@ class Devices(Connections):
         if source is not None:
             self.try_out("source", lambda: source.set_volts(volts), f"The source gives {words}.")
 
+    def put_out(self, channel: int, volts: float, words: str) -> None:
+        """Let one channel of the outputs, from 0, stand at so many volts."""
+        outputs = self.outputs
+        if outputs is not None:
+            told = f"Channel {channel + 1} stands at {words}."
+            self.try_out("outputs", lambda: outputs.set_volts(channel, volts), told)
+
     def play_midi(self, note: float, words: str) -> None:
         """Let a note sound at the MIDI port."""
         midi = self.midi

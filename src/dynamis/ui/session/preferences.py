@@ -38,6 +38,10 @@ class Preferences(msgspec.Struct, frozen=True, omit_defaults=True):
     source_address: str = ""
     midi_port: str = ""
     midi_channel: int = 1
+    outputs_address: str = ""
+    outputs_channels: int = 16
+    outputs_full_scale: str = "8.7 V"
+    outputs_limit: str = "6 V"
     sound_address: str = ""
     sound_channel: int = 0
     sound_clock_ppm: float = 0.0
@@ -60,6 +64,10 @@ QUIET: Final = (
     "source_address",
     "midi_port",
     "midi_channel",
+    "outputs_address",
+    "outputs_channels",
+    "outputs_full_scale",
+    "outputs_limit",
     "sound_address",
     "sound_channel",
     "sound_clock_ppm",

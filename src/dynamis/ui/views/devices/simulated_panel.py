@@ -25,6 +25,8 @@ _TROUBLES = (
     ("power fails at the next storing", ("board tear", None), None),
     ("the source's lead is pulled", ("source lead pulled", True), ("source lead pulled", False)),
     ("the MIDI lead is pulled", ("midi lead pulled", True), ("midi lead pulled", False)),
+    ("the outputs' lead is pulled", ("interface lead pulled", True), ("interface lead pulled", False)),
+    ("the laptop's jack holds no DC", ("interface coupled", 2.0), ("interface coupled", 0.0)),
     ("the sound's lead is pulled", ("sound lead pulled", True), ("sound lead pulled", False)),
     ("the voice falls silent", ("sound silent", True), ("sound silent", False)),
     ("the sound clips", ("sound level", 2.0), ("sound level", 0.25)),
@@ -73,7 +75,7 @@ class SimulatedPanel(Panel):
             ),
             "probe",
         )
-        hears = (("pitch A", "A"), ("the voltage source", "source"))
+        hears = (("pitch A", "A"), ("the voltage source", "source"), ("the laptop's jack 3", "interface"))
         self.hears = self._choice(form, "The voice hears", hears, "voice hears")
         known = tuple((f"{volts:g} V", volts) for volts in KNOWN_VOLTS)
         self.known = self._choice(form, "Known voltage at", known, "known volts")

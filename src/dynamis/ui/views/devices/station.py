@@ -13,10 +13,12 @@ from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QStacke
 
 from dynamis.devices.interface import Measurand, Shown
 from dynamis.devices.sound.meter import SoundMeter
+from dynamis.devices.sound.outflow import MOST_CHANNELS
+from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_plain, parse_quantity
 from dynamis.pitch.notes import Naming, note_label, parse_note
 from dynamis.ui.course import CourseRunner
-from dynamis.ui.devices.connections import KINDS, Kind
+from dynamis.ui.devices.connections import PLAYERS, READERS, Kind
 from dynamis.ui.dialogs.tuner import TunerDialog
 from dynamis.ui.session.session import Session
 from dynamis.ui.simulated import SimulatedBench
@@ -26,14 +28,18 @@ from dynamis.ui.theme.verdict import shape_pixmap
 from dynamis.ui.views.devices.board_panel import BoardPanel
 from dynamis.ui.views.devices.device_panel import DevicePanel, state_sign
 from dynamis.ui.views.devices.instrument_panels import MeterPanel, MidiPanel, SoundPanel, SourcePanel
+from dynamis.ui.views.devices.outputs_panel import OutputsPanel
 from dynamis.ui.views.devices.simulated_panel import SimulatedPanel
 from dynamis.ui.widgets.panel import Panel, set_text
 from dynamis.ui.widgets.table import Table
 from dynamis.ui.widgets.tips import plain_tip
 
-_GROUPS: Final[tuple[tuple[str, tuple[Kind, ...]], ...]] = (("What plays", KINDS[:3]), ("What reads", KINDS[3:]))
+_GROUPS: Final[tuple[tuple[str, tuple[Kind, ...]], ...]] = (("What plays", PLAYERS), ("What reads", READERS))
 
 _MOST_LOOKING_SECONDS: Final = 5.0
+_CONFIRMED: Final = {True: "The outputs may carry volts now.", False: "All outputs are at 0 V."}
+# What was found, and a sentence for each system that is not there.
+_Found = tuple[list[str], list[str]]
 
 
 class DevicesStation(Station):
@@ -57,16 +63,20 @@ class DevicesStation(Station):
         self.board = BoardPanel(session, course, colours)
         self.source = SourcePanel(kept.source_words, devices.dialogues["source"], colours)
         self.midi = MidiPanel(max(1, min(16, kept.midi_channel)), colours)
+        channels = max(1, min(MOST_CHANNELS, kept.outputs_channels))
+        self.outputs = OutputsPanel(channels, kept.outputs_full_scale, kept.outputs_limit, colours)
         self.meter = MeterPanel(kept.meter_words, devices.dialogues["meter"], colours)
         self.sound = SoundPanel(max(0, kept.sound_channel), kept.sound_clock_ppm, colours)
         self.panels: dict[Kind, DevicePanel] = {
             "board": self.board,
             "source": self.source,
             "midi": self.midi,
+            "outputs": self.outputs,
             "meter": self.meter,
             "sound": self.sound,
         }
-        places = (kept.board_port, kept.source_address, kept.midi_port, kept.meter_address, kept.sound_address)
+        players = (kept.board_port, kept.source_address, kept.midi_port, kept.outputs_address)
+        places = (*players, kept.meter_address, kept.sound_address)
         self.stack = QStackedWidget()
         for panel, place in zip(self.panels.values(), places, strict=True):
             panel.line.setText(place)
@@ -110,6 +120,7 @@ class DevicesStation(Station):
             "board": self._connect_board,
             "source": self._connect_source,
             "midi": self._connect_midi,
+            "outputs": self._connect_outputs,
             "meter": self._connect_meter,
             "sound": self._connect_sound,
         }
@@ -117,6 +128,7 @@ class DevicesStation(Station):
             "board": devices.read_held,
             "source": lambda: self._let_go("source"),
             "midi": lambda: self._let_go("midi"),
+            "outputs": lambda: self._let_go("outputs"),
             "meter": lambda: self._read_once("meter"),
             "sound": lambda: self._read_once("sound"),
         }
@@ -126,6 +138,8 @@ class DevicesStation(Station):
             panel.test_pressed.connect(tests[kind])
         self.source.volts_pressed.connect(partial(guarded, self._session, self._set_volts))
         self.midi.note_pressed.connect(partial(guarded, self._session, self._hold_note))
+        self.outputs.volts_pressed.connect(partial(guarded, self._session, self._put_out))
+        self.outputs.confirmed.connect(self._confirm)
         self.sound.tuner_pressed.connect(self.tuner)
         self.meter.words_changed.connect(lambda words: self._keep(meter_words=words))
         self.source.words_changed.connect(lambda words: self._keep(source_words=words))
@@ -167,16 +181,20 @@ class DevicesStation(Station):
 
         from dynamis.devices.midi.ports import outputs
         from dynamis.devices.sound.inputs import sounds
+        from dynamis.devices.sound.outputs import found_outputs
 
         serial = sorted(port.device for port in comports())
         # A system that is asked anew lets go of what it has open.
         heard = ([], []) if self._devices.sound is not None else sounds()
-        found = serial, outputs(), heard
+        put_out = ([], []) if self._devices.outputs is not None else found_outputs()
+        found = serial, outputs(), heard, put_out
         if not self._ended.is_set():
             self._found.emit(found)
 
-    def _offer(self, found: tuple[list[str], tuple[list[str], list[str]], tuple[list[str], list[str]]]) -> None:
-        serial, (ports, no_ports), (inputs, no_inputs) = found
+    def _offer(self, found: tuple[list[str], _Found, _Found, _Found]) -> None:
+        serial, (ports, no_ports), (inputs, no_inputs), (outs, no_outs) = found
+        self.outputs.offer(outs)
+        set_text(self.outputs.missing, " ".join(no_outs))
         self.board.offer(serial)
         self.midi.offer(ports)
         self.sound.offer(inputs)
@@ -223,6 +241,31 @@ class DevicesStation(Station):
         self._keep(midi_port=port.strip(), midi_channel=self.midi.channel.value())
         self._devices.connect_midi(port, self.midi.channel.value())
 
+    def _connect_outputs(self, address: str) -> None:
+        panel, comma = self.outputs, self._session.style.decimal_comma
+        scale = parse_quantity(panel.full_scale.text(), "V", "The peak at full scale", decimal_comma=comma)
+        limit = parse_quantity(panel.limit.text(), "V", "The limit", decimal_comma=comma)
+        if not scale > 0.0 or not limit > 0.0:
+            raise InputError("The peak at full scale and the limit have to be above 0 V.")
+        self._keep(
+            outputs_address=address.strip(),
+            outputs_channels=panel.channels.value(),
+            outputs_full_scale=panel.full_scale.text(),
+            outputs_limit=panel.limit.text(),
+        )
+        panel.quiet.setChecked(False)
+        self._devices.connect_outputs(address, [scale] * panel.channels.value(), limit)
+
+    def _confirm(self, quiet: bool) -> None:
+        outputs = self._devices.outputs
+        if outputs is not None:
+            self._devices.try_out("outputs", lambda: outputs.confirm(quiet), _CONFIRMED[quiet])
+        self.refresh()
+
+    def _put_out(self, channel: int, text: str) -> None:
+        volts = parse_quantity(text, "V", "The volts to put out", decimal_comma=self._session.style.decimal_comma)
+        self._devices.put_out(channel - 1, volts, self._session.style.volts(volts))
+
     def _connect_sound(self, address: str) -> None:
         ppm = parse_plain(self.sound.clock.text().strip() or "0", "What the clock is fast by")
         self._keep(sound_address=address.strip(), sound_channel=self.sound.channel.value(), sound_clock_ppm=ppm)
@@ -246,9 +289,11 @@ class DevicesStation(Station):
 
     def _let_go(self, kind: Kind) -> None:
         devices = self._devices
-        device = devices.source if kind == "source" else devices.midi
+        device = {"source": devices.source, "midi": devices.midi, "outputs": devices.outputs}.get(kind)
         if device is not None:
-            words = "The source's output is let go." if kind == "source" else "Nothing is held any more."
+            words = {"source": "The source's output is let go.", "midi": "Nothing is held any more."}.get(
+                kind, "All outputs are at 0 V."
+            )
             devices.try_out(kind, lambda: device.make_safe(), words)
 
     def _read_once(self, kind: Kind) -> None:

@@ -8,11 +8,11 @@ from typing import Any
 from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from dynamis.bench.document.commands import add_gear, add_meter, add_unit
-from dynamis.bench.document.ports import PortRef
+from dynamis.bench.document.ports import Port, PortRef
 from dynamis.bench.document.records import RunRecord
 from dynamis.bench.runs.beginning import new_run
 from dynamis.bench.runs.planning import WHICH, notes_to_read, usual_enough
-from dynamis.bench.runs.who import PLAYER_WORDS, READER_WORDS, players_for, readers_for, usual_reader
+from dynamis.bench.runs.who import PLAYER_WORDS, READER_WORDS, players_for, readers_for, usual_player, usual_reader
 from dynamis.errors import InputError
 from dynamis.files.stored import now
 from dynamis.notation.numbers import parse_quantity
@@ -124,8 +124,9 @@ class RunDialog(FormDialog[RunRecord]):
         instrument = None if meter_id is None else self._session.bench.meter(meter_id)
         _fill(self.reader, readers_for(quantity), READER_WORDS, usual_reader(quantity, instrument))
 
-    def _fill_players(self, side: str) -> None:
-        _fill(self.player, players_for(side), PLAYER_WORDS, players_for(side)[0])
+    def _fill_players(self, port: Port) -> None:
+        side = port.direction
+        _fill(self.player, players_for(side), PLAYER_WORDS, usual_player(port))
         self.source.clear()
         for one in self._session.bench.meters:
             if one.kind == "known-voltage" and not one.archived:
@@ -144,7 +145,7 @@ class RunDialog(FormDialog[RunRecord]):
         bench, ref = self._session.bench, chosen[0]
         port = bench.port(ref)
         takes = port.direction == "input"
-        self._fill_players(port.direction)
+        self._fill_players(port)
         into = next(iter(bench.links_into(ref)), None)
         link = into if takes else bench.link_from(ref)
         if takes and self.quantity.currentData() == "volts":

@@ -1,0 +1,171 @@
+"""Voltages out of DC-coupled outputs: levels that are held, poured out as a WAV that never ends.
+
+Nothing leaves before somebody has said that no speaker hangs there; every sample stays within a limit in volts,
+whatever is asked for; and a level is reached by a ramp, since a jump is a click.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import struct
+import threading
+import time
+from collections.abc import Callable, Sequence
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dynamis.devices.interface import DeviceError
+from dynamis.notation.style import plain
+
+FloatArray = NDArray[np.float64]
+USUAL_RATE: Final = 48_000
+MOST_CHANNELS: Final = 64
+BLOCK_SECONDS: Final = 0.01
+RAMP_SECONDS: Final = 0.005
+# A sender with a clock of its own is never further ahead of it than this.
+_AHEAD_SECONDS: Final = 0.03
+_REACHED_SECONDS: Final = 2.0
+
+
+def endless_header(channels: int, rate: int) -> bytes:
+    """A WAV of 32-bit floats whose sizes are as large as they can be."""
+    endless = struct.pack("<I", 0xFFFFFFFF)
+    form = struct.pack("<IHHIIHH", 16, 3, channels, rate, 4 * rate * channels, 4 * channels, 32)
+    return b"RIFF" + endless + b"WAVEfmt " + form + b"data" + endless
+
+
+class Outflow:
+    """Some channels, each held at a value; full scale is 1.
+
+    identity : whom it flows to.  write : is given whole blocks, and raises `OSError` where nobody takes them.  paced :
+    whether this side keeps the time, since the other takes whatever comes.  full_scale_volts : of each channel, what a
+    value of 1 puts out.  limit_volts : nothing beyond leaves.
+    """
+
+    def __init__(
+        self,
+        identity: str,
+        write: Callable[[bytes], object],
+        close: Callable[[], None],
+        full_scale_volts: Sequence[float],
+        limit_volts: float,
+        *,
+        rate: int = USUAL_RATE,
+        paced: bool = True,
+        clock: Callable[[], float] = time.monotonic,
+    ) -> None:
+        self.identity, self.rate = identity, rate
+        self._write, self._close, self._paced, self._clock = write, close, paced, clock
+        self._scale = np.array(full_scale_volts, float)
+        self._limit = abs(limit_volts)
+        self._lock = threading.Lock()
+        self._now, self._wanted = np.zeros(self._scale.size), np.zeros(self._scale.size)
+        self._confirmed = False
+        self._stop = threading.Event()
+        self._gone = ""
+        self._thread = threading.Thread(target=self._pour, name="outputs", daemon=True)
+        self._thread.start()
+
+    @property
+    def channels(self) -> int:
+        return int(self._scale.size)
+
+    def full_scale_volts(self, channel: int) -> float:
+        """What a sample of 1 puts out of a channel, from 0, nominally."""
+        return float(self._scale[channel])
+
+    @property
+    def limit_volts(self) -> float:
+        return self._limit
+
+    def confirm(self, no_speakers: bool) -> None:
+        """Whether somebody has looked that no speaker and no headphones hang on the outputs; without it all are at
+        0."""
+        with self._lock:
+            self._confirmed = no_speakers
+        if not no_speakers:
+            self.make_safe()
+
+    def set_volts(self, channel: int, volts: float) -> None:
+        """Hold a channel, from 0, at nominal volts, and wait until it stands there.  Raises `DeviceError`."""
+        if not 0 <= channel < self.channels:
+            raise DeviceError(
+                "address", f"{self.identity} has {self.channels} channels; channel {channel + 1} was asked for."
+            )
+        if abs(volts) > min(self._limit, float(self._scale[channel])):
+            bound = min(self._limit, float(self._scale[channel]))
+            raise DeviceError(
+                "out of reach",
+                f"{plain(round(volts, 4))} V were asked for; channel {channel + 1} gives at most "
+                f"{plain(round(bound, 4))} V.",
+            )
+        with self._lock:
+            if not self._confirmed:
+                raise DeviceError(
+                    "refused",
+                    "The outputs stay at 0 V until you say that no speaker and no headphones hang on them: they "
+                    "carry DC, and are far louder than music.",
+                )
+            self._wanted[channel] = volts / self._scale[channel]
+        self._reach()
+
+    def _reach(self) -> None:
+        until = time.monotonic() + _REACHED_SECONDS
+        while not np.array_equal(self._now, self._wanted):
+            if self._gone:
+                raise DeviceError("unplugged", self._gone)
+            if time.monotonic() > until:
+                raise DeviceError("silent", f"{self.identity} takes nothing: is it still running?")
+            self._stop.wait(BLOCK_SECONDS / 2.0)
+
+    def make_safe(self) -> None:
+        """Every channel to 0, at once, by a short ramp.  Raises `DeviceError` where nobody takes it any more."""
+        with self._lock:
+            self._wanted[:] = 0.0
+        if self._gone:
+            raise DeviceError("unplugged", self._gone)
+        self._reach()
+
+    def alive(self) -> None:
+        """Raises `DeviceError` where nobody takes anything any more."""
+        if self._gone:
+            raise DeviceError("unplugged", self._gone)
+
+    def close(self) -> None:
+        """At rest, and let go; never raises."""
+        with contextlib.suppress(DeviceError):  # where it is gone, so is what it held
+            self.make_safe()
+        self._stop.set()
+        self._thread.join(2.0)
+        self._close()
+
+    # -- pouring -------------------------------------------------------------------------------------
+
+    def block(self) -> bytes:
+        """The next block: each channel on its way to where it is wanted, within the limit."""
+        count = round(BLOCK_SECONDS * self.rate)
+        with self._lock:
+            wanted = self._wanted.copy()
+        share = np.minimum(1.0, (np.arange(count) + 1.0) / (RAMP_SECONDS * self.rate))[:, None]
+        frames = self._now + (wanted - self._now) * share
+        bound = np.minimum(1.0, self._limit / self._scale)
+        self._now = wanted
+        return np.clip(frames, -bound, bound).astype("<f4").tobytes()
+
+    def _pour(self) -> None:
+        since, sent = self._clock(), 0.0
+        try:
+            self._write(endless_header(self.channels, self.rate))
+            while not self._stop.is_set():
+                if self._paced:
+                    wait = since + sent - _AHEAD_SECONDS - self._clock()
+                    if wait > 0:
+                        self._stop.wait(wait)
+                self._write(self.block())
+                sent += BLOCK_SECONDS
+        except (OSError, ValueError) as error:
+            self._gone = (
+                f"{self.identity} is gone ({getattr(error, 'strerror', None) or error}): start it again, then go on."
+            )

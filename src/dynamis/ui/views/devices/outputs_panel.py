@@ -1,0 +1,80 @@
+"""The panel of a computer's DC-coupled outputs: the caution first, then levels, one channel at a time."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QPushButton, QSpinBox
+
+from dynamis.devices.sound.outflow import MOST_CHANNELS
+from dynamis.ui.theme.palette import Colours
+from dynamis.ui.views.devices.device_panel import DevicePanel
+from dynamis.ui.widgets.panel import label
+
+
+class OutputsPanel(DevicePanel):
+    """volts_pressed : with the channel, from 1, and what was typed.  confirmed : whether no speaker hangs there."""
+
+    volts_pressed = Signal(int, str)
+    confirmed = Signal(bool)
+
+    def __init__(self, channels: int, full_scale: str, limit: str, colours: Colours) -> None:
+        super().__init__("Computer's outputs", "Output", "an audio output, or host:port", "All to 0 V", colours)
+        self.channels = self._whole("Channels", channels, MOST_CHANNELS)
+        self.form.addRow("Channels", self.channels)
+        self.full_scale, self.limit = QLineEdit(full_scale), QLineEdit(limit)
+        for words, edit in (("Peak at full scale", self.full_scale), ("Never beyond, ±", self.limit)):
+            edit.setAccessibleName(words)
+            self.form.addRow(words, edit)
+        self.caution = label(
+            "These outputs carry DC, and are far louder than music: loudspeakers and hearing are at risk. Turn the "
+            "monitors off and take the headphones' plug out first. They stay at 0 V until you say so.",
+            "question",
+            wrap=True,
+        )
+        self.body.addWidget(self.caution)
+        self.quiet = QCheckBox("No loudspeaker and no headphones hang on these outputs")
+        self.quiet.toggled.connect(self.confirmed)
+        self.body.addWidget(self.quiet)
+        row = QHBoxLayout()
+        self.channel = self._whole("Channel to try", 1, MOST_CHANNELS)
+        self.volts, self.set_button = QLineEdit(), QPushButton("Put out")
+        self.volts.setPlaceholderText("1 V")
+        self.volts.setAccessibleName("Volts to put out")
+        self.volts.returnPressed.connect(self._press)
+        self.set_button.clicked.connect(self._press)
+        row.addWidget(label("Channel", "muted"))
+        for part in (self.channel, self.volts, self.set_button):
+            row.addWidget(part)
+        row.addStretch(1)
+        self.body.addLayout(row)
+        self.missing = label("", "muted", wrap=True)
+        self.body.addWidget(self.missing)
+        self.body.addStretch(1)
+        self.body.addWidget(
+            label(
+                "Outputs that hold a voltage play the part of a converter. Programs number channels their own way: try "
+                "one at a time with 1 V and a meter at the jack. Nothing beyond the limit ever leaves.",
+                "small",
+                wrap=True,
+            )
+        )
+
+    @staticmethod
+    def _whole(words: str, value: int, most: int) -> QSpinBox:
+        box = QSpinBox()
+        box.setRange(1, most)
+        box.setValue(value)
+        box.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+        box.setAccessibleName(words)
+        return box
+
+    def _press(self) -> None:
+        self.volts_pressed.emit(self.channel.value(), self.volts.text())
+
+    def show_state(self, connected: bool, trouble: bool, words: str, *, busy: bool) -> None:
+        super().show_state(connected, trouble, words, busy=busy)
+        if not connected and self.quiet.isChecked():
+            self.quiet.setChecked(False)  # whoever connects anew looks anew
+        self.quiet.setEnabled(connected)
+        for part in (self.channel, self.volts, self.set_button):
+            part.setEnabled(connected and self.quiet.isChecked() and not busy)
