@@ -80,7 +80,7 @@ def test_eleven_stations_stand_in_words_at_1280_and_in_a_numbered_menu_at_1024(w
         if folded:
             bar.menu_button.menu().aboutToShow.emit()
             texts = [one.text() for one in bar.menu_button.menu().actions() if not one.isSeparator()]
-            assert (len(texts), texts[0].split()[0], bar.menu_button.text()) == (11, "1", "1  Play")
+            assert (len(texts), texts[0].split()[0], bar.menu_button.text()) == (11, "1", "7  Play")
             next(one for one in bar.menu_button.menu().actions() if "Codes" in one.text()).trigger()
             assert window.station.title == "Codes"
 

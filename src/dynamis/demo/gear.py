@@ -26,6 +26,9 @@ from dynamis.bench.document.ports import (
     VoltSpan,
     Way,
 )
+from dynamis.converter.dac import Dac
+from dynamis.converter.transfers import DacTransfer
+from dynamis.demo.hidden import BOARD_LAW, INTERFACE_VOLTS
 from dynamis.electrics.memory.remembering import remembering
 from dynamis.pitch.laws import parse_law
 from dynamis.transfer.law import PitchSource
@@ -50,6 +53,19 @@ def _plays(
 ) -> Port:
     source = PitchSource("source", parse_law(_PLAIN), scale_limit=limit, low_volts=low_volts, high_volts=high_volts)
     return _out(name, "pitch", ohms, law=_PLAIN, transfers=(source.stored(),), **more)
+
+
+def _laptop_pitch() -> Port:
+    """An output of the laptop that holds a voltage and plays the part of a converter, on its channel 11."""
+    converter = DacTransfer(
+        "outputs",
+        Dac(18, -INTERFACE_VOLTS, INTERFACE_VOLTS),  # as fine as any voltmeter; a table reaches 0.1 V with it
+        reference_limit=0.02,
+        offset_limit_volts=0.01,
+        reference_ppm_per_kelvin=50.0,
+    ).stored()
+    audio = AudioRecord("dc", full_scale_dbu=18.0, channel=11, panel="3")
+    return _out("out 3", "pitch", 150.0, law=BOARD_LAW, transfers=(converter,), audio=audio)
 
 
 BOARD_MORE: Final = (
@@ -98,6 +114,7 @@ def more_gear() -> tuple[Gear, ...]:
                     )
                     for k in (1, 2)
                 ),
+                _laptop_pitch(),
                 _out("headphones", "audio", 32.0, audio=AudioRecord("ac", 2.0, full_scale_volts=1.4)),
                 _out("main out", "audio", 300.0, audio=AudioRecord("unknown", full_scale_dbu=24.0, balanced="one-leg")),
             ),
