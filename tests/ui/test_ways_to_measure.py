@@ -10,8 +10,9 @@ from PySide6.QtWidgets import QPushButton
 from tests.devices.hand import Hand
 
 from dynamis.bench.document.commands import add_meter
+from dynamis.bench.document.ports import PortRef
 from dynamis.bench.runs.analysis import as_read
-from dynamis.demo.hidden import hidden_channel
+from dynamis.demo.hidden import INTERFACE_VOLTS, hidden_channel
 from dynamis.demo.lantern import CHANNEL_A
 from dynamis.devices.standins.counter_model import WORDS
 from dynamis.devices.taking import Settling
@@ -108,6 +109,67 @@ def test_a_run_played_over_midi_and_heard_by_itself_is_judged(window, lantern):
     assert np.all(judged.expanded_cents < 0.2)  # 50 ppm are 0.087 ct
     # Whoever looks at the certificate sees by whom it was read.
     assert "samples a second" in run.meter_identity
+
+
+def test_the_loop_ends_in_a_proof_without_any_meter(window, lantern):
+    """The computer plays volts through its outputs, hears the oscillator, corrects and proves its own output."""
+    lantern.do("voice hears", "interface")
+    window.show_station("Devices")
+    page = window.station
+    page.show_panel("outputs")
+    type_into(page.outputs.full_scale, "5")  # what the run does not count on
+    connect(window, "outputs", lantern.interface.address)
+    connect(window, "sound", lantern.sound.address)
+    page.show_panel("outputs")
+    assert not page.outputs.set_button.isEnabled()
+    page.outputs.quiet.setChecked(True)
+    until(lambda: "may carry volts" in window.sentence.text() and page.outputs.set_button.isEnabled())
+    page.outputs.channel.setValue(11)
+    type_into(page.outputs.volts, "1 V", enter=True)
+    until(lambda: "Channel 11 stands at 1" in window.sentence.text())
+    assert lantern.world.interface.jack_volts(2) == pytest.approx(INTERFACE_VOLTS / 5.0, rel=0.02)
+    type_into(page.outputs.volts, "5.5 V", enter=True)
+    until(lambda: "gives at most 5 V" in window.sentence.text())
+    press(window, Qt.Key.Key_Period, CONTROL)  # the panic key
+    until(lambda: abs(lantern.world.interface.jack_volts(2)) < 0.02)
+    sound = add(window, "sound", "Gallery line in", "50 ppm", "0.0001 Hz")
+    out = PortRef("prompt-desk-laptop", "out-3")
+    begin(window, channel=out, unit="", quantity="hertz", where="oscillator", meter=sound, player="outputs",
+          plan="48,51,54", title="As found", tolerance="2")  # fmt: skip
+    course = window.course
+    course.settling = Settling()
+    press(window, Qt.Key.Key_F5)
+    until(lambda: window.devices.paused)
+    assert "the run counts on 8.6916 V" in window.sentence.text().lower() or "counts on" in window.sentence.text()
+    press(window, Qt.Key.Key_F6, Qt.KeyboardModifier.NoModifier)
+    window.devices.cancel()
+    until(lambda: not window.devices.busy)
+    window.show_station("Devices")
+    page.show_panel("outputs")
+    type_into(page.outputs.full_scale, f"{INTERFACE_VOLTS!r}")
+    connect(window, "outputs", lantern.interface.address)
+    until(lambda: not page.outputs.quiet.isChecked())
+    window.show_station("Measure")
+    course.by_itself = True
+    press(window, Qt.Key.Key_F8)
+    until(lambda: window.devices.paused or not course.by_itself)
+    assert "no speaker" in window.sentence.text()  # whoever connects anew looks anew
+    window.show_station("Devices")
+    page.outputs.quiet.setChecked(True)
+    until(lambda: "may carry volts" in window.sentence.text() or window.devices.paused)
+    window.devices.outputs.confirm(True)
+    window.show_station("Measure")
+    course.by_itself = True
+    window.devices.go_on()
+    until(lambda: course.stands_at(None) and not window.devices.busy, 90.0)
+    told = course.course()
+    assert (told.verdict, told.sentence.split(":")[0]) == ("within", "Proven by fresh readings")
+    runs = [one for one in window.session.runs.all if one.channel == out]
+    assert [(one.title, one.player, one.reader) for one in runs] == [
+        ("As found", "outputs", "sound"), ("After constants", "outputs", "sound"), ("Proof", "outputs", "sound")]  # fmt: skip
+    found, proof = (window.session.runs.analysis(one.id) for one in (runs[0], runs[-1]))
+    assert np.max(np.abs(found.error_cents)) > 2.0
+    assert np.max(np.abs(proof.error_cents)) < 0.5
 
 
 def test_somebody_is_asked_to_play_and_to_read_in_turn(window, lantern):
@@ -240,7 +302,12 @@ def test_the_tuner_tells_how_far_off_and_how_it_beats(window, lantern):
 def test_who_plays_and_reads_can_be_chosen_again_and_what_is_missing_is_named(window):
     begin(window, plan="48,60", title="Choices")
     row = window.station.entry.taking
-    assert [row.player.itemText(k) for k in range(row.player.count())] == ["the board", "the MIDI converter", "hand"]
+    assert [row.player.itemText(k) for k in range(row.player.count())] == [
+        "the board",
+        "the MIDI converter",
+        "the computer's outputs",
+        "hand",
+    ]
     row.player.setCurrentIndex(1)
     row.player.activated.emit(1)
     row.take_the_rest()

@@ -20,7 +20,6 @@ from dynamis.bench.document.ports import (
     Pole,
     Port,
     PortRef,
-    PotRecord,
     SwingRecord,
     Through,
     VoltSpan,
@@ -53,6 +52,10 @@ def _plays(
 ) -> Port:
     source = PitchSource("source", parse_law(_PLAIN), scale_limit=limit, low_volts=low_volts, high_volts=high_volts)
     return _out(name, "pitch", ohms, law=_PLAIN, transfers=(source.stored(),), **more)
+
+
+# The output of the laptop that plays pitch.
+LAPTOP_PITCH: Final = PortRef("prompt-desk-laptop", "out-3")
 
 
 def _laptop_pitch() -> Port:
