@@ -20,6 +20,7 @@ from dynamis.bench.document.ports import (
     Pole,
     Port,
     PortRef,
+    PotRecord,
     SwingRecord,
     Through,
     VoltSpan,
