@@ -18,6 +18,7 @@ from tests.converter.simple_converter import differences
 from dynamis.control.pulses import Pulses
 from dynamis.converter.playing.clocks import clock_pulses
 from dynamis.converter.playing.controls import BendRange
+from dynamis.converter.playing.generators import Generator
 from dynamis.converter.playing.rendering import ConverterSetting, render_song
 from dynamis.converter.playing.signals import Level, Steps, fired, pulse_steps, steps
 from dynamis.converter.playing.song import tempo_map, wire_delayed
@@ -368,3 +369,38 @@ def test_the_ds64_chunk_is_read_by_another_reader(tmp_path, monkeypatch):
         file.write(header)
         file.truncate(len(header) + 200_000_000 * 32)
     assert (soundfile.info(path).frames, soundfile.info(path).channels) == (200_000_000, 8)
+
+
+# -- generators -----------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("kind", "turns", "shares"),
+    [
+        ("sine", [0.0, 0.25, 0.5, 1.0], [0.0, 0.5, 1.0, 0.0]),
+        ("triangle", [0.0, 0.25, 0.5, 0.75], [0.0, 0.5, 1.0, 0.5]),
+        ("ramp", [0.0, 0.25, 0.999, 1.5], [0.0, 0.25, 0.999, 0.5]),
+        ("clock", [0.0, 0.49, 0.5, 1.0], [1.0, 1.0, 0.0, 1.0]),
+        ("offset", [0.0, 7.7], [1.0, 1.0]),
+        ("envelope", [0.0, 0.05, 0.1, 0.45, 0.6, 1.0], [0.0, 0.5, 1.0, 0.6, 0.6, 0.0]),
+    ],
+)
+def test_a_generator_has_its_shape(kind, turns, shares):
+    made = Generator(kind, -1.0, 3.0, 2.0)
+    assert made.at(np.array(turns) / 2.0) == pytest.approx(-1.0 + 4.0 * np.array(shares))
+    assert made.most_volts == 3.0
+
+
+def test_stepped_random_is_the_same_for_its_seed_and_stands_between_steps():
+    one, two = Generator("random", 0.0, 5.0, 4.0, 7), Generator("random", 0.0, 5.0, 4.0, 8)
+    instants = np.arange(0.0, 100.0, 0.01)
+    volts = one.at(instants)
+    assert np.array_equal(volts, one.at(instants))
+    assert not np.array_equal(volts, two.at(instants))
+    assert np.unique(volts).size == 400
+    assert 2.2 < volts.mean() < 2.8  # the mean of an even spread is 2.5, its deviation 1.44/20
+    for hertz, why in ((0.0, "Hz"), (1e6, "Hz")):
+        with pytest.raises(InputError, match=why):
+            Generator("sine", 0.0, 1.0, hertz)
+    with pytest.raises(InputError, match="numbers"):
+        Generator("sine", 0.0, math.inf)

@@ -8,11 +8,13 @@ import mido
 import numpy as np
 import pytest
 import soundfile
-from drive import press, settle, table_texts, type_into, until
+from drive import press, settle, table_texts, type_into, until, with_dialog
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog
+
+from dynamis.demo.hidden import INTERFACE_VOLTS
 
 
 def made_file() -> bytes:
@@ -136,6 +138,50 @@ def test_the_view_and_the_cursors_go_by_keys_wheel_and_mouse(play):
     assert [row[0] for row in rows] == [lane.name for lane in play.played.lanes]
     assert rows[0][3].endswith("ct")
     settle()
+
+
+@pytest.mark.xdist_group("real time")
+def test_it_is_played_by_the_computers_outputs_and_stops(play, lantern):
+    """The pitch at channel 11, which is the jack that is looked at, and a generator after it."""
+    window, devices = play.window(), play.window().devices
+    QTest.mouseClick(play.side.out, Qt.MouseButton.LeftButton)
+    assert "Connect the computer's outputs first" in window.sentence.text()
+    devices.connect_outputs(lantern.interface.address, [INTERFACE_VOLTS] * 16, 6.0)
+    until(lambda: devices.outputs is not None)
+    jack = lambda: lantern.world.interface.jack_volts(2)  # noqa: E731
+    play.begin_playing({"pitch": 11, "gate": 12})
+    until(lambda: "no speaker" in window.sentence.text())
+    devices.outputs.confirm(True)
+
+    def choose_channels(dialog) -> None:
+        dialog.boxes["pitch"].setValue(11)
+        dialog.boxes["gate"].setValue(11)
+        dialog.try_accept()
+        assert "Channel 11 is given to two signals" in dialog.sentence.text()
+        dialog.boxes["gate"].setValue(0)
+        dialog.try_accept()
+
+    with_dialog(lambda: QTest.mouseClick(play.side.out, Qt.MouseButton.LeftButton), choose_channels)
+    until(lambda: play.side.stop.isEnabled() and abs(jack() - 2.0) < 0.03)
+    until(lambda: jack() > 2.4)  # the highest key, at 0.75 s
+    QTest.mouseClick(play.side.stop, Qt.MouseButton.LeftButton)
+    until(lambda: abs(jack()) < 0.02 and not play.side.stop.isEnabled())
+    window.show_station("Devices")
+    page = window.station
+    page.show_panel("outputs")
+    page.outputs.quiet.setChecked(True)
+    page.outputs.channel.setValue(11)
+    until(page.outputs.follow_button.isEnabled)
+    page.outputs.kind.setCurrentIndex(page.outputs.kind.findData("clock"))
+    type_into(page.outputs.high, "9 V")
+    QTest.mouseClick(page.outputs.follow_button, Qt.MouseButton.LeftButton)
+    until(lambda: "at most 6 V" in window.sentence.text())
+    type_into(page.outputs.high, "3 V")
+    QTest.mouseClick(page.outputs.follow_button, Qt.MouseButton.LeftButton)
+    until(lambda: jack() > 2.9)
+    until(lambda: jack() < -0.9)
+    QTest.mouseClick(page.outputs.stop_button, Qt.MouseButton.LeftButton)
+    until(lambda: abs(jack()) < 0.02)
 
 
 @pytest.mark.parametrize(

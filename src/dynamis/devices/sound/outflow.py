@@ -10,12 +10,13 @@ import contextlib
 import struct
 import threading
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 
+from dynamis.converter.playing.generators import Voltage
 from dynamis.devices.interface import DeviceError
 from dynamis.notation.style import plain
 
@@ -62,6 +63,8 @@ class Outflow:
         self._limit = abs(limit_volts)
         self._lock = threading.Lock()
         self._now, self._wanted = np.zeros(self._scale.size), np.zeros(self._scale.size)
+        self._parts: dict[int, Voltage] = {}
+        self._at, self._length = 0.0, 0.0
         self._confirmed = False
         self._stop = threading.Event()
         self._gone = ""
@@ -90,26 +93,59 @@ class Outflow:
 
     def set_volts(self, channel: int, volts: float) -> None:
         """Hold a channel, from 0, at nominal volts, and wait until it stands there.  Raises `DeviceError`."""
+        self._check(channel, volts)
+        with self._lock:
+            self._check_confirmed()
+            self._parts.pop(channel, None)
+            self._wanted[channel] = volts / self._scale[channel]
+        self._reach()
+
+    def play(self, parts: Mapping[int, Voltage], seconds: float | None = None) -> None:
+        """Let channels, from 0, follow voltages from their beginning; the others stay.
+
+        seconds : after which they go to 0; None: until `stop`.  Raises `DeviceError` where one goes beyond what may
+        leave.
+        """
+        for channel, part in parts.items():
+            self._check(channel, part.most_volts)
+        with self._lock:
+            self._check_confirmed()
+            self._parts, self._at = dict(parts), 0.0
+            self._length = float("inf") if seconds is None else seconds
+
+    def stop(self) -> None:
+        """What follows voltages goes to 0."""
+        with self._lock:
+            for channel in self._parts:
+                self._wanted[channel] = 0.0
+            self._parts = {}
+
+    @property
+    def played_seconds(self) -> float | None:
+        """How far the voltages are that are followed; None while none is."""
+        return self._at if self._parts else None
+
+    def _check(self, channel: int, volts: float) -> None:
+        """Refuse a channel that is not there, and volts that may not leave it."""
         if not 0 <= channel < self.channels:
             raise DeviceError(
                 "address", f"{self.identity} has {self.channels} channels; channel {channel + 1} was asked for."
             )
-        if abs(volts) > min(self._limit, float(self._scale[channel])):
-            bound = min(self._limit, float(self._scale[channel]))
+        bound = min(self._limit, float(self._scale[channel]))
+        if abs(volts) > bound:
             raise DeviceError(
                 "out of reach",
                 f"{plain(round(volts, 4))} V were asked for; channel {channel + 1} gives at most "
                 f"{plain(round(bound, 4))} V.",
             )
-        with self._lock:
-            if not self._confirmed:
-                raise DeviceError(
-                    "refused",
-                    "The outputs stay at 0 V until you say that no speaker and no headphones hang on them: they "
-                    "carry DC, and are far louder than music.",
-                )
-            self._wanted[channel] = volts / self._scale[channel]
-        self._reach()
+
+    def _check_confirmed(self) -> None:
+        if not self._confirmed:
+            raise DeviceError(
+                "refused",
+                "The outputs stay at 0 V until you say that no speaker and no headphones hang on them: they carry DC, "
+                "and are far louder than music.",
+            )
 
     def _reach(self) -> None:
         until = time.monotonic() + _REACHED_SECONDS
@@ -123,6 +159,7 @@ class Outflow:
     def make_safe(self) -> None:
         """Every channel to 0, at once, by a short ramp.  Raises `DeviceError` where nobody takes it any more."""
         with self._lock:
+            self._parts = {}
             self._wanted[:] = 0.0
         if self._gone:
             raise DeviceError("unplugged", self._gone)
@@ -147,9 +184,23 @@ class Outflow:
         """The next block: each channel on its way to where it is wanted, within the limit."""
         count = round(BLOCK_SECONDS * self.rate)
         with self._lock:
+            if self._parts and self._at >= self._length:  # the last block has been played
+                self._wanted[list(self._parts)] = 0.0
+                self._parts = {}
+            parts, at, length = dict(self._parts), self._at, self._length
+            self._at += count / self.rate
             wanted = self._wanted.copy()
-        share = np.minimum(1.0, (np.arange(count) + 1.0) / (RAMP_SECONDS * self.rate))[:, None]
-        frames = self._now + (wanted - self._now) * share
+        share = np.minimum(1.0, (np.arange(count) + 1.0) / (RAMP_SECONDS * self.rate))
+        frames = self._now + (wanted - self._now) * share[:, None]
+        instants = np.minimum(at + np.arange(count) / self.rate, length)
+        for channel, part in parts.items():
+            follows = part.at(instants) / self._scale[channel]
+            # It begins by a ramp too, from where the channel stands.
+            frames[:, channel] = follows if at > 0.0 else self._now[channel] + (follows - self._now[channel]) * share
+            wanted[channel] = frames[-1, channel]
+        with self._lock:  # what was meanwhile wanted otherwise stays so
+            followed = [channel for channel in parts if channel in self._parts]
+            self._wanted[followed] = wanted[followed]
         bound = np.minimum(1.0, self._limit / self._scale)
         self._now = wanted
         return np.clip(frames, -bound, bound).astype("<f4").tobytes()

@@ -5,17 +5,22 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QPushButton, QSpinBox
 
+from dynamis.converter.playing.generators import GENERATOR_WORDS
 from dynamis.devices.sound.outflow import MOST_CHANNELS
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.views.devices.device_panel import DevicePanel
+from dynamis.ui.widgets.form import choice
 from dynamis.ui.widgets.panel import label
 
 
 class OutputsPanel(DevicePanel):
-    """volts_pressed : with the channel, from 1, and what was typed.  confirmed : whether no speaker hangs there."""
+    """volts_pressed : with the channel, from 1, and what was typed.  confirmed : whether no speaker hangs there.
+    follow_pressed, stop_pressed : let the channel follow a generator, or no more."""
 
     volts_pressed = Signal(int, str)
     confirmed = Signal(bool)
+    follow_pressed = Signal()
+    stop_pressed = Signal()
 
     def __init__(self, channels: int, full_scale: str, limit: str, colours: Colours) -> None:
         super().__init__("Computer's outputs", "Output", "an audio output, or host:port", "All to 0 V", colours)
@@ -47,6 +52,18 @@ class OutputsPanel(DevicePanel):
             row.addWidget(part)
         row.addStretch(1)
         self.body.addLayout(row)
+        follows = QHBoxLayout()
+        self.kind = choice("What it follows", GENERATOR_WORDS.items())
+        self.low, self.high, self.rate = QLineEdit("-1 V"), QLineEdit("1 V"), QLineEdit("2 Hz")
+        for words, edit in (("From, volts", self.low), ("To, volts", self.high), ("How often", self.rate)):
+            edit.setAccessibleName(words)
+            edit.setToolTip(words)
+        self.follow_button, self.stop_button = QPushButton("Let it follow"), QPushButton("Stop")
+        self.follow_button.clicked.connect(self.follow_pressed)
+        self.stop_button.clicked.connect(self.stop_pressed)
+        for field in (self.kind, self.low, self.high, self.rate, self.follow_button, self.stop_button):
+            follows.addWidget(field)
+        self.body.addLayout(follows)
         self.missing = label("", "muted", wrap=True)
         self.body.addWidget(self.missing)
         self.body.addStretch(1)
@@ -76,5 +93,5 @@ class OutputsPanel(DevicePanel):
         if not connected and self.quiet.isChecked():
             self.quiet.setChecked(False)  # whoever connects anew looks anew
         self.quiet.setEnabled(connected)
-        for part in (self.channel, self.volts, self.set_button):
+        for part in (self.channel, self.volts, self.set_button, self.follow_button, self.stop_button):
             part.setEnabled(connected and self.quiet.isChecked() and not busy)

@@ -11,6 +11,7 @@ from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QIcon, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QStackedWidget, QVBoxLayout
 
+from dynamis.converter.playing.generators import Generator
 from dynamis.devices.interface import Measurand, Shown
 from dynamis.devices.sound.meter import SoundMeter
 from dynamis.devices.sound.outflow import MOST_CHANNELS
@@ -140,6 +141,8 @@ class DevicesStation(Station):
         self.midi.note_pressed.connect(partial(guarded, self._session, self._hold_note))
         self.outputs.volts_pressed.connect(partial(guarded, self._session, self._put_out))
         self.outputs.confirmed.connect(self._confirm)
+        self.outputs.follow_pressed.connect(partial(guarded, self._session, self._follow))
+        self.outputs.stop_pressed.connect(self._stop_following)
         self.sound.tuner_pressed.connect(self.tuner)
         self.meter.words_changed.connect(lambda words: self._keep(meter_words=words))
         self.source.words_changed.connect(lambda words: self._keep(source_words=words))
@@ -265,6 +268,24 @@ class DevicesStation(Station):
     def _put_out(self, channel: int, text: str) -> None:
         volts = parse_quantity(text, "V", "The volts to put out", decimal_comma=self._session.style.decimal_comma)
         self._devices.put_out(channel - 1, volts, self._session.style.volts(volts))
+
+    def _follow(self) -> None:
+        """Let a channel of the outputs follow a generator."""
+        panel, outputs, comma = self.outputs, self._devices.outputs, self._session.style.decimal_comma
+        low, high = (
+            parse_quantity(edit.text(), "V", "A voltage of the generator", decimal_comma=comma)
+            for edit in (panel.low, panel.high)
+        )
+        hertz = parse_quantity(panel.rate.text(), "Hz", "Its rate", decimal_comma=comma)
+        made, channel = Generator(panel.kind.currentData(), low, high, hertz), panel.channel.value()
+        if outputs is not None:
+            told = f"Channel {channel} follows: {panel.kind.currentText()}."
+            self._devices.try_out("outputs", lambda: outputs.play({channel - 1: made}), told)
+
+    def _stop_following(self) -> None:
+        outputs = self._devices.outputs
+        if outputs is not None:
+            self._devices.try_out("outputs", outputs.stop, "Nothing is followed any more.")
 
     def _connect_sound(self, address: str) -> None:
         ppm = parse_plain(self.sound.clock.text().strip() or "0", "What the clock is fast by")

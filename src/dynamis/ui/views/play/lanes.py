@@ -51,6 +51,7 @@ class LanesPicture(Picture):
         self.cursors = [0.0, 0.0]
         self._view = Axis(0.0, 1.0)
         self._moves: int | None = None
+        self._head: float | None = None
 
     # -- what is shown -------------------------------------------------------------------------------
 
@@ -184,7 +185,17 @@ class LanesPicture(Picture):
         mask = self.played.keys.raster(self._view.low, self._view.high, columns)[low : high + 1]
         _draw_mask(p, mask[::-1], room, self.colours.blue)
 
+    def show_head(self, seconds: float | None) -> None:
+        """Where it is played just now, None where it is not."""
+        if seconds != self._head:
+            self._head = seconds
+            self.update()
+
     def _draw_cursors(self, p: QPainter, across: Axis, box: QRectF) -> None:
+        if self._head is not None and across.low <= self._head <= across.high:
+            x = across.at(self._head)
+            p.setPen(QPen(QColor(self.colours.blue), 2.0))
+            p.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
         for which, seconds in enumerate(self.cursors):
             x = across.at(seconds)
             if box.left() <= x <= box.right():

@@ -22,11 +22,14 @@ _TABLE_PIXELS = 232
 
 
 class SidePanel(Panel):
-    """looked_at : a signal and an instant that a finding is about.  wav_wanted, events_wanted : write them."""
+    """looked_at : a signal and an instant that a finding is about.  wav_wanted, events_wanted : write them.
+    out_wanted, stop_wanted : play them by the computer's outputs."""
 
     looked_at = Signal(str, float)
     wav_wanted = Signal()
     events_wanted = Signal()
+    out_wanted = Signal()
+    stop_wanted = Signal()
 
     def __init__(self) -> None:
         super().__init__("At the cursors and what is found")
@@ -58,6 +61,14 @@ class SidePanel(Panel):
         for button in (self.wav, self.events):
             row.addWidget(button, 1)
         self.body.addLayout(row)
+        row = QHBoxLayout()
+        self.out, self.stop = QPushButton("Play it out…"), QPushButton("Stop")
+        for button in (self.out, self.stop):
+            row.addWidget(button, 1)
+        self.body.addLayout(row)
+        self.stop.setEnabled(False)
+        self.out.clicked.connect(self.out_wanted)
+        self.stop.clicked.connect(self.stop_wanted)
         self.next.setToolTip("Put the first cursor where the next thing that was found happens")
         self.next.clicked.connect(lambda _=False: self.look_on())
         self.wav.clicked.connect(self.wav_wanted)

@@ -6,7 +6,7 @@ import threading
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QColor, QShowEvent
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QSplitter
 
@@ -37,6 +37,9 @@ _EVENTS = (
 )
 # The phrase that the page begins with: one with something to find.
 _FIRST_PHRASE = 2
+_HEAD_MS = 33
+# So many looks without anything that is played end the looking.
+_HEAD_PATIENCE = 15
 
 
 class PlayStation(Station):
@@ -53,6 +56,11 @@ class PlayStation(Station):
         self.played: Played | None = None
         self._work = Background()
         self._keep = False
+        self._channels: dict[str, int] = {}
+        self._waited = 0
+        self._head = QTimer(self)
+        self._head.setInterval(_HEAD_MS)
+        self._head.timeout.connect(self._follow)
         across = QHBoxLayout(self)
         across.setContentsMargins(18, 14, 18, 13)
         across.setSpacing(13)
@@ -89,6 +97,8 @@ class PlayStation(Station):
         self.side.looked_at.connect(self._look_at_finding)
         self.side.wav_wanted.connect(partial(guarded, self._session, self.save_wav))
         self.side.events_wanted.connect(partial(guarded, self._session, self.save_events))
+        self.side.out_wanted.connect(partial(guarded, self._session, self.play_out))
+        self.side.stop_wanted.connect(self.stop_playing)
         self.events.on_activate = self._event_activated
         self._work.answered.connect(self._take)
         self._work.refused.connect(self._refused)
@@ -204,6 +214,48 @@ class PlayStation(Station):
 
     def shut_down(self) -> None:
         self._work.drop()
+
+    # -- by the computer's outputs -------------------------------------------------------------------
+
+    def play_out(self) -> None:
+        """Play it by the computer's outputs; raises `InputError` where none are connected."""
+        from dynamis.ui.views.play.channels_dialog import ChannelsDialog
+
+        played, outputs = self._there(), self._course.devices.outputs
+        if outputs is None:
+            raise InputError("Connect the computer's outputs first; their page (Ctrl+D) asks for the address.")
+        names = [one.name for one in played.rendered.signals]
+        dialog = ChannelsDialog(self, names, outputs.channels, self._channels)
+        if dialog.exec():
+            self.begin_playing(dialog.value)
+
+    def begin_playing(self, channels: dict[str, int]) -> None:
+        """channels : from 1, by the names of signals."""
+        played, outputs = self._there(), self._course.devices.outputs
+        assert outputs is not None  # it was asked for
+        self._channels = channels
+        parts = {channel - 1: played.rendered.signal(name).steps for name, channel in channels.items()}
+        words = f"Playing {self.source.name}: {', '.join(f'{name} at {k}' for name, k in channels.items())}."
+        self._course.devices.try_out("outputs", lambda: outputs.play(parts, played.rendered.seconds), words)
+        self._head.start()
+
+    def stop_playing(self) -> None:
+        outputs = self._course.devices.outputs
+        if outputs is not None:
+            outputs.stop()
+
+    def _follow(self) -> None:
+        """Move what shows where it is played."""
+        outputs = self._course.devices.outputs
+        seconds = None if outputs is None else outputs.played_seconds
+        self.side.stop.setEnabled(seconds is not None)
+        self.lanes.show_head(seconds)
+        if seconds is None and not self._course.devices.busy:
+            self._waited += 1
+            if self._waited > _HEAD_PATIENCE:
+                self._head.stop()
+        else:
+            self._waited = 0
 
     # -- out -----------------------------------------------------------------------------------------
 
