@@ -131,6 +131,8 @@ def style_sheet(c: Colours, points: float) -> str:
         selection-color: {"#12181d" if c.dark else "#ffffff"}; }}
     QLineEdit:focus, QComboBox:focus, QSpinBox:focus, QPlainTextEdit:focus {{ border: 2px solid {c.blue};
         padding: 2px 5px; }}
+    QSpinBox QLineEdit, QSpinBox QLineEdit:focus {{ border: none; padding: 0px 0px 0px 4px; background: transparent; }}
+    QSpinBox::up-button, QSpinBox::down-button {{ width: 0px; border: none; }}
     QLineEdit[wrong="true"] {{ border: 2px solid {c.vermilion}; }}
     QLineEdit[entry="true"] {{ font-size: {points * 1.5}pt; border: 2px solid {c.ink}; padding: 4px 8px; }}
     QLineEdit[entry="true"]:focus {{ border: 2px solid {c.blue}; }}

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from PySide6.QtWidgets import QComboBox, QGridLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QGridLayout, QSpinBox, QWidget
 
 from dynamis.ui.widgets.panel import label
 
@@ -34,4 +34,16 @@ def choice(words: str, choices: Iterable[tuple[object, str]]) -> QComboBox:
     box.setMinimumContentsLength(4)
     for value, shown in choices:
         box.addItem(shown, value)
+    return box
+
+
+def whole_box(words: str, value: int, least: int, most: int) -> QSpinBox:
+    """A field for a whole number; arrows and the wheel count.
+
+    Without its arrows a styled box shows no text at all.
+    """
+    box = QSpinBox()
+    box.setAccessibleName(words)
+    box.setRange(least, most)
+    box.setValue(value)
     return box

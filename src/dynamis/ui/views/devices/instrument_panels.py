@@ -7,7 +7,7 @@ from typing import TypeVar
 
 from PySide6.QtCore import QTimer, Signal
 from PySide6.QtGui import QFontDatabase, QShowEvent
-from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPlainTextEdit, QPushButton, QSpinBox
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPlainTextEdit, QPushButton
 
 from dynamis.devices.command_words import MeterWords, SourceWords, Words
 from dynamis.devices.dialogue import Dialogue
@@ -15,6 +15,7 @@ from dynamis.errors import InputError
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.views.devices.device_panel import DevicePanel
 from dynamis.ui.views.devices.words_dialog import WordsDialog
+from dynamis.ui.widgets.form import whole_box
 from dynamis.ui.widgets.panel import label, rule
 
 Kept = TypeVar("Kept", bound=Words)
@@ -159,11 +160,7 @@ class MidiPanel(DevicePanel):
 
     def __init__(self, channel: int, colours: Colours) -> None:
         super().__init__("MIDI converter", "MIDI port", "alsa:… , jack:… or /dev/snd/midiC1D0", "Silence", colours)
-        self.channel = QSpinBox()
-        self.channel.setRange(1, 16)
-        self.channel.setValue(channel)
-        self.channel.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
-        self.channel.setAccessibleName("MIDI channel")
+        self.channel = whole_box("MIDI channel", channel, 1, 16)
         self.form.addRow("MIDI channel", self.channel)
         row = QHBoxLayout()
         self.note, self.play_button = QLineEdit(), QPushButton("Hold the note")
@@ -203,11 +200,7 @@ class SoundPanel(DevicePanel):
 
     def __init__(self, channel: int, clock_ppm: float, colours: Colours) -> None:
         super().__init__("Sound", "Input", "an audio input, host:port or a pipe", "Read once", colours)
-        self.channel = QSpinBox()
-        self.channel.setRange(0, 63)
-        self.channel.setValue(channel)
-        self.channel.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
-        self.channel.setAccessibleName("Channel, from 0")
+        self.channel = whole_box("Channel, from 0", channel, 0, 63)
         self.form.addRow("Channel, from 0", self.channel)
         self.clock = QLineEdit(f"{clock_ppm:g}")
         self.clock.setAccessibleName("Its clock is fast by, ppm")

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QPushButton, QSpinBox
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QPushButton
 
 from dynamis.converter.playing.generators import GENERATOR_WORDS
 from dynamis.devices.sound.outflow import MOST_CHANNELS
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.views.devices.device_panel import DevicePanel
-from dynamis.ui.widgets.form import choice
+from dynamis.ui.widgets.form import choice, whole_box
 from dynamis.ui.widgets.panel import label
 
 
@@ -24,7 +24,7 @@ class OutputsPanel(DevicePanel):
 
     def __init__(self, channels: int, full_scale: str, limit: str, colours: Colours) -> None:
         super().__init__("Computer's outputs", "Output", "an audio output, or host:port", "All to 0 V", colours)
-        self.channels = self._whole("Channels", channels, MOST_CHANNELS)
+        self.channels = whole_box("Channels", channels, 1, MOST_CHANNELS)
         self.form.addRow("Channels", self.channels)
         self.full_scale, self.limit = QLineEdit(full_scale), QLineEdit(limit)
         for words, edit in (("Peak at full scale", self.full_scale), ("Never beyond, ±", self.limit)):
@@ -41,13 +41,13 @@ class OutputsPanel(DevicePanel):
         self.quiet.toggled.connect(self.confirmed)
         self.body.addWidget(self.quiet)
         row = QHBoxLayout()
-        self.channel = self._whole("Channel to try", 1, MOST_CHANNELS)
+        self.channel = whole_box("Channel to try", 1, 1, MOST_CHANNELS)
         self.volts, self.set_button = QLineEdit(), QPushButton("Put out")
         self.volts.setPlaceholderText("1 V")
         self.volts.setAccessibleName("Volts to put out")
         self.volts.returnPressed.connect(self._press)
         self.set_button.clicked.connect(self._press)
-        row.addWidget(label("Channel", "muted"))
+        row.addWidget(label("Try channel", "muted"))
         for part in (self.channel, self.volts, self.set_button):
             row.addWidget(part)
         row.addStretch(1)
@@ -75,15 +75,6 @@ class OutputsPanel(DevicePanel):
                 wrap=True,
             )
         )
-
-    @staticmethod
-    def _whole(words: str, value: int, most: int) -> QSpinBox:
-        box = QSpinBox()
-        box.setRange(1, most)
-        box.setValue(value)
-        box.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
-        box.setAccessibleName(words)
-        return box
 
     def _press(self) -> None:
         self.volts_pressed.emit(self.channel.value(), self.volts.text())

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QSpinBox, QWidget
 
 from dynamis.errors import InputError
 from dynamis.ui.dialogs.form import FormDialog
+from dynamis.ui.widgets.form import whole_box
 
 
 class ChannelsDialog(FormDialog[dict[str, int]]):
@@ -17,11 +18,9 @@ class ChannelsDialog(FormDialog[dict[str, int]]):
         super().__init__(parent, "Play it out", "Play", width=360)
         self.boxes: dict[str, QSpinBox] = {}
         for name in names:
-            box = QSpinBox()
-            box.setRange(0, channels)
+            box = whole_box(name, min(kept.get(name, 0), channels), 0, channels)
             box.setSpecialValueText("not at all")
             box.setPrefix("channel ")
-            box.setValue(min(kept.get(name, 0), channels))
             self.boxes[name] = box
             self.row(name, box)
 
