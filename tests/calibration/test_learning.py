@@ -11,12 +11,14 @@ from msgspec.structs import replace as with_
 from tests.bench.benches import GATE_IN, GATE_OUT, IN, LFO, OUT, PITCH_IN, PITCH_OUT, bench, swing
 from tests.electrics.spice import ngspice
 
-from dynamis.bench.document.ports import GateRecord
+from dynamis.bench.document.ports import AudioRecord, GateRecord
 from dynamis.bench.judging.pairs import judge_link
 from dynamis.bench.runs.learning import (
+    coupling_sentences,
     law_sentences,
     lessons_for,
     ohms_words,
+    take_coupling,
     take_input,
     take_law,
     take_output,
@@ -26,9 +28,10 @@ from dynamis.bench.runs.learning import (
     take_thresholds,
     thresholds_sentences,
 )
+from dynamis.calibration.learning.coupling import Step, learn_coupling
 from dynamis.calibration.learning.law import Pair, learn_law
 from dynamis.calibration.learning.pulses import sent_length, shortest_taken
-from dynamis.calibration.learning.readings import parse_lengths, parse_pairs, parse_walk
+from dynamis.calibration.learning.readings import parse_lengths, parse_pairs, parse_steps, parse_walk
 from dynamis.calibration.learning.resistance import Learned, input_ohms, output_ohms, rest_volts
 from dynamis.calibration.learning.thresholds import Seen, thresholds
 from dynamis.errors import InputError
@@ -245,6 +248,47 @@ def test_pulses_that_are_sent_and_taken_are_learnt_and_judged():
             (shortest_taken if text else sent_length)(parse_lengths(text))
     with pytest.raises(InputError, match="no levels of its own"):
         take_sent(bench(with_(GATE_OUT, gate=GateRecord("switch")), GATE_IN), OUT, *[Learned(1.0, 0.1)] * 3)
+
+
+@pytest.mark.parametrize(
+    ("corner", "span", "holds"),
+    [(2.0, 0.4, "no"), (0.05, 5.0, "no"), (1e-7, 60.0, "yes"), (1e-7, 0.5, "cannot-tell"), (0.0, 60.0, "yes")],
+)
+def test_a_step_tells_whether_an_output_holds(corner, span, holds):
+    """Through 2 Hz a step is down to 37 % in 80 ms (a fact of the trade, derived from e^(-2πft))."""
+    outside = 0
+    for seed in range(60):
+        chance = np.random.default_rng(seed)
+        at = np.linspace(0.01, span, 12)
+        volts = -3.0 * np.exp(-2.0 * np.pi * corner * at) + chance.normal(0.0, 2e-5, 12)
+        found = learn_coupling([Step(float(t), float(v), 2e-5) for t, v in zip(at, volts, strict=True)])
+        outside += abs(found.corner_hertz.value - corner) > found.corner_hertz.expanded
+        if seed == 0:
+            assert found.holds == holds
+    assert outside <= 8  # about one in twenty is, by U = 2u of few readings
+    words = " ".join(coupling_sentences(found, STYLE)).replace("\u00a0", " ")
+    assert ("37 %" in words) == (corner > 1e-3)
+    if corner == 2.0:
+        assert "a corner of 2.000" in words
+        assert "79.6 ms" in words
+        assert found.seconds_within(1.0, 3.0, 1.0) == pytest.approx(
+            1.0 / 1200.0 / 3.0 / (2.0 * math.pi * 2.0), rel=1e-3
+        )
+    laptop = bench(with_(PITCH_OUT, audio=AudioRecord(full_scale_volts=8.7)), PITCH_IN)
+    if holds == "cannot-tell":
+        with pytest.raises(InputError, match="cannot be told yet"):
+            take_coupling(laptop, OUT, found)
+    else:
+        audio = take_coupling(laptop, OUT, found).bench.port(OUT).audio
+        assert (audio.coupling, audio.corner_hertz is None) == (("dc", True) if holds == "yes" else ("ac", False))
+
+
+def test_steps_that_tell_nothing_are_refused():
+    assert parse_steps("0.1 s 2.95 V\n0.2; 2.90")[1] == (0.2, 2.9, pytest.approx(0.01))
+    for text, why in (("", "a few times"), ("0.1 3\n0.2 3", "at least 3"), ("0.1 3\n0.2 -3\n0.3 3", "at least 3"),
+                      ("1 2 3", "is no pair"), ("a 1", "Line 1"), ("0 0\n1 0\n2 0", "at least 3")):  # fmt: skip
+        with pytest.raises(InputError, match=why):
+            learn_coupling([Step(*one) for one in parse_steps(text)])
 
 
 def test_each_port_has_its_lessons_and_small_resistances_are_not_boasted_of():

@@ -16,8 +16,9 @@ from dynamis.bench.chains.tunings import tuning_of
 from dynamis.bench.document.bench import Bench
 from dynamis.bench.document.checks import check_port
 from dynamis.bench.document.commands import Change
-from dynamis.bench.document.ports import SWITCHING, GateRecord, Port, PortRef, SwingRecord
+from dynamis.bench.document.ports import SWITCHING, AudioRecord, GateRecord, Port, PortRef, SwingRecord
 from dynamis.bench.runs.from_trace import OWN_LENGTH, SWITCH_HAS_NO_LEVELS
+from dynamis.calibration.learning.coupling import NOTE_CENTS, NOTE_SECONDS, Coupling
 from dynamis.calibration.learning.law import Candidate, LearnedLaw
 from dynamis.calibration.learning.resistance import Learned
 from dynamis.calibration.learning.thresholds import Thresholds
@@ -27,7 +28,7 @@ from dynamis.pitch.laws import ExponentialLaw, Law, LinearLaw, law_text, law_wor
 from dynamis.pitch.notes import note_label
 from dynamis.transfer.law import Oscillator
 
-What = Literal["law", "output", "input", "rest", "thresholds", "sent", "taken"]
+What = Literal["law", "output", "input", "rest", "thresholds", "sent", "taken", "holds"]
 
 
 @dataclass(frozen=True)
@@ -86,6 +87,14 @@ LESSONS: Final = (
         "trace gives them too.",
     ),
     Lesson(
+        "holds",
+        "Whether it holds a voltage",
+        "Whether it can carry a note, and for how long; where it begins to fall if not.",
+        "Let it step to a few volts, and read it again and again with the seconds since: the seconds, then the "
+        "volts, a pair a line.",
+        "Monitors and headphones off first: these outputs are far louder than music.",
+    ),
+    Lesson(
         "taken",
         "Shortest pulse that fires it",
         "Whether a sender's pulses are long enough for it.",
@@ -98,7 +107,9 @@ LESSONS: Final = (
 def lessons_for(port: Port) -> list[Lesson]:
     """What can be learnt of a port, in the order of the work."""
     if port.direction == "output":
-        return [one for one in LESSONS if one.what == "output" or (one.what == "sent" and port.role in SWITCHING)]
+        wanted = {"output"} | ({"sent"} if port.role in SWITCHING else set())
+        wanted |= {"holds"} if port.audio is not None or port.role == "audio" else set()
+        return [one for one in LESSONS if one.what in wanted]
     wanted = {"input", "rest"}
     wanted |= {"law"} if port.role == "pitch" else {"thresholds", "taken"} if port.role in SWITCHING else set()
     return [one for one in LESSONS if one.what in wanted]
@@ -199,6 +210,42 @@ def take_shortest(bench: Bench, ref: PortRef, shortest: Learned) -> Change:
     port = bench.port(ref)
     gate = replace(port.gate or GateRecord("positive"), min_seconds=shortest.value + shortest.expanded)
     return _changed(bench, ref, replace(port, gate=gate), "its shortest pulse")
+
+
+def take_coupling(bench: Bench, ref: PortRef, found: Coupling) -> Change:
+    """Whether an output holds a voltage, and its corner where it does not.
+
+    Raises InputError where the readings do not tell.
+    """
+    if found.holds == "cannot-tell":
+        raise InputError("Whether it holds cannot be told yet: read it for longer, or with a better meter.")
+    port = bench.port(ref)
+    audio = port.audio or AudioRecord()
+    held = found.holds == "yes"
+    corner = None if held else float(f"{found.corner_hertz.value:.3g}")
+    audio = replace(audio, coupling="dc" if held else "ac", corner_hertz=corner)
+    return _changed(bench, ref, replace(port, audio=audio), "whether it holds")
+
+
+def coupling_sentences(found: Coupling, style: Style, volts_per_octave: float = 1.0) -> list[str]:
+    """What a step tells: the corner, and how long a note stands."""
+    over = style.engineering(found.span_seconds, "s")
+    if found.falls and found.holds != "yes":
+        corner = with_u(found.corner_hertz, "Hz", style)
+        left = style.engineering(1.0 / (2.0 * math.pi * found.corner_hertz.value), "s")
+        told = [f"It falls: a corner of {corner}, down to 37 % after {left}."]
+    else:
+        told = [f"No fall is seen over {over}: a corner of at most {style.engineering(found.most_hertz, 'Hz')}."]
+    stands = found.seconds_within(NOTE_CENTS, found.volts, volts_per_octave)
+    time = "for as long as one likes" if math.isinf(stands) else f"for {style.engineering(stands, 's')} at the worst"
+    cents = style.cents(NOTE_CENTS)
+    verdict = {
+        "yes": f"It holds a note: within {cents} ct {time}.",
+        "no": f"It cannot hold a note: within {cents} ct {time}. It will do for triggers and for sound.",
+        "cannot-tell": f"Whether it holds a note for {style.engineering(NOTE_SECONDS, 's')} cannot be told yet: "
+        "read on.",
+    }
+    return [*told, verdict[found.holds]]
 
 
 def time_words(learned: Learned, style: Style) -> str:

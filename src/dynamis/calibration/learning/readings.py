@@ -71,6 +71,24 @@ def parse_walk(text: str, *, decimal_comma: bool = False) -> tuple[list[Seen], f
     return seen, max(steps)
 
 
+def parse_steps(text: str, *, decimal_comma: bool = False) -> list[tuple[float, float, float]]:
+    """(seconds, volts, the last digit of the volts), a pair a line.  Raises InputError naming the line."""
+    lines = [(k, line) for k, line in enumerate(text.splitlines(), 1) if line.strip()]
+    if len(lines) > _MOST_LINES:
+        raise InputError(f"{len(lines)} readings; at most {_MOST_LINES} were expected.")
+    steps = []
+    for number, line in lines:
+        parts = _joined(line.replace(";", " ").split())
+        if len(parts) != 2:
+            raise InputError(f"Line {number}: {quoted(line.strip())} is no pair; seconds and then volts were expected.")
+        seconds, volts = (
+            parse_quantity(part, unit, f"Line {number}", decimal_comma=decimal_comma)
+            for part, unit in zip(parts, ("s", "V"), strict=True)
+        )
+        steps.append((seconds, volts, last_digit(parts[1], "V", decimal_comma=decimal_comma)))
+    return steps
+
+
 def parse_lengths(text: str, *, decimal_comma: bool = False) -> list[Length]:
     """Lengths of pulses, units behind them or none for seconds, `+` behind those that fired.
 

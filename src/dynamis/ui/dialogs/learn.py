@@ -15,9 +15,11 @@ from dynamis.bench.document.records import InstrumentRecord
 from dynamis.bench.runs.learning import (
     Lesson,
     What,
+    coupling_sentences,
     law_sentences,
     lessons_for,
     ohms_words,
+    take_coupling,
     take_input,
     take_law,
     take_output,
@@ -29,9 +31,10 @@ from dynamis.bench.runs.learning import (
     time_words,
     with_u,
 )
+from dynamis.calibration.learning.coupling import Step, learn_coupling
 from dynamis.calibration.learning.law import Pair, learn_law
 from dynamis.calibration.learning.pulses import sent_length, shortest_taken
-from dynamis.calibration.learning.readings import parse_lengths, parse_pairs, parse_walk
+from dynamis.calibration.learning.readings import parse_lengths, parse_pairs, parse_steps, parse_walk
 from dynamis.calibration.learning.resistance import Learned, input_ohms, of_tolerance, output_ohms, rest_volts
 from dynamis.calibration.learning.thresholds import thresholds
 from dynamis.calibration.meter import volts_deviation
@@ -52,6 +55,7 @@ _ROWS: dict[What, tuple[str, ...]] = {
     "thresholds": ("walk",),
     "sent": ("first", "second", "lengths"),
     "taken": ("lengths",),
+    "holds": ("pairs",),
 }
 _FIRST = {
     "output": "Open, volts",
@@ -137,6 +141,10 @@ class LearnDialog(FormDialog[Change]):
         for key, field in rows.items():
             self.form.setRowVisible(field, key in shown)
         if lesson is not None:
+            of_pairs = (
+                "Seconds and volts, a pair a line" if lesson.what == "holds" else "Volts and hertz, a pair a line"
+            )
+            self.form.labelForField(self.pairs).setText(of_pairs)  # type: ignore[attr-defined]
             for field, words in ((self.first, _FIRST), (self.second, _SECOND)):
                 if lesson.what in words:
                     self.form.labelForField(field).setText(words[lesson.what])  # type: ignore[attr-defined]
@@ -250,6 +258,13 @@ class LearnDialog(FormDialog[Change]):
         self._change = take_sent(self._bench, ref, low, high, length)
         return [f"{with_u(low, 'V', style)} and {with_u(high, 'V', style)}; up for {time_words(length, style)}."]
 
+    def _holds(self, ref: PortRef) -> list[str]:
+        rows = parse_steps(self.pairs.toPlainText(), decimal_comma=self._style.decimal_comma)
+        found = learn_coupling([Step(at, volts, self._deviation(volts, step)) for at, volts, step in rows])
+        if found.holds != "cannot-tell":
+            self._change = take_coupling(self._bench, ref, found)
+        return coupling_sentences(found, self._style)
+
     def _taken(self, ref: PortRef) -> list[str]:
         found = shortest_taken(parse_lengths(self.lengths.text(), decimal_comma=self._style.decimal_comma))
         self._change = take_shortest(self._bench, ref, found)
@@ -263,6 +278,7 @@ class LearnDialog(FormDialog[Change]):
         "thresholds": _thresholds,
         "sent": _sent,
         "taken": _taken,
+        "holds": _holds,
     }
 
     def read(self) -> Change:
