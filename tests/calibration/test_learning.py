@@ -284,11 +284,11 @@ def test_a_step_tells_whether_an_output_holds(corner, span, holds):
 
 
 def test_steps_that_tell_nothing_are_refused():
-    assert parse_steps("0.1 s 2.95 V\n0.2; 2.90")[1] == (0.2, 2.9, pytest.approx(0.01))
+    assert parse_steps("0.1 s 2.95 V\n0.2; 2.90")[1] == (0.2, 2.9, pytest.approx(0.1), pytest.approx(0.01))
     for text, why in (("", "a few times"), ("0.1 3\n0.2 3", "at least 3"), ("0.1 3\n0.2 -3\n0.3 3", "at least 3"),
                       ("1 2 3", "is no pair"), ("a 1", "Line 1"), ("0 0\n1 0\n2 0", "at least 3")):  # fmt: skip
         with pytest.raises(InputError, match=why):
-            learn_coupling([Step(*one) for one in parse_steps(text)])
+            learn_coupling([Step(at, volts, digit) for at, volts, _, digit in parse_steps(text)])
 
 
 def test_each_port_has_its_lessons_and_small_resistances_are_not_boasted_of():

@@ -14,6 +14,7 @@ from PySide6.QtGui import QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog
 
+from dynamis.bench.document.ports import PortRef
 from dynamis.demo.hidden import INTERFACE_VOLTS
 
 
@@ -172,6 +173,21 @@ def test_it_is_played_by_the_computers_outputs_and_stops(play, lantern):
     page.outputs.quiet.setChecked(True)
     page.outputs.channel.setValue(11)
     until(page.outputs.follow_button.isEnabled)
+    QTest.mouseClick(page.outputs.hold_button, Qt.MouseButton.LeftButton)
+    assert "Connect a meter too" in window.sentence.text()
+    lantern.do("probe", "interface")
+    devices.connect_meter(lantern.meter.address)
+    until(lambda: devices.meter is not None and page.outputs.hold_button.isEnabled())
+    for corner, words, coupling in ((2.0, "It cannot hold a note", "ac"), (0.0, "It holds a note", "dc")):
+        lantern.do("interface coupled", corner)
+        QTest.mouseClick(page.outputs.hold_button, Qt.MouseButton.LeftButton)
+        until(lambda words=words: words in page.outputs.held_words.text() and not devices.busy)
+        if corner:
+            _, found = page._coupling
+            assert abs(found.corner_hertz.value - corner) < 2.0 * found.corner_hertz.expanded < 0.5
+        until(lambda: abs(jack()) < 0.02)
+        QTest.mouseClick(page.outputs.take_button, Qt.MouseButton.LeftButton)
+        assert window.session.bench.port(PortRef("prompt-desk-laptop", "out-3")).audio.coupling == coupling
     page.outputs.kind.setCurrentIndex(page.outputs.kind.findData("clock"))
     type_into(page.outputs.high, "9 V")
     QTest.mouseClick(page.outputs.follow_button, Qt.MouseButton.LeftButton)

@@ -122,7 +122,7 @@ class LanternStandins:
         self.world.plugged = bool(plugged)
 
     def _probe(self, place: str) -> None:
-        places = (*self.world.channels, "voice", "known", "source")
+        places = (*self.world.channels, "voice", "known", "source", "interface")
         if place not in places:
             raise InputError(f"The probe cannot be put on {place!r}; there are {', '.join(places)}.")
         self.world.probe = place

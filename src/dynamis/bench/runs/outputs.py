@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 from dynamis.bench.chains.port_transfers import dac_if_known
 from dynamis.bench.document.bench import Bench
+from dynamis.bench.document.ports import PortRef
 from dynamis.bench.document.records import RunRecord
 from dynamis.bench.runs.analysis import codes_of
 from dynamis.errors import InputError
@@ -28,6 +29,17 @@ def output_channel(bench: Bench, run: RunRecord) -> int:
     if run.side == "output":
         raise InputError(f"{label} has no channel in programs: give it one.")
     raise InputError(f"No computer's output with a channel in programs is joined with {label}: join them first.")
+
+
+def outputs_of_programs(bench: Bench) -> list[PortRef]:
+    """Outputs of computers that have a channel in programs."""
+    return [
+        PortRef(gear.id, port.id)
+        for gear in bench.gear
+        if not gear.archived
+        for port in gear.ports
+        if port.direction == "output" and port.audio is not None and port.audio.channel is not None
+    ]
 
 
 def aim_of(run: RunRecord) -> tuple[Callable[[float], tuple[float, int | None]], float | None]:

@@ -29,11 +29,12 @@ Holds = Literal["yes", "no", "cannot-tell"]
 
 @dataclass(frozen=True)
 class Step:
-    """Volts, so many seconds after a step, with their standard uncertainty."""
+    """Volts, so many seconds after a step, each with its standard uncertainty."""
 
     seconds: float
     volts: float
     deviation: float
+    seconds_deviation: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -64,6 +65,11 @@ class Coupling:
         return _seconds_within(self.most_hertz, cents, volts, volts_per_octave)
 
 
+def of_rounding(last_digit: float) -> float:
+    """The standard uncertainty of a value that was read to a digit."""
+    return last_digit / math.sqrt(12.0)
+
+
 def _seconds_within(corner_hertz: float, cents: float, volts: float, volts_per_octave: float) -> float:
     allowed = cents / 1200.0 * volts_per_octave
     if corner_hertz <= 0.0 or allowed >= abs(volts):
@@ -92,12 +98,15 @@ def learn_coupling(steps: Sequence[Step], volts_per_octave: float = 1.0) -> Coup
     left = np.log(volts) / own - design @ values
     covariance = np.linalg.inv(design.T @ design)
     scatter = max(1.0, float(left @ left) / max(1, seconds.size - 2))
-    corner = Learned.of(float(values[1]), math.sqrt(float(covariance[1, 1]) * scatter))
+    span = float(seconds.max() - seconds.min())
+    # Instants that are off stretch the time that it took, by both ends alike.
+    stretched = math.sqrt(2.0) * max(one.seconds_deviation for one in kept) / span
+    deviation = math.hypot(math.sqrt(float(covariance[1, 1]) * scatter), float(values[1]) * stretched)
+    corner = Learned.of(float(values[1]), deviation)
     start = math.copysign(float(np.exp(values[0])), first.volts)
     highest, lowest = corner.value + corner.expanded, corner.value - corner.expanded
     worst = _seconds_within(highest, NOTE_CENTS, start, volts_per_octave)
     best = _seconds_within(lowest, NOTE_CENTS, start, volts_per_octave)
-    span = float(seconds.max() - seconds.min())
     # What stands for a moment is not said to stand for long.
     stands = worst >= NOTE_SECONDS and span >= _LEAST_PART * NOTE_SECONDS
     holds: Holds = "yes" if stands else "no" if best < NOTE_SECONDS else "cannot-tell"

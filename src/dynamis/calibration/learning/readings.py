@@ -71,8 +71,8 @@ def parse_walk(text: str, *, decimal_comma: bool = False) -> tuple[list[Seen], f
     return seen, max(steps)
 
 
-def parse_steps(text: str, *, decimal_comma: bool = False) -> list[tuple[float, float, float]]:
-    """(seconds, volts, the last digit of the volts), a pair a line.  Raises InputError naming the line."""
+def parse_steps(text: str, *, decimal_comma: bool = False) -> list[tuple[float, float, float, float]]:
+    """(seconds, volts, the last digit of each), a pair a line.  Raises InputError naming the line."""
     lines = [(k, line) for k, line in enumerate(text.splitlines(), 1) if line.strip()]
     if len(lines) > _MOST_LINES:
         raise InputError(f"{len(lines)} readings; at most {_MOST_LINES} were expected.")
@@ -85,7 +85,10 @@ def parse_steps(text: str, *, decimal_comma: bool = False) -> list[tuple[float, 
             parse_quantity(part, unit, f"Line {number}", decimal_comma=decimal_comma)
             for part, unit in zip(parts, ("s", "V"), strict=True)
         )
-        steps.append((seconds, volts, last_digit(parts[1], "V", decimal_comma=decimal_comma)))
+        when, level = (
+            last_digit(part, unit, decimal_comma=decimal_comma) for part, unit in zip(parts, ("s", "V"), strict=True)
+        )
+        steps.append((seconds, volts, when, level))
     return steps
 
 

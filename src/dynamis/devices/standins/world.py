@@ -64,8 +64,8 @@ class SimulatedWorld:
     """One board with its unit, what is plugged into it, and a probe on one of its jacks.
 
     unit, plugged, probe, warm_minutes may be changed at any time, as hands on a bench would.
-    probe : a channel's letter (the jack), "voice" (the oscillator), "known" (the known voltage) or "source".
-    voice_hears : "A", "source", or "interface": the jack `interface_jack`, from 0, of an audio interface.
+    probe : a channel's letter (the jack), "voice" (the oscillator), "known" (the known voltage), "source", or
+    "interface". voice_hears : "A", "source", or "interface": the jack `interface_jack`, from 0, of an audio interface.
     source_volts : what the source gives, None while its output is let go. known_volts : where the switch of the known
     voltage stands; that is what it gives.
     """
@@ -174,6 +174,9 @@ class SimulatedWorld:
     def probe_volts(self, meter_ohms: float) -> float:
         """Volts where the probe is; nothing is known of a voice in volts, it reads as 0."""
         elsewhere = {"voice": 0.0, "known": self.known_volts, "source": self.source_volts or 0.0}
+        if self.probe == "interface" and self.interface is not None:
+            ohms = self.interface.output_ohms(self.interface_jack)
+            return self.interface.jack_volts(self.interface_jack) * meter_ohms / (meter_ohms + ohms)
         return elsewhere[self.probe] if self.probe in elsewhere else self.jack_volts(self.probe, meter_ohms)
 
     def probe_hertz(self) -> float | None:

@@ -31,7 +31,7 @@ from dynamis.bench.runs.learning import (
     time_words,
     with_u,
 )
-from dynamis.calibration.learning.coupling import Step, learn_coupling
+from dynamis.calibration.learning.coupling import Step, learn_coupling, of_rounding
 from dynamis.calibration.learning.law import Pair, learn_law
 from dynamis.calibration.learning.pulses import sent_length, shortest_taken
 from dynamis.calibration.learning.readings import parse_lengths, parse_pairs, parse_steps, parse_walk
@@ -260,7 +260,9 @@ class LearnDialog(FormDialog[Change]):
 
     def _holds(self, ref: PortRef) -> list[str]:
         rows = parse_steps(self.pairs.toPlainText(), decimal_comma=self._style.decimal_comma)
-        found = learn_coupling([Step(at, volts, self._deviation(volts, step)) for at, volts, step in rows])
+        found = learn_coupling(
+            [Step(at, volts, self._deviation(volts, step), of_rounding(when)) for at, volts, when, step in rows]
+        )
         if found.holds != "cannot-tell":
             self._change = take_coupling(self._bench, ref, found)
         return coupling_sentences(found, self._style)

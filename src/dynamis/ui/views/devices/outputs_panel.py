@@ -15,10 +15,13 @@ from dynamis.ui.widgets.panel import label
 
 class OutputsPanel(DevicePanel):
     """volts_pressed : with the channel, from 1, and what was typed.  confirmed : whether no speaker hangs there.
-    follow_pressed, stop_pressed : let the channel follow a generator, or no more."""
+    hold_pressed : whether the channel holds is asked; take_pressed : into its port.  follow_pressed, stop_pressed :
+    let the channel follow a generator, or no more."""
 
     volts_pressed = Signal(int, str)
     confirmed = Signal(bool)
+    hold_pressed = Signal()
+    take_pressed = Signal()
     follow_pressed = Signal()
     stop_pressed = Signal()
 
@@ -64,6 +67,18 @@ class OutputsPanel(DevicePanel):
         for field in (self.kind, self.low, self.high, self.rate, self.follow_button, self.stop_button):
             follows.addWidget(field)
         self.body.addLayout(follows)
+        held = QHBoxLayout()
+        self.hold_button, self.take_button = QPushButton("Does it hold?"), QPushButton("Take it into the port")
+        self.hold_button.setToolTip("Step to these volts and read the meter at the jack for a few seconds")
+        self.hold_button.clicked.connect(self.hold_pressed)
+        self.take_button.clicked.connect(self.take_pressed)
+        for button in (self.hold_button, self.take_button):
+            held.addWidget(button)
+        held.addStretch(1)
+        self.body.addLayout(held)
+        self.held_words = label("", wrap=True, selectable=True)
+        self.body.addWidget(self.held_words)
+        self.take_button.setEnabled(False)
         self.missing = label("", "muted", wrap=True)
         self.body.addWidget(self.missing)
         self.body.addStretch(1)
@@ -84,5 +99,5 @@ class OutputsPanel(DevicePanel):
         if not connected and self.quiet.isChecked():
             self.quiet.setChecked(False)  # whoever connects anew looks anew
         self.quiet.setEnabled(connected)
-        for part in (self.channel, self.volts, self.set_button, self.follow_button, self.stop_button):
+        for part in (self.channel, self.volts, self.set_button, self.follow_button, self.stop_button, self.hold_button):
             part.setEnabled(connected and self.quiet.isChecked() and not busy)

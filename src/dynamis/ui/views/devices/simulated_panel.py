@@ -72,6 +72,7 @@ class SimulatedPanel(Panel):
                 ("the Gallery voice", "voice"),
                 ("the known voltage", "known"),
                 ("the voltage source", "source"),
+                ("the laptop's jack 3", "interface"),
             ),
             "probe",
         )

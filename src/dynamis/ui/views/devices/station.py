@@ -11,6 +11,9 @@ from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QIcon, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QStackedWidget, QVBoxLayout
 
+from dynamis.bench.runs.learning import coupling_sentences, take_coupling
+from dynamis.bench.runs.outputs import outputs_of_programs
+from dynamis.calibration.learning.coupling import Coupling, Step, learn_coupling
 from dynamis.converter.playing.generators import Generator
 from dynamis.devices.interface import Measurand, Shown
 from dynamis.devices.sound.meter import SoundMeter
@@ -38,6 +41,9 @@ from dynamis.ui.widgets.tips import plain_tip
 _GROUPS: Final[tuple[tuple[str, tuple[Kind, ...]], ...]] = (("What plays", PLAYERS), ("What reads", READERS))
 
 _MOST_LOOKING_SECONDS: Final = 5.0
+# Where nobody typed volts to step to; and for how long a step is read.
+_STEP: Final = "2 V"
+_HOLD_SECONDS: Final = 3.0
 _CONFIRMED: Final = {True: "The outputs may carry volts now.", False: "All outputs are at 0 V."}
 # What was found, and a sentence for each system that is not there.
 _Found = tuple[list[str], list[str]]
@@ -58,6 +64,7 @@ class DevicesStation(Station):
         super().__init__(session, course, colours, points)
         self.bench = SimulatedBench()
         self._looking: threading.Thread | None = None
+        self._coupling: tuple[int, Coupling] | None = None
         self._ended = threading.Event()
         devices = self._devices = course.devices
         kept = session.settings.preferences
@@ -141,6 +148,8 @@ class DevicesStation(Station):
         self.midi.note_pressed.connect(partial(guarded, self._session, self._hold_note))
         self.outputs.volts_pressed.connect(partial(guarded, self._session, self._put_out))
         self.outputs.confirmed.connect(self._confirm)
+        self.outputs.hold_pressed.connect(partial(guarded, self._session, self._ask_whether_it_holds))
+        self.outputs.take_pressed.connect(partial(guarded, self._session, self._take_coupling))
         self.outputs.follow_pressed.connect(partial(guarded, self._session, self._follow))
         self.outputs.stop_pressed.connect(self._stop_following)
         self.sound.tuner_pressed.connect(self.tuner)
@@ -268,6 +277,43 @@ class DevicesStation(Station):
     def _put_out(self, channel: int, text: str) -> None:
         volts = parse_quantity(text, "V", "The volts to put out", decimal_comma=self._session.style.decimal_comma)
         self._devices.put_out(channel - 1, volts, self._session.style.volts(volts))
+
+    def _ask_whether_it_holds(self) -> None:
+        """Step a channel and read it by the meter at its jack."""
+        from dynamis.devices.step_test import stepped
+
+        panel, devices, comma = self.outputs, self._devices, self._session.style.decimal_comma
+        outputs, meter, channel = devices.outputs, devices.meter, panel.channel.value()
+        if outputs is None or meter is None:
+            raise InputError("Connect a meter too, its probe at the jack; or type the readings under Learn a port.")
+        volts = parse_quantity(panel.volts.text() or _STEP, "V", "The step", decimal_comma=comma)
+
+        def work() -> None:
+            meter.recover()
+            steps = stepped(outputs, channel - 1, volts, meter, _HOLD_SECONDS, stop=self._ended.is_set)
+            devices.show(lambda: self._show_coupling(channel, steps))
+
+        devices.try_out("outputs", work, f"Channel {channel} was stepped and read.")
+
+    def _show_coupling(self, channel: int, steps: list[Step]) -> None:
+        try:
+            found = learn_coupling(steps)
+        except InputError as error:
+            set_text(self.outputs.held_words, str(error))
+            return
+        self._coupling = channel, found
+        set_text(self.outputs.held_words, " ".join(coupling_sentences(found, self._session.style)))
+        self.outputs.take_button.setEnabled(found.holds != "cannot-tell")
+
+    def _take_coupling(self) -> None:
+        """What was found into the port that has the channel."""
+        if self._coupling is None:
+            return
+        (channel, found), bench = self._coupling, self._session.bench
+        ref = next((one for one in outputs_of_programs(bench) if bench.port(one).audio.channel == channel), None)  # type: ignore[union-attr]  # they have one
+        if ref is None:
+            raise InputError(f"No output on this bench has the channel {channel} in programs: give it to one first.")
+        self._session.document.apply(take_coupling(bench, ref, found))
 
     def _follow(self) -> None:
         """Let a channel of the outputs follow a generator."""
