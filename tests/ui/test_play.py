@@ -9,13 +9,17 @@ import numpy as np
 import pytest
 import soundfile
 from drive import press, settle, table_texts, type_into, until, with_dialog
+from msgspec.structs import replace
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog
 
+from dynamis.bench.chains.link_chain import link_chain
+from dynamis.bench.document.commands import Change
 from dynamis.bench.document.ports import PortRef
 from dynamis.demo.hidden import INTERFACE_VOLTS
+from dynamis.transfer.parameter import NOMINAL
 
 
 def made_file() -> bytes:
@@ -139,6 +143,38 @@ def test_the_view_and_the_cursors_go_by_keys_wheel_and_mouse(play):
     assert [row[0] for row in rows] == [lane.name for lane in play.played.lanes]
     assert rows[0][3].endswith("ct")
     settle()
+
+
+def test_what_arrives_is_what_the_chain_of_the_link_gives(play):
+    """The board's pitch through its codes and both loads, its gate at the input's levels; then a trigger that is missed."""
+    session = play.window().session
+    box = play.settings.output
+    names = [box.itemText(k) for k in range(box.count())]
+    box.setCurrentIndex(names.index("Workshop board · pitch A"))
+    played_anew(play, lambda: box.activated.emit(box.currentIndex()))
+    assert play.settings.levels["gate"].text() == "0.1 … 5 V"
+    lanes = {lane.name: lane for lane in play.played.lanes}
+    link = session.bench.link_from(PortRef("workshop-board", "pitch-a"))
+    made = link_chain(session.bench, link, session.runs.head_of(link.output), link.inputs[0])
+    expected = made.chain.trace(np.array([67.0]), made.true, NOMINAL)[-2][0]
+    assert lanes["→ Gallery voice · pitch 1"].signal.steps.at(np.array([0.8]))[0] == pytest.approx(expected, abs=1e-9)
+    off = made.chain.error_cents(np.array([67.0]), made.true)[0]
+    shown = [one.replace("\u00a0", " ") for one in play.side.sentences.shown]
+    assert any(f"up to {off:+.1f}".replace("-", "−") in one and "most at 67 G4" in one for one in shown)
+    assert any("gate goes on once" in one for one in shown)
+    QTest.mouseClick(play.side.next, Qt.MouseButton.LeftButton)
+    assert play.lanes.lane == "→ Gallery voice · pitch 1"
+    assert "pitch at" in play.side.why.text()
+    gate = PortRef("gallery-voice", "gate")
+    port = session.bench.port(gate)
+    slow = replace(port, gate=replace(port.gate, min_seconds=2.5))
+    played_anew(play, lambda: session.document.apply(Change("slower", session.bench.with_port(gate, slow))))
+    shown = [one.replace("\u00a0", " ") for one in play.side.sentences.shown]
+    assert any("misses 1 of 1 pulses: they are shorter than the 2.5 s" in one for one in shown)
+    weak = replace(port, gate=replace(port.gate, on_volts=6.0))
+    played_anew(play, lambda: session.document.apply(Change("deaf", session.bench.with_port(gate, weak))))
+    shown = [one.replace("\u00a0", " ") for one in play.side.sentences.shown]
+    assert any("never goes on: 4.95 V arrive, 6.00 V are needed" in one for one in shown)
 
 
 @pytest.mark.xdist_group("real time")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from typing import Final, Literal
 
 import numpy as np
@@ -20,6 +20,8 @@ Height = Literal["keys", "tall", "low"]
 _ROOM: Final = 0.08
 _LEAST_VOLTS: Final = 1.0
 _FEW_RESETS: Final = 2000
+# The name of a lane that shows what arrives is this and the input's.
+ARRIVES: Final = "→ "
 _ROOM_SHARE: Final = 0.02
 
 
@@ -54,7 +56,8 @@ class Lane:
 
 @dataclass(frozen=True, eq=False)
 class Played:
-    """rendered : what each jack carries.  lanes : of them.  keys : those that are held.  findings : what is found."""
+    """rendered : what each jack carries.  lanes : of them.  keys : those that are held.  findings : what is found.
+    sources : by the name of a lane that shows what arrives, the signal that it comes from."""
 
     song: Song
     setting: ConverterSetting
@@ -62,6 +65,17 @@ class Played:
     lanes: tuple[Lane, ...]
     keys: Bars
     findings: tuple[PlayFinding, ...]
+    sources: dict[str, str] = field(default_factory=dict)
+
+    def with_arrivals(
+        self, lanes: tuple[Lane, ...], findings: tuple[PlayFinding, ...], sources: dict[str, str]
+    ) -> Played:
+        """The same with what arrives at inputs."""
+        return replace(self, lanes=(*self.lanes, *lanes), findings=(*findings, *self.findings), sources=sources)
+
+    def explained(self, name: str) -> Signal:
+        """The signal of the converter that a lane comes from."""
+        return self.rendered.signal(self.sources.get(name, name))
 
     @property
     def room_seconds(self) -> float:
@@ -77,11 +91,12 @@ class Played:
 def play(song: Song, setting: ConverterSetting, style: Style) -> Played:
     """Raises `InputError` where nothing of the song is for the converter."""
     rendered = render_song(song, setting)
-    lanes = tuple(_lane(one) for one in rendered.signals)
+    lanes = tuple(lane_of(one) for one in rendered.signals)
     return Played(song, setting, rendered, lanes, held_keys(rendered), tuple(find_in(rendered, style)))
 
 
-def _lane(signal: Signal) -> Lane:
+def lane_of(signal: Signal) -> Lane:
+    """A signal with the volts that it needs room for."""
     steps = signal.steps
     least, most = float(np.min(steps.volts)), float(np.max(steps.volts))
     if most - least < _LEAST_VOLTS:

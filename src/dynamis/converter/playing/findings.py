@@ -12,7 +12,7 @@ from dynamis.converter.playing.words import words_of
 from dynamis.notation.style import Style
 from dynamis.pitch.notes import note_label
 
-Code = Literal["double-trigger", "swallowed-trigger", "legato", "hangs", "no-volts", "beyond"]
+Code = Literal["double-trigger", "swallowed-trigger", "legato", "hangs", "no-volts", "arrives", "misses"]
 _LEAST_GAP: Final = 0.005
 
 

@@ -21,7 +21,7 @@ from dynamis.pitch.laws import Law
 from dynamis.pitch.tuning import Tuning
 
 FloatArray = NDArray[np.float64]
-_WHEEL_STEPS, _MOST_DATA = 16384.0, 127.0
+_WHEEL_STEPS, _MOST_DATA, _SEMITONES = 16384.0, 127.0, 12.0
 
 
 @dataclass(frozen=True)
@@ -165,6 +165,18 @@ def pitch_steps_of(
     else:
         first = octaves[0]
     return steps(seconds[stamps], law.volts(octaves), float(law.volts(first))), silent
+
+
+def note_steps(played: Performance, voice: int, seconds: FloatArray, *, with_bend: bool = False) -> Steps:
+    """The note that a voice sounds, fractions by the wheel, in the place of volts."""
+    marks = played.tracks[voice].notes
+    stamps, notes = marks.stamps, marks.values.astype(float)
+    if with_bend:
+        every = np.unique(np.concatenate([stamps, played.wheel.stamps, played.bend_range.stamps]))
+        index = np.maximum(np.searchsorted(stamps, every, side="right") - 1, 0)
+        first = float(notes[0] + _SEMITONES * _bent(played, np.array([-1]))[0])
+        return steps(seconds[every], notes[index] + _SEMITONES * _bent(played, every), first)
+    return steps(seconds[stamps], notes, float(notes[0]))
 
 
 def _bent(played: Performance, stamps: NDArray[np.int64]) -> FloatArray:

@@ -58,6 +58,13 @@ class Runs:
         adopted = self.in_force(channel)
         return HeadRecord() if adopted is None else adopted.head
 
+    def head_of(self, ref: PortRef) -> HeadRecord:
+        """What is in force for an output, of the unit that is looked at or else of none."""
+        chosen = self._selection.channel
+        mine = [one for one in self.adoptions if (one.gear, one.port) == (ref.gear, ref.port)]
+        serial = chosen[1] if chosen is not None and chosen[0].gear == ref.gear else mine[-1].serial if mine else ""
+        return self.head((ref, serial))
+
     def heads(self, serial: str) -> dict[PortRef, HeadRecord]:
         """What is in force for every output, of the unit of a serial where its gear has that one."""
         return heads_in_force(self.adoptions, serial)

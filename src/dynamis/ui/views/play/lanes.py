@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPen, QWheelEvent
 
-from dynamis.bench.playing.lanes import Lane, Played
+from dynamis.bench.playing.lanes import ARRIVES, Lane, Played
 from dynamis.notation.style import Style
 from dynamis.pitch.notes import note_name
 from dynamis.plotting.axis import Axis
@@ -25,7 +25,8 @@ _GAP: Final = 5.0
 _SHARES: Final = {"keys": 2.2, "tall": 2.6, "low": 1.0}
 _ZOOM, _PAN, _NUDGE = 0.8, 0.15, 0.01
 _LEAST_SECONDS: Final = 1e-5
-_NEAR_PIXELS: Final = 6.0
+# How the names of lanes begin that show what arrives, and what stands beside them.
+_ARRIVES, _AT_INPUT = ARRIVES, "arrives"
 
 
 class LanesPicture(Picture):
@@ -156,7 +157,13 @@ class LanesPicture(Picture):
         c, style = self.colours, self.number_style
         chosen = lane is not None and lane.name == self.lane
         p.setPen(QColor(c.blue if chosen else c.ink))
-        name = "keys" if lane is None else lane.name
+        arrives = lane is not None and lane.name.startswith(_ARRIVES)
+        name = "keys" if lane is None else _AT_INPUT if arrives else lane.name
+        if lane is not None and arrives:
+            p.setPen(QColor(c.muted))
+            p.drawText(
+                room.adjusted(5.0, 0.0, 0.0, 0.0), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, lane.name
+            )
         right = Qt.AlignmentFlag.AlignRight
         middle = QRectF(0.0, room.center().y() - LINE_HEIGHT / 2.0, _LEFT - 8.0, LINE_HEIGHT)
         p.drawText(middle, right | Qt.AlignmentFlag.AlignVCenter, name)

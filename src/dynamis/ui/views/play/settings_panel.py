@@ -8,6 +8,8 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QCheckBox, QFileDialog, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from dynamis.bench.chains.tunings import tuning_of
+from dynamis.bench.document.ports import PortRef
+from dynamis.bench.playing.arriving import setting_for
 from dynamis.bench.playing.sources import SongSource, channel_choices, track_choices
 from dynamis.converter.playing.rendering import ConverterSetting
 from dynamis.converter.playing.signals import Level
@@ -30,6 +32,10 @@ _PRIORITIES = (
 _ALLOCATIONS = (("rotate", "the next in turn"), ("reuse", "the one that played it"), ("lowest", "the lowest free"))
 _FIRES = (("every-press", "every press"), ("new-pitch", "a new pitch"))
 _KINDS = "MIDI files (*.mid *.midi *.smf)"
+
+
+def _level_text(level: Level) -> str:
+    return f"{level.low:g} … {level.high:g} V"
 
 
 class SettingsPanel(Panel):
@@ -68,6 +74,7 @@ class SettingsPanel(Panel):
         self.body.addWidget(scrolling(inner), 1)
         self.open.clicked.connect(self._ask_file)
         self.phrases.activated.connect(lambda _: self.phrase_wanted.emit(self.phrases.currentIndex()))
+        self.output.activated.connect(lambda _: self._take_output())
         for box in (self.channel, self.track, self.priority, self.voices, self.allocation, self.fires):
             box.activated.connect(lambda _: self._something())
         self.bends.toggled.connect(lambda _: self._something())
@@ -75,7 +82,7 @@ class SettingsPanel(Panel):
     def _make_converter(self, column: QVBoxLayout) -> None:
         grid = form_grid()
         usual = ConverterSetting()
-        self.law = LawRow(self._take_law)
+        self.law, self.output = LawRow(self._take_law), choice("Converter", ())
         self.priority, self.allocation = choice("Sounds", _PRIORITIES), choice("A new key gets", _ALLOCATIONS)
         self.voices = choice("Voices", [(k, str(k)) for k in range(1, MOST_VOICES + 1)])
         self.fires = choice("Trigger fires at", _FIRES)
@@ -86,6 +93,7 @@ class SettingsPanel(Panel):
         self.wheel, self.clocks = QLineEdit("2"), QLineEdit("1, 4")
         self.bends = QCheckBox("The wheel moves the pitch")
         rows: list[tuple[str, QWidget]] = [
+            ("It is", self.output),
             ("Law", self.law),
             ("Voices", self.voices),
             ("Sounds", self.priority),
@@ -99,7 +107,7 @@ class SettingsPanel(Panel):
         self.levels: dict[str, QLineEdit] = {}
         for name, level in (("gate", usual.gate), ("trigger", usual.trigger), ("velocity", usual.velocity),
                             ("bend", usual.bend), ("mod", usual.modulation), ("clock", usual.clock)):  # fmt: skip
-            edit = QLineEdit(f"{level.low:g} … {level.high:g} V")
+            edit = QLineEdit(_level_text(level))
             self.levels[name] = edit
             rows.append((f"{name.capitalize()}, V", edit))
         for row, (words, field) in enumerate(rows):
@@ -122,6 +130,31 @@ class SettingsPanel(Panel):
         if text is not None:
             self._law = text
             self._something()
+
+    def show_outputs(self) -> None:
+        """The pitch outputs of the bench, behind a law of its own."""
+        before, bench = self.output.currentData(), self._session.bench
+        self.output.clear()
+        self.output.addItem("one by its law alone", None)
+        at = 0
+        for gear in bench.gear:
+            for port in () if gear.archived else gear.ports:
+                if port.direction == "output" and port.role == "pitch" and port.law is not None:
+                    ref = PortRef(gear.id, port.id)
+                    self.output.addItem(bench.label(ref), ref)
+                    at = self.output.count() - 1 if ref == before else at
+        self.output.setCurrentIndex(at)
+
+    def _take_output(self) -> None:
+        """What a gear's ports say stands in the fields from now on."""
+        ref, style = self.output.currentData(), self._session.style
+        if ref is not None:
+            setting = setting_for(self._session.bench, ref, ConverterSetting())
+            self._law = law_text(setting.law)
+            self.length.setText(style.engineering(setting.trigger_seconds, "s"))
+            for name, level in (("gate", setting.gate), ("trigger", setting.trigger)):
+                self.levels[name].setText(_level_text(level))
+        self._something()
 
     def _something(self) -> None:
         self.show_rules()

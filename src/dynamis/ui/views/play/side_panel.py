@@ -12,7 +12,7 @@ from dynamis.ui.widgets.panel import Panel, Sentences, label, rule, scrolling, s
 from dynamis.ui.widgets.table import Column, LazyRows, Row, Table
 
 _AT = (
-    Column("", "signal", left=True, stretch=1.0),
+    Column("", "signal", left=True, stretch=1.3, fits=False),
     Column("first V", "volts at the first cursor", stretch=1.0),
     Column("second V", "volts at the second cursor", stretch=1.1),
     Column("apart", "between them", stretch=1.2),

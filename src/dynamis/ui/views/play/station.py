@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
@@ -10,6 +11,8 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QColor, QShowEvent
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QSplitter
 
+from dynamis.bench.document.records import HeadRecord
+from dynamis.bench.playing.arriving import arrive
 from dynamis.bench.playing.lanes import Played, listed_stamps, play, stamp_near
 from dynamis.bench.playing.sources import SongSource, of_file, of_phrase, of_track
 from dynamis.converter.playing.phrases import phrases
@@ -133,8 +136,17 @@ class PlayStation(Station):
         self.settings.say("")
         self._keep = keep and self.played is not None
         song = of_track(self.source.song, self.settings.track.currentData())
-        style = self._session.style
-        self._work.ask(lambda wanted: play(song, setting, style))
+        style, bench, ref = self._session.style, self._session.bench, self.settings.output.currentData()
+        head = HeadRecord() if ref is None else self._session.runs.head_of(ref)
+
+        def work(wanted: Callable[[], bool]) -> Played:
+            played = play(song, setting, style)
+            if ref is None:
+                return played
+            made = arrive(bench, ref, head, played, style)
+            return played.with_arrivals(made.lanes, made.findings, made.sources)
+
+        self._work.ask(work)
 
     def _take(self, played: Played) -> None:
         before, self.played = self.played, played
@@ -150,6 +162,7 @@ class PlayStation(Station):
 
     def _bench_changed(self) -> None:
         if self.isVisible():
+            self.settings.show_outputs()
             self.ask(keep=True)
 
     # -- showing -------------------------------------------------------------------------------------
@@ -186,7 +199,7 @@ class PlayStation(Station):
     def _show_why(self, name: str, seconds: float) -> None:
         if self.played is None:
             return
-        signal = self.played.rendered.signal(name)
+        signal = self.played.explained(name)
         edge = nearest_edge(signal, seconds)
         style = self._session.style
         self.side.show_why(f"{name} never changes." if edge is None else why(self.played.rendered, signal, edge, style))
@@ -204,6 +217,7 @@ class PlayStation(Station):
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
+        self.settings.show_outputs()
         self.ask(keep=True)
 
     def shown_picture(self) -> Picture | None:

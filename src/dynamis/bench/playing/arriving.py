@@ -1,0 +1,181 @@
+"""What arrives of a song at the inputs that a converter of the bench is joined with: volts, and what they act on."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from typing import Final
+
+import numpy as np
+
+from dynamis.bench.chains.link_chain import link_chain
+from dynamis.bench.document.bench import Bench, Gear, Link
+from dynamis.bench.document.ports import Port, PortRef
+from dynamis.bench.document.records import HeadRecord
+from dynamis.bench.judging.levels import Levels, levels_of
+from dynamis.bench.playing.lanes import ARRIVES, Lane, Played, lane_of
+from dynamis.converter.playing.findings import PlayFinding
+from dynamis.converter.playing.rendering import ConverterSetting, Kind, Signal
+from dynamis.converter.playing.signals import Level, Steps, note_steps, steps
+from dynamis.errors import InputError
+from dynamis.notation.style import Style
+from dynamis.pitch.laws import parse_law
+from dynamis.pitch.notes import note_label
+from dynamis.transfer.parameter import NOMINAL
+
+# Which of a gear's outputs puts out which signal, by its role.
+_ROLES: Final[dict[Kind, str]] = {"gate": "gate", "trigger": "trigger"}
+_MOST_NAMED: Final = 4
+
+
+@dataclass(frozen=True, eq=False)
+class Arrived:
+    """lanes : what stands at each input.  sources : by the name of a lane, the signal that it comes from."""
+
+    lanes: tuple[Lane, ...]
+    findings: tuple[PlayFinding, ...]
+    sources: dict[str, str]
+
+
+def setting_for(bench: Bench, output: PortRef, setting: ConverterSetting) -> ConverterSetting:
+    """A setting with what a gear's own ports say: the law, the gate's and the trigger's levels, the trigger's
+    length."""
+    gear, port = bench.gear_by(output.gear), bench.port(output)
+    if port.law is None:
+        raise InputError(f"{bench.label(output)} has no pitch law yet; give it one.")
+    setting = replace(setting, law=parse_law(port.law))
+    for kind, role in _ROLES.items():
+        sends = _first_of(gear, role)
+        gate = None if sends is None else sends.gate
+        if gate is None or gate.low_volts is None or gate.high_volts is None:
+            continue
+        level = Level(gate.low_volts, gate.high_volts)
+        setting = replace(setting, gate=level) if kind == "gate" else replace(setting, trigger=level)
+        if kind == "trigger" and gate.seconds is not None:
+            setting = replace(setting, trigger_seconds=gate.seconds)
+    return setting
+
+
+def _first_of(gear: Gear, role: str) -> Port | None:
+    return next((one for one in gear.ports if one.direction == "output" and one.role == role), None)
+
+
+def arrive(bench: Bench, output: PortRef, head: HeadRecord, played: Played, style: Style) -> Arrived:
+    """What arrives wherever the gear of a pitch output is joined."""
+    lanes: list[Lane] = []
+    findings: list[PlayFinding] = []
+    sources: dict[str, str] = {}
+    for link, sink, signal in _joined(bench, output, played):
+        label = bench.label(sink)
+        name = f"{ARRIVES}{label}"
+        if signal.kind == "pitch":
+            made = _pitch(bench, link, sink, head, played, signal, name, style)
+        else:
+            made = _switched(bench, link, sink, signal, name, style)
+        lane, found = made
+        findings += found
+        if lane is not None:
+            lanes.append(lane)
+            sources[name] = signal.name
+    return Arrived(tuple(lanes), tuple(findings), sources)
+
+
+def _joined(bench: Bench, output: PortRef, played: Played) -> Iterator[tuple[Link, PortRef, Signal]]:
+    """(link, input, the signal that it is sent), of the first voice."""
+    gear = bench.gear_by(output.gear)
+    sent: list[tuple[PortRef, Kind]] = [(output, "pitch")]
+    for kind, role in _ROLES.items():
+        port = _first_of(gear, role)
+        if port is not None:
+            sent.append((PortRef(gear.id, port.id), kind))
+    for ref, kind in sent:
+        signal = next(one for one in played.rendered.signals if one.kind == kind)
+        for link in bench.links:
+            if link.output == ref:
+                for sink in link.inputs:
+                    yield link, sink, signal
+
+
+def _pitch(
+    bench: Bench,
+    link: Link,
+    sink: PortRef,
+    head: HeadRecord,
+    played: Played,
+    signal: Signal,
+    name: str,
+    style: Style,
+) -> tuple[Lane | None, list[PlayFinding]]:
+    made = link_chain(bench, link, head, sink)
+    if made.chain is None:
+        return None, [PlayFinding("arrives", made.sentence, 1, None)]
+    assert signal.voice is not None
+    notes = note_steps(played.rendered.performance, signal.voice, played.rendered.message_seconds,
+                       with_bend=played.setting.bend_into_pitch)  # fmt: skip
+    different, places = np.unique(notes.volts, return_inverse=True)
+    with np.errstate(all="ignore"):
+        volts = made.chain.trace(different, made.true, NOMINAL)[-2]
+        cents = made.chain.error_cents(different, made.true)
+    if not np.all(np.isfinite(volts)):
+        return None, [
+            PlayFinding("arrives", f"{bench.label(sink)} gets no volts that its law has a pitch for.", 1, None)
+        ]
+    changed = steps(notes.seconds, volts[places], float(volts[places][0]))
+    lane = lane_of(Signal(name, "pitch", changed, signal.voice))
+    worst = int(np.argmax(np.abs(cents)))
+    return lane, [
+        PlayFinding(
+            "arrives",
+            f"{bench.label(sink)} plays these notes up to {style.cents(float(cents[worst]), sign=True)} ct off, "
+            f"most at {note_label(float(different[worst]), style)}.",
+            1,
+            float(notes.seconds[int(np.argmax(places == worst))]),
+            name,
+        )
+    ]
+
+
+def _switched(
+    bench: Bench, link: Link, sink: PortRef, signal: Signal, name: str, style: Style
+) -> tuple[Lane | None, list[PlayFinding]]:
+    levels = levels_of(bench, link, sink)
+    label = bench.label(sink)
+    if not isinstance(levels, Levels):
+        return None, [PlayFinding("arrives", one.text, 1, None) for one in levels[:1]]
+    assert signal.level is not None
+    up = signal.steps.volts == signal.level.high
+    volts = np.where(up, levels.on_from, levels.off_from)
+    lane = lane_of(
+        Signal(
+            name, signal.kind, Steps(signal.steps.seconds, volts), signal.voice, Level(levels.off_from, levels.on_from)
+        )
+    )
+    return lane, [_acts(levels, label, signal, up, style, name)]
+
+
+def _acts(levels: Levels, label: str, signal: Signal, up: np.ndarray, style: Style, name: str) -> PlayFinding:
+    """What an input does with the pulses that arrive."""
+    rises = signal.steps.seconds[up]
+    at = float(rises[0]) if rises.size else None
+    if levels.fit.on_margin_volts < 0.0:
+        needs = f"{style.volts(levels.on_from, 2)} arrive, {style.volts(levels.on_volts, 2)} are needed"
+        return PlayFinding("misses", f"{label} never goes on: {needs}.", int(rises.size), at, name)
+    if levels.fit.off_margin_volts < 0.0:
+        needs = f"{style.volts(levels.off_from, 2)} stay, {style.volts(levels.off_volts, 2)} are wanted"
+        return PlayFinding("misses", f"{label} never goes off: {needs}.", int(rises.size), at, name)
+    ends = np.append(signal.steps.seconds[1:], np.inf)[up]
+    least = levels.min_seconds or 0.0
+    short = ends - rises < least
+    if np.any(short):
+        return PlayFinding(
+            "misses",
+            f"{label} misses {int(np.sum(short))} of {rises.size} pulses: they are shorter than the "
+            f"{style.engineering(least, 's')} that it takes.",
+            int(np.sum(short)),
+            float(rises[short][0]),
+            name,
+        )
+    fires = "once" if rises.size == 1 else f"{rises.size} times"
+    return PlayFinding(
+        "arrives", f"{label} goes on {fires}: {style.volts(levels.on_from, 2)} arrive.", int(rises.size), None, name
+    )
