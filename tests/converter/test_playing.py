@@ -18,15 +18,19 @@ from tests.converter.simple_converter import differences
 from dynamis.control.pulses import Pulses
 from dynamis.converter.playing.clocks import clock_pulses
 from dynamis.converter.playing.controls import BendRange
+from dynamis.converter.playing.findings import find_in
 from dynamis.converter.playing.generators import Generator
+from dynamis.converter.playing.phrases import phrases
 from dynamis.converter.playing.rendering import ConverterSetting, render_song
 from dynamis.converter.playing.signals import Level, Steps, fired, pulse_steps, steps
 from dynamis.converter.playing.song import tempo_map, wire_delayed
 from dynamis.converter.playing.voices import VoiceRules, Why, voices_for
+from dynamis.converter.playing.words import message_bytes, message_words, nearest_edge, why
 from dynamis.errors import InputError
 from dynamis.files import wav_writer
 from dynamis.files.midi_file import song_of
 from dynamis.files.wav_writer import WavChannel, sample_indices, write_wav
+from dynamis.notation.style import Style
 
 TIMING = json.loads((Path(__file__).parents[1] / "oracles" / "midi-timing.json").read_text())["cases"]
 
@@ -355,8 +359,8 @@ def test_no_edge_falls_between_two_samples_and_large_files_are_rf64(tmp_path, mo
     assert (tmp_path / "long.wav").read_bytes()[:4] == b"RF64"
     with pytest.raises(InputError, match="free on that disk"):
         write_wav(tmp_path / "huge.wav", [one], 1e9, 768_000)
-    for channels, rate, why in (([one], 10, "samples a second"), ([], 1000, "0 channels"), ([WavChannel("x", one.signal, 0.0)], 1000, "full scale")):  # fmt: skip
-        with pytest.raises(InputError, match=why):
+    for channels, rate, reason in (([one], 10, "samples a second"), ([], 1000, "0 channels"), ([WavChannel("x", one.signal, 0.0)], 1000, "full scale")):  # fmt: skip
+        with pytest.raises(InputError, match=reason):
             write_wav(tmp_path / "bad.wav", channels, 1.0, rate)
 
 
@@ -399,8 +403,67 @@ def test_stepped_random_is_the_same_for_its_seed_and_stands_between_steps():
     assert not np.array_equal(volts, two.at(instants))
     assert np.unique(volts).size == 400
     assert 2.2 < volts.mean() < 2.8  # the mean of an even spread is 2.5, its deviation 1.44/20
-    for hertz, why in ((0.0, "Hz"), (1e6, "Hz")):
-        with pytest.raises(InputError, match=why):
+    for hertz, reason in ((0.0, "Hz"), (1e6, "Hz")):
+        with pytest.raises(InputError, match=reason):
             Generator("sine", 0.0, 1.0, hertz)
     with pytest.raises(InputError, match="numbers"):
         Generator("sine", 0.0, math.inf)
+
+
+@pytest.mark.parametrize(
+    ("setting", "signal", "seconds", "said"),
+    [
+        ({"gap_seconds": 0.01}, "gate", 0.25, "60 C4 pressed, velocity 80 (90 3C 50) while it is up; it goes down for the gap."),
+        ({"gap_seconds": 0.01}, "gate", 0.26, "the gap is over."),
+        ({}, "gate", 2.0, "48 C3 let go (80 30 40), and no other key is held."),
+        ({}, "pitch", 0.25, "60 C4 pressed, velocity 80 (90 3C 50); it sounds."),
+        ({}, "pitch", 0.45, "60 C4 let go (80 3C 40); 48 C3 is still held and takes over."),
+        ({}, "trigger", 0.255, "its length is over."),
+        ({}, "velocity", 0.25, "60 C4 pressed, velocity 80 (90 3C 50)."),
+        ({}, "clock1", 0.5, "a pulse of 1 a quarter note."),
+        ({}, "clock1", 0.505, "its pulse ends."),
+        ({"rules": VoiceRules(1, fires_on="new-pitch")}, "trigger", 0.45,
+         "60 C4 let go (80 3C 40); another key takes over, and each new pitch fires."),
+    ],
+)  # fmt: skip
+def test_each_edge_has_its_reason(setting, signal, seconds, said):
+    """The phrase of a held bass, at 120 a minute."""
+    rendered = render_song(phrases()[2].song, ConverterSetting(**setting))
+    one = rendered.signal(signal)
+    assert nearest_edge(one, seconds) == pytest.approx(seconds)
+    told = why(rendered, one, nearest_edge(one, seconds), Style()).replace("\u00a0", " ")
+    assert told == f"{signal} at {seconds:.4f} s: {said}"
+
+
+def test_messages_have_words_and_bytes():
+    """Names of MIDI 1.0, Table III; from memory."""
+    for message, words in (
+        ((0x90, 60, 0), "60 C4 let go, as a press of velocity 0"), ((0xA3, 60, 7), "pressure 7 on 60 C4"), ((0xC0, 4, 0), "program 5"),
+        ((0xD0, 9, 0), "pressure 9"), ((0xE0, 0, 0x40), "wheel at 0 of 8192"), ((0xE0, 0, 0), "wheel at −8192 of 8192"),
+        ((0xB0, 64, 64), "pedal down"), ((0xB0, 64, 63), "pedal up"), ((0xB0, 123, 0), "all notes off"),
+        ((0xB0, 1, 5), "modulation 5"), ((0xB0, 85, 5), "controller 85 5"),
+    ):  # fmt: skip
+        assert message_words(*message, Style()).replace("\u00a0", " ") == words
+    assert (message_bytes(0x93, 0x3C, 0x64), message_bytes(0xC0, 4, 0)) == ("93 3C 64", "C0 04")
+
+
+@pytest.mark.parametrize(
+    ("phrase", "setting", "found"),
+    [
+        (0, {}, []),
+        (1, {}, ["legato"]),
+        (2, {"rules": VoiceRules(1, "low")}, ["double-trigger"]),
+        (2, {"rules": VoiceRules(1, "low", fires_on="new-pitch")}, []),
+        (2, {"trigger_seconds": 0.3}, ["swallowed-trigger", "legato"]),
+        (6, {"rules": VoiceRules(4)}, []),
+        (6, {"gap_seconds": 0.01}, ["swallowed-trigger"]),
+    ],
+)
+def test_what_is_found_in_a_phrase(phrase, setting, found):
+    rendered = render_song(phrases()[phrase].song, ConverterSetting(**setting))
+    assert [one.code for one in find_in(rendered, Style())] == found
+
+
+def test_a_note_that_nobody_lets_go_is_found():
+    rendered = render_song(song([note(True, 60, 10), note(True, 64, 10), note(False, 60, 10)]), ConverterSetting())
+    assert [(one.code, one.text.split()[1]) for one in find_in(rendered, Style())][-1][0] == "hangs"

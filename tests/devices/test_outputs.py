@@ -9,7 +9,7 @@ from dynamis.converter.playing.generators import Generator
 from dynamis.converter.playing.signals import Steps
 from dynamis.devices.interface import DeviceError
 from dynamis.devices.players import OutputsPlayer
-from dynamis.devices.sound.outflow import BLOCK_SECONDS, Outflow, endless_header
+from dynamis.devices.sound.outflow import BLOCK_SECONDS, Line, Outflow, endless_header
 from dynamis.devices.sound.outputs import open_outputs
 from dynamis.devices.standins.interface import HiddenOutput, SimulatedInterface
 
@@ -20,7 +20,7 @@ BLOCK = round(BLOCK_SECONDS * RATE)
 @pytest.fixture
 def flow():
     """Outputs of three channels, 10 V at full scale but for the last, whose blocks are asked for by the test."""
-    made = Outflow("here", lambda data: None, lambda: None, [10.0, 10.0, 5.0], 6.0, rate=RATE)
+    made = Outflow("here", lambda: Line(lambda data: None, lambda: None), [10.0, 10.0, 5.0], 6.0, rate=RATE)
     made._stop.set()
     made._thread.join(2.0)
     made._reach = lambda: None
@@ -89,17 +89,20 @@ def test_signals_are_followed_sample_by_sample_and_end_at_nought(flow):
 def test_a_player_says_what_does_not_fit(flow):
     flow.confirm(True)
     aim = lambda note: (note / 12.0, 7)  # noqa: E731
-    assert OutputsPlayer(flow, 0, aim, 10.0).play(36.0) == 7
+    assert OutputsPlayer(lambda: flow, 0, aim, 10.0).play(36.0) == 7
     assert volts(flow)[-1, 0] == pytest.approx(3.0)
     for player, why in (
-        (OutputsPlayer(flow, 0, aim, 8.7), "counts on 8.7 V at full scale"),
-        (OutputsPlayer(flow, 5, aim, 10.0), "has 3 channels; channel 6"),
+        (OutputsPlayer(lambda: flow, 0, aim, 8.7), "counts on 8.7 V at full scale"),
+        (OutputsPlayer(lambda: flow, 5, aim, 10.0), "has 3 channels; channel 6"),
     ):
         with pytest.raises(DeviceError, match=why):
             player.recover()
     with pytest.raises(DeviceError, match=r"the input bears 2\.5 V"):
-        OutputsPlayer(flow, 0, aim, None, (0.0, 2.5)).play(36.0)
-    OutputsPlayer(flow, 0, aim).close()
+        OutputsPlayer(lambda: flow, 0, aim, None, (0.0, 2.5)).play(36.0)
+    with pytest.raises(DeviceError, match="are not connected"):
+        OutputsPlayer(lambda: None, 0, aim).recover()
+    OutputsPlayer(lambda: None, 0, aim).close()
+    OutputsPlayer(lambda: flow, 0, aim).close()
     assert not volts(flow)[-1].any()
 
 

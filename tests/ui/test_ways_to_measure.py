@@ -161,6 +161,13 @@ def test_the_loop_ends_in_a_proof_without_any_meter(window, lantern):
     window.show_station("Measure")
     course.by_itself = True
     window.devices.go_on()
+    until(lambda: window.session.selection.run.title == "After constants" and window.devices.progress.done > 1)
+    lantern.do("interface lead pulled", True)
+    until(lambda: window.devices.paused)
+    assert "is gone" in window.sentence.text()
+    lantern.do("interface lead pulled", False)
+    course.by_itself = True
+    window.devices.go_on()
     until(lambda: course.stands_at(None) and not window.devices.busy, 90.0)
     told = course.course()
     assert (told.verdict, told.sentence.split(":")[0]) == ("within", "Proven by fresh readings")

@@ -189,28 +189,38 @@ class MidiPlayer:
 class OutputsPlayer:
     """A channel of a computer's outputs that stands at the volts of each note.
 
+    outputs : gives them as they are connected now, None where they are not: they may be connected anew meanwhile.
     channel : from 0.  aim : the volts of a note, and the code where one is known.  full_scale_volts : that `aim` counts
     on, None where it counts on none.  bears : what hangs on it bears, None where nobody gave one.
     """
 
     def __init__(
         self,
-        outputs: Outflow,
+        outputs: Callable[[], Outflow | None],
         channel: int,
         aim: Callable[[float], tuple[float, int | None]],
         full_scale_volts: float | None = None,
         bears: tuple[float | None, float | None] = (None, None),
     ) -> None:
-        self._outputs, self._channel, self._aim = outputs, channel, aim
+        self._connected, self._channel, self._aim = outputs, channel, aim
         self._counts_on, self._bears = full_scale_volts, bears
 
     @property
+    def _outputs(self) -> Outflow:
+        outputs = self._connected()
+        if outputs is None:
+            raise DeviceError("unplugged", "The computer's outputs are not connected: connect them, then go on.")
+        return outputs
+
+    @property
     def identity(self) -> str:
-        return f"{self._outputs.identity}, channel {self._channel + 1}"
+        outputs = self._connected()
+        who = "the computer's outputs" if outputs is None else outputs.identity
+        return f"{who}, channel {self._channel + 1}"
 
     def recover(self) -> None:
         outputs = self._outputs
-        outputs.alive()
+        outputs.recover()
         if not 0 <= self._channel < outputs.channels:
             raise DeviceError(
                 "address", f"{outputs.identity} has {outputs.channels} channels; channel {self._channel + 1} is wanted."

@@ -219,7 +219,7 @@ class CourseRunner(QObject):
         if kind == "outputs" and devices.outputs is not None:
             aim, scale = aim_of(run)
             bears = (None, None) if run.side == "output" else self._bears(run)
-            return OutputsPlayer(devices.outputs, output_channel(self._session.bench, run), aim, scale, bears)
+            return OutputsPlayer(lambda: devices.outputs, output_channel(self._session.bench, run), aim, scale, bears)
         return HandPlayer(hand)
 
     def _bears(self, run: RunRecord) -> tuple[float | None, float | None]:

@@ -92,13 +92,7 @@ def why(rendered: Rendered, signal: Signal, seconds: float, style: Style) -> str
     ]
     here = np.flatnonzero(np.isin(marks.stamps, stamps))
     if not here.size:
-        return at + (
-            "its length is over."
-            if signal.kind == "trigger"
-            else "the wheel moves it."
-            if stamps.size
-            else "it goes on."
-        )
+        return at + _unmarked(rendered, signal, stamps, style)
     k = int(here[-1])
     stamp = int(marks.stamps[k])
     made = words_of(rendered, stamp, style)
@@ -112,6 +106,19 @@ def why(rendered: Rendered, signal: Signal, seconds: float, style: Style) -> str
         pressed = rendered.performance.song.presses[stamp] and first == int(marks.values[k])
         return at + (f"{made}; it sounds." if pressed else f"{made}; {note} is still held and takes over.")
     return at + f"{made}."
+
+
+def _unmarked(rendered: Rendered, signal: Signal, stamps: np.ndarray, style: Style) -> str:
+    """Why an edge comes that no state of the voice has changed for."""
+    assert signal.voice is not None
+    if signal.kind == "trigger":
+        return "its length is over."
+    if signal.kind == "gate":
+        pressed = [one for one in stamps.tolist() if rendered.performance.song.presses[one]]
+        if pressed:
+            return f"{words_of(rendered, pressed[-1], style)} while it is up; it goes down for the gap."
+        return "the gap is over."
+    return "the wheel moves it." if stamps.size else "it goes on."
 
 
 _GATE: Final = {

@@ -11,6 +11,7 @@ import struct
 import threading
 import time
 from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
@@ -37,39 +38,63 @@ def endless_header(channels: int, rate: int) -> bytes:
     return b"RIFF" + endless + b"WAVEfmt " + form + b"data" + endless
 
 
+@dataclass(frozen=True)
+class Line:
+    """Who takes what flows.  write : is given whole blocks, and raises `OSError` where nobody takes them.  trouble :
+    why nobody does, empty where somebody does.  paced : whether this side keeps the time, since the other takes
+    whatever comes."""
+
+    write: Callable[[bytes], object]
+    close: Callable[[], None]
+    trouble: Callable[[], str] = lambda: ""
+    paced: bool = True
+
+
 class Outflow:
     """Some channels, each held at a value; full scale is 1.
 
-    identity : whom it flows to.  write : is given whole blocks, and raises `OSError` where nobody takes them.  paced :
-    whether this side keeps the time, since the other takes whatever comes.  full_scale_volts : of each channel, what a
-    value of 1 puts out.  limit_volts : nothing beyond leaves.
+    identity : whom it flows to.  connect : opens the line, and raises `DeviceError`.  full_scale_volts : of each
+    channel, what a value of 1 puts out.  limit_volts : nothing beyond leaves.
     """
 
     def __init__(
         self,
         identity: str,
-        write: Callable[[bytes], object],
-        close: Callable[[], None],
+        connect: Callable[[], Line],
         full_scale_volts: Sequence[float],
         limit_volts: float,
         *,
         rate: int = USUAL_RATE,
-        paced: bool = True,
         clock: Callable[[], float] = time.monotonic,
     ) -> None:
         self.identity, self.rate = identity, rate
-        self._write, self._close, self._paced, self._clock = write, close, paced, clock
+        self._connect, self._clock = connect, clock
         self._scale = np.array(full_scale_volts, float)
         self._limit = abs(limit_volts)
         self._lock = threading.Lock()
+        self._confirmed = False
+        self._begin()
+
+    def _begin(self) -> None:
+        """Open the line, every channel at 0."""
         self._now, self._wanted = np.zeros(self._scale.size), np.zeros(self._scale.size)
         self._parts: dict[int, Voltage] = {}
-        self._at, self._length = 0.0, 0.0
-        self._confirmed = False
+        self._at, self._length, self._gone = 0.0, 0.0, ""
+        self._line = self._connect()
         self._stop = threading.Event()
-        self._gone = ""
-        self._thread = threading.Thread(target=self._pour, name="outputs", daemon=True)
+        self._thread = threading.Thread(target=self._pour, args=(self._line, self._stop), name="outputs", daemon=True)
         self._thread.start()
+
+    def recover(self) -> None:
+        """After trouble: open the line anew where it is gone.  What was confirmed of its outputs still holds for
+        whoever goes on.  Raises `DeviceError`."""
+        if not self._trouble():
+            return
+        self._end()
+        self._begin()
+
+    def _trouble(self) -> str:
+        return self._line.trouble() or self._gone
 
     @property
     def channels(self) -> int:
@@ -150,8 +175,7 @@ class Outflow:
     def _reach(self) -> None:
         until = time.monotonic() + _REACHED_SECONDS
         while not np.array_equal(self._now, self._wanted):
-            if self._gone:
-                raise DeviceError("unplugged", self._gone)
+            self.alive()
             if time.monotonic() > until:
                 raise DeviceError("silent", f"{self.identity} takes nothing: is it still running?")
             self._stop.wait(BLOCK_SECONDS / 2.0)
@@ -161,22 +185,25 @@ class Outflow:
         with self._lock:
             self._parts = {}
             self._wanted[:] = 0.0
-        if self._gone:
-            raise DeviceError("unplugged", self._gone)
+        self.alive()
         self._reach()
 
     def alive(self) -> None:
         """Raises `DeviceError` where nobody takes anything any more."""
-        if self._gone:
-            raise DeviceError("unplugged", self._gone)
+        trouble = self._trouble()
+        if trouble:
+            raise DeviceError("unplugged", trouble)
 
     def close(self) -> None:
         """At rest, and let go; never raises."""
         with contextlib.suppress(DeviceError):  # where it is gone, so is what it held
             self.make_safe()
+        self._end()
+
+    def _end(self) -> None:
         self._stop.set()
         self._thread.join(2.0)
-        self._close()
+        self._line.close()
 
     # -- pouring -------------------------------------------------------------------------------------
 
@@ -205,18 +232,18 @@ class Outflow:
         self._now = wanted
         return np.clip(frames, -bound, bound).astype("<f4").tobytes()
 
-    def _pour(self) -> None:
+    def _pour(self, line: Line, stop: threading.Event) -> None:
         since, sent = self._clock(), 0.0
         try:
-            self._write(endless_header(self.channels, self.rate))
-            while not self._stop.is_set():
-                if self._paced:
+            line.write(endless_header(self.channels, self.rate))
+            while not stop.is_set():
+                if line.paced:
                     wait = since + sent - _AHEAD_SECONDS - self._clock()
                     if wait > 0:
-                        self._stop.wait(wait)
-                self._write(self.block())
+                        stop.wait(wait)
+                line.write(self.block())
                 sent += BLOCK_SECONDS
         except (OSError, ValueError) as error:
-            self._gone = (
-                f"{self.identity} is gone ({getattr(error, 'strerror', None) or error}): start it again, then go on."
-            )
+            if not stop.is_set():
+                reason = getattr(error, "strerror", None) or error
+                self._gone = f"{self.identity} is gone ({reason}): start it again, then go on."

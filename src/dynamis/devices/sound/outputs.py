@@ -5,6 +5,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import socket
 import subprocess
@@ -16,7 +17,7 @@ from dynamis.devices.interface import DeviceError
 from dynamis.devices.scpi import shortened
 from dynamis.devices.sound.audio import LIST_SECONDS, named_trouble
 from dynamis.devices.sound.capture import PREFIX
-from dynamis.devices.sound.outflow import MOST_CHANNELS, USUAL_RATE, Outflow
+from dynamis.devices.sound.outflow import MOST_CHANNELS, Line, Outflow
 
 _COMMAND: Final = (sys.executable, "-m", "dynamis.devices.sound.playback")
 _OPEN_SECONDS: Final = 3.0
@@ -48,47 +49,55 @@ def open_outputs(address: str, full_scale_volts: Sequence[float], limit_volts: f
     if not 1 <= len(full_scale_volts) <= MOST_CHANNELS or not all(one > 0.0 for one in full_scale_volts):
         raise DeviceError("address", f"1 to {MOST_CHANNELS} channels with volts at full scale were expected.")
     if address.startswith(PREFIX):
-        return _AudioOutflow(address, full_scale_volts, limit_volts)
+        return Outflow(address, lambda: _process_line(address), full_scale_volts, limit_volts)
     host, _, port = address.rpartition(":")
     if not host or not (port.isascii() and port.isdigit() and len(port) < 6) or not 0 < int(port) < 65536:
         raise DeviceError(
             "address", f"The outputs' address is {shortened(address)}; audio:NAME, SYSTEM or host:port was expected."
         )
+    return Outflow(address, lambda: _socket_line(host, int(port)), full_scale_volts, limit_volts)
+
+
+def _socket_line(host: str, port: int) -> Line:
+    """Somebody who takes a WAV that never ends."""
     try:
-        line = socket.create_connection((host, int(port)), _OPEN_SECONDS)
+        line = socket.create_connection((host, port), _OPEN_SECONDS)
     except OSError as error:
-        raise DeviceError("absent", f"Nobody takes sound at {address} ({error.strerror or error}).") from error
+        raise DeviceError("absent", f"Nobody takes sound at {host}:{port} ({error.strerror or error}).") from error
     line.setsockopt(socket.SOL_SOCKET, socket.SO_SNDBUF, _SMALL_BUFFER)
-    return Outflow(address, line.sendall, line.close, full_scale_volts, limit_volts)
+    return Line(line.sendall, line.close)
 
 
-class _AudioOutflow(Outflow):
-    """An audio interface, through PortAudio in a process of its own."""
+def _process_line(address: str) -> Line:
+    """An audio interface, through PortAudio in a process of its own, which keeps the time."""
+    process = subprocess.Popen(
+        (*_COMMAND, address), stdin=subprocess.PIPE, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, bufsize=0
+    )
+    pipe, errors = process.stdin, process.stderr
+    assert pipe is not None  # both are pipes
+    assert errors is not None
+    said: list[str] = []
 
-    def __init__(self, address: str, full_scale_volts: Sequence[float], limit_volts: float) -> None:
-        process = subprocess.Popen(
-            (*_COMMAND, address), stdin=subprocess.PIPE, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, bufsize=0
-        )
-        assert process.stdin is not None  # it is a pipe
-        self._process = process
-        super().__init__(
-            address, process.stdin.write, self._end, full_scale_volts, limit_volts, rate=USUAL_RATE, paced=False
-        )
+    def write(data: bytes) -> None:
+        left = memoryview(data)
+        while left:
+            left = left[pipe.write(left) or 0 :]
 
-    def _end(self) -> None:
-        process = self._process
-        assert process.stdin is not None
-        process.stdin.close()  # it fades out, and ends
+    def close() -> None:
+        with contextlib.suppress(OSError):
+            pipe.close()  # it fades out, and ends
         try:
             process.wait(_OPEN_SECONDS)
         except subprocess.TimeoutExpired:
             process.kill()
             process.wait(_OPEN_SECONDS)
-        assert process.stderr is not None
-        process.stderr.close()
+        errors.close()
 
-    def alive(self) -> None:
-        if self._process.poll() is not None:
-            assert self._process.stderr is not None
-            raise named_trouble(self._process.stderr.read() or b"")
-        super().alive()
+    def trouble() -> str:
+        if process.poll() is None:
+            return ""
+        if not said:
+            said.append(str(named_trouble(errors.read() or b"")))
+        return said[0]
+
+    return Line(write, close, trouble, paced=False)
