@@ -27,6 +27,8 @@ def joined() -> jack.Client:
 
 client = joined()
 source, tone = client.midi_inports.register("in"), client.outports.register("tone")
+listens = client.inports.register("heard")
+stands = np.zeros(1)
 heard: queue.SimpleQueue[str] = queue.SimpleQueue()
 listening = threading.Event()
 listening.set()
@@ -38,6 +40,7 @@ def process(frames: int) -> None:
     if listening.is_set():
         for _, data in source.incoming_midi_events():
             heard.put(bytes(data).hex())
+    stands[0] = listens.get_array()[-1]
     step = 2.0 * np.pi * 220.0 / client.samplerate
     tone.get_array()[:] = 0.3 * np.sin(turn[0] + step * np.arange(frames))
     turn[0] = (turn[0] + step * frames) % (2.0 * np.pi)
@@ -51,6 +54,18 @@ def tell() -> None:
 client.activate()
 threading.Thread(target=tell, daemon=True).start()
 heard.put("ready")
+
+
+def strange(**kind: bool) -> jack.Port:
+    """Somebody else's port; it takes a moment until it is there."""
+    for _ in range(150):
+        for one in client.get_ports(is_audio=True, **kind):
+            if not one.name.startswith(("system", "peer")):
+                return one
+        time.sleep(0.1)
+    raise SystemExit("nobody is there")
+
+
 for line in sys.stdin:
     if line.strip() == "unregister":
         listening.clear()
@@ -58,9 +73,11 @@ for line in sys.stdin:
         source.unregister()
         heard.put("gone")
     elif line.strip() == "connect":
-        port = next(
-            one for one in client.get_ports(is_audio=True, is_input=True) if not one.name.startswith(("system", "peer"))
-        )
-        client.connect(tone, port)
+        client.connect(tone, strange(is_input=True))
         heard.put("connected")
+    elif line.strip() == "listen":
+        client.connect(strange(is_output=True), listens)
+        heard.put("listening")
+    elif line.strip() == "sample":
+        heard.put(f"sample {stands[0]:.4f}")
 os._exit(0)
