@@ -20,6 +20,7 @@ from dynamis.converter.playing.clocks import clock_pulses
 from dynamis.converter.playing.controls import BendRange
 from dynamis.converter.playing.findings import find_in
 from dynamis.converter.playing.generators import Generator
+from dynamis.converter.playing.mpe import zone_of
 from dynamis.converter.playing.phrases import phrases
 from dynamis.converter.playing.rendering import ConverterSetting, render_song
 from dynamis.converter.playing.signals import Level, Steps, fired, pulse_steps, steps
@@ -190,7 +191,7 @@ def test_a_bend_range_is_set_by_its_parameter_alone():
         made.control(controller, value)
         assert made.semitones == pytest.approx(semitones), (controller, value)
     track = [control(101, 0), control(100, 0), control(121, 0), control(6, 12), note(True, 60), note(False, 60, 9)]
-    assert render_song(song(track), ConverterSetting()).performance.bend_range.values.size == 0
+    assert render_song(song(track), ConverterSetting()).performance.bend.semitones.values.size == 0
 
 
 def test_the_wire_delays_by_its_bytes():
@@ -467,3 +468,97 @@ def test_what_is_found_in_a_phrase(phrase, setting, found):
 def test_a_note_that_nobody_lets_go_is_found():
     rendered = render_song(song([note(True, 60, 10), note(True, 64, 10), note(False, 60, 10)]), ConverterSetting())
     assert [(one.code, one.text.split()[1]) for one in find_in(rendered, Style())][-1][0] == "hangs"
+
+
+# -- one channel a voice --------------------------------------------------------------------------
+
+
+def on(number, channel, time=0):
+    return note(True, number, time, 100, channel - 1)
+
+
+def off(number, channel, time=0):
+    return note(False, number, time, 100, channel - 1)
+
+
+def wheel(pitch, channel, time=0):
+    return mido.Message("pitchwheel", pitch=pitch, channel=channel - 1, time=time)
+
+
+def parameter(number, value, channel):
+    return [
+        mido.Message("control_change", control=c, value=v, channel=channel - 1)
+        for c, v in ((101, 0), (100, number), (6, value))
+    ]
+
+
+def test_each_key_of_a_zone_has_a_voice_a_wheel_a_pressure_and_a_timbre_of_its_own():
+    """MPE 1.0 (from memory): members reach ± 48 semitones, the master ± 2; a quarter of the wheel up is 12 semitones."""
+    track = [on(60, 2), on(64, 3), wheel(2048, 2, 480), wheel(4096, 1, 480), off(60, 2, 480), off(64, 3)]
+    track[2:2] = [
+        mido.Message("aftertouch", value=127, channel=1),
+        mido.Message("control_change", control=74, value=0, channel=2),
+    ]
+    rendered = render_song(song(track), ConverterSetting(zone="lower", bend_into_pitch=True, clocks=()))
+    at = lambda name, when: float(rendered.signal(name).steps.at(np.array([when]))[0])  # noqa: E731
+    for name, when, note_played in (
+        ("pitch1", 0.1, 60),
+        ("pitch1", 0.6, 72),
+        ("pitch1", 1.1, 73),
+        ("pitch2", 0.6, 64),
+        ("pitch2", 1.1, 65),
+    ):
+        assert at(name, when) == pytest.approx((note_played - 36) / 12.0), (name, when)
+    assert [at("pressure1", 0.1), at("pressure2", 0.1), at("timbre2", 0.1)] == [5.0, 0.0, 0.0]
+    assert at("timbre1", 0.1) == pytest.approx(5.0 * 64 / 127)
+    assert [at("gate1", 1.6), at("gate2", 1.4)] == [0.0, 5.0]
+    assert rendered.performance.notes == 2
+
+
+@pytest.mark.parametrize(
+    ("messages", "zone", "members"),
+    [
+        ([], "lower", tuple(range(2, 17))),
+        ([], "upper", tuple(range(15, 0, -1))),
+        (parameter(6, 4, 1), "lower", (2, 3, 4, 5)),
+        (parameter(6, 3, 16), "upper", (15, 14, 13)),
+        (parameter(6, 4, 16), "lower", tuple(range(2, 17))),
+        (parameter(6, 4, 1) + parameter(6, 2, 1), "lower", (2, 3)),
+        ([*parameter(0, 5, 1)], "lower", tuple(range(2, 17))),
+    ],
+)
+def test_a_zone_has_the_channels_that_its_master_says(messages, zone, members):
+    made = song([*messages, on(60, 2), off(60, 2, 10)])
+    assert zone_of(made, zone).members == members
+
+
+def test_ranges_pedals_and_what_no_voice_is_left_for():
+    track = [*parameter(0, 12, 3), on(60, 2), wheel(-8192, 2), mido.Message("control_change", control=64, value=127, channel=0),
+             off(60, 2, 480), mido.Message("control_change", control=64, value=0, channel=0, time=480)]  # fmt: skip
+    rendered = render_song(song(track), ConverterSetting(zone="lower", bend_into_pitch=True))
+    assert rendered.signal("pitch").steps.volts[-1] == pytest.approx(1.0)  # 60 less the 12 that any member sets for all
+    assert rendered.signal("gate").steps.seconds[-1] == pytest.approx(1.0)  # the master's pedal
+    many = [on(50 + k, 2 + k) for k in range(10)] + [off(50 + k, 2 + k, 10) for k in range(10)]
+    crowded = render_song(song(many), ConverterSetting(zone="lower"))
+    assert (len(crowded.performance.tracks), crowded.performance.unplayed) == (8, 2)
+    assert "no-voice" in [one.code for one in find_in(crowded, Style())]
+    with pytest.raises(InputError, match="no note on the channels of the upper zone, 15 to 1"):
+        render_song(song([on(60, 16), off(60, 16, 9)]), ConverterSetting(zone="upper"))
+    with pytest.raises(InputError, match="switched the lower zone off"):
+        render_song(song([*parameter(6, 0, 1), on(60, 2), off(60, 2, 9)]), ConverterSetting(zone="lower"))
+
+
+def test_a_cable_delays_and_a_reset_comes_ahead_of_the_first_clock():
+    """320 µs a byte: three bytes for the first of a chord, two for each that runs on its status."""
+    chord = [note(True, 60), note(True, 64), note(True, 67), note(False, 60, 480), note(False, 64), note(False, 67)]
+    rendered = render_song(song(chord), ConverterSetting(by_cable=True, transport=True, reset_leads_seconds=0.002))
+    assert rendered.message_seconds[:3] == pytest.approx([0.00096, 0.0016, 0.00224])
+    late = next(one for one in find_in(rendered, Style()) if one.code == "late")
+    assert "2.24 ms" in late.text.replace("\u00a0", " ")
+    assert rendered.signal("clock1").steps.seconds[1] == pytest.approx(0.002)
+    reset = rendered.signal("reset")
+    assert (reset.steps.seconds.tolist(), reset.rises_at(0.0)) == ([0.0, pytest.approx(0.005)], True)
+    assert "goes back to its first step" in why(rendered, reset, 0.0, Style())
+    assert rendered.signal("run").steps.seconds.tolist() == [0.0, pytest.approx(0.5)]
+    with pytest.raises(InputError, match="ahead"):
+        ConverterSetting(reset_leads_seconds=2.0)

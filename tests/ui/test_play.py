@@ -268,3 +268,10 @@ def test_several_voices_have_lanes_of_their_own_and_each_phrase_plays(play):
     names = [lane.name for lane in play.played.lanes]
     assert [one for one in names if one.startswith("gate")] == ["gate1", "gate2", "gate3", "gate4"]
     assert play.settings.allocation.isEnabled()
+    played_anew(play, lambda: play.settings.transport.setChecked(True))
+    assert [lane.name for lane in play.played.lanes][-2:] == ["run", "reset"]
+    played_anew(play, lambda: play.settings.cable.setChecked(True))
+    assert any("The cable delays" in one for one in play.side.sentences.shown)
+    choose(play.settings.channel, "lower")
+    until(lambda: "no note on the channels of the lower zone" in play.settings.refusal.text())
+    assert not play.settings.voices.isEnabled()

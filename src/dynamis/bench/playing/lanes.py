@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dynamis.converter.playing.findings import PlayFinding, find_in
+from dynamis.converter.playing.mpe import zone_of
 from dynamis.converter.playing.rendering import ConverterSetting, Rendered, Signal, render_song
 from dynamis.converter.playing.song import Song
 from dynamis.notation.style import Style
@@ -107,10 +108,18 @@ def lane_of(signal: Signal) -> Lane:
     return Lane(signal, SteppedSeries(steps.seconds, steps.volts), least - room, most + room, height)
 
 
+def _of_setting(song: Song, setting: ConverterSetting) -> NDArray[np.bool_]:
+    """The messages that a setting is about."""
+    if setting.zone is not None:
+        where = zone_of(song, setting.zone)
+        return np.isin(song.channels, (where.master, *where.members))
+    return np.ones(song.ticks.size, bool) if setting.channel is None else song.channels == setting.channel
+
+
 def held_keys(rendered: Rendered) -> Bars:
     """The keys of the converter's channel, each from its press to when it is let go, or to the end of the song."""
-    song, channel = rendered.performance.song, rendered.setting.channel
-    mine = np.ones(song.ticks.size, bool) if channel is None else song.channels == channel
+    song = rendered.performance.song
+    mine = _of_setting(song, rendered.setting)
     kinds, presses = song.kinds, song.presses
     notes = mine & ((kinds == 0x80) | (kinds == 0x90))
     stamps, rows = np.flatnonzero(notes), song.first_bytes[notes].astype(np.int64)
@@ -173,7 +182,4 @@ def stamp_near(played: Played, seconds: float) -> int:
 
 def listed_stamps(played: Played) -> NDArray[np.int64]:
     """The messages of the converter's channel, in their order."""
-    channel = played.setting.channel
-    if channel is None:
-        return np.arange(played.song.ticks.size)
-    return np.flatnonzero(played.song.channels == channel)
+    return np.flatnonzero(_of_setting(played.song, played.setting))

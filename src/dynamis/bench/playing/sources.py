@@ -33,13 +33,15 @@ def of_file(name: str, song: Song, style: Style) -> SongSource:
     return SongSource(name, about, song)
 
 
-def channel_choices(song: Song) -> list[tuple[int | None, str]]:
-    """Channels that have notes, with how many; then all of them together."""
+def channel_choices(song: Song) -> list[tuple[int | str | None, str]]:
+    """Channels that have notes, with how many; then all of them together, and the zones of MPE."""
     numbers, counts = np.unique(song.channels[song.presses], return_counts=True)
-    choices: list[tuple[int | None, str]] = [
+    choices: list[tuple[int | str | None, str]] = [
         (int(number), f"{number} ({count} notes)") for number, count in zip(numbers, counts, strict=True)
     ]
-    return [*choices, (None, "all")] if len(choices) != 1 else choices
+    if len(choices) != 1:
+        choices.append((None, "all"))
+    return [*choices, ("lower", "MPE, lower zone"), ("upper", "MPE, upper zone")]
 
 
 def track_choices(source: SongSource) -> list[tuple[int | None, str]]:

@@ -12,7 +12,9 @@ from dynamis.converter.playing.words import words_of
 from dynamis.notation.style import Style
 from dynamis.pitch.notes import note_label
 
-Code = Literal["double-trigger", "swallowed-trigger", "legato", "hangs", "no-volts", "arrives", "misses"]
+Code = Literal[
+    "double-trigger", "swallowed-trigger", "legato", "hangs", "no-volts", "arrives", "misses", "late", "no-voice"
+]
 _LEAST_GAP: Final = 0.005
 
 
@@ -64,6 +66,12 @@ def find_in(rendered: Rendered, style: Style) -> list[PlayFinding]:
                     gate,
                 )
             )
+    if rendered.setting.by_cable:
+        found.append(_late(rendered, style))
+    if rendered.performance.unplayed:
+        count = rendered.performance.unplayed
+        text = f"{_times(count, style)} a note has no voice: more channels of the zone are used than there are voices."
+        found.append(PlayFinding("no-voice", text, count, None))
     if rendered.silent:
         names = ", ".join(note_label(float(one), style) for one in rendered.silent[:8])
         found.append(
@@ -75,6 +83,18 @@ def find_in(rendered: Rendered, style: Style) -> list[PlayFinding]:
             )
         )
     return found
+
+
+def _late(rendered: Rendered, style: Style) -> PlayFinding:
+    """How much the cable delays."""
+    late = rendered.message_seconds - rendered.performance.song.seconds
+    worst = int(np.argmax(late))
+    at = float(rendered.message_seconds[worst])
+    text = (
+        f"The cable delays messages by up to {style.engineering(float(late[worst]), 's')}, most at "
+        f"{style.number(at, 3)} s: a byte takes 320 µs, and those of one instant come one after the other."
+    )
+    return PlayFinding("late", text, int(late.size), at, "gate")
 
 
 def _double(rendered: Rendered, idle: np.ndarray, signal: str, style: Style) -> PlayFinding:

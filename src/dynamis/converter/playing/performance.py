@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -43,18 +43,39 @@ class Course:
 
 
 @dataclass(frozen=True, eq=False)
-class Performance:
-    """song : what was played.  notes : its note-ons of the channel.  tracks : what each voice did.
+class Bend:
+    """One wheel, from 0 to 16383, and its range in semitones."""
 
-    wheel : from 0 to 16383.  bend_range : in semitones.  controllers : by number, from 0 to 127.
+    wheel: Course
+    semitones: Course
+
+    @property
+    def stamps(self) -> IntArray:
+        return np.concatenate([self.wheel.stamps, self.semitones.stamps])
+
+    def octaves(self, stamps: IntArray) -> FloatArray:
+        """What it adds after messages, any shape; -1 is before the first."""
+        return (self.wheel.at(stamps) - CENTRE) / CENTRE * self.semitones.at(stamps) / 12.0
+
+
+@dataclass(frozen=True, eq=False)
+class Performance:
+    """song : what was played.  notes : its note-ons of the channel, or of a zone.  tracks : what each voice did.
+
+    bend : the wheel of the channel, or of the zone's master.  bends : by voice, the wheels that move it.  controllers :
+    by number, from 0 to 127.  pressures, timbres : by voice, where each has a channel of its own.  unplayed : notes for
+    which no voice was left.
     """
 
     song: Song
     notes: int
     tracks: list[VoiceTrack]
-    wheel: Course
-    bend_range: Course
+    bend: Bend
+    bends: list[tuple[Bend, ...]]
     controllers: dict[int, Course]
+    pressures: list[Course] = field(default_factory=list)
+    timbres: list[Course] = field(default_factory=list)
+    unplayed: int = 0
 
 
 def perform(
@@ -70,35 +91,47 @@ def perform(
     bend_semitones : the wheel's range until the song sets it.  Raises `InputError` where the channel has no note.
     """
     mine = np.ones(song.ticks.size, bool) if channel is None else song.channels == channel
-    kinds = song.kinds
     notes = int(np.sum(mine & song.presses))
     if not notes:
         raise InputError(_no_notes(song, channel))
-    controls = mine & (kinds == 0xB0)
-    resets = np.flatnonzero(controls & (song.first_bytes == RESET))
     voices = voices_for(rules)
-    _play(voices, song, mine, kinds)
-    wheeled = np.flatnonzero(mine & (kinds == 0xE0))
+    play_keys(voices, song, mine)
+    bend = Bend(wheel_of(song, mine), bend_range_of(song, mine, bend_semitones))
+    made = {number: controller_of(song, mine, number) for number in controllers}
+    return Performance(song, notes, voices.tracks, bend, [(bend,)] * len(voices.tracks), made)
+
+
+def _resets(song: Song, mine: NDArray[np.bool_]) -> IntArray:
+    return np.flatnonzero(mine & (song.kinds == 0xB0) & (song.first_bytes == RESET))
+
+
+def wheel_of(song: Song, mine: NDArray[np.bool_]) -> Course:
+    """Where the wheel of some messages stands."""
+    wheeled = np.flatnonzero(mine & (song.kinds == 0xE0))
     wheel = song.first_bytes[wheeled].astype(float) + 128.0 * song.second_bytes[wheeled]
-    made = {}
-    for number in controllers:
-        moved = np.flatnonzero(controls & (song.first_bytes == number))
-        back = _RESET_TO.get(number)
-        values = song.second_bytes[moved].astype(float)
-        made[number] = _course(
-            moved, values, resets, None if back is None else float(back), 127.0 if number == 11 else 0.0
-        )
-    return Performance(
-        song,
-        notes,
-        voices.tracks,
-        _course(wheeled, wheel, resets, float(CENTRE), float(CENTRE)),
-        _bend_range(song, controls, bend_semitones),
-        made,
+    return _course(wheeled, wheel, _resets(song, mine), float(CENTRE), float(CENTRE))
+
+
+def controller_of(song: Song, mine: NDArray[np.bool_], number: int, start: float | None = None) -> Course:
+    """Where a controller of some messages stands; `start` before the first, the standard's where it is None."""
+    moved = np.flatnonzero(mine & (song.kinds == 0xB0) & (song.first_bytes == number))
+    back = _RESET_TO.get(number)
+    usual = 127.0 if number == 11 else 0.0
+    values = song.second_bytes[moved].astype(float)
+    return _course(
+        moved, values, _resets(song, mine), None if back is None else float(back), usual if start is None else start
     )
 
 
-def _play(voices: Voices, song: Song, mine: NDArray[np.bool_], kinds: NDArray[np.uint8]) -> None:
+def pressure_of(song: Song, mine: NDArray[np.bool_]) -> Course:
+    """Where the channel pressure of some messages stands."""
+    moved = np.flatnonzero(mine & (song.kinds == 0xD0))
+    return _course(moved, song.first_bytes[moved].astype(float), _resets(song, mine), 0.0, 0.0)
+
+
+def play_keys(voices: Voices, song: Song, mine: NDArray[np.bool_]) -> None:
+    """Let voices play the keys, the pedal and the mode messages of some messages."""
+    kinds = song.kinds
     firsts = song.first_bytes
     modes = (kinds == 0xB0) & (
         (firsts == SUSTAIN) | (firsts == ALL_SOUND_OFF) | (firsts == RESET) | (firsts >= ALL_NOTES_OFF)
@@ -132,7 +165,9 @@ def _course(stamps: IntArray, values: FloatArray, resets: IntArray, back: float 
     return Course(every[order], np.concatenate([values, np.full(resets.size, back)])[order], start)
 
 
-def _bend_range(song: Song, controls: NDArray[np.bool_], semitones: float) -> Course:
+def bend_range_of(song: Song, mine: NDArray[np.bool_], semitones: float) -> Course:
+    """The wheel's range, as some messages set it."""
+    controls = mine & (song.kinds == 0xB0)
     made, stamps, values = BendRange(semitones), [], []
     asked = np.isin(song.first_bytes, [*PARAMETERS, RESET]) & controls
     for stamp in np.flatnonzero(asked).tolist():

@@ -7,8 +7,10 @@ from typing import Literal
 
 import numpy as np
 
+from dynamis.control.pulses import Pulses
 from dynamis.converter.playing.clocks import clock_pulses
 from dynamis.converter.playing.controls import MODULATION
+from dynamis.converter.playing.mpe import Zone, perform_zone
 from dynamis.converter.playing.performance import Performance, perform
 from dynamis.converter.playing.signals import (
     FloatArray,
@@ -16,13 +18,14 @@ from dynamis.converter.playing.signals import (
     Steps,
     bend_steps,
     controller_steps,
+    course_steps,
     gate_steps,
     pitch_steps_of,
     pulse_steps,
     trigger_steps,
     velocity_steps,
 )
-from dynamis.converter.playing.song import Song
+from dynamis.converter.playing.song import Song, wire_delayed
 from dynamis.converter.playing.voices import VoiceRules
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
@@ -38,7 +41,10 @@ class ConverterSetting:
 
     channel : from 1 to 16, None for all.  bend_semitones : the wheel's range until the song sets it.
     gap_seconds : how long the gate goes down at a press while it is up; 0 for legato.  clocks : pulses a quarter note.
-    controllers : those that have a jack of their own; the modulation wheel is the first.
+    controllers : those that have a jack of their own; the modulation wheel is the first.  zone : of MPE, where each
+    voice has a channel of its own.  by_cable : whether the messages come through a MIDI cable, one after the other.
+    transport : whether there are a run and a reset jack; reset_leads_seconds : by how much a reset comes ahead of the
+    first clock, which waits for it.
     """
 
     law: Law = field(default_factory=lambda: ExponentialLaw(1.0, 36.0, 0.0))
@@ -58,6 +64,10 @@ class ConverterSetting:
     clocks: tuple[float, ...] = (1.0, 4.0)
     clock_seconds: float = 0.005
     controllers: tuple[int, ...] = (MODULATION,)
+    zone: Zone | None = None
+    by_cable: bool = False
+    transport: bool = False
+    reset_leads_seconds: float = 0.0
 
     def __post_init__(self) -> None:
         if self.channel is not None and not 1 <= self.channel <= 16:
@@ -69,6 +79,8 @@ class ConverterSetting:
                 raise InputError(f"A {what} of {plain(seconds)} s; more than 0 up to 60 s was expected.")
         if not 0.0 <= self.gap_seconds <= 60.0:
             raise InputError(f"A gap of {plain(self.gap_seconds)} s; 0 up to 60 s was expected.")
+        if not 0.0 <= self.reset_leads_seconds <= 1.0:
+            raise InputError(f"A reset {plain(self.reset_leads_seconds)} s ahead; 0 up to 1 s was expected.")
         if len(set(self.clocks)) < len(self.clocks):
             raise InputError("A clock is named twice.")
 
@@ -112,16 +124,24 @@ class Rendered:
         return next(one for one in self.signals if one.name == name)
 
 
-def render_song(song: Song, setting: ConverterSetting) -> Rendered:
-    """Raises `InputError` where nothing of the song is for the converter."""
-    made = perform(
+def _performed(song: Song, setting: ConverterSetting) -> Performance:
+    if setting.zone is not None:
+        return perform_zone(song, setting.zone, setting.rules, controllers=setting.controllers)
+    return perform(
         song,
         setting.channel,
         setting.rules,
         bend_semitones=setting.bend_semitones,
         controllers=setting.controllers,
     )
+
+
+def render_song(song: Song, setting: ConverterSetting) -> Rendered:
+    """Raises `InputError` where nothing of the song is for the converter."""
+    made = _performed(song, setting)
     seconds, signals, silent = song.seconds, [], set()
+    if setting.by_cable:
+        seconds = wire_delayed(seconds, song.byte_counts)
     several = len(made.tracks) > 1
     for voice, track in enumerate(made.tracks):
         if not track.notes.stamps.size:
@@ -139,16 +159,32 @@ def render_song(song: Song, setting: ConverterSetting) -> Rendered:
         )
         levels = {"gate": setting.gate, "trigger": setting.trigger}
         signals += [Signal(f"{kind}{ending}", kind, one, voice, levels.get(kind)) for kind, one in own]
+        for name, courses in (("pressure", made.pressures), ("timbre", made.timbres)):
+            if courses:
+                made_of = course_steps(courses[voice], seconds, setting.modulation)
+                signals.append(Signal(f"{name}{ending}", "controller", made_of, voice))
     signals.append(Signal("bend", "bend", bend_steps(made, seconds, setting.bend)))
     for number in setting.controllers:
         name = "mod" if number == MODULATION else f"cc{number}"
         signals.append(Signal(name, "controller", controller_steps(made, number, seconds, setting.modulation)))
+    lead = setting.reset_leads_seconds if setting.transport else 0.0
     for per_quarter in setting.clocks:
         pulses = clock_pulses(song.tempo, song.end_tick, per_quarter, seconds=setting.clock_seconds)
+        pulses = Pulses(pulses.rises_seconds + lead, pulses.falls_seconds + lead)
         signals.append(
             Signal(f"clock{plain(per_quarter)}", "clock", pulse_steps(pulses, setting.clock), level=setting.clock)
         )
+    if setting.transport:
+        runs = Pulses(np.zeros(1), np.array([max(song.end_seconds, setting.clock_seconds)]))
+        resets = Pulses(np.zeros(1), np.array([setting.clock_seconds]))
+        signals.append(Signal("run", "clock", pulse_steps(runs, setting.clock), level=setting.clock))
+        signals.append(Signal("reset", "clock", pulse_steps(resets, setting.clock), level=setting.clock))
     falls = [one.steps.seconds[-1] for one in signals if one.kind in ("trigger", "clock")]
     return Rendered(
-        setting, made, seconds, tuple(signals), float(max([song.end_seconds, *falls])), tuple(sorted(silent))
+        setting,
+        made,
+        seconds,
+        tuple(signals),
+        float(max([song.end_seconds, float(seconds[-1]), *falls])),
+        tuple(sorted(silent)),
     )

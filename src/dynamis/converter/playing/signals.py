@@ -13,8 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dynamis.control.pulses import Pulses
-from dynamis.converter.playing.controls import CENTRE
-from dynamis.converter.playing.performance import Performance
+from dynamis.converter.playing.performance import Course, Performance
 from dynamis.converter.playing.voices import VoiceTrack
 from dynamis.errors import InputError
 from dynamis.pitch.laws import Law
@@ -128,14 +127,18 @@ def trigger_steps(track: VoiceTrack, seconds: FloatArray, length: float, level: 
 
 def bend_steps(played: Performance, seconds: FloatArray, level: Level) -> Steps:
     """The wheel at a jack of its own; it rests in the middle."""
-    wheel = played.wheel
+    wheel = played.bend.wheel
     rest = float(level.of(np.array(wheel.start / _WHEEL_STEPS)))
     return steps(seconds[wheel.stamps], level.of(wheel.values / _WHEEL_STEPS), rest)
 
 
 def controller_steps(played: Performance, number: int, seconds: FloatArray, level: Level) -> Steps:
     """A controller at a jack of its own."""
-    course = played.controllers[number]
+    return course_steps(played.controllers[number], seconds, level)
+
+
+def course_steps(course: Course, seconds: FloatArray, level: Level) -> Steps:
+    """What stands from 0 to 127 at a jack of its own."""
     start = float(level.of(np.array(course.start / _MOST_DATA)))
     return steps(seconds[course.stamps], level.of(course.values / _MOST_DATA), start)
 
@@ -158,10 +161,10 @@ def pitch_steps_of(
         raise InputError("None of its notes has volts: look at the tuning and the law.")
     stamps, octaves = stamps[sounds], octaves[sounds]
     if with_bend:
-        every = np.unique(np.concatenate([stamps, played.wheel.stamps, played.bend_range.stamps]))
+        every = _moved(played, voice, stamps)
         index = np.maximum(np.searchsorted(stamps, every, side="right") - 1, 0)
-        first = octaves[0] + _bent(played, np.array([-1]))[0]
-        stamps, octaves = every, octaves[index] + _bent(played, every)
+        first = octaves[0] + _bent(played, voice, np.array([-1]))[0]
+        stamps, octaves = every, octaves[index] + _bent(played, voice, every)
     else:
         first = octaves[0]
     return steps(seconds[stamps], law.volts(octaves), float(law.volts(first))), silent
@@ -172,16 +175,21 @@ def note_steps(played: Performance, voice: int, seconds: FloatArray, *, with_ben
     marks = played.tracks[voice].notes
     stamps, notes = marks.stamps, marks.values.astype(float)
     if with_bend:
-        every = np.unique(np.concatenate([stamps, played.wheel.stamps, played.bend_range.stamps]))
+        every = _moved(played, voice, stamps)
         index = np.maximum(np.searchsorted(stamps, every, side="right") - 1, 0)
-        first = float(notes[0] + _SEMITONES * _bent(played, np.array([-1]))[0])
-        return steps(seconds[every], notes[index] + _SEMITONES * _bent(played, every), first)
+        first = float(notes[0] + _SEMITONES * _bent(played, voice, np.array([-1]))[0])
+        return steps(seconds[every], notes[index] + _SEMITONES * _bent(played, voice, every), first)
     return steps(seconds[stamps], notes, float(notes[0]))
 
 
-def _bent(played: Performance, stamps: NDArray[np.int64]) -> FloatArray:
-    """What the wheel adds after messages, octaves."""
-    return (played.wheel.at(stamps) - CENTRE) / CENTRE * played.bend_range.at(stamps) / 12.0
+def _moved(played: Performance, voice: int, stamps: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Messages at which a voice's note or one of its wheels changes."""
+    return np.unique(np.concatenate([stamps, *(one.stamps for one in played.bends[voice])]))
+
+
+def _bent(played: Performance, voice: int, stamps: NDArray[np.int64]) -> FloatArray:
+    """What the wheels of a voice add after messages, octaves."""
+    return np.sum([one.octaves(stamps) for one in played.bends[voice]], axis=0)
 
 
 def merged(named: Iterable[tuple[str, Steps]]) -> tuple[FloatArray, NDArray[np.int64], FloatArray]:

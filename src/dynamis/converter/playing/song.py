@@ -85,6 +85,13 @@ class Song:
         return (self.statuses & 0x0F).astype(np.int64) + 1
 
     @property
+    def byte_counts(self) -> IntArray:
+        """Of each message on one cable, (N,): a status that is that of the message before is left out."""
+        one = np.where((self.kinds == 0xC0) | (self.kinds == 0xD0), 2, 3)
+        same = np.append(False, self.statuses[1:] == self.statuses[:-1])
+        return np.asarray(one - same, np.int64)
+
+    @property
     def presses(self) -> NDArray[np.bool_]:
         """Note-ons; one of velocity 0 ends a note."""
         return np.asarray((self.kinds == 0x90) & (self.second_bytes > 0))

@@ -81,6 +81,8 @@ def why(rendered: Rendered, signal: Signal, seconds: float, style: Style) -> str
     stamps = np.flatnonzero(rendered.message_seconds == seconds)
     if signal.kind == "clock":
         rises = signal.rises_at(seconds)
+        if signal.name in _TRANSPORT:
+            return at + _TRANSPORT[signal.name][0 if rises else 1]
         return at + (f"a pulse of {signal.name.removeprefix('clock')} a quarter note." if rises else "its pulse ends.")
     if signal.kind == "bend" or signal.kind == "controller":
         mine = [stamp for stamp in stamps.tolist() if _moves(rendered, signal, stamp)]
@@ -121,6 +123,10 @@ def _unmarked(rendered: Rendered, signal: Signal, stamps: np.ndarray, style: Sty
     return "the wheel moves it." if stamps.size else "it goes on."
 
 
+_TRANSPORT: Final = {
+    "run": ("the song starts.", "the song has ended."),
+    "reset": ("whatever steps goes back to its first step.", "its pulse ends."),
+}
 _GATE: Final = {
     Why.PRESS: "; no key was held before",
     Why.RELEASE: ", and no other key is held",
@@ -147,4 +153,4 @@ def _moves(rendered: Rendered, signal: Signal, stamp: int) -> bool:
     kind, first = int(song.kinds[stamp]), int(song.first_bytes[stamp])
     if kind == 0xB0 and first == 121:
         return True
-    return kind == 0xE0 if signal.kind == "bend" else kind == 0xB0
+    return kind == 0xE0 if signal.kind == "bend" else kind in (0xB0, 0xD0)

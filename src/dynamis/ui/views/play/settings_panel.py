@@ -77,7 +77,6 @@ class SettingsPanel(Panel):
         self.output.activated.connect(lambda _: self._take_output())
         for box in (self.channel, self.track, self.priority, self.voices, self.allocation, self.fires):
             box.activated.connect(lambda _: self._something())
-        self.bends.toggled.connect(lambda _: self._something())
 
     def _make_converter(self, column: QVBoxLayout) -> None:
         grid = form_grid()
@@ -119,7 +118,16 @@ class SettingsPanel(Panel):
         self.wheel.setToolTip("Semitones, until the song sets its own range")
         self.gap.setToolTip("How long the gate goes down at a press while it is up; 0 for legato")
         column.addLayout(grid)
-        column.addWidget(self.bends)
+        self.cable, self.transport = QCheckBox("Through a MIDI cable"), QCheckBox("Run and reset jacks")
+        self.lead = QLineEdit("0 s")
+        self.lead.editingFinished.connect(self._something)
+        ahead = form_grid()
+        self.lead.setAccessibleName("Reset ahead by")
+        add_row(ahead, 0, "Reset ahead by", self.lead)
+        for box in (self.bends, self.cable, self.transport):
+            column.addWidget(box)
+            box.toggled.connect(lambda _: self._something())
+        column.addLayout(ahead)
 
     def _line(self, name: str, seconds: float) -> QLineEdit:
         edit = QLineEdit(self._session.style.engineering(seconds, "s"))
@@ -176,7 +184,10 @@ class SettingsPanel(Panel):
         """What hangs on something else is there only with it."""
         self.law.show_law(self._law, self._session.style)
         self.law.clear.setVisible(False)
-        self.allocation.setEnabled(self.voices.currentData() > 1)
+        zone = isinstance(self.channel.currentData(), str)
+        self.voices.setEnabled(not zone)
+        self.allocation.setEnabled(self.voices.currentData() > 1 and not zone)
+        self.lead.setEnabled(self.transport.isChecked())
 
     def show_source(self, source: SongSource, phrase_names: list[str]) -> None:
         """Another song: its name, its channels and its tracks."""
@@ -211,10 +222,12 @@ class SettingsPanel(Panel):
         levels = {name: self._level(edit, name, number) for name, edit in self.levels.items()}
         parts = [one for one in self.clocks.text().replace(";", ",").split(",") if one.strip()]
         clocks = tuple(parse_quantity(one, "", "A clock", decimal_comma=False) for one in parts)
+        chosen = self.channel.currentData()
+        zone = chosen if isinstance(chosen, str) else None
         return ConverterSetting(
             parse_law(self._law),
             tuning_of(self._session.bench),
-            self.channel.currentData(),
+            None if zone is not None else chosen,
             VoiceRules(
                 self.voices.currentData(),
                 self.priority.currentData(),
@@ -232,6 +245,10 @@ class SettingsPanel(Panel):
             levels["mod"],
             levels["clock"],
             clocks,
+            zone=zone,  # type: ignore[arg-type]  # the choices hold nothing else
+            by_cable=self.cable.isChecked(),
+            transport=self.transport.isChecked(),
+            reset_leads_seconds=number(self.lead, "s", "What the reset is ahead by"),
         )
 
     @staticmethod
