@@ -173,6 +173,45 @@ def painting() -> None:
     print(f"a picture: median {np.median(took):.1f} ms, 95th percentile {np.percentile(took, 95):.1f} ms (wanted 16)")
 
 
+def live() -> None:
+    """From a message to its breakpoint, with lanes painted meanwhile: what is held of a song that grows to 2000
+    messages."""
+    from dynamis.bench.playing.lanes import play
+    from dynamis.converter.midi_stream import MidiParser, note_off, note_on
+    from dynamis.converter.playing.live import LiveSong
+    from dynamis.notation.style import Style
+    from dynamis.ui.theme.palette import LIGHT
+    from dynamis.ui.views.play.lanes import LanesPicture
+
+    song, parser, chance, setting = LiveSong(), MidiParser(), random.Random(4), ConverterSetting(channel=None)
+    picture, took = LanesPicture(LIGHT, Style()), []
+    picture.resize(664, 460)
+    picture.show()
+    held: list[int] = []
+    for k in range(2000):
+        seconds = 0.05 * k
+        data = (
+            note_off(1, held.pop())
+            if held and chance.random() < 0.5
+            else note_on(1, held.append(chance.randrange(40, 80)) or held[-1])
+        )
+        began = time.perf_counter()
+        for message in parser.feed(data):
+            song.add(seconds, message)
+        rendered = render_song(song.song(seconds), setting)
+        _ = rendered.signal("gate").steps.seconds[-1]
+        took.append(1e3 * (time.perf_counter() - began))
+        if k % 3 == 0:
+            picture.show_played(play(song.song(seconds), setting, Style()), keep=True)
+            picture.follow(seconds, 8.0)
+            picture.repaint()
+    for until in (500, 2000):
+        print(
+            f"live, to {until} messages: median {np.median(took[:until]):.2f} ms, 99th percentile "
+            f"{np.percentile(took[:until], 99):.2f} ms (wanted 1)"
+        )
+
+
 def folder(place: Path) -> None:
     sys.path.insert(0, str(Path(__file__).parents[1]))
     from tests.converter.simple_converter import differences
@@ -198,5 +237,6 @@ if __name__ == "__main__":
     parsing()
     writing()
     painting()
+    live()
     if len(sys.argv) > 1:
         folder(Path(sys.argv[1]))

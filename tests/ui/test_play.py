@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import os
 
 import mido
 import numpy as np
@@ -234,6 +235,45 @@ def test_it_is_played_by_the_computers_outputs_and_stops(play, lantern):
     until(lambda: jack() < -0.9)
     QTest.mouseClick(page.outputs.stop_button, Qt.MouseButton.LeftButton)
     until(lambda: abs(jack()) < 0.02)
+
+
+def test_what_is_played_live_is_seen_as_it_comes_and_stays_as_a_song(play, tmp_path):
+    """By the computer's keys, then from a pipe in the place of a raw MIDI device."""
+    QTest.mouseClick(play.settings.live, Qt.MouseButton.LeftButton)
+    until(lambda: play.live is not None and play.lanes.hasFocus())
+    assert play.settings.title.text() == "Live"
+    QTest.keyPress(play.lanes, Qt.Key.Key_Z, delay=5)
+    QTest.keyPress(play.lanes, Qt.Key.Key_A, delay=5)
+    until(lambda: play.played.song.presses.sum() == 2)
+    assert [row[4] for row in table_texts(play.events)] == ["48 C3 pressed, velocity 96", "53 F3 pressed, velocity 96"]
+    assert play.played.rendered.signal("pitch").steps.volts[-1] == pytest.approx(17 / 12)
+    seen = play.lanes.view
+    until(lambda: play.lanes.view[1] > seen[1] + 0.2)
+    assert play.lanes.view[1] - play.lanes.view[0] == pytest.approx(seen[1] - seen[0])
+    QTest.keyRelease(play.lanes, Qt.Key.Key_A)
+    until(lambda: play.played.rendered.signal("pitch").steps.volts[-1] == pytest.approx(1.0))
+    QTest.keyClick(play.lanes, Qt.Key.Key_PageUp)  # lets what is held go
+    until(lambda: play.played.rendered.signal("gate").steps.volts[-1] == 0.0)
+    QTest.mouseClick(play.settings.live, Qt.MouseButton.LeftButton)
+    until(lambda: play.live is None and play.settings.title.text() == "What was played" and play.played is not None)
+    assert play.played.song.presses.sum() == 2
+    pipe = tmp_path / "midi"
+    os.mkfifo(pipe)
+    holds = os.open(pipe, os.O_RDWR)
+    play.settings.input.setEditText(str(pipe))
+    QTest.mouseClick(play.settings.live, Qt.MouseButton.LeftButton)
+    until(lambda: play.live is not None)
+    os.write(holds, bytes.fromhex("fe 90 3c 64 fe"))  # a sender that says that it is there, and falls silent
+    until(lambda: play.played.song.presses.sum() == 1)
+    until(lambda: "is the MIDI lead plugged in?" in play.window().sentence.text())
+    until(lambda: play.live is None)
+    assert play.played.song.presses.sum() == 1
+    until(lambda: play.played.rendered.signal("gate").steps.volts[-1] == 0.0)
+    play.settings.input.setEditText("nowhere")
+    QTest.mouseClick(play.settings.live, Qt.MouseButton.LeftButton)
+    assert "path of a raw MIDI device was expected" in play.window().sentence.text()
+    assert not play.settings.live.isChecked()
+    os.close(holds)
 
 
 @pytest.mark.parametrize(

@@ -17,7 +17,8 @@ _CONNECT_SECONDS: Final = 2.0
 _TRIES, _BETWEEN_SECONDS = 3, 0.2
 
 
-def _client(name: str = "dynamis") -> Any:
+def jack_client(name: str = "dynamis") -> Any:
+    """A client of the server that runs; raises `DeviceError` where none does."""
     try:
         import jack
     except (ImportError, OSError) as error:
@@ -41,9 +42,18 @@ def _quiet(_: str) -> None:
 
 def jack_outputs() -> list[str]:
     """Addresses of what takes MIDI; raises `DeviceError` where no server runs."""
-    client = _client("dynamis-look")
+    client = jack_client("dynamis-look")
     try:
         return [f"{JACK}{port.name}" for port in client.get_ports(is_midi=True, is_input=True)]
+    finally:
+        client.close()
+
+
+def jack_inputs() -> list[str]:
+    """Addresses of what sends MIDI; raises `DeviceError` where no server runs."""
+    client = jack_client("dynamis-look")
+    try:
+        return [f"{JACK}{port.name}" for port in client.get_ports(is_midi=True, is_output=True)]
     finally:
         client.close()
 
@@ -55,7 +65,7 @@ class JackOutput:
         self.identity = address
         self._waiting: queue.Queue[bytes] = queue.Queue(_MOST_WAITING)
         self._gone = False
-        self._client = _client()
+        self._client = jack_client()
         try:
             self._port = self._client.midi_outports.register("out")
             self._client.set_process_callback(self._process)

@@ -7,10 +7,12 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPen, QWheelEvent
+from PySide6.QtGui import QColor, QFocusEvent, QImage, QKeyEvent, QMouseEvent, QPainter, QPen, QWheelEvent
 
 from dynamis.bench.playing.lanes import ARRIVES, Lane, Played
+from dynamis.converter.playing.computer_keys import HIGHEST, LOWEST, OCTAVE, USUAL, semitones_of
 from dynamis.notation.style import Style
+from dynamis.pitch.key_tuning import KEYS
 from dynamis.pitch.notes import note_name
 from dynamis.plotting.axis import Axis
 from dynamis.plotting.columns import filled
@@ -30,10 +32,12 @@ _ARRIVES, _AT_INPUT = ARRIVES, "arrives"
 
 
 class LanesPicture(Picture):
-    """cursor_moved : one of the cursors stands elsewhere.  lane_picked : the name of a lane, and when."""
+    """cursor_moved : one of the cursors stands elsewhere.  lane_picked : the name of a lane, and when.
+    key_played : while keys play: a note, and whether its key went down."""
 
     cursor_moved = Signal()
     lane_picked = Signal(str, float)
+    key_played = Signal(int, bool)
     KEYS = (
         ("← →", "look earlier, later"),
         ("+ −", "look closer, further"),
@@ -53,6 +57,8 @@ class LanesPicture(Picture):
         self._view = Axis(0.0, 1.0)
         self._moves: int | None = None
         self._head: float | None = None
+        self._lowest: int | None = None  # the note of the first key, while keys play
+        self._down: dict[int, int] = {}  # by key, the note that it holds
 
     # -- what is shown -------------------------------------------------------------------------------
 
@@ -210,12 +216,58 @@ class LanesPicture(Picture):
                 p.setPen(QPen(QColor(self.colours.amber), 1.4, solid))
                 p.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
 
+    # -- keys that play ------------------------------------------------------------------------------
+
+    def let_keys_play(self, play: bool) -> None:
+        """Whether the computer's keys play notes here instead of leading about."""
+        self._let_go()
+        self._lowest = USUAL if play else None
+
+    def follow(self, now: float, span: float) -> None:
+        """Show the time up to now."""
+        self._view = Axis(now - span, now)
+        self.update()
+
+    def _let_go(self) -> None:
+        for note in self._down.values():
+            self.key_played.emit(note, False)
+        self._down.clear()
+
+    def _plays(self, event: QKeyEvent) -> bool:
+        """Whether a key was one that plays, and did."""
+        if self._lowest is None:
+            return False
+        if event.key() in (Qt.Key.Key_PageUp, Qt.Key.Key_PageDown):
+            self._let_go()
+            moved = self._lowest + (OCTAVE if event.key() == Qt.Key.Key_PageUp else -OCTAVE)
+            self._lowest = min(HIGHEST, max(LOWEST, moved))
+            return True
+        above = semitones_of(event.nativeScanCode(), event.text())
+        if above is None or not 0 <= self._lowest + above < KEYS:
+            return False
+        if not event.isAutoRepeat() and event.key() not in self._down:
+            self._down[event.key()] = self._lowest + above
+            self.key_played.emit(self._lowest + above, True)
+        return True
+
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:
+        if not event.isAutoRepeat() and event.key() in self._down:
+            self.key_played.emit(self._down.pop(event.key()), False)
+        else:
+            super().keyReleaseEvent(event)
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        self._let_go()  # a key that goes up elsewhere is not seen here
+        super().focusOutEvent(event)
+
     # -- looking -------------------------------------------------------------------------------------
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key, view, shift = event.key(), self._view, event.modifiers() & Qt.KeyboardModifier.ShiftModifier
         if event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier):
             super().keyPressEvent(event)
+        elif self._plays(event):
+            event.accept()
         elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
             self.look(view.panned(view.span * (_PAN if key == Qt.Key.Key_Right else -_PAN)))
         elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QCheckBox, QFileDialog, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from dynamis.bench.chains.tunings import tuning_of
 from dynamis.bench.document.ports import PortRef
@@ -31,6 +31,8 @@ _PRIORITIES = (
 )
 _ALLOCATIONS = (("rotate", "the next in turn"), ("reuse", "the one that played it"), ("lowest", "the lowest free"))
 _FIRES = (("every-press", "every press"), ("new-pitch", "a new pitch"))
+# What is listened to where no port is.
+BY_KEYS = "the computer's keys"
 _KINDS = "MIDI files (*.mid *.midi *.smf)"
 
 
@@ -39,11 +41,13 @@ def _level_text(level: Level) -> str:
 
 
 class SettingsPanel(Panel):
-    """changed : something is set otherwise.  file_wanted : the path of a file to play.  phrase_wanted : its index."""
+    """changed : something is set otherwise.  file_wanted : the path of a file to play.  phrase_wanted : its index.
+    live_wanted : listen, or no more."""
 
     changed = Signal()
     file_wanted = Signal(str)
     phrase_wanted = Signal(int)
+    live_wanted = Signal(bool)
 
     def __init__(self, session: Session) -> None:
         super().__init__("Song and converter")
@@ -66,6 +70,22 @@ class SettingsPanel(Panel):
         column.addWidget(self.about)
         column.addLayout(song)
         column.addWidget(self.open)
+        self.input = QComboBox()
+        self.input.setEditable(True)
+        self.input.setAccessibleName("Listen to")
+        self.input.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.input.addItem(BY_KEYS)
+        self.live = QPushButton("Play live")
+        self.live.setCheckable(True)
+        self.live.setToolTip(
+            "The computer's keys play on the picture: to the right a semitone, a row up a fourth, Page up and Page "
+            "down an octave"
+        )
+        self.live.toggled.connect(self.live_wanted)
+        live = form_grid()
+        add_row(live, 0, "Listen to", self.input)
+        column.addLayout(live)
+        column.addWidget(self.live)
         column.addWidget(label("The converter", "heading"))
         self.refusal = label("", "question", wrap=True)
         column.addWidget(self.refusal)
@@ -177,6 +197,18 @@ class SettingsPanel(Panel):
         """Choose which of the held keys sounds."""
         self.priority.setCurrentIndex(self.priority.findData(priority))
         self._something()
+
+    def listens_to(self) -> str | None:
+        """The address of a MIDI input, None for the computer's keys."""
+        text = self.input.currentText().strip()
+        return None if text in ("", BY_KEYS) else text
+
+    def offer_inputs(self, addresses: list[str]) -> None:
+        """MIDI inputs that were found; what is typed stays."""
+        typed = self.input.currentText()
+        self.input.clear()
+        self.input.addItems([BY_KEYS, *addresses])
+        self.input.setEditText(typed)
 
     # -- showing -------------------------------------------------------------------------------------
 

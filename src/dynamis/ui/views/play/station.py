@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import contextlib
 import threading
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QShowEvent
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QSplitter
 
@@ -17,6 +18,7 @@ from dynamis.bench.playing.lanes import Played, listed_stamps, play, stamp_near
 from dynamis.bench.playing.sources import SongSource, of_file, of_phrase, of_track
 from dynamis.converter.playing.phrases import phrases
 from dynamis.converter.playing.words import message_bytes, message_words, nearest_edge, why
+from dynamis.devices.midi.inputs import inputs
 from dynamis.errors import InputError
 from dynamis.ui.background import Background
 from dynamis.ui.course import CourseRunner
@@ -25,6 +27,7 @@ from dynamis.ui.session.session import Session
 from dynamis.ui.stations import Station, guarded
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.views.play.lanes import LanesPicture
+from dynamis.ui.views.play.live import Live
 from dynamis.ui.views.play.settings_panel import SettingsPanel
 from dynamis.ui.views.play.side_panel import SidePanel
 from dynamis.ui.widgets.panel import Panel
@@ -41,6 +44,8 @@ _EVENTS = (
 # The phrase that the page begins with: one with something to find.
 _FIRST_PHRASE = 2
 _HEAD_MS = 33
+# So much is seen of what is played live.
+_LIVE_SECONDS = 8.0
 # So many looks without anything that is played end the looking.
 _HEAD_PATIENCE = 15
 
@@ -50,6 +55,7 @@ class PlayStation(Station):
 
     title = "Play"
     KEYS = LanesPicture.KEYS
+    _found = Signal(list)
     TAKES = (".mid", ".midi", ".smf")
 
     def __init__(self, session: Session, course: CourseRunner, colours: Colours, points: float) -> None:
@@ -60,6 +66,10 @@ class PlayStation(Station):
         self._work = Background()
         self._keep = False
         self._channels: dict[str, int] = {}
+        self.live: Live | None = None
+        self._frame = QTimer(self)
+        self._frame.setInterval(_HEAD_MS)
+        self._frame.timeout.connect(self._show_live)
         self._waited = 0
         self._head = QTimer(self)
         self._head.setInterval(_HEAD_MS)
@@ -95,6 +105,8 @@ class PlayStation(Station):
         self.settings.changed.connect(partial(self.ask, keep=True))
         self.settings.file_wanted.connect(lambda name: guarded(self._session, self.take_file, Path(name)))
         self.settings.phrase_wanted.connect(self.take_phrase)
+        self.settings.live_wanted.connect(self._live_wanted)
+        self.lanes.key_played.connect(self._key_played)
         self.lanes.cursor_moved.connect(self._show_cursors)
         self.lanes.lane_picked.connect(self._show_why)
         self.side.looked_at.connect(self._look_at_finding)
@@ -103,6 +115,7 @@ class PlayStation(Station):
         self.side.out_wanted.connect(partial(guarded, self._session, self.play_out))
         self.side.stop_wanted.connect(self.stop_playing)
         self.events.on_activate = self._event_activated
+        self._found.connect(self.settings.offer_inputs)
         self._work.answered.connect(self._take)
         self._work.refused.connect(self._refused)
         self._session.bench_changed.connect(self._bench_changed)
@@ -121,13 +134,83 @@ class PlayStation(Station):
     def take_phrase(self, index: int) -> None:
         self._source_is(of_phrase(self._phrases[index], index))
 
+    # -- live ----------------------------------------------------------------------------------------
+
+    def _live_wanted(self, wanted: bool) -> None:
+        guarded(self._session, self.begin_live if wanted else self.end_live)
+        if wanted and self.live is None:
+            self.settings.live.setChecked(False)
+
+    def begin_live(self) -> None:
+        """Listen, and show what is played as it comes; raises `InputError` where nothing can be listened to."""
+        self.live = None
+        address = self.settings.listens_to()
+        self.live = Live(address)
+        self.settings.show_source(SongSource("Live", "Play something.", self.live.song.song(0.0)), self._names)
+        self.lanes.let_keys_play(address is None)
+        self.lanes.setFocus()
+        self._frame.start()
+
+    def end_live(self) -> None:
+        """Stop listening; what was played stays as a song."""
+        live, self.live = self.live, None
+        self._frame.stop()
+        self.lanes.let_keys_play(False)
+        if live is None:
+            return
+        live.close()
+        now = live.now()
+        played = of_file("What was played", live.song.song(now), self._session.style)
+        if played.song.presses.any():
+            self._source_is(played)
+
+    def _key_played(self, note: int, down: bool) -> None:
+        if self.live is not None:
+            self.live.key(note, down)
+
+    def _show_live(self) -> None:
+        """One picture, of one state."""
+        live = self.live
+        if live is None:
+            return
+        trouble = live.trouble()
+        if trouble:
+            self.settings.live.setChecked(False)
+            self._session.said.emit(trouble, True)
+            return
+        now, changes = live.now(), live.song.changes
+        try:
+            played = play(live.song.song(now), self.settings.setting(), self._session.style)
+        except InputError as error:
+            self.settings.say("" if not changes else str(error))
+            return
+        self.settings.say("")
+        self.played = played
+        self.lanes.show_played(played, keep=True)
+        self.lanes.follow(now, _LIVE_SECONDS)
+        if changes != live.shown:
+            live.shown = changes
+            self.side.show_findings(list(played.findings))
+            stamps = listed_stamps(played)
+            self.events.set_rows(LazyRows(stamps.size, lambda k: self._event_row(played, int(stamps[k]))))
+            self.events.show_row(int(stamps.size) - 1)
+            self.lanes.set_cursor(0, now)
+
+    @property
+    def _names(self) -> list[str]:
+        return [one.name for one in self._phrases]
+
     def _source_is(self, source: SongSource) -> None:
         self.source = source
-        self.settings.show_source(source, [one.name for one in self._phrases])
+        if self.live is not None:
+            self.settings.live.setChecked(False)
+        self.settings.show_source(source, self._names)
         self.ask()
 
     def ask(self, *, keep: bool = False) -> None:
         """Play it anew, beside the window.  keep : whether the view and the cursors stay."""
+        if self.live is not None:
+            return  # the next picture of what is played live has it
         try:
             setting = self.settings.setting()
         except InputError as error:
@@ -218,7 +301,14 @@ class PlayStation(Station):
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         self.settings.show_outputs()
+        threading.Thread(target=self._look_for_inputs, name="ports", daemon=True).start()
         self.ask(keep=True)
+
+    def _look_for_inputs(self) -> None:
+        """What could be listened to; asked beside the window, since a system may take its time."""
+        found = inputs()
+        with contextlib.suppress(RuntimeError):  # the window is gone meanwhile
+            self._found.emit(found)
 
     def shown_picture(self) -> Picture | None:
         return self.lanes
@@ -228,6 +318,9 @@ class PlayStation(Station):
 
     def shut_down(self) -> None:
         self._work.drop()
+        self._frame.stop()
+        if self.live is not None:
+            self.live.close()
 
     # -- by the computer's outputs -------------------------------------------------------------------
 
