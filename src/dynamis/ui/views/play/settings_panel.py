@@ -203,12 +203,19 @@ class SettingsPanel(Panel):
         text = self.input.currentText().strip()
         return None if text in ("", BY_KEYS) else text
 
+    def show_listening(self, listening: bool) -> None:
+        """Whether it is listened."""
+        set_text(self.live, "Stop listening" if listening else "Play live")
+
     def offer_inputs(self, addresses: list[str]) -> None:
         """MIDI inputs that were found; what is typed stays."""
         typed = self.input.currentText()
         self.input.clear()
         self.input.addItems([BY_KEYS, *addresses])
         self.input.setEditText(typed)
+        line = self.input.lineEdit()
+        if line is not None:
+            line.setCursorPosition(0)
 
     # -- showing -------------------------------------------------------------------------------------
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import threading
 from collections.abc import Callable
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
@@ -140,6 +141,7 @@ class PlayStation(Station):
         guarded(self._session, self.begin_live if wanted else self.end_live)
         if wanted and self.live is None:
             self.settings.live.setChecked(False)
+        self.settings.show_listening(self.live is not None)
 
     def begin_live(self) -> None:
         """Listen, and show what is played as it comes; raises `InputError` where nothing can be listened to."""
@@ -180,7 +182,9 @@ class PlayStation(Station):
             return
         now, changes = live.now(), live.song.changes
         try:
-            played = play(live.song.song(now), self.settings.setting(), self._session.style)
+            # Nobody gives a tempo here, so there is no clock to show.
+            setting = replace(self.settings.setting(), clocks=(), transport=False)
+            played = play(live.song.song(now), setting, self._session.style)
         except InputError as error:
             self.settings.say("" if not changes else str(error))
             return
@@ -190,9 +194,10 @@ class PlayStation(Station):
         self.lanes.follow(now, _LIVE_SECONDS)
         if changes != live.shown:
             live.shown = changes
-            self.side.show_findings(list(played.findings))
+            self.side.show_findings([one for one in played.findings if one.code != "hangs"])  # it has not ended
             stamps = listed_stamps(played)
             self.events.set_rows(LazyRows(stamps.size, lambda k: self._event_row(played, int(stamps[k]))))
+            self._show_why(self.lanes.lane, now)
             self.events.show_row(int(stamps.size) - 1)
             self.lanes.set_cursor(0, now)
 
