@@ -9,7 +9,8 @@ from dynamis.converter.playing.generators import Generator
 from dynamis.converter.playing.signals import Steps
 from dynamis.devices.interface import DeviceError
 from dynamis.devices.players import OutputsPlayer
-from dynamis.devices.sound.outflow import BLOCK_SECONDS, Line, Outflow, endless_header
+from dynamis.devices.sound.endless import endless_header
+from dynamis.devices.sound.outflow import BLOCK_SECONDS, Line, Outflow
 from dynamis.devices.sound.outputs import open_outputs
 from dynamis.devices.standins.interface import HiddenOutput, SimulatedInterface
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Final
 
@@ -37,23 +38,28 @@ def parse_pairs(text: str, *, decimal_comma: bool = False) -> list[TypedPair]:
 
     Raises InputError naming the line.
     """
+    return [TypedPair(*row) for row in _pairs(text, ("V", "Hz"), "volts and then hertz", decimal_comma)]
+
+
+def _pairs(
+    text: str, units: tuple[str, str], expected: str, decimal_comma: bool
+) -> Iterator[tuple[float, float, float, float]]:
+    """(first, second, the last digit of each) of every line."""
     lines = [(k, line) for k, line in enumerate(text.splitlines(), 1) if line.strip()]
     if len(lines) > _MOST_LINES:
         raise InputError(f"{len(lines)} pairs; at most {_MOST_LINES} were expected.")
-    pairs = []
     for number, line in lines:
         parts = _joined(line.replace(";", " ").split())
         if len(parts) != 2:
-            raise InputError(f"Line {number}: {quoted(line.strip())} is no pair; volts and then hertz were expected.")
-        volts, hertz = (
-            parse_quantity(part, unit, f"Line {number}", decimal_comma=decimal_comma)
-            for part, unit in zip(parts, ("V", "Hz"), strict=True)
-        )
-        steps = [
-            last_digit(part, unit, decimal_comma=decimal_comma) for part, unit in zip(parts, ("V", "Hz"), strict=True)
+            raise InputError(f"Line {number}: {quoted(line.strip())} is no pair; {expected} were expected.")
+        read = [
+            (
+                parse_quantity(part, unit, f"Line {number}", decimal_comma=decimal_comma),
+                last_digit(part, unit, decimal_comma=decimal_comma),
+            )
+            for part, unit in zip(parts, units, strict=True)
         ]
-        pairs.append(TypedPair(volts, hertz, *steps))
-    return pairs
+        yield read[0][0], read[1][0], read[0][1], read[1][1]
 
 
 def parse_walk(text: str, *, decimal_comma: bool = False) -> tuple[list[Seen], float]:
@@ -73,23 +79,7 @@ def parse_walk(text: str, *, decimal_comma: bool = False) -> tuple[list[Seen], f
 
 def parse_steps(text: str, *, decimal_comma: bool = False) -> list[tuple[float, float, float, float]]:
     """(seconds, volts, the last digit of each), a pair a line.  Raises InputError naming the line."""
-    lines = [(k, line) for k, line in enumerate(text.splitlines(), 1) if line.strip()]
-    if len(lines) > _MOST_LINES:
-        raise InputError(f"{len(lines)} readings; at most {_MOST_LINES} were expected.")
-    steps = []
-    for number, line in lines:
-        parts = _joined(line.replace(";", " ").split())
-        if len(parts) != 2:
-            raise InputError(f"Line {number}: {quoted(line.strip())} is no pair; seconds and then volts were expected.")
-        seconds, volts = (
-            parse_quantity(part, unit, f"Line {number}", decimal_comma=decimal_comma)
-            for part, unit in zip(parts, ("s", "V"), strict=True)
-        )
-        when, level = (
-            last_digit(part, unit, decimal_comma=decimal_comma) for part, unit in zip(parts, ("s", "V"), strict=True)
-        )
-        steps.append((seconds, volts, when, level))
-    return steps
+    return list(_pairs(text, ("s", "V"), "seconds and then volts", decimal_comma))
 
 
 def parse_lengths(text: str, *, decimal_comma: bool = False) -> list[Length]:

@@ -13,11 +13,12 @@ import array
 import json
 import os
 import queue
-import struct
 import sys
 import threading
 import time
 from typing import Any
+
+from dynamis.devices.sound.endless import endless_header
 
 PREFIX = "audio:"
 _MOST_WAITING = 500  # blocks
@@ -88,9 +89,7 @@ def _pour(sounddevice: Any, address: str, channel: int) -> None:
         stream.start()
     except sounddevice.PortAudioError as error:
         raise Refused("busy", f"{name} cannot be opened ({error.args[0]}).") from error
-    form = struct.pack("<IHHIIHH", 16, 3, 1, rate, 4 * rate, 4, 32)
-    endless = struct.pack("<I", 0xFFFFFFFF)
-    os.write(1, b"RIFF" + endless + b"WAVEfmt " + form + b"data" + endless)
+    os.write(1, endless_header(1, rate))
     while True:
         try:
             block = blocks.get(timeout=_QUIET_SECONDS)

@@ -7,7 +7,6 @@ whatever is asked for; and a level is reached by a ramp, since a jump is a click
 from __future__ import annotations
 
 import contextlib
-import struct
 import threading
 import time
 from collections.abc import Callable, Mapping, Sequence
@@ -19,6 +18,7 @@ from numpy.typing import NDArray
 
 from dynamis.converter.playing.generators import Voltage
 from dynamis.devices.interface import DeviceError
+from dynamis.devices.sound.endless import endless_header
 from dynamis.notation.style import plain
 
 FloatArray = NDArray[np.float64]
@@ -29,13 +29,6 @@ RAMP_SECONDS: Final = 0.005
 # A sender with a clock of its own is never further ahead of it than this.
 _AHEAD_SECONDS: Final = 0.03
 _REACHED_SECONDS: Final = 2.0
-
-
-def endless_header(channels: int, rate: int) -> bytes:
-    """A WAV of 32-bit floats whose sizes are as large as they can be."""
-    endless = struct.pack("<I", 0xFFFFFFFF)
-    form = struct.pack("<IHHIIHH", 16, 3, channels, rate, 4 * rate * channels, 4 * channels, 32)
-    return b"RIFF" + endless + b"WAVEfmt " + form + b"data" + endless
 
 
 @dataclass(frozen=True)

@@ -18,9 +18,9 @@ import threading
 from typing import Any
 
 from dynamis.devices.sound.capture import PREFIX, Refused, end_with, library, report
+from dynamis.devices.sound.endless import HEADER_BYTES
 
 _MOST_WAITING = 4  # blocks
-_HEADER_BYTES = 44
 _FADE_BLOCKS = 1
 
 
@@ -51,8 +51,8 @@ def _play(sounddevice: Any, address: str) -> None:
     name = address.removeprefix(PREFIX)
     if number is None:
         raise Refused("unplugged", f"There is no output {name}: plug it in, then try again.")
-    header = _whole(_HEADER_BYTES)
-    if len(header) < _HEADER_BYTES:
+    header = _whole(HEADER_BYTES)
+    if len(header) < HEADER_BYTES:
         return
     channels, rate = struct.unpack("<HI", header[22:28])
     if channels > most:

@@ -10,13 +10,11 @@ import math
 import threading
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 
 FloatArray = NDArray[np.float64]
-HEADER_BYTES: Final = 44
 
 
 @dataclass(frozen=True)

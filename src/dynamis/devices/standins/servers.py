@@ -17,8 +17,9 @@ from typing import Final
 
 import numpy as np
 
+from dynamis.devices.sound.endless import HEADER_BYTES
 from dynamis.devices.standins.board_logic import BoardLogic
-from dynamis.devices.standins.interface import HEADER_BYTES, SimulatedInterface
+from dynamis.devices.standins.interface import SimulatedInterface
 from dynamis.devices.standins.midi_converter import MidiConverter
 from dynamis.devices.standins.scpi_model import Faults, ScpiModel
 from dynamis.devices.standins.sound import WAV_HEADER, SimulatedSound

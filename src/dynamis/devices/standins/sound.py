@@ -3,12 +3,12 @@ it."""
 
 from __future__ import annotations
 
-import struct
 from collections.abc import Callable
 from typing import Final
 
 import numpy as np
 
+from dynamis.devices.sound.endless import endless_header
 from dynamis.devices.sound.stream import FloatArray
 from dynamis.devices.standins.world import SimulatedWorld
 
@@ -17,15 +17,7 @@ _PARTIALS: Final = np.arange(1, 9)
 _LEVEL: Final = 0.25
 _NOISE: Final = 1e-4
 _SLICE_SECONDS: Final = 0.005  # the voice is asked for its pitch so often
-# Source: WAVE, 32-bit floating point, one channel; the sizes of a stream that has no end are as large as they can be.
-WAV_HEADER: Final = (
-    b"RIFF"
-    + struct.pack("<I", 0xFFFFFFFF)
-    + b"WAVEfmt "
-    + struct.pack("<IHHIIHH", 16, 3, 1, RATE, 4 * RATE, 4, 32)
-    + b"data"
-    + struct.pack("<I", 0xFFFFFFFF)
-)
+WAV_HEADER: Final = endless_header(1, RATE)
 
 
 class SimulatedSound:
