@@ -19,7 +19,7 @@ from PySide6.QtWidgets import QFileDialog
 from dynamis.bench.chains.link_chain import link_chain
 from dynamis.bench.document.commands import Change
 from dynamis.bench.document.ports import PortRef
-from dynamis.demo.hidden import INTERFACE_VOLTS
+from dynamis.demo.hidden import BOARD_DAC, INTERFACE_VOLTS
 from dynamis.transfer.parameter import NOMINAL
 
 
@@ -159,6 +159,12 @@ def test_what_arrives_is_what_the_chain_of_the_link_gives(play):
     made = link_chain(session.bench, link, session.runs.head_of(link.output), link.inputs[0])
     expected = made.chain.trace(np.array([67.0]), made.true, NOMINAL)[-2][0]
     assert lanes["→ Gallery voice · pitch 1"].signal.steps.at(np.array([0.8]))[0] == pytest.approx(expected, abs=1e-9)
+    sent = lanes["sent"].signal.steps.at(np.array([0.8]))[0]
+    aimed = BOARD_DAC.nominal_volts(np.round((sent - 0.0) / BOARD_DAC.lsb_volts))
+    assert sent == pytest.approx(float(aimed), abs=1e-9)  # a whole code
+    constants = session.runs.head_of(link.output)
+    assert sent == pytest.approx((0.2 + 31 / 12 - constants.offset) / constants.gain, abs=BOARD_DAC.lsb_volts)
+    assert play.played.outgoing("pitch") is lanes["sent"].signal.steps
     off = made.chain.error_cents(np.array([67.0]), made.true)[0]
     shown = [one.replace("\u00a0", " ") for one in play.side.sentences.shown]
     assert any(f"up to {off:+.1f}".replace("-", "−") in one and "most at 67 G4" in one for one in shown)

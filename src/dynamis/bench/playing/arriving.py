@@ -9,11 +9,12 @@ from typing import Final
 import numpy as np
 
 from dynamis.bench.chains.link_chain import link_chain
+from dynamis.bench.chains.port_transfers import converter_of, dac_if_known, make_head
 from dynamis.bench.document.bench import Bench, Gear, Link
 from dynamis.bench.document.ports import Port, PortRef
 from dynamis.bench.document.records import HeadRecord
 from dynamis.bench.judging.levels import Levels, levels_of
-from dynamis.bench.playing.lanes import ARRIVES, Lane, Played, lane_of
+from dynamis.bench.playing.lanes import ARRIVES, SENT, Lane, Played, lane_of
 from dynamis.converter.playing.findings import PlayFinding
 from dynamis.converter.playing.rendering import ConverterSetting, Kind, Signal
 from dynamis.converter.playing.signals import Level, Steps, note_steps, steps
@@ -30,11 +31,13 @@ _MOST_NAMED: Final = 4
 
 @dataclass(frozen=True, eq=False)
 class Arrived:
-    """lanes : what stands at each input.  sources : by the name of a lane, the signal that it comes from."""
+    """lanes : what stands at each input.  sources : by the name of a lane, the signal that it comes from.  sent : the
+    pitch as the converter's codes have it, the correction in force taken in; None where no code is known."""
 
     lanes: tuple[Lane, ...]
     findings: tuple[PlayFinding, ...]
     sources: dict[str, str]
+    sent: Signal | None = None
 
 
 def setting_for(bench: Bench, output: PortRef, setting: ConverterSetting) -> ConverterSetting:
@@ -77,7 +80,36 @@ def arrive(bench: Bench, output: PortRef, head: HeadRecord, played: Played, styl
         if lane is not None:
             lanes.append(lane)
             sources[name] = signal.name
-    return Arrived(tuple(lanes), tuple(findings), sources)
+    sent = _sent(bench, output, head, played)
+    if sent is not None:
+        lanes.insert(0, lane_of(sent))
+        sources[sent.name] = "pitch"
+    return Arrived(tuple(lanes), tuple(findings), sources, sent)
+
+
+def _sent(bench: Bench, output: PortRef, head: HeadRecord, played: Played) -> Signal | None:
+    """The nominal volts of the codes that the head sends for the notes of the first voice."""
+    port = bench.port(output)
+    converter = dac_if_known("converter", converter_of(port))
+    signal = next(one for one in played.rendered.signals if one.kind == "pitch")
+    if converter is None or port.law is None or signal.voice is None:
+        return None
+    notes = _notes(played, signal.voice)
+    different, places = np.unique(notes.volts, return_inverse=True)
+    made = make_head("head", head, parse_law(port.law), converter.dac, played.setting.tuning)
+    volts = converter.dac.nominal_volts(made.forward(different, NOMINAL))
+    if not np.all(np.isfinite(volts)):
+        return None
+    return Signal(SENT, "pitch", steps(notes.seconds, volts[places], float(volts[places][0])), signal.voice)
+
+
+def _notes(played: Played, voice: int) -> Steps:
+    return note_steps(
+        played.rendered.performance,
+        voice,
+        played.rendered.message_seconds,
+        with_bend=played.setting.bend_into_pitch,
+    )
 
 
 def _joined(bench: Bench, output: PortRef, played: Played) -> Iterator[tuple[Link, PortRef, Signal]]:
@@ -110,8 +142,7 @@ def _pitch(
     if made.chain is None:
         return None, [PlayFinding("arrives", made.sentence, 1, None)]
     assert signal.voice is not None
-    notes = note_steps(played.rendered.performance, signal.voice, played.rendered.message_seconds,
-                       with_bend=played.setting.bend_into_pitch)  # fmt: skip
+    notes = _notes(played, signal.voice)
     different, places = np.unique(notes.volts, return_inverse=True)
     with np.errstate(all="ignore"):
         volts = made.chain.trace(different, made.true, NOMINAL)[-2]

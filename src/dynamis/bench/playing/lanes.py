@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from dynamis.converter.playing.findings import PlayFinding, find_in
 from dynamis.converter.playing.mpe import zone_of
 from dynamis.converter.playing.rendering import ConverterSetting, Rendered, Signal, render_song
+from dynamis.converter.playing.signals import Steps
 from dynamis.converter.playing.song import Song
 from dynamis.notation.style import Style
 from dynamis.pitch.tuning import cents_between
@@ -23,6 +24,8 @@ _LEAST_VOLTS: Final = 1.0
 _FEW_RESETS: Final = 2000
 # The name of a lane that shows what arrives is this and the input's.
 ARRIVES: Final = "→ "
+# The name of the lane of the pitch as its codes have it.
+SENT: Final = "sent"
 _ROOM_SHARE: Final = 0.02
 
 
@@ -73,6 +76,12 @@ class Played:
     ) -> Played:
         """The same with what arrives at inputs."""
         return replace(self, lanes=(*self.lanes, *lanes), findings=(*findings, *self.findings), sources=sources)
+
+    def outgoing(self, name: str) -> Steps:
+        """What a channel is given for a signal: the pitch as its codes have it, where they are known."""
+        if name == "pitch" and any(lane.name == SENT for lane in self.lanes):
+            return next(lane.signal.steps for lane in self.lanes if lane.name == SENT)
+        return self.rendered.signal(name).steps
 
     def explained(self, name: str) -> Signal:
         """The signal of the converter that a lane comes from."""

@@ -346,7 +346,7 @@ class PlayStation(Station):
         played, outputs = self._there(), self._course.devices.outputs
         assert outputs is not None  # it was asked for
         self._channels = channels
-        parts = {channel - 1: played.rendered.signal(name).steps for name, channel in channels.items()}
+        parts = {channel - 1: played.outgoing(name) for name, channel in channels.items()}
         words = f"Playing {self.source.name}: {', '.join(f'{name} at {k}' for name, k in channels.items())}."
         self._course.devices.try_out("outputs", lambda: outputs.play(parts, played.rendered.seconds), words)
         self._head.start()
@@ -379,7 +379,9 @@ class PlayStation(Station):
         name, _ = QFileDialog.getSaveFileName(self, "Save as WAV", f"{Path(self.source.name).stem}.wav", "WAV (*.wav)")
         if not name:
             return
-        channels = [WavChannel(one.name, one.steps, USUAL_FULL_SCALE_VOLTS) for one in played.rendered.signals]
+        channels = [
+            WavChannel(one.name, played.outgoing(one.name), USUAL_FULL_SCALE_VOLTS) for one in played.rendered.signals
+        ]
         stop = threading.Event()
         path = Path(name)
         work = partial(save_wav, path, channels, played.rendered.seconds, cancelled=stop.is_set)
