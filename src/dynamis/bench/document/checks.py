@@ -96,6 +96,8 @@ def check_port(port: Port) -> None:
         check_law(port.law)
     if port.gate is not None and port.role in SWITCHING:
         _check_gate(port, port.gate)
+    elif port.gate is not None and port.direction == "input":
+        gate_input(port)  # what stands there from another role is met by others on its node
     if port.pot is not None and port.pot.ohms is not None:
         LoadedPot(port.pot.ohms, port.pot.fed_volts or 0.0, port.pot.fed_ohms, port.pot.load_ohms or math.inf)
     if port.audio is not None and port.audio.channel is not None:
