@@ -381,6 +381,17 @@ def test_headers_of_wavs_are_read_and_refused():
         assert told.value.trouble == "garbage"
 
 
+def test_many_look_for_ports_at_once_and_the_process_lives():
+    """JACK's library opened by several threads at once ends a process; without the library there is nothing to end."""
+    script = (
+        "import threading; from dynamis.devices.midi.inputs import inputs; from dynamis.devices.midi.ports import outputs\n"
+        "looks = [threading.Thread(target=one) for one in [inputs, outputs] * 60]\n"
+        "[one.start() for one in looks]; [one.join() for one in looks]; print('alive')"
+    )
+    done = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, timeout=120)
+    assert (done.returncode, done.stdout.strip()) == (0, "alive"), done.stderr[-2000:]
+
+
 @pytest.mark.skipif(shutil.which("jackd") is None, reason="jackd is not installed")
 def test_jack_carries_midi_out_and_sound_in_and_voltages_out():
     """A server and a process of its own for each try: a held-up machine can break one."""

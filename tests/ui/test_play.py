@@ -96,7 +96,33 @@ def test_a_dropped_file_is_played_looked_at_and_written(play, tmp_path, monkeypa
     assert names == ["pitch", "gate", "trigger", "velocity", "bend", "mod", "clock2"]
     wav, csv = tmp_path / "out.wav", tmp_path / "out.csv"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(wav), ""))
-    QTest.mouseClick(play.side.wav, Qt.MouseButton.LeftButton)
+
+    def as_it_is(dialog) -> None:
+        dialog.try_accept()
+
+    def otherwise(dialog) -> None:
+        dialog.samples.setCurrentIndex(dialog.samples.findData("pcm24"))
+        dialog.rate.setValue(8000)
+        for name, (box, volts) in dialog.boxes.items():
+            box.setValue(0 if name not in ("pitch", "gate") else 3)
+            volts.setText("5 V")
+        dialog.try_accept()
+        assert "Channel 3 is given to two signals" in dialog.sentence.text()
+        dialog.boxes["gate"][0].setValue(1)
+        dialog.boxes["gate"][1].setText("4 V")
+        dialog.try_accept()
+
+    with_dialog(lambda: QTest.mouseClick(play.side.wav, Qt.MouseButton.LeftButton), otherwise)
+    assert "Beyond full scale: gate" in window.sentence.text()
+    told = soundfile.info(wav)
+    assert (told.channels, told.samplerate, told.subtype) == (3, 8000, "PCM_24")
+    samples = soundfile.read(wav, always_2d=True)[0]
+    assert not samples[:, 1].any()
+    assert 5.0 * samples[6000, 2] == pytest.approx(
+        play.played.rendered.signal("pitch").steps.at(np.array([0.75]))[0], abs=1e-6
+    )
+    play._saving._chosen = None
+    with_dialog(lambda: QTest.mouseClick(play.side.wav, Qt.MouseButton.LeftButton), as_it_is)
     samples, rate = soundfile.read(wav, always_2d=True)
     pitch = play.played.rendered.signal("pitch").steps
     assert samples.shape[1] == 7

@@ -9,7 +9,7 @@ from __future__ import annotations
 import os
 import shutil
 import struct
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Final, Literal
@@ -171,6 +171,15 @@ def _packed(values: FloatArray, samples: Samples) -> NDArray[np.void]:
         bytes_of = whole.view(np.uint8).reshape(*values.shape, 4)[..., : _BYTES[samples]]
         raw = np.ascontiguousarray(bytes_of.reshape(values.shape[0], -1))
     return np.asarray(np.ascontiguousarray(raw).view(np.dtype((np.void, raw.shape[1]))).reshape(-1))
+
+
+def mapped(given: Mapping[int, WavChannel]) -> list[WavChannel]:
+    """Channels from 1 to the highest that is given; those between that nobody gave are silent."""
+    still = Steps(np.zeros(1), np.zeros(1))
+    return [
+        given.get(number, WavChannel(f"channel {number}", still, USUAL_FULL_SCALE_VOLTS))
+        for number in range(1, max(given) + 1)
+    ]
 
 
 class _StoppedError(Exception):

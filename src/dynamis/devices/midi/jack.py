@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import contextlib
+import functools
 import queue
+import threading
 import time
 from typing import Any, Final
 
@@ -15,25 +17,35 @@ _MOST_WAITING: Final = 1024
 _CONNECT_SECONDS: Final = 2.0
 # A server that is busy starting, or a machine that is held up, refuses once and takes the next.
 _TRIES, _BETWEEN_SECONDS = 3, 0.2
+# The library opens one client at a time: two threads at once end the process (seen, an illegal instruction).
+_OPENING: Final = threading.Lock()
 
 
 def jack_client(name: str = "dynamis") -> Any:
     """A client of the server that runs; raises `DeviceError` where none does."""
+    for left in reversed(range(_TRIES)):
+        with _OPENING:
+            jack = _library()
+            try:
+                return jack.Client(name, no_start_server=True)
+            except jack.JackError as error:
+                if not left:
+                    sentence = "No JACK server is running: start one, or use another system's ports."
+                    raise DeviceError("absent", sentence) from error
+        time.sleep(_BETWEEN_SECONDS)
+    raise AssertionError("unreachable")
+
+
+@functools.cache
+def _library() -> Any:
+    """The library, quiet; what it calls back is set once, since setting it again frees what it may be calling."""
     try:
         import jack
     except (ImportError, OSError) as error:
         raise DeviceError("absent", f"There is no JACK here ({error}): install libjack for its ports.") from error
     jack.set_error_function(_quiet)
     jack.set_info_function(_quiet)
-    for left in reversed(range(_TRIES)):
-        try:
-            return jack.Client(name, no_start_server=True)
-        except jack.JackError as error:
-            if not left:
-                sentence = "No JACK server is running: start one, or use another system's ports."
-                raise DeviceError("absent", sentence) from error
-        time.sleep(_BETWEEN_SECONDS)
-    raise AssertionError("unreachable")
+    return jack
 
 
 def _quiet(_: str) -> None:

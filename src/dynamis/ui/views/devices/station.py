@@ -184,7 +184,7 @@ class DevicesStation(Station):
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         if self._looking is None or not self._looking.is_alive():
-            self._looking = threading.Thread(target=self._look_for_places, name="ports", daemon=True)
+            self._looking = threading.Thread(target=self._look_for_places, name="ports")
             self._looking.start()
 
     def _look_for_places(self) -> None:

@@ -11,7 +11,7 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QShowEvent
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QSplitter
+from PySide6.QtWidgets import QHBoxLayout, QSplitter
 
 from dynamis.bench.document.records import HeadRecord
 from dynamis.bench.playing.arriving import arrive
@@ -29,6 +29,7 @@ from dynamis.ui.stations import Station, guarded
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.views.play.lanes import LanesPicture
 from dynamis.ui.views.play.live import Live
+from dynamis.ui.views.play.saving import Saving
 from dynamis.ui.views.play.settings_panel import SettingsPanel
 from dynamis.ui.views.play.side_panel import SidePanel
 from dynamis.ui.widgets.panel import Panel
@@ -67,7 +68,9 @@ class PlayStation(Station):
         self._work = Background()
         self._keep = False
         self._channels: dict[str, int] = {}
+        self._saving = Saving(self, session)
         self.live: Live | None = None
+        self._looking: threading.Thread | None = None
         self._frame = QTimer(self)
         self._frame.setInterval(_HEAD_MS)
         self._frame.timeout.connect(self._show_live)
@@ -111,8 +114,8 @@ class PlayStation(Station):
         self.lanes.cursor_moved.connect(self._show_cursors)
         self.lanes.lane_picked.connect(self._show_why)
         self.side.looked_at.connect(self._look_at_finding)
-        self.side.wav_wanted.connect(partial(guarded, self._session, self.save_wav))
-        self.side.events_wanted.connect(partial(guarded, self._session, self.save_events))
+        self.side.wav_wanted.connect(partial(guarded, self._session, self._save_wav))
+        self.side.events_wanted.connect(partial(guarded, self._session, self._save_events))
         self.side.out_wanted.connect(partial(guarded, self._session, self.play_out))
         self.side.stop_wanted.connect(self.stop_playing)
         self.events.on_activate = self._event_activated
@@ -306,7 +309,9 @@ class PlayStation(Station):
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         self.settings.show_outputs()
-        threading.Thread(target=self._look_for_inputs, name="ports", daemon=True).start()
+        if self._looking is None or not self._looking.is_alive():
+            self._looking = threading.Thread(target=self._look_for_inputs, name="ports")
+            self._looking.start()
         self.ask(keep=True)
 
     def _look_for_inputs(self) -> None:
@@ -369,42 +374,13 @@ class PlayStation(Station):
         else:
             self._waited = 0
 
-    # -- out -----------------------------------------------------------------------------------------
+    # -- into files ----------------------------------------------------------------------------------
 
-    def save_wav(self) -> None:
-        """The signals as a WAV, one channel each; raises `InputError`."""
-        from dynamis.files.wav_writer import USUAL_FULL_SCALE_VOLTS, WavChannel, save_wav
+    def _save_wav(self) -> None:
+        self._saving.wav(self._there(), Path(self.source.name).stem)
 
-        played = self._there()
-        name, _ = QFileDialog.getSaveFileName(self, "Save as WAV", f"{Path(self.source.name).stem}.wav", "WAV (*.wav)")
-        if not name:
-            return
-        channels = [
-            WavChannel(one.name, played.outgoing(one.name), USUAL_FULL_SCALE_VOLTS) for one in played.rendered.signals
-        ]
-        stop = threading.Event()
-        path = Path(name)
-        work = partial(save_wav, path, channels, played.rendered.seconds, cancelled=stop.is_set)
-        if not in_background(self, f"Writing {path.name}", work, stop):
-            return
-        over = [one.name for one in channels if one.is_over]
-        scale = f"1 in it is {self._session.style.typed(USUAL_FULL_SCALE_VOLTS)} V"
-        told = f"Saved {path.name}: {len(channels)} channels, {scale}."
-        if over:
-            told += f" Beyond full scale: {', '.join(over)}."
-        self._session.said.emit(told, bool(over))
-
-    def save_events(self) -> None:
-        """Every change of every signal as CSV; raises `InputError`."""
-        from dynamis.files.events_csv import save_events
-
-        played = self._there()
-        name, _ = QFileDialog.getSaveFileName(
-            self, "Save the events", f"{Path(self.source.name).stem}.csv", "CSV (*.csv)"
-        )
-        if name:
-            save_events(Path(name), played.rendered.signals)
-            self._session.said.emit(f"Saved {Path(name).name}.", False)
+    def _save_events(self) -> None:
+        self._saving.events(self._there(), Path(self.source.name).stem)
 
     def _there(self) -> Played:
         if self.played is None:
