@@ -360,7 +360,10 @@ def test_no_edge_falls_between_two_samples_and_large_files_are_rf64(tmp_path, mo
     assert (tmp_path / "long.wav").read_bytes()[:4] == b"RF64"
     with pytest.raises(InputError, match="free on that disk"):
         write_wav(tmp_path / "huge.wav", [one], 1e9, 768_000)
-    for channels, rate, reason in (([one], 10, "samples a second"), ([], 1000, "0 channels"), ([WavChannel("x", one.signal, 0.0)], 1000, "full scale")):  # fmt: skip
+    scales = [
+        ([WavChannel("x", one.signal, volts)], 1000, "full scale") for volts in (0.0, -4.0, 1e-40, np.inf, np.nan)
+    ]
+    for channels, rate, reason in [([one], 10, "samples a second"), ([], 1000, "0 channels"), *scales]:
         with pytest.raises(InputError, match=reason):
             write_wav(tmp_path / "bad.wav", channels, 1.0, rate)
 

@@ -27,6 +27,8 @@ RATES: Final = (1000.0, 768_000.0)
 MOST_CHANNELS: Final = 64
 USUAL_RATE: Final = 48_000
 USUAL_FULL_SCALE_VOLTS: Final = 10.0
+# Beyond these a sample of 32 bits is without bound, or is nothing.
+FULL_SCALES_VOLTS: Final = (1e-9, 1e6)
 _BYTES: Final = {"float32": 4, "pcm16": 2, "pcm24": 3, "pcm32": 4}
 _PCM, _FLOAT = 1, 3
 _BLOCK_BYTES: Final = 4 << 20
@@ -103,8 +105,14 @@ def _check(channels: Sequence[WavChannel], rate: int) -> None:
     if not 1 <= len(channels) <= MOST_CHANNELS:
         raise InputError(f"{len(channels)} channels; 1 to {MOST_CHANNELS} were expected.")
     for one in channels:
-        if not (one.full_scale_volts > 0.0 and np.isfinite(one.full_scale_volts)):
-            raise InputError(f"The full scale of {one.name} is {one.full_scale_volts:g} V; more than 0 was expected.")
+        check_full_scale(one.name, one.full_scale_volts)
+
+
+def check_full_scale(name: str, volts: float) -> None:
+    """Raises `InputError` for what no sample can be counted in."""
+    low, high = FULL_SCALES_VOLTS
+    if not low <= volts <= high:
+        raise InputError(f"The full scale of {name} is {volts:g} V; {low:g} to {high:g} V were expected.")
 
 
 def _header(frames: int, channels: int, rate: int, samples: Samples) -> bytes:

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QSpinBox, QWidget
 
 from dynamis.errors import InputError
-from dynamis.files.wav_writer import RATES, USUAL_FULL_SCALE_VOLTS, USUAL_RATE, Samples
+from dynamis.files.wav_writer import RATES, USUAL_FULL_SCALE_VOLTS, USUAL_RATE, Samples, check_full_scale
 from dynamis.notation.numbers import parse_quantity
 from dynamis.notation.style import Style
 from dynamis.ui.dialogs.form import FormDialog
@@ -72,8 +72,7 @@ class WavDialog(FormDialog[WavChoice]):
                 scale = parse_quantity(
                     volts.text(), "V", f"Full scale of {name}", decimal_comma=self._style.decimal_comma
                 )
-                if not scale > 0.0:
-                    raise InputError(f"Full scale of {name} has to be above 0 V.")
+                check_full_scale(name, scale)
                 channels[name] = box.value(), scale
         if not channels:
             raise InputError("Give at least one signal a channel.")
