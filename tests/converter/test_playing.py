@@ -30,7 +30,7 @@ from dynamis.converter.playing.words import message_bytes, message_words, neares
 from dynamis.errors import InputError
 from dynamis.files import wav_writer
 from dynamis.files.midi_file import song_of
-from dynamis.files.wav_writer import WavChannel, sample_indices, write_wav
+from dynamis.files.wav_writer import WavChannel, channel_map, sample_indices, write_wav
 from dynamis.notation.style import Style
 
 TIMING = json.loads((Path(__file__).parents[1] / "oracles" / "midi-timing.json").read_text())["cases"]
@@ -366,6 +366,11 @@ def test_no_edge_falls_between_two_samples_and_large_files_are_rf64(tmp_path, mo
     for channels, rate, reason in [([one], 10, "samples a second"), ([], 1000, "0 channels"), *scales]:
         with pytest.raises(InputError, match=reason):
             write_wav(tmp_path / "bad.wav", channels, 1.0, rate)
+
+
+def test_signals_keep_their_channels_and_new_ones_take_the_lowest_free():
+    kept = {"b": (1, 5.0), "c": (0, 10.0), "gone": (2, 1.0)}
+    assert channel_map(["a", "b", "c", "d"], kept) == {"a": (2, 10.0), "b": (1, 5.0), "c": (0, 10.0), "d": (3, 10.0)}
 
 
 def test_the_ds64_chunk_is_read_by_another_reader(tmp_path, monkeypatch):

@@ -11,6 +11,7 @@ import shutil
 import struct
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from itertools import count
 from pathlib import Path
 from typing import Final, Literal
 
@@ -179,6 +180,13 @@ def _packed(values: FloatArray, samples: Samples) -> NDArray[np.void]:
         bytes_of = whole.view(np.uint8).reshape(*values.shape, 4)[..., : _BYTES[samples]]
         raw = np.ascontiguousarray(bytes_of.reshape(values.shape[0], -1))
     return np.asarray(np.ascontiguousarray(raw).view(np.dtype((np.void, raw.shape[1]))).reshape(-1))
+
+
+def channel_map(names: Sequence[str], kept: Mapping[str, tuple[int, float]]) -> dict[str, tuple[int, float]]:
+    """Of each signal its channel (0: left out) and its full scale in volts: as it is kept, or the lowest free one."""
+    used = {number for name, (number, _) in kept.items() if name in names}
+    free = (number for number in count(1) if number not in used)
+    return {name: kept.get(name) or (next(free), USUAL_FULL_SCALE_VOLTS) for name in names}
 
 
 def mapped(given: Mapping[int, WavChannel]) -> list[WavChannel]:

@@ -41,7 +41,9 @@ class Saving:
         from dynamis.files.wav_writer import WavChannel, mapped, save_wav
 
         given = {
-            number: WavChannel(name, played.outgoing(name), scale) for name, (number, scale) in chosen.channels.items()
+            number: WavChannel(name, played.outgoing(name), scale)
+            for name, (number, scale) in chosen.channels.items()
+            if number
         }
         channels, seconds = mapped(given), played.rendered.seconds
         stop = threading.Event()

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QSpinBox, QWidget
 
 from dynamis.errors import InputError
-from dynamis.files.wav_writer import RATES, USUAL_FULL_SCALE_VOLTS, USUAL_RATE, Samples, check_full_scale
+from dynamis.files.wav_writer import MOST_CHANNELS, RATES, USUAL_RATE, Samples, channel_map, check_full_scale
 from dynamis.notation.numbers import parse_quantity
 from dynamis.notation.style import Style
 from dynamis.ui.dialogs.form import FormDialog
@@ -24,7 +24,7 @@ _SAMPLES: tuple[tuple[Samples, str], ...] = (
 
 @dataclass(frozen=True)
 class WavChoice:
-    """channels : by the name of a signal, its channel from 1 and its volts at full scale."""
+    """channels : by the name of a signal, its channel from 1 (0: left out) and its volts at full scale."""
 
     samples: Samples
     rate: int
@@ -46,16 +46,11 @@ class WavDialog(FormDialog[WavChoice]):
         self.row("Samples a second", self.rate)
         self.row("Each signal", QLabel("its channel, and its volts at full scale"))
         self.boxes: dict[str, tuple[QSpinBox, QLineEdit]] = {}
-        for number, name in enumerate(names, 1):
-            before = (
-                (number, USUAL_FULL_SCALE_VOLTS)
-                if kept is None
-                else kept.channels.get(name, (0, USUAL_FULL_SCALE_VOLTS))
-            )
-            box = whole_box(f"{name}, channel", before[0], 0, 64)
+        for name, (number, full) in channel_map(names, {} if kept is None else kept.channels).items():
+            box = whole_box(f"{name}, channel", number, 0, MOST_CHANNELS)
             box.setSpecialValueText("left out")
             box.setPrefix("channel ")
-            volts = QLineEdit(f"{style.typed(before[1])} V")
+            volts = QLineEdit(f"{style.typed(full)} V")
             volts.setAccessibleName(f"{name}, volts at full scale")
             both = QWidget()
             line = QHBoxLayout(both)
@@ -68,15 +63,12 @@ class WavDialog(FormDialog[WavChoice]):
     def read(self) -> WavChoice:
         channels: dict[str, tuple[int, float]] = {}
         for name, (box, volts) in self.boxes.items():
-            if box.value():
-                scale = parse_quantity(
-                    volts.text(), "V", f"Full scale of {name}", decimal_comma=self._style.decimal_comma
-                )
-                check_full_scale(name, scale)
-                channels[name] = box.value(), scale
-        if not channels:
+            scale = parse_quantity(volts.text(), "V", f"Full scale of {name}", decimal_comma=self._style.decimal_comma)
+            check_full_scale(name, scale)
+            channels[name] = box.value(), scale
+        numbers = [number for number, _ in channels.values() if number]
+        if not numbers:
             raise InputError("Give at least one signal a channel.")
-        numbers = [number for number, _ in channels.values()]
         twice = next((one for one in numbers if numbers.count(one) > 1), None)
         if twice is not None:
             raise InputError(f"Channel {twice} is given to two signals; each needs one of its own.")
