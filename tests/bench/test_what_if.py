@@ -75,10 +75,13 @@ def test_two_oscillators_are_told_by_their_beats():
 def test_a_channel_that_was_read_warm_and_cold_is_told_by_the_kelvin():
     """4 ct sharp, 8 K warmer: 0.5 ct a kelvin; with the instrument changed as well it cannot be told."""
     cold, warm = run_of("1", 1.0, 0.0), run_of("1", 1.0, 4.0)
-    runs = [msgspec.structs.replace(one.run, celsius=t) for one, t in ((cold, 18.0), (warm, 26.0))]
-    told = difference_words(
-        BENCH, *(analyse(run, one.rows) for run, one in zip(runs, (cold, warm), strict=True)), Style()
-    )
+    given = (cold, 18.0, "2026-01-01T00:00:00+00:00"), (warm, 26.0, "2026-01-02T00:00:00+00:00")
+    runs = [msgspec.structs.replace(one.run, celsius=celsius, created=day) for one, celsius, day in given]
+    pair = [analyse(run, one.rows) for run, one in zip(runs, (cold, warm), strict=True)]
+    told = difference_words(BENCH, *pair, Style())
+    # From the older to the newer, whichever of them is looked at.
+    assert told == difference_words(BENCH, *reversed(pair), Style())
+    assert "temperature, 18.0" in told[0]
     assert "That is +0.500" in told[1]
     assert "a kelvin at the middle" in told[1]
     other = msgspec.structs.replace(runs[1], meter=msgspec.structs.replace(runs[1].meter, name="Another"))

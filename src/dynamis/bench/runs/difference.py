@@ -164,7 +164,12 @@ def _named(bench: Bench, run: RunRecord) -> str:
 
 
 def difference_words(bench: Bench, first: RunAnalysis, second: RunAnalysis, style: Style) -> list[str]:
-    """What moved between two runs, and what was changed; nothing where the two cannot be compared."""
+    """What moved between two runs, and what was changed; nothing where the two cannot be compared.
+
+    Two runs of one channel are told from the older to the newer, whichever is laid over the other.
+    """
+    if _channel(first.run) == _channel(second.run) and second.run.created < first.run.created:
+        first, second = second, first
     difference = difference_of(first, second)
     if difference is None:
         return []

@@ -54,18 +54,18 @@ def _quiet(_: str) -> None:
 
 def jack_outputs() -> list[str]:
     """Addresses of what takes MIDI; raises `DeviceError` where no server runs."""
-    client = jack_client("dynamis-look")
-    try:
-        return [f"{JACK}{port.name}" for port in client.get_ports(is_midi=True, is_input=True)]
-    finally:
-        client.close()
+    return _ports(is_input=True)
 
 
 def jack_inputs() -> list[str]:
     """Addresses of what sends MIDI; raises `DeviceError` where no server runs."""
+    return _ports(is_output=True)
+
+
+def _ports(**side: bool) -> list[str]:
     client = jack_client("dynamis-look")
     try:
-        return [f"{JACK}{port.name}" for port in client.get_ports(is_midi=True, is_output=True)]
+        return [f"{JACK}{port.name}" for port in client.get_ports(is_midi=True, **side)]
     finally:
         client.close()
 
