@@ -10,8 +10,9 @@ import pytest
 
 from dynamis.control.pulses import Pulses, both, either, inverted, of_edges, pulses, regular, swallowed
 from dynamis.control.rates import divided, multiplied
-from dynamis.control.rows import row_as_pulses
-from dynamis.control.sequencer import ACTS, Listening, steps_of
+from dynamis.control.sampling import level_as_pulses, row_steps, silent_steps
+from dynamis.control.sequencer import ACTS, Listening, Step, steps_of
+from dynamis.control.stepped import Steps
 from dynamis.errors import InputError
 
 TICKS = 240
@@ -75,25 +76,24 @@ def test_a_multiplier_fills_the_period_that_it_heard(times: int) -> None:
     assert np.sum((faster.rises_seconds >= 20) & (faster.rises_seconds < 30)) == math.ceil(times / 2)
 
 
-@pytest.mark.parametrize("seed", range(20))
+@pytest.mark.parametrize("seed", range(60))
 def test_a_row_is_up_where_its_steps_are(seed: int) -> None:
     random = np.random.default_rng(seed)
-    volts = random.choice([0.0, 1.5, 5.0], int(random.integers(1, 9)))
+    volts = random.choice([0.0, 1.5, 5.0], int(random.integers(1, 9))).tolist()
     starts = np.sort(random.choice(np.arange(1, TICKS), 25, replace=False)).astype(float)
-    row, up, was, fires = row_as_pulses(volts, starts, 2.0, 1.0), False, False, []
-    for k, start in enumerate(starts):
-        value = volts[k % volts.size]
-        was, up = up, value >= 2.0 or (up and value > 1.0)
-        assert bool(row.stream.up(start)) == up
-        fires += [k % volts.size] if up and not was else []
-    assert row.fires == tuple(dict.fromkeys(fires))
-    assert all(volts[k] >= 2.0 for k in row.silent)
+    played = [Step(start, k % len(volts), "clock") for k, start in enumerate(starts.tolist())]
+    stream, up, fires, idle = level_as_pulses(row_steps(volts, played), 2.0, 1.0), volts[0] >= 2.0, set(), set()
+    for start, step in ((one.seconds, one.step) for one in played):
+        was, up = up, volts[step] >= 2.0 or (up and volts[step] > 1.0)
+        assert bool(stream.up(start)) == up
+        (fires if not was else idle).update([step] if volts[step] >= 2.0 else [])
+    assert set(silent_steps(volts, played, 2.0, 1.0)) == idle
 
 
 def test_two_high_steps_in_a_row_make_one_edge() -> None:
-    row = row_as_pulses([5, 5, 0, 5], [0.0, 1.0, 2.0, 3.0], 2.0, 1.0)
-    assert row.stream.spans == [(0.0, 2.0), (3.0, inf)]
-    assert (row.fires, row.silent) == ((0, 3), (1,))
+    played = [Step(float(k), k, "clock") for k in range(4)]
+    assert level_as_pulses(row_steps([0, 5, 5, 0], played), 2.0, 1.0).spans == [(1.0, 3.0)]
+    assert silent_steps([0, 5, 5, 0], played, 2.0, 1.0) == [2]
 
 
 def by_ticks(clock: np.ndarray, reset: np.ndarray, run: np.ndarray, count: int, how: Listening) -> list[int]:
@@ -154,8 +154,7 @@ REFUSED = [
     (lambda: Pulses(np.array([0.0, 1.0]), np.array([1.0, 2.0])), "stand apart"),
     (lambda: Pulses(np.array([1.0]), np.array([1.0])), "fall after it has risen"),
     (lambda: Pulses(np.array([1.0]), np.array([])), "one fall for each rise"),
-    (lambda: row_as_pulses([], [0.0], 2, 1), "at least one step"),
-    (lambda: row_as_pulses([1], [0.0], 1, 2), "thresholds are crossed"),
+    (lambda: level_as_pulses(Steps(np.zeros(1), np.zeros(1)), 1, 2), "thresholds are crossed"),
     (lambda: steps_of(regular(1, 0.1, 4), 0), "A row of 0 steps"),
 ]
 

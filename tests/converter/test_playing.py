@@ -15,7 +15,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from tests.converter.simple_converter import differences
 
-from dynamis.control.pulses import Pulses
+from dynamis.control.pulses import Pulses, fired
+from dynamis.control.stepped import Level, Steps, pulse_steps, steps
 from dynamis.converter.playing.clocks import clock_pulses
 from dynamis.converter.playing.controls import BendRange
 from dynamis.converter.playing.findings import find_in
@@ -23,7 +24,6 @@ from dynamis.converter.playing.generators import Generator
 from dynamis.converter.playing.mpe import zone_of
 from dynamis.converter.playing.phrases import phrases
 from dynamis.converter.playing.rendering import ConverterSetting, render_song
-from dynamis.converter.playing.signals import Level, Steps, fired, pulse_steps, steps
 from dynamis.converter.playing.song import tempo_map, wire_delayed
 from dynamis.converter.playing.voices import VoiceRules, Why, voices_for
 from dynamis.converter.playing.words import message_bytes, message_words, nearest_edge, why

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from dynamis.control.stepped import Steps
 from dynamis.converter.playing.generators import Generator
-from dynamis.converter.playing.signals import Steps
 from dynamis.devices.interface import DeviceError
 from dynamis.devices.players import OutputsPlayer
 from dynamis.devices.sound.endless import endless_header

@@ -151,7 +151,7 @@ def test_readings_and_bench_are_written_and_read_again(dynamis, demo_path, tmp_p
     fitted = dynamis("fit", readings, "--law", "voct:scale=1,note=36,volts=0.2", "--json")
     assert fitted.json["count"] == 42
     assert dynamis("export", demo_path, "--what", "json", "-o", bench).status == 0
-    assert json.loads(bench.read_text())["version"] == 7
+    assert json.loads(bench.read_text())["version"] == 8
     assert dynamis("export", bench, "--what", "c-header", *A03, "-o", header).status == 0
 
 

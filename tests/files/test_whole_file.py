@@ -357,7 +357,7 @@ def test_a_change_that_was_cut_off_is_rolled_back(demo_file, tmp_path):
     assert cut.read_bytes() != before
     with BenchFile.open(cut) as opened:
         assert len(opened.runs()) == 3
-    assert VERSION == 7
+    assert VERSION == 8
 
 
 def test_a_full_disk_while_reading_loses_nothing(demo_file):

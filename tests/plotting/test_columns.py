@@ -8,7 +8,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from dynamis.plotting import columns
-from dynamis.plotting.columns import Bars, SteppedSeries, filled
+from dynamis.plotting.columns import Bars, CurvedSeries, SteppedSeries, filled
+from dynamis.transfer.breakpoints import Breakpoints
 
 
 @settings(max_examples=120, deadline=None)
@@ -70,3 +71,25 @@ def test_bars_are_where_they_are_held(many, monkeypatch):
         assert np.all(found[sure])
         assert not np.any(found[~maybe])
     assert not Bars(np.zeros(0, np.int64), np.zeros(0), np.zeros(0)).raster(0.0, 1.0, 5).any()
+
+
+@settings(max_examples=60, deadline=None)
+@given(seed=st.integers(0, 10**6), changes=st.integers(1, 60), count=st.integers(1, 40))
+def test_columns_of_a_curve_hold_what_close_looking_finds(seed, changes, count):
+    rng = np.random.default_rng(seed)
+    seconds = np.cumsum(rng.uniform(0.01, 1.0, changes))
+    kinds = rng.integers(0, 3, changes).astype(np.int8)
+    curve = Breakpoints(
+        seconds, rng.uniform(-5, 5, changes), kinds, rng.uniform(-5, 5, changes), rng.uniform(0.01, 1.0, changes)
+    )
+    series, end = CurvedSeries(curve), float(seconds[-1]) + 1.0
+    low, high = series.columns(0.0, end, count)
+    edges = np.linspace(0.0, end, count + 1)
+    for k in range(count):
+        near = np.concatenate([np.linspace(edges[k], edges[k + 1], 400), seconds, np.nextafter(seconds, 0)])
+        seen = curve.at(near[(near >= edges[k]) & (near < edges[k + 1])])
+        seen = seen[np.isfinite(seen)]
+        if seen.size:
+            assert low[k] <= seen.min() + 1e-9
+            assert high[k] >= seen.max() - 1e-9
+            assert kinds[-1] == 2 or (series.least <= seen.min() + 1e-9 and series.most >= seen.max() - 1e-9)

@@ -347,3 +347,72 @@ def test_several_voices_have_lanes_of_their_own_and_each_phrase_plays(play):
     choose(play.settings.channel, "lower")
     until(lambda: "no note on the channels of the lower zone" in play.settings.refusal.text())
     assert not play.settings.voices.isEnabled()
+
+
+def test_signals_are_made_of_others_and_stay_with_the_bench(play):
+    panel, session = play.settings.logic, play._session
+    choose(play.settings.phrases, "Four notes")
+
+    def row(dialog) -> None:
+        picture = dialog.row_picture
+        type_into(dialog.fields.editor("volts"), "0 V; 5 V; 5 V; 0 V", enter=True)
+        picture.setFocus()
+        for key in (Qt.Key.Key_Right, Qt.Key.Key_Up):
+            QTest.keyClick(picture, key)
+        assert dialog.made.volts == (0.0, 5.1, 5.0, 0.0)
+        drawn = QPoint(picture.width() - 30, 8)  # as high as it goes, in the last step
+        QTest.mouseClick(picture, Qt.MouseButton.LeftButton, pos=drawn)
+        assert dialog.made.volts[3] == pytest.approx(5.1, abs=0.2)
+        QTest.keyClick(picture, Qt.Key.Key_Down)
+        dialog.ok.click()
+
+    def usual(dialog) -> None:
+        told.append(dialog.words.text())
+        dialog.ok.click()
+
+    def twice(dialog) -> None:
+        type_into(dialog.fields.editor("attack_seconds"), "1 ms", enter=True)
+        type_into(dialog.fields.editor("decay_seconds"), "2 ms", enter=True)
+        choose(dialog.fields.editor("acts"), "again")
+        dialog.ok.click()
+
+    told = []
+    actions = {one.text(): one for one in panel.menu.actions()}
+    for words, answer in (("A row of steps", row), ("A level as an edge", usual), ("Ratchets", usual),
+                          ("An envelope, to watch", twice), ("A divided clock", usual)):  # fmt: skip
+        played_anew(play, lambda: with_dialog(actions[words].trigger, answer))  # noqa: B023
+    names = [lane.name for lane in play.played.lanes]
+    assert names[-5:] == ["row", "edge", "ratchets", "divided", "envelope"]
+    assert "0.250 V for nothing (± 250 mV)" in told[1]
+    found = {one.code: one.text for one in play.played.findings}
+    assert "step 3 of row makes no edge" in found["silent-step"] or "steps 3, 4" in found["silent-step"]
+    assert "again while the same pulse is up" in found["envelope"]
+    with_dialog(panel.change.click, lambda dialog: (type_into(dialog.fields.editor("by"), "0"), dialog.reject()))
+    panel.table.selectRow(0)
+    play._session.said.connect(lambda text, _: told.append(text))
+    panel.remove.click()
+    assert told[-1] == "edge is made of row; take that out first."
+    played_anew(play, session.document.undo)
+    assert len(session.bench.logic) == 4
+    # A clock that is no longer there is told, and nothing else is lost.
+    played_anew(play, lambda: type_into(play.settings.clocks, "1", enter=True))
+    assert "row is not made: there is no clock4." in [one.text for one in play.played.findings]
+
+
+def test_a_row_is_recorded_from_what_is_played(play):
+    choose(play.settings.phrases, "Wheel and modulation")
+    until(lambda: play.played.rendered.performance.song.ticks.size > 20)
+
+    def record(dialog) -> None:
+        choose(dialog.source, "mod")
+        dialog.record.click()
+        dialog.ok.click()
+
+    panel = play.settings.logic
+    action = next(one for one in panel.menu.actions() if one.text() == "A row of steps")
+    played_anew(play, lambda: with_dialog(action.trigger, record))
+    signals = {one.name: one.steps for one in play.played.rendered.signals}
+    clock = signals["clock4"]
+    rises = clock.seconds[clock.volts == 5.0][8:16]  # the second time round
+    assert play._session.bench.logic[0].volts == pytest.approx(signals["mod"].at(rises).tolist())
+    assert max(play._session.bench.logic[0].volts) > 4.0

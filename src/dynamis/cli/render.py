@@ -22,8 +22,8 @@ from dynamis.cli.options import (
     tuning_from,
 )
 from dynamis.cli.output import emit_json, emit_table, number, say
+from dynamis.control.stepped import Level
 from dynamis.converter.playing.rendering import ConverterSetting, Rendered, render_song
-from dynamis.converter.playing.signals import Level
 from dynamis.converter.playing.voices import FiresOn, Priority, VoiceRules
 from dynamis.errors import InputError
 from dynamis.files.events_csv import write_events

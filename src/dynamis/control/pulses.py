@@ -82,6 +82,18 @@ def regular(hertz: float, width_seconds: float, count: int, first_seconds: float
     return Pulses(rises, rises + width_seconds)
 
 
+def fired(seconds: FloatArray, length: float) -> Pulses:
+    """Pulses of a length at instants (N,), in order; one that comes while another is up restarts its length."""
+    if not length > 0.0:
+        raise InputError(f"A trigger of {length:g} s; a length above 0 was expected.")
+    if not seconds.size:
+        return Pulses(np.zeros(0), np.zeros(0))
+    falls = seconds + length
+    begins = np.append(True, seconds[1:] > falls[:-1])
+    ends = np.append(begins[1:], True)
+    return Pulses(seconds[begins], falls[ends])
+
+
 def either(first: Pulses, second: Pulses) -> Pulses:
     """OR: up while one of them is.  Two that overlap make one edge: the later is lost to whatever counts edges."""
     return pulses([*first.spans, *second.spans])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Literal
 
 import numpy as np
@@ -45,23 +46,25 @@ def divided(
     return pulses(spans)
 
 
-def multiplied(clock: Pulses, times: int) -> Pulses:
+def multiplied(clock: Pulses, times: int | Sequence[int]) -> Pulses:
     """`times` pulses in the place of each, as far apart as the pulse before it tells.
 
-    The first pulse has none before it and passes alone: a multiplier cannot know sooner.  Where a period turns out
-    shorter than the last, the pulses still to come are dropped; where longer, it waits.  Each is up for half its
-    share of the period, or as long as the clock's own pulse where that is shorter.
+    times : of all, or of each (N,); none where it is 0.  The first pulse has none before it and passes alone: a
+    multiplier cannot know sooner.  Where a period turns out shorter than the last, the pulses still to come are
+    dropped; where longer, it waits.  Each is up for half its share of the period, or as long as the clock's own pulse
+    where that is shorter.
     """
-    if times < 1:
-        raise InputError(f"A multiplier by {times} makes no pulses; 1 or more are asked.")
-    spans: list[tuple[float, float]] = []
     rises, falls = clock.rises_seconds.tolist(), clock.falls_seconds.tolist()
-    for k, rise in enumerate(rises):
+    if isinstance(times, int) and times < 1:
+        raise InputError(f"A multiplier by {times} makes no pulses; 1 or more are asked.")
+    each = [times] * len(rises) if isinstance(times, int) else times
+    spans: list[tuple[float, float]] = []
+    for k, (rise, count) in enumerate(zip(rises, each, strict=True)):
         until = rises[k + 1] if k + 1 < len(rises) else float("inf")
-        if k == 0:
-            spans.append((rise, falls[0]))
+        if k == 0 or count < 2:
+            spans += [(rise, falls[k])] if count else []
             continue
-        share = (rise - rises[k - 1]) / times
+        share = (rise - rises[k - 1]) / count
         wide = min(falls[k] - rise, share / 2.0)
-        spans += [(at, min(at + wide, until)) for at in (rise + n * share for n in range(times)) if at < until]
+        spans += [(at, min(at + wide, until)) for at in (rise + n * share for n in range(count)) if at < until]
     return pulses(spans)

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 
+from dynamis.control.stepped import merged
 from dynamis.converter.playing.rendering import Signal
-from dynamis.converter.playing.signals import merged
 from dynamis.errors import InputError
 from dynamis.files.writing import publish
 
@@ -26,11 +26,16 @@ def event_rows(signals: Sequence[Signal]) -> Iterator[str]:
     """The header, then blocks of rows in full precision."""
     yield "seconds,signal,volts\n"
     when, which, volts = merged((one.name, one.steps) for one in signals)
-    names = [one.name for one in signals]
+    names = [_cell(one.name) for one in signals]
     for at in range(0, when.size, _ROWS):
         block = slice(at, at + _ROWS)
         rows = zip(when[block].tolist(), which[block].tolist(), volts[block].tolist(), strict=True)
         yield "".join(f"{seconds!r},{names[index]},{value!r}\n" for seconds, index, value in rows)
+
+
+def _cell(name: str) -> str:
+    """A name as CSV has it (RFC 4180)."""
+    return '"' + name.replace('"', '""') + '"' if any(one in name for one in ',"') else name
 
 
 def save_events(path: Path, signals: Sequence[Signal]) -> None:

@@ -4,7 +4,7 @@ Version 2: a table is kept as distances from its constants (it was a list of cod
 range; what was sent to boards has a table of its own.  Version 3: ports, gear and links know more of themselves;
 what version 2 stored is read as it is.  Version 5: the rails at hand, instruments, ids that are unique across files.
 Version 6: branches of links, knobs that turn something, outputs that follow inputs of their gear.  Version 7: readings
-know their temperature, runs and tables their tuning.
+know their temperature, runs and tables their tuning.  Version 8: signals that are made of a converter's.
 """
 
 from __future__ import annotations
@@ -104,6 +104,7 @@ _STEPS: Final[dict[int, Callable[[sqlite3.Connection], None]]] = {
     4: _from_4,
     5: _new_fields,
     6: _from_6,
+    7: _new_fields,
 }
 
 

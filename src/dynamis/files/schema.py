@@ -10,7 +10,7 @@ from __future__ import annotations
 from typing import Final
 
 APPLICATION_ID: Final = 0x44594E4D  # "DYNM"
-VERSION: Final = 7
+VERSION: Final = 8
 
 SENT: Final = "CREATE TABLE sent (id INTEGER PRIMARY KEY, content TEXT NOT NULL);"
 

@@ -18,7 +18,7 @@ from typing import Final, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from dynamis.converter.playing.signals import Steps
+from dynamis.control.stepped import Steps
 from dynamis.errors import InputError
 from dynamis.files.writing import publish
 

@@ -13,6 +13,8 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from dynamis.transfer.breakpoints import Breakpoints, Trajectory
+
 FloatArray = NDArray[np.float64]
 _BLOCK: Final = 16
 
@@ -23,6 +25,18 @@ class SteppedSeries:
 
     seconds: FloatArray
     values: FloatArray
+
+    @property
+    def least(self) -> float:
+        return float(np.min(self.values))
+
+    @property
+    def most(self) -> float:
+        return float(np.max(self.values))
+
+    def at(self, seconds: FloatArray) -> FloatArray:
+        """Its values at instants, any shape; the first before it."""
+        return self.values[np.maximum(np.searchsorted(self.seconds, seconds, side="right") - 1, 0)]
 
     @cached_property
     def _blocks(self) -> tuple[FloatArray, FloatArray]:
@@ -42,12 +56,12 @@ class SteppedSeries:
         first = np.maximum(standing[:-1], 0)
         last = np.maximum(after[1:], first + 1)  # one behind the last that counts
         none = edges[1:] <= self.seconds[0]
-        low, high = self._between(first, last)
+        low, high = self.between(first, last)
         low[none] = high[none] = np.nan
         return low, high
 
-    def _between(self, first: NDArray[np.int64], last: NDArray[np.int64]) -> tuple[FloatArray, FloatArray]:
-        """(least, most) of values[first:last], for each of many spans; none is empty."""
+    def between(self, first: NDArray[np.int64], last: NDArray[np.int64]) -> tuple[FloatArray, FloatArray]:
+        """(least, most) of values[first:last], for each of many spans; NaN of one that is empty."""
         values, blocks = self.values, self._blocks
         inner_first, inner_last = -(-first // _BLOCK), last // _BLOCK
         wide = inner_last > inner_first
@@ -71,6 +85,59 @@ class SteppedSeries:
         held = values[np.minimum(index, values.size - 1)]
         empty = last <= first
         return np.where(empty, np.nan, held.min(axis=1)), np.where(empty, np.nan, held.max(axis=1))
+
+
+@dataclass(frozen=True, eq=False)
+class CurvedSeries:
+    """A signal that may ramp or decay between its breakpoints, which only rises or only falls between two."""
+
+    curve: Breakpoints
+
+    @cached_property
+    def _ends(self) -> FloatArray:
+        """What it comes to at each breakpoint, just before it; the first's own value there."""
+        points = self.curve
+        before = Breakpoints(
+            points.seconds,
+            points.values,
+            np.where(points.kinds == Trajectory.RAMPED, Trajectory.HELD, points.kinds).astype(np.int8),
+            points.targets,
+            points.time_constant_seconds,
+        )
+        just = before.at(np.nextafter(points.seconds[1:], -np.inf))
+        ramped = points.kinds[:-1] == Trajectory.RAMPED
+        return np.concatenate([points.values[:1], np.where(ramped, points.values[1:], just)])
+
+    @cached_property
+    def _both(self) -> tuple[SteppedSeries, SteppedSeries]:
+        """Of each breakpoint the lower and the higher of what it comes to and goes on from."""
+        ends, values = self._ends, self.curve.values
+        return (
+            SteppedSeries(self.curve.seconds, np.minimum(ends, values)),
+            SteppedSeries(self.curve.seconds, np.maximum(ends, values)),
+        )
+
+    @property
+    def least(self) -> float:
+        return self._both[0].least
+
+    @property
+    def most(self) -> float:
+        return self._both[1].most
+
+    def at(self, seconds: FloatArray) -> FloatArray:
+        """Its values at instants, any shape; the first before it."""
+        return self.curve.at(np.maximum(seconds, self.curve.seconds[0]))
+
+    def columns(self, start: float, end: float, count: int) -> tuple[FloatArray, FloatArray]:
+        """As of steps: what stands at both ends of a column, and every breakpoint inside it."""
+        edges = np.linspace(start, end, count + 1)
+        inside = np.searchsorted(self.curve.seconds, edges, side="left")
+        stands = self.curve.at(edges)
+        low, high = np.fmin(stands[:-1], stands[1:]), np.fmax(stands[:-1], stands[1:])
+        lower, higher = self._both
+        first, last = inside[:-1], inside[1:]
+        return np.fmin(low, lower.between(first, last)[0]), np.fmax(high, higher.between(first, last)[1])
 
 
 def _reduced(

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from dynamis.bench.document.ports import Port, PortRef, Record, Role
 from dynamis.bench.document.records import InstrumentRecord
 from dynamis.bench.document.tuning import TuningRecord
+from dynamis.control.logic import LogicLine
 from dynamis.electrics.gates.candidate import Rails
 from dynamis.electrics.part import Part
 from dynamis.errors import InputError
@@ -161,7 +162,8 @@ class Link(Record, frozen=True):
 
 class Bench(Record, frozen=True):
     """What is on the table.  dismissed : cautions that need not be shown again for it.  tuning : None for equal
-    temperament at `a4_hertz`.  rails : the supplies at hand for what is built between, low and high volts each."""
+    temperament at `a4_hertz`.  rails : the supplies at hand for what is built between, low and high volts each.
+    logic : signals that are made of those that are played."""
 
     name: str = "Untitled"
     gear: tuple[Gear, ...] = ()
@@ -172,6 +174,7 @@ class Bench(Record, frozen=True):
     dismissed: tuple[str, ...] = ()
     tuning: TuningRecord | None = None
     rails: tuple[Rails, ...] = ((-12.0, 12.0),)
+    logic: tuple[LogicLine, ...] = ()
 
     @property
     def channels(self) -> list[tuple[PortRef, str]]:

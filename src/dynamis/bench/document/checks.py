@@ -38,6 +38,7 @@ from dynamis.bench.document.record_checks import (
     counted,
     within,
 )
+from dynamis.control.logic import check_lines
 from dynamis.electrics.gates.candidate import Rails
 from dynamis.electrics.gates.levels import GateInput, GateOutput
 from dynamis.electrics.potentiometer import LoadedPot
@@ -247,6 +248,7 @@ def check_bench(bench: Bench) -> None:
     check_a4(bench.a4_hertz)
     check_instruments(bench.meters)
     check_tuning(bench.tuning)
+    check_lines(bench.logic)
     ids = [gear.id for gear in bench.gear]
     if len(set(ids)) < len(ids):
         raise InputError("Two gears of the bench have the same id.")

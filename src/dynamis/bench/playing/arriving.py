@@ -15,9 +15,10 @@ from dynamis.bench.document.ports import Port, PortRef
 from dynamis.bench.document.records import HeadRecord
 from dynamis.bench.judging.levels import Levels, levels_of
 from dynamis.bench.playing.lanes import ARRIVES, SENT, Lane, Played, lane_of
+from dynamis.control.stepped import Level, Steps, steps
 from dynamis.converter.playing.findings import PlayFinding
 from dynamis.converter.playing.rendering import ConverterSetting, Kind, Signal
-from dynamis.converter.playing.signals import Level, Steps, note_steps, steps
+from dynamis.converter.playing.signals import note_steps
 from dynamis.errors import InputError
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import parse_law

@@ -2,20 +2,24 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from typing import Final, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
+from dynamis.control.logic import LogicLine
+from dynamis.control.stepped import Steps
 from dynamis.converter.playing.findings import PlayFinding, find_in
+from dynamis.converter.playing.logic import with_logic
 from dynamis.converter.playing.mpe import zone_of
-from dynamis.converter.playing.rendering import ConverterSetting, Rendered, Signal, render_song
-from dynamis.converter.playing.signals import Steps
+from dynamis.converter.playing.rendering import ConverterSetting, Kind, Rendered, Signal, render_song
 from dynamis.converter.playing.song import Song
 from dynamis.notation.style import Style
 from dynamis.pitch.tuning import cents_between
-from dynamis.plotting.columns import Bars, SteppedSeries
+from dynamis.plotting.columns import Bars, CurvedSeries, SteppedSeries
+from dynamis.transfer.breakpoints import Breakpoints
 
 Height = Literal["keys", "tall", "low"]
 # How much room a lane leaves above and below what it holds, of it, and how little it shows at least, volts.
@@ -31,10 +35,10 @@ _ROOM_SHARE: Final = 0.02
 
 @dataclass(frozen=True, eq=False)
 class Lane:
-    """A signal with the volts between which it is shown."""
+    """A signal with the volts between which it is shown.  Where it is no steps, `series` is its curve."""
 
     signal: Signal
-    series: SteppedSeries
+    series: SteppedSeries | CurvedSeries
     least: float
     most: float
     height: Height
@@ -45,11 +49,11 @@ class Lane:
 
     @property
     def lowest(self) -> float:
-        return float(np.min(self.series.values))
+        return self.series.least
 
     @property
     def highest(self) -> float:
-        return float(np.max(self.series.values))
+        return self.series.most
 
     def edge_beside(self, seconds: float, *, forward: bool) -> float | None:
         """The next change after an instant, or the last before it; None where there is none."""
@@ -84,8 +88,9 @@ class Played:
         return self.rendered.signal(name).steps
 
     def explained(self, name: str) -> Signal:
-        """The signal of the converter that a lane comes from."""
-        return self.rendered.signal(self.sources.get(name, name))
+        """The signal that a lane comes from: of one that shows what arrives, the converter's."""
+        name = self.sources.get(name, name)
+        return next(lane.signal for lane in self.lanes if lane.name == name)
 
     @property
     def room_seconds(self) -> float:
@@ -98,23 +103,30 @@ class Played:
         return int(self.keys.rows.min()), int(self.keys.rows.max())
 
 
-def play(song: Song, setting: ConverterSetting, style: Style) -> Played:
-    """Raises `InputError` where nothing of the song is for the converter."""
+def play(song: Song, setting: ConverterSetting, style: Style, logic: Sequence[LogicLine] = ()) -> Played:
+    """A song, and what is made of its signals; raises `InputError` where nothing of it is for the converter."""
     rendered = render_song(song, setting)
-    lanes = tuple(lane_of(one) for one in rendered.signals)
-    return Played(song, setting, rendered, lanes, held_keys(rendered), tuple(find_in(rendered, style)))
+    found = find_in(rendered, style)
+    made = with_logic(rendered, logic, style)
+    lanes = [lane_of(one) for one in made.rendered.signals] + [curve_lane(*one) for one in made.curves.items()]
+    return Played(song, setting, made.rendered, tuple(lanes), held_keys(rendered), (*found, *made.findings))
 
 
-def lane_of(signal: Signal) -> Lane:
+def curve_lane(name: str, curve: Breakpoints, kind: Kind = "logic", about: str = "") -> Lane:
+    """A signal that is no steps, such as an envelope; its breakpoints are its edges."""
+    return lane_of(Signal(name, kind, Steps(curve.seconds, curve.values), about=about), CurvedSeries(curve))
+
+
+def lane_of(signal: Signal, curve: CurvedSeries | None = None) -> Lane:
     """A signal with the volts that it needs room for."""
-    steps = signal.steps
-    least, most = float(np.min(steps.volts)), float(np.max(steps.volts))
+    series = curve or SteppedSeries(signal.steps.seconds, signal.steps.volts)
+    least, most = series.least, series.most
     if most - least < _LEAST_VOLTS:
         middle = (least + most) / 2.0
         least, most = middle - _LEAST_VOLTS / 2.0, middle + _LEAST_VOLTS / 2.0
     room = _ROOM * (most - least)
     height: Height = "tall" if signal.kind == "pitch" else "low"
-    return Lane(signal, SteppedSeries(steps.seconds, steps.volts), least - room, most + room, height)
+    return Lane(signal, series, least - room, most + room, height)
 
 
 def _of_setting(song: Song, setting: ConverterSetting) -> NDArray[np.bool_]:
@@ -175,7 +187,7 @@ def at_cursors(played: Played, first: float, second: float) -> list[AtCursors]:
     """What each signal stands at, at two instants."""
     found, law = [], played.setting.law
     for lane in played.lanes:
-        one, two = lane.signal.steps.at(np.maximum(np.array([first, second]), 0.0)).tolist()
+        one, two = lane.series.at(np.maximum(np.array([first, second]), 0.0)).tolist()
         cents = None
         if lane.signal.kind == "pitch":
             octaves = law.octaves(np.array([one, two]), strict=False)

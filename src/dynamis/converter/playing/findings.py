@@ -13,7 +13,21 @@ from dynamis.notation.style import Style
 from dynamis.pitch.notes import note_label
 
 Code = Literal[
-    "double-trigger", "swallowed-trigger", "legato", "hangs", "no-volts", "arrives", "misses", "late", "no-voice"
+    "double-trigger",
+    "swallowed-trigger",
+    "legato",
+    "hangs",
+    "no-volts",
+    "arrives",
+    "misses",
+    "late",
+    "no-voice",
+    "waits",
+    "lost-edge",
+    "silent-step",
+    "ratchets",
+    "near-threshold",
+    "envelope",
 ]
 _LEAST_GAP: Final = 0.005
 

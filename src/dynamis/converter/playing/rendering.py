@@ -8,20 +8,17 @@ from typing import Literal
 import numpy as np
 
 from dynamis.control.pulses import Pulses
+from dynamis.control.stepped import FloatArray, Level, Steps, pulse_steps
 from dynamis.converter.playing.clocks import clock_pulses
 from dynamis.converter.playing.controls import MODULATION
 from dynamis.converter.playing.mpe import Zone, perform_zone
 from dynamis.converter.playing.performance import Performance, perform
 from dynamis.converter.playing.signals import (
-    FloatArray,
-    Level,
-    Steps,
     bend_steps,
     controller_steps,
     course_steps,
     gate_steps,
     pitch_steps_of,
-    pulse_steps,
     trigger_steps,
     velocity_steps,
 )
@@ -32,7 +29,7 @@ from dynamis.notation.style import plain
 from dynamis.pitch.laws import ExponentialLaw, Law
 from dynamis.pitch.tuning import EqualTemperament, Tuning
 
-Kind = Literal["pitch", "gate", "trigger", "velocity", "bend", "controller", "clock"]
+Kind = Literal["pitch", "gate", "trigger", "velocity", "bend", "controller", "clock", "logic"]
 
 
 @dataclass(frozen=True)
@@ -88,13 +85,22 @@ class ConverterSetting:
 @dataclass(frozen=True, eq=False)
 class Signal:
     """name : as in a list of events.  voice : from 0 of those that a voice has, else None.  level : of what is a
-    pulse."""
+    pulse.  about : how it is made of others."""
 
     name: str
     kind: Kind
     steps: Steps
     voice: int | None = None
     level: Level | None = None
+    about: str = ""
+
+    @property
+    def pulses(self) -> Pulses:
+        """When it is up, of one that has a level."""
+        assert self.level is not None
+        up = self.steps.volts == self.level.high
+        ends = np.append(self.steps.seconds[1:], np.inf)
+        return Pulses(self.steps.seconds[up], ends[up])
 
     @property
     def edges(self) -> FloatArray:

@@ -6,80 +6,18 @@ which nothing changes.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import NDArray
 
-from dynamis.control.pulses import Pulses
+from dynamis.control.pulses import fired
+from dynamis.control.stepped import FloatArray, Level, Steps, pulse_steps, steps
 from dynamis.converter.playing.performance import Course, Performance
 from dynamis.converter.playing.voices import VoiceTrack
 from dynamis.errors import InputError
 from dynamis.pitch.laws import Law
 from dynamis.pitch.tuning import Tuning
 
-FloatArray = NDArray[np.float64]
 _WHEEL_STEPS, _MOST_DATA, _SEMITONES = 16384.0, 127.0, 12.0
-
-
-@dataclass(frozen=True)
-class Level:
-    """The volts of nothing and of all."""
-
-    low: float
-    high: float
-
-    def of(self, share: FloatArray) -> FloatArray:
-        """Volts of shares from 0 to 1, any shape."""
-        return self.low + (self.high - self.low) * share
-
-
-@dataclass(frozen=True, eq=False)
-class Steps:
-    """A signal that stands still between instants: `volts[k]` from `seconds[k]` on, the first at 0; both (N,)."""
-
-    seconds: FloatArray
-    volts: FloatArray
-
-    def at(self, seconds: FloatArray) -> FloatArray:
-        """Volts at instants from 0 on, any shape."""
-        return self.volts[np.searchsorted(self.seconds, seconds, side="right") - 1]
-
-    @property
-    def most_volts(self) -> float:
-        """The largest |volts|."""
-        return float(np.max(np.abs(self.volts)))
-
-
-def steps(seconds: FloatArray, volts: FloatArray, start: float) -> Steps:
-    """Steps of changes (N,) in the order in which they count, never back in time; `start` is there before them."""
-    when = np.concatenate([[0.0], seconds])
-    values = np.concatenate([[start], volts])
-    last = np.append(when[1:] > when[:-1], True)
-    when, values = when[last], values[last]
-    changes = np.append(True, values[1:] != values[:-1])
-    return Steps(when[changes], values[changes])
-
-
-def pulse_steps(pulses: Pulses, level: Level) -> Steps:
-    """High while pulses are up."""
-    edges = np.column_stack([pulses.rises_seconds, pulses.falls_seconds]).ravel()
-    volts = np.tile([level.high, level.low], pulses.rises_seconds.size)
-    finite = np.isfinite(edges)
-    return steps(edges[finite], volts[finite], level.low)
-
-
-def fired(seconds: FloatArray, length: float) -> Pulses:
-    """Pulses of a length at instants (N,), in order; one that comes while another is up restarts its length."""
-    if not length > 0.0:
-        raise InputError(f"A trigger of {length:g} s; a length above 0 was expected.")
-    if not seconds.size:
-        return Pulses(np.zeros(0), np.zeros(0))
-    falls = seconds + length
-    begins = np.append(True, seconds[1:] > falls[:-1])
-    ends = np.append(begins[1:], True)
-    return Pulses(seconds[begins], falls[ends])
 
 
 def gate_steps(track: VoiceTrack, seconds: FloatArray, level: Level, gap_seconds: float = 0.0) -> Steps:
@@ -190,13 +128,3 @@ def _moved(played: Performance, voice: int, stamps: NDArray[np.int64]) -> NDArra
 def _bent(played: Performance, voice: int, stamps: NDArray[np.int64]) -> FloatArray:
     """What the wheels of a voice add after messages, octaves."""
     return np.sum([one.octaves(stamps) for one in played.bends[voice]], axis=0)
-
-
-def merged(named: Iterable[tuple[str, Steps]]) -> tuple[FloatArray, NDArray[np.int64], FloatArray]:
-    """(seconds, which signal, volts) of every change of some signals, in time order and then in theirs."""
-    signals = [one for _, one in named]
-    when = np.concatenate([one.seconds for one in signals])
-    which = np.repeat(np.arange(len(signals)), [one.seconds.size for one in signals])
-    volts = np.concatenate([one.volts for one in signals])
-    order = np.argsort(when, kind="stable")
-    return when[order], which[order], volts[order]

@@ -84,6 +84,8 @@ def why(rendered: Rendered, signal: Signal, seconds: float, style: Style) -> str
         if signal.name in _TRANSPORT:
             return at + _TRANSPORT[signal.name][0 if rises else 1]
         return at + (f"a pulse of {signal.name.removeprefix('clock')} a quarter note." if rises else "its pulse ends.")
+    if signal.kind == "logic":
+        return f"{at}{signal.about}."
     if signal.kind == "bend" or signal.kind == "controller":
         mine = [stamp for stamp in stamps.tolist() if _moves(rendered, signal, stamp)]
         return at + (f"{words_of(rendered, mine[-1], style)}." if mine else "it is put back.")

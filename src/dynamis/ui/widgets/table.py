@@ -157,6 +157,8 @@ class Table(QTableView):
         self.setShowGrid(False)
         self.setFrameStyle(QFrame.Shape.Box | QFrame.Shadow.Plain)
         self._viewport = own_viewport(self)
+        # In a column that scrolls the frame would take the colour of text.
+        self.setForegroundRole(QPalette.ColorRole.WindowText)
         self._edge(False)
         self.setWordWrap(False)
         self.setTabKeyNavigation(False)

@@ -23,6 +23,8 @@ from dynamis.ui.widgets.picture import Picture
 
 _LEFT, _RIGHT, _TOP, _BOTTOM = 92.0, 14.0, 6.0, 22.0
 _GAP: Final = 5.0
+# So much room a lane has at least; where there are more than fit, the picture scrolls.
+_LEAST_LANE: Final = 20.0
 # Shares of the height that is left: the keys, a pitch, and the others.
 _SHARES: Final = {"keys": 2.2, "tall": 2.6, "low": 1.0}
 _ZOOM, _PAN, _NUDGE = 0.8, 0.15, 0.01
@@ -71,6 +73,7 @@ class LanesPicture(Picture):
         if played is not None:
             names = ", ".join(lane.name for lane in played.lanes)
             self.setAccessibleDescription(f"{names}; {self.number_style.number(played.rendered.seconds, 2)} s")
+            self.setMinimumHeight(int(_LEAST_LANE * (len(played.lanes) + 3)))
             if self.lane not in [lane.name for lane in played.lanes]:
                 self.lane = played.lanes[0].name
         self.update()

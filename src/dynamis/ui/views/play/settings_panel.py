@@ -11,14 +11,15 @@ from dynamis.bench.chains.tunings import tuning_of
 from dynamis.bench.document.ports import PortRef
 from dynamis.bench.playing.arriving import setting_for
 from dynamis.bench.playing.sources import SongSource, channel_choices, track_choices
+from dynamis.control.stepped import Level
 from dynamis.converter.playing.rendering import ConverterSetting
-from dynamis.converter.playing.signals import Level
 from dynamis.converter.playing.voices import MOST_VOICES, VoiceRules
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_quantity
 from dynamis.notation.safe import quoted
 from dynamis.pitch.laws import law_text, parse_law
 from dynamis.ui.session.session import Session
+from dynamis.ui.views.play.logic_panel import LogicPanel
 from dynamis.ui.widgets.form import add_row, choice, form_grid
 from dynamis.ui.widgets.law_row import LawRow
 from dynamis.ui.widgets.panel import Panel, label, scrolling, set_refusal, set_text
@@ -90,6 +91,8 @@ class SettingsPanel(Panel):
         self.refusal = label("", "question", wrap=True)
         column.addWidget(self.refusal)
         self._make_converter(column)
+        self.logic = LogicPanel()
+        column.addWidget(self.logic)
         column.addStretch(1)
         self.body.addWidget(scrolling(inner), 1)
         self.open.clicked.connect(self._ask_file)

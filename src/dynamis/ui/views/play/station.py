@@ -29,10 +29,11 @@ from dynamis.ui.stations import Station, guarded
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.views.play.lanes import LanesPicture
 from dynamis.ui.views.play.live import Live
+from dynamis.ui.views.play.making import Making
 from dynamis.ui.views.play.saving import Saving
 from dynamis.ui.views.play.settings_panel import SettingsPanel
 from dynamis.ui.views.play.side_panel import SidePanel
-from dynamis.ui.widgets.panel import Panel
+from dynamis.ui.widgets.panel import Panel, scrolling
 from dynamis.ui.widgets.picture import Picture
 from dynamis.ui.widgets.table import Column, LazyRows, Row, Table
 
@@ -89,7 +90,7 @@ class PlayStation(Station):
         self.lanes = LanesPicture(colours, session.style)
         upper, lower = Panel("Lanes"), Panel("Messages")
         upper.body.setContentsMargins(8, 8, 4, 4)
-        upper.body.addWidget(self.lanes)
+        upper.body.addWidget(scrolling(self.lanes))
         self.events = Table("Messages", _EVENTS)
         lower.body.setContentsMargins(17, 9, 12, 8)
         lower.body.addWidget(self.events)
@@ -101,7 +102,9 @@ class PlayStation(Station):
         across.addWidget(self.settings)
         across.addWidget(middle, 1)
         across.addWidget(self.side)
+        self.making = Making(self, session, self.settings.logic, self._there, lambda: self.lanes.colours)
         self._connect()
+        self.making.show()
         self.settings.show_source(self.source, [one.name for one in self._phrases])
         self.settings.show_rules()
 
@@ -187,7 +190,7 @@ class PlayStation(Station):
         try:
             # Nobody gives a tempo here, so there is no clock to show.
             setting = replace(self.settings.setting(), clocks=(), transport=False)
-            played = play(live.song.song(now), setting, self._session.style)
+            played = play(live.song.song(now), setting, self._session.style, self._session.bench.logic)
         except InputError as error:
             self.settings.say("" if not changes else str(error))
             return
@@ -231,7 +234,7 @@ class PlayStation(Station):
         head = HeadRecord() if ref is None else self._session.runs.head_of(ref)
 
         def work(wanted: Callable[[], bool]) -> Played:
-            played = play(song, setting, style)
+            played = play(song, setting, style, bench.logic)
             if ref is None:
                 return played
             made = arrive(bench, ref, head, played, style)
@@ -252,6 +255,7 @@ class PlayStation(Station):
         self.settings.say(sentence)
 
     def _bench_changed(self) -> None:
+        self.making.show()
         if self.isVisible():
             self.settings.show_outputs()
             self.ask(keep=True)
