@@ -13,7 +13,7 @@ CENTRE: Final = 8192
 MODULATION, DATA_MSB, DATA_LSB, SUSTAIN = 1, 6, 38, 64
 INCREMENT, DECREMENT, NRPN_LSB, NRPN_MSB, RPN_LSB, RPN_MSB = 96, 97, 98, 99, 100, 101
 ALL_SOUND_OFF, RESET, ALL_NOTES_OFF = 120, 121, 123
-_NO_PARAMETER: Final = 0x3FFF
+NO_PARAMETER: Final = 0x3FFF
 # Controllers that parameters are set with, and all that the state of a channel hangs on.
 PARAMETERS: Final = frozenset({DATA_MSB, DATA_LSB, INCREMENT, DECREMENT, NRPN_LSB, NRPN_MSB, RPN_LSB, RPN_MSB})
 
@@ -23,13 +23,13 @@ class BendRange:
 
     def __init__(self, semitones: float) -> None:
         self.semitones = semitones
-        self._parameter = _NO_PARAMETER
+        self._parameter = NO_PARAMETER
         self._whole, self._cents = int(semitones), round(100.0 * (semitones % 1.0))
 
     def control(self, controller: int, value: int) -> bool:
         """Take a controller of `PARAMETERS`; whether the range is another afterwards."""
         if controller in (NRPN_LSB, NRPN_MSB):
-            self._parameter = _NO_PARAMETER
+            self._parameter = NO_PARAMETER
             return False
         if controller == RPN_MSB:
             self._parameter = value << 7 | self._parameter & 0x7F
@@ -51,4 +51,4 @@ class BendRange:
 
     def reset(self) -> None:
         """No parameter is chosen any more; the range stays (RP-015)."""
-        self._parameter = _NO_PARAMETER
+        self._parameter = NO_PARAMETER

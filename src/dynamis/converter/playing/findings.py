@@ -22,6 +22,7 @@ Code = Literal[
     "misses",
     "late",
     "no-voice",
+    "jumped",
     "waits",
     "lost-edge",
     "silent-step",
@@ -82,6 +83,8 @@ def find_in(rendered: Rendered, style: Style) -> list[PlayFinding]:
             )
     if rendered.setting.by_cable:
         found.append(_late(rendered, style))
+    if rendered.jumps:
+        found.append(_jumped(rendered, style))
     if rendered.performance.unplayed:
         count = rendered.performance.unplayed
         text = f"{_times(count, style)} a note has no voice: more channels of the zone are used than there are voices."
@@ -109,6 +112,17 @@ def _late(rendered: Rendered, style: Style) -> PlayFinding:
         f"{style.number(at, 3)} s: a byte takes 320 µs, and those of one instant come one after the other."
     )
     return PlayFinding("late", text, int(late.size), at, "gate")
+
+
+def _jumped(rendered: Rendered, style: Style) -> PlayFinding:
+    """Where a sender went on elsewhere than what follows its clock stands."""
+    at, sixteenth = rendered.jumps[0]
+    text = (
+        f"{_times(len(rendered.jumps), style)} the sender goes on at another place, first at {style.number(at, 3)} "
+        f"s at sixteenth {sixteenth + 1}: what steps by a clock and a reset alone does not know, and plays from "
+        "where it stood. Let it start instead, which resets."
+    )
+    return PlayFinding("jumped", text, len(rendered.jumps), at, "reset" if rendered.setting.transport else "gate")
 
 
 def _double(rendered: Rendered, idle: np.ndarray, signal: str, style: Style) -> PlayFinding:

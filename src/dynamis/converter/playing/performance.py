@@ -24,7 +24,7 @@ from dynamis.errors import InputError
 IntArray = NDArray[np.int64]
 FloatArray = NDArray[np.float64]
 # What controller 121 sets controllers to (RP-015); all others stay.
-_RESET_TO = {MODULATION: 0, 11: 127, SUSTAIN: 0, 65: 0, 66: 0, 67: 0}
+RESET_TO = {MODULATION: 0, 11: 127, SUSTAIN: 0, 65: 0, 66: 0, 67: 0}
 
 
 @dataclass(frozen=True, eq=False)
@@ -115,7 +115,7 @@ def wheel_of(song: Song, mine: NDArray[np.bool_]) -> Course:
 def controller_of(song: Song, mine: NDArray[np.bool_], number: int, start: float | None = None) -> Course:
     """Where a controller of some messages stands; `start` before the first, the standard's where it is None."""
     moved = np.flatnonzero(mine & (song.kinds == 0xB0) & (song.first_bytes == number))
-    back = _RESET_TO.get(number)
+    back = RESET_TO.get(number)
     usual = 127.0 if number == 11 else 0.0
     values = song.second_bytes[moved].astype(float)
     return _course(

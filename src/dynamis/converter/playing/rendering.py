@@ -7,10 +7,11 @@ from typing import Literal
 
 import numpy as np
 
-from dynamis.control.pulses import Pulses
+from dynamis.control.pulses import Pulses, pulses
 from dynamis.control.stepped import FloatArray, Level, Steps, pulse_steps
 from dynamis.converter.playing.clocks import clock_pulses
 from dynamis.converter.playing.controls import MODULATION
+from dynamis.converter.playing.following import RESET, RUN, followed
 from dynamis.converter.playing.mpe import Zone, perform_zone
 from dynamis.converter.playing.performance import Performance, perform
 from dynamis.converter.playing.signals import (
@@ -117,7 +118,8 @@ class Signal:
 @dataclass(frozen=True, eq=False)
 class Rendered:
     """seconds : until the song has ended and the last pulse has fallen.  message_seconds : of all its messages.
-    silent : notes that the tuning or the law gives no volts; the pitch stays where it was."""
+    silent : notes that the tuning or the law gives no volts; the pitch stays where it was.  jumps : when a sender's
+    clock went on elsewhere, and at which sixteenth."""
 
     setting: ConverterSetting
     performance: Performance
@@ -125,9 +127,15 @@ class Rendered:
     signals: tuple[Signal, ...]
     seconds: float
     silent: tuple[int, ...]
+    jumps: tuple[tuple[float, int], ...] = ()
 
     def signal(self, name: str) -> Signal:
         return next(one for one in self.signals if one.name == name)
+
+
+def clock_name(per_quarter: float) -> str:
+    """What a clock's signal is called."""
+    return f"clock{plain(per_quarter)}"
 
 
 def _performed(song: Song, setting: ConverterSetting) -> Performance:
@@ -173,18 +181,8 @@ def render_song(song: Song, setting: ConverterSetting) -> Rendered:
     for number in setting.controllers:
         name = "mod" if number == MODULATION else f"cc{number}"
         signals.append(Signal(name, "controller", controller_steps(made, number, seconds, setting.modulation)))
-    lead = setting.reset_leads_seconds if setting.transport else 0.0
-    for per_quarter in setting.clocks:
-        pulses = clock_pulses(song.tempo, song.end_tick, per_quarter, seconds=setting.clock_seconds)
-        pulses = Pulses(pulses.rises_seconds + lead, pulses.falls_seconds + lead)
-        signals.append(
-            Signal(f"clock{plain(per_quarter)}", "clock", pulse_steps(pulses, setting.clock), level=setting.clock)
-        )
-    if setting.transport:
-        runs = Pulses(np.zeros(1), np.array([max(song.end_seconds, setting.clock_seconds)]))
-        resets = Pulses(np.zeros(1), np.array([setting.clock_seconds]))
-        signals.append(Signal("run", "clock", pulse_steps(runs, setting.clock), level=setting.clock))
-        signals.append(Signal("reset", "clock", pulse_steps(resets, setting.clock), level=setting.clock))
+    clocks, jumps = _clocks(song, setting)
+    signals += [Signal(name, "clock", pulse_steps(one, setting.clock), level=setting.clock) for name, one in clocks]
     falls = [one.steps.seconds[-1] for one in signals if one.kind in ("trigger", "clock")]
     return Rendered(
         setting,
@@ -193,4 +191,23 @@ def render_song(song: Song, setting: ConverterSetting) -> Rendered:
         tuple(signals),
         float(max([song.end_seconds, float(seconds[-1]), *falls])),
         tuple(sorted(silent)),
+        jumps,
     )
+
+
+def _clocks(song: Song, setting: ConverterSetting) -> tuple[list[tuple[str, Pulses]], tuple[tuple[float, int], ...]]:
+    """(name and pulses of each clock, of run and of reset; where a sender's clock went on elsewhere)."""
+    named = [(clock_name(one), one) for one in setting.clocks]
+    if song.beats:
+        spans, jumps = followed(song.beats, named, setting.clock_seconds, song.end_seconds)
+        wanted = [name for name, _ in named] + ([RUN, RESET] if setting.transport else [])
+        return [(name, pulses(spans[name])) for name in wanted], tuple(jumps)
+    lead = setting.reset_leads_seconds if setting.transport else 0.0
+    made = []
+    for name, per_quarter in named:
+        one = clock_pulses(song.tempo, song.end_tick, per_quarter, seconds=setting.clock_seconds)
+        made.append((name, Pulses(one.rises_seconds + lead, one.falls_seconds + lead)))
+    if setting.transport:
+        made.append((RUN, Pulses(np.zeros(1), np.array([max(song.end_seconds, setting.clock_seconds)]))))
+        made.append((RESET, Pulses(np.zeros(1), np.array([setting.clock_seconds]))))
+    return made, ()

@@ -26,11 +26,11 @@ def gate_steps(track: VoiceTrack, seconds: FloatArray, level: Level, gap_seconds
     seconds : (M,) of all messages.  gap_seconds : how long it goes down at each press that its voice sounds while it is
     up, so that an envelope begins again; 0 for legato.
     """
-    marks, fires = track.gates, track.fires.stamps
+    marks, struck = track.gates, track.velocities.stamps
     ups = marks.values > 0
     when, volts = seconds[marks.stamps], np.where(ups, level.high, level.low)
-    if gap_seconds > 0.0 and fires.size:
-        again = seconds[fires]
+    if gap_seconds > 0.0 and struck.size:
+        again = seconds[struck]
         index = np.searchsorted(when, again, side="left") - 1
         again = again[(index >= 0) & ups[np.maximum(index, 0)]]
         when, volts = _with_gaps(when, ups, again, gap_seconds, level)

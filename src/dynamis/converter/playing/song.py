@@ -12,6 +12,8 @@ from typing import Final
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from dynamis.converter.playing.following import Beat
+
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 USUAL_QUARTER_SECONDS: Final = 0.5
@@ -53,6 +55,7 @@ class Song:
 
     ticks, statuses, firsts, seconds_bytes, tracks : (N,) the tick, the status, the two bytes behind it (0 where there
     is none), and the track, from 1.  end_tick : of the last event of any kind.  names : of the tracks.
+    beats : of a sender's clock, where one was followed.
     """
 
     form: int
@@ -64,6 +67,7 @@ class Song:
     tempo: TempoMap
     end_tick: int
     names: tuple[str, ...] = ()
+    beats: tuple[Beat, ...] = ()
 
     @property
     def seconds(self) -> FloatArray:

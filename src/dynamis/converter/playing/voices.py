@@ -35,7 +35,7 @@ class Why(IntEnum):
 
 # A note of what a voice did is one number, so that a long song stays small: the stamp, and below it what it did.
 _SHIFT: Final = 8
-_UP: Final = 0x80
+UP: Final = 0x80
 _PRESS: Final = Why.PRESS  # is 0: nothing has to be added for it
 
 
@@ -216,7 +216,7 @@ class Voices:
         self._turn = voice
         track.sound(stamp << _SHIFT | note)
         if before is None:
-            track.gate(stamp << _SHIFT | _UP | why)
+            track.gate(stamp << _SHIFT | UP | why)
         if not self._on_press:
             track.fire(stamp << _SHIFT | why)
 

@@ -188,9 +188,10 @@ class PlayStation(Station):
             return
         now, changes = live.now(), live.song.changes
         try:
-            # Nobody gives a tempo here, so there is no clock to show.
-            setting = replace(self.settings.setting(), clocks=(), transport=False)
-            played = play(live.song.song(now), setting, self._session.style, self._session.bench.logic)
+            setting, song = self.settings.setting(), live.song.recent(now, now - 2.0 * _LIVE_SECONDS)
+            if not song.beats:  # nobody gives a tempo, so there is no clock to show
+                setting = replace(setting, clocks=(), transport=False)
+            played = play(song, setting, self._session.style, self._session.bench.logic)
         except InputError as error:
             self.settings.say("" if not changes else str(error))
             return
