@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import contextlib
 import io
 import os
+import tty
 
 import mido
 import numpy as np
@@ -21,6 +23,7 @@ from dynamis.bench.document.commands import Change
 from dynamis.bench.document.ports import PortRef
 from dynamis.demo.hidden import BOARD_DAC, INTERFACE_VOLTS
 from dynamis.transfer.parameter import NOMINAL
+from dynamis.ui.views.play.out_dialog import OutChoice
 
 
 def made_file() -> bytes:
@@ -215,20 +218,20 @@ def test_it_is_played_by_the_computers_outputs_and_stops(play, lantern):
     """The pitch at channel 11, which is the jack that is looked at, and a generator after it."""
     window, devices = play.window(), play.window().devices
     QTest.mouseClick(play.side.out, Qt.MouseButton.LeftButton)
-    assert "Connect the computer's outputs first" in window.sentence.text()
+    assert "Connect the computer's outputs, a board or a MIDI port first" in window.sentence.text()
     devices.connect_outputs(lantern.interface.address, [INTERFACE_VOLTS] * 16, 6.0)
     until(lambda: devices.outputs is not None)
     jack = lambda: lantern.world.interface.jack_volts(2)  # noqa: E731
-    play.begin_playing({"pitch": 11, "gate": 12})
+    play.out.begin(play.played, "it", OutChoice("outputs", {"pitch": 10, "gate": 11}))
     until(lambda: "no speaker" in window.sentence.text())
     devices.outputs.confirm(True)
 
     def choose_channels(dialog) -> None:
-        dialog.boxes["pitch"].setValue(11)
-        dialog.boxes["gate"].setValue(11)
+        choose(dialog.boxes["pitch"], 10)
+        choose(dialog.boxes["gate"], 10)
         dialog.try_accept()
         assert "Channel 11 is given to two signals" in dialog.sentence.text()
-        dialog.boxes["gate"].setValue(0)
+        choose(dialog.boxes["gate"], None)
         dialog.try_accept()
 
     with_dialog(lambda: QTest.mouseClick(play.side.out, Qt.MouseButton.LeftButton), choose_channels)
@@ -267,6 +270,111 @@ def test_it_is_played_by_the_computers_outputs_and_stops(play, lantern):
     until(lambda: jack() < -0.9)
     QTest.mouseClick(page.outputs.stop_button, Qt.MouseButton.LeftButton)
     until(lambda: abs(jack()) < 0.02)
+
+
+@pytest.mark.xdist_group("real time")
+def test_it_is_played_by_a_board_and_by_a_midi_port(play, lantern):
+    """The stand-in board at its pseudo-terminal, and a pseudo-terminal in the place of a raw MIDI device."""
+    window, devices = play.window(), play.window().devices
+    there, port = os.openpty()
+    tty.setraw(port)
+    devices.connect_board(lantern.board.path)
+    devices.connect_midi(os.ttyname(port), 4)
+    until(lambda: devices.board is not None and devices.midi is not None)
+    os.set_blocking(there, False)
+    came = bytearray()
+
+    def comes(data: bytes) -> bool:
+        with contextlib.suppress(BlockingIOError):
+            came.extend(os.read(there, 1000))
+        return data in came
+
+    jack = lambda: lantern.board.logic.codes["A"]  # noqa: E731
+    safe = lambda: set(lantern.board.logic.codes.values()) == {lantern.board.logic.design.safe_code}  # noqa: E731
+
+    def by_board(dialog) -> None:
+        assert [dialog.kind.itemData(k) for k in range(dialog.kind.count())] == ["board", "midi"]
+        choose(dialog.boxes["pitch"], 0)
+        type_into(dialog.limit, "2 V")
+        dialog.ok.click()
+
+    with_dialog(lambda: QTest.mouseClick(play.side.out, Qt.MouseButton.LeftButton), by_board)
+    assert "goes to 2.583 V where at most 2 V may leave" in window.sentence.text()
+
+    def further(dialog) -> None:
+        choose(dialog.kind, "board")
+        assert dialog.boxes["pitch"].currentData() == 0
+        type_into(dialog.limit, "3 V")
+        dialog.ok.click()
+
+    with_dialog(lambda: QTest.mouseClick(play.side.out, Qt.MouseButton.LeftButton), further)
+    codes = set()
+    until(lambda: codes.add(jack()) or len(codes) > 4)
+    assert devices.busy
+    press(window, Qt.Key.Key_Period, Qt.KeyboardModifier.ControlModifier)  # panic
+    until(lambda: not devices.busy and safe() and comes(b"\xb3\x7b\x00"))  # the MIDI port too
+    came.clear()
+
+    def by_midi(dialog) -> None:
+        choose(dialog.kind, "midi")
+        dialog.clock.setChecked(True)
+        dialog.ok.click()
+
+    with_dialog(lambda: QTest.mouseClick(play.side.out, Qt.MouseButton.LeftButton), by_midi)
+    until(lambda: comes(b"\xfc"))
+    parser = mido.Parser()
+    parser.feed(bytes(came))
+    messages = list(parser)
+    assert [one.type for one in messages].count("clock") == 4 * 24
+    assert [messages[0].type, [one.note for one in messages if one.type == "note_on"]] == [
+        "start", [48, 60, 63, 67, 63, 60, 58, 55],
+    ]  # fmt: skip
+    until(lambda: not devices.busy)
+    # Live: every message goes on as it comes, and what is held is let go at the end.
+    play.settings.out_too.setChecked(True)
+    with_dialog(lambda: QTest.mouseClick(play.settings.live, Qt.MouseButton.LeftButton), by_midi)
+    until(lambda: play.live is not None and play.lanes.hasFocus())
+    until(lambda: comes(b"\xb0\x7b\x00"))  # at rest behind the song
+    came.clear()
+    QTest.keyPress(play.lanes, Qt.Key.Key_Z, delay=5)
+    until(lambda: comes(bytes([0x90, 48, 96])))
+    press(window, Qt.Key.Key_Period, Qt.KeyboardModifier.ControlModifier)
+    until(lambda: play.live is None and comes(bytes([0xB0, 120, 0])))
+    # Live by the board: the note that sounds, at the code of its correction.
+    with_dialog(lambda: QTest.mouseClick(play.settings.live, Qt.MouseButton.LeftButton), further)
+    until(lambda: play.live is not None and play.lanes.hasFocus())
+    QTest.keyPress(play.lanes, Qt.Key.Key_Z, delay=5)
+    want = devices.board.play("B", 48.0)
+    until(lambda: jack() == pytest.approx(want, abs=12))
+    QTest.mouseClick(play.settings.live, Qt.MouseButton.LeftButton)
+    until(lambda: safe())
+    os.close(there)
+    os.close(port)
+
+
+@pytest.mark.xdist_group("real time")
+def test_what_is_played_live_goes_straight_out(play, lantern):
+    """Keys of the computer, the jack that they move, and not one trigger lost."""
+    devices = play.window().devices
+    devices.connect_outputs(lantern.interface.address, [INTERFACE_VOLTS] * 16, 6.0)
+    until(lambda: devices.outputs is not None)
+    devices.outputs.confirm(True)
+    jack = lambda: lantern.world.interface.jack_volts(2)  # noqa: E731
+    play.settings.out_too.setChecked(True)
+
+    def by_outputs(dialog) -> None:
+        choose(dialog.boxes["pitch"], 10)
+        dialog.ok.click()
+
+    with_dialog(lambda: QTest.mouseClick(play.settings.live, Qt.MouseButton.LeftButton), by_outputs)
+    until(lambda: play.live is not None and play.lanes.hasFocus())
+    QTest.keyPress(play.lanes, Qt.Key.Key_A, delay=5)
+    until(lambda: abs(jack() - 17 / 12) < 0.03)
+    QTest.keyRelease(play.lanes, Qt.Key.Key_A)
+    QTest.keyPress(play.lanes, Qt.Key.Key_Z, delay=5)
+    until(lambda: abs(jack() - 1.0) < 0.03)
+    QTest.mouseClick(play.settings.live, Qt.MouseButton.LeftButton)
+    until(lambda: play.live is None and abs(jack()) < 0.02)
 
 
 def test_what_is_played_live_is_seen_as_it_comes_and_stays_as_a_song(play, tmp_path):

@@ -170,6 +170,12 @@ class MidiPlayer:
         if before is not None:
             self._port.send(note_off(self._channel, before))
 
+    def send(self, data: bytes) -> None:
+        """Whole messages, as they are.  Raises `DeviceError`."""
+        if self._port is None:
+            raise DeviceError("unplugged", "The MIDI port is not open.")
+        self._port.send(data)
+
     def make_safe(self) -> None:
         before, self._sounds = self._sounds, None
         if self._port is None:

@@ -102,6 +102,22 @@ class LiveConverter:
     def names(self) -> list[str]:
         return list(self._stands)
 
+    def stands(self, name: str) -> float:
+        """The volts of a signal now."""
+        return self._stands[name]
+
+    def note(self, voice: int) -> float | None:
+        """The note that a voice sounds, fractions by the wheel where that moves the pitch; None before the first."""
+        note = self._notes[voice]
+        return None if note is None else note + 12.0 * self._bent
+
+    @property
+    def _bent(self) -> float:
+        """What the wheel adds to the pitch, octaves."""
+        if not self.setting.bend_into_pitch:
+            return 0.0
+        return (self._wheel - CENTRE) / CENTRE * self._range.semitones / 12.0
+
     # -- messages ------------------------------------------------------------------------------------
 
     def take(self, seconds: float, status: int, first: int = 0, second: int = 0) -> None:
@@ -216,9 +232,7 @@ class LiveConverter:
     def _put_pitch(self, voice: int) -> None:
         note = self._notes[voice]
         assert note is not None
-        octaves = self._octaves_of[note]
-        if self.setting.bend_into_pitch:
-            octaves += (self._wheel - CENTRE) / CENTRE * self._range.semitones / 12.0
+        octaves = self._octaves_of[note] + self._bent
         self._put(f"pitch{self._ending[voice]}", self._now, float(self.setting.law.volts(np.array([octaves]))[0]))
 
     def _controller(self, when: float, number: int, value: float) -> None:

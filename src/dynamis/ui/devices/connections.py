@@ -10,12 +10,12 @@ from PySide6.QtCore import Signal
 
 from dynamis.converter.firmware import BoardCorrection
 from dynamis.devices.dialogue import Dialogue
-from dynamis.devices.interface import Board, DeviceError, Meter, Player
+from dynamis.devices.interface import Board, DeviceError, Meter
 from dynamis.ui.devices.worker import Worker
 
 if TYPE_CHECKING:
     from dynamis.devices.command_words import MeterWords, SourceWords
-    from dynamis.devices.players import Source
+    from dynamis.devices.players import MidiPlayer, Source
     from dynamis.devices.sound.outflow import Outflow
 
 Kind = Literal["board", "source", "midi", "outputs", "meter", "sound"]
@@ -54,7 +54,7 @@ class Connections(Worker):
         super().__init__()
         self.board: Board | None = None
         self.source: Source | None = None
-        self.midi: Player | None = None
+        self.midi: MidiPlayer | None = None
         self.outputs: Outflow | None = None
         self.meter: Meter | None = None
         self.sound: Meter | None = None

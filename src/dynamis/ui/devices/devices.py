@@ -18,17 +18,20 @@ from dynamis.ui.devices.worker import ALIVE_SECONDS
 
 if TYPE_CHECKING:
     from dynamis.devices.by_hand import Hand, Question
+    from dynamis.devices.playing_out import TimedOut
 
 
 class Devices(Connections):
     """progressed : a taking went on.  asked : somebody is asked for something, or no more.  taken : a reading was
-    stored, with its run's id.  ended : a taking came to its end, with its last state.
+    stored, with its run's id.  ended : a taking came to its end, with its last state.  made_safe : somebody wants every
+    output at rest.
     """
 
     progressed = Signal(object)
     asked = Signal(object)
     taken = Signal(str)
     ended = Signal(str)
+    made_safe = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -38,6 +41,7 @@ class Devices(Connections):
         self._control: Control | None = None
         self._hand: Hand | None = None
         self._note = 0.0
+        self.timed: TimedOut | None = None
 
     @property
     def ready(self) -> bool:
@@ -46,21 +50,50 @@ class Devices(Connections):
 
     @property
     def busy(self) -> bool:
-        return self._control is not None or self.sending is not None
+        return self._control is not None or self.sending is not None or self.plays_timed
+
+    @property
+    def plays_timed(self) -> bool:
+        """Whether a song is being played by what takes one thing at a time."""
+        return self.timed is not None and self.timed.played_seconds is not None
 
     def shut_down(self) -> None:
         """End what is under way, make the outputs safe, and let the devices go."""
         self.cancel()
+        self.stop_timed()
         self._end(self._let_go)
 
     def disconnect_from(self, kind: Kind) -> None:
         self.cancel()
+        self.stop_timed()
         super().disconnect_from(kind)
 
     def make_safe(self) -> None:
         if self._control is not None:
             self._control.pause()
+        if self.timed is not None:
+            self.timed.stop(0.0)
+        self.made_safe.emit()
         super().make_safe()
+
+    # -- a song ------------------------------------------------------------------------------------
+
+    def play_timed(self, kind: Kind, make: Callable[[Callable[[DeviceError], object]], TimedOut], words: str) -> None:
+        """Let a song be played; `make` is given who is told why it ended early.  Raises `InputError` where something
+        is under way."""
+        if self.busy:
+            raise InputError("Something is under way already; pause or cancel it first.")
+
+        def failed(error: DeviceError) -> None:
+            self._trouble(kind, error)
+            self.said.emit(str(error), True)
+
+        self.timed = make(failed)
+        self.said.emit(words, False)
+
+    def stop_timed(self) -> None:
+        if self.timed is not None:
+            self.timed.stop()
 
     # -- single things -----------------------------------------------------------------------------
 

@@ -1,11 +1,21 @@
-"""What is played live: who is listened to, and the song that grows of it."""
+"""What is played live: who is listened to, the song that grows of it, and where it goes at once."""
 
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 
-from dynamis.converter.midi_stream import MidiParser, note_off, note_on
+from dynamis.converter.midi_stream import (
+    ALL_SOUND_OFF,
+    CHANNELS,
+    CONTROL_CHANGE,
+    MidiMessage,
+    MidiParser,
+    note_off,
+    note_on,
+)
 from dynamis.converter.playing.live import LiveSong
+from dynamis.devices.live_out import LiveOut
 from dynamis.devices.midi.inputs import MidiInput, open_input
 
 _VELOCITY = 96
@@ -14,24 +24,38 @@ _VELOCITY = 96
 class Live:
     """address : of a MIDI input, None for the computer's keys.  shown : how many changes the window has shown.
 
-    Raises `DeviceError` where the input cannot be opened.
+    out : makes where it goes besides the picture, None for nowhere.  Raises `DeviceError` where the input cannot be
+    opened, and what `out` raises.
     """
 
-    def __init__(self, address: str | None) -> None:
+    def __init__(self, address: str | None, out: Callable[[Callable[[], float]], LiveOut] | None = None) -> None:
         self._since = time.monotonic()
         self.song, self.shown = LiveSong(), 0
         self._parser = MidiParser()
         self._input: MidiInput | None = None
+        self._out: LiveOut | None = None if out is None else out(self.now)
         if address is not None:
-            self._input = open_input(address, self._came)
+            try:
+                self._input = open_input(address, self._came)
+            except BaseException:
+                self.end_out()
+                raise
 
     def now(self) -> float:
         """Seconds since it began."""
         return time.monotonic() - self._since
 
+    @property
+    def goes_out(self) -> bool:
+        return self._out is not None
+
     def _came(self, when: float, data: bytes) -> None:
+        out = self._out
         for message in self._parser.feed(data):
-            self.song.add(when - self._since, message)
+            seconds = max(0.0, when - self._since)
+            if out is not None:
+                out.take(seconds, message)
+            self.song.add(seconds, message)
 
     def key(self, note: int, down: bool) -> None:
         """A key of the computer."""
@@ -39,12 +63,22 @@ class Live:
 
     def trouble(self) -> str:
         """Why nothing comes any more; what was held is let go then."""
-        if self.song.look(self.now()):
+        now, out = self.now(), self._out
+        if self.song.look(now):
+            for channel in range(0 if out is None else CHANNELS):
+                out.take(now, MidiMessage(CONTROL_CHANGE | channel, bytes([ALL_SOUND_OFF, 0])))  # type: ignore[union-attr]
             return "Nothing has come for 300 ms from a sender that says so all the time: is the MIDI lead plugged in?"
         return "" if self._input is None else self._input.trouble
+
+    def end_out(self) -> None:
+        """Let it go nowhere any more, at rest."""
+        out, self._out = self._out, None
+        if out is not None:
+            out.close()
 
     def close(self) -> None:
         """Stop listening, with nothing held."""
         if self._input is not None:
             self._input.close()
+        self.end_out()
         self.song.silence(self.now())

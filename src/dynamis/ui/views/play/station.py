@@ -18,6 +18,7 @@ from dynamis.bench.playing.arriving import arrive
 from dynamis.bench.playing.lanes import Played, listed_stamps, play, stamp_near
 from dynamis.bench.playing.sources import SongSource, of_file, of_phrase, of_track
 from dynamis.converter.playing.phrases import phrases
+from dynamis.converter.playing.streaming import signal_names
 from dynamis.converter.playing.words import message_bytes, message_words, nearest_edge, why
 from dynamis.devices.midi.inputs import inputs
 from dynamis.errors import InputError
@@ -30,6 +31,7 @@ from dynamis.ui.theme.palette import Colours
 from dynamis.ui.views.play.lanes import LanesPicture
 from dynamis.ui.views.play.live import Live
 from dynamis.ui.views.play.making import Making
+from dynamis.ui.views.play.out import PlayOut
 from dynamis.ui.views.play.saving import Saving
 from dynamis.ui.views.play.settings_panel import SettingsPanel
 from dynamis.ui.views.play.side_panel import SidePanel
@@ -46,11 +48,10 @@ _EVENTS = (
 )
 # The phrase that the page begins with: one with something to find.
 _FIRST_PHRASE = 2
-_HEAD_MS = 33
+_FRAME_MS = 33
 # So much is seen of what is played live.
 _LIVE_SECONDS = 8.0
-# So many looks without anything that is played end the looking.
-_HEAD_PATIENCE = 15
+_LIVE_KEPT_SECONDS = 16.0
 
 
 class PlayStation(Station):
@@ -68,17 +69,12 @@ class PlayStation(Station):
         self.played: Played | None = None
         self._work = Background()
         self._keep = False
-        self._channels: dict[str, int] = {}
         self._saving = Saving(self, session)
         self.live: Live | None = None
         self._looking: threading.Thread | None = None
         self._frame = QTimer(self)
-        self._frame.setInterval(_HEAD_MS)
+        self._frame.setInterval(_FRAME_MS)
         self._frame.timeout.connect(self._show_live)
-        self._waited = 0
-        self._head = QTimer(self)
-        self._head.setInterval(_HEAD_MS)
-        self._head.timeout.connect(self._follow)
         across = QHBoxLayout(self)
         across.setContentsMargins(18, 14, 18, 13)
         across.setSpacing(13)
@@ -102,6 +98,7 @@ class PlayStation(Station):
         across.addWidget(self.settings)
         across.addWidget(middle, 1)
         across.addWidget(self.side)
+        self.out = PlayOut(self, session, course, self.side, self.lanes)
         self.making = Making(self, session, self.settings.logic, self._there, lambda: self.lanes.colours)
         self._connect()
         self.making.show()
@@ -126,6 +123,7 @@ class PlayStation(Station):
         self._work.answered.connect(self._take)
         self._work.refused.connect(self._refused)
         self._session.bench_changed.connect(self._bench_changed)
+        self._course.devices.made_safe.connect(self._made_safe)
 
     # -- what is played ------------------------------------------------------------------------------
 
@@ -152,8 +150,14 @@ class PlayStation(Station):
     def begin_live(self) -> None:
         """Listen, and show what is played as it comes; raises `InputError` where nothing can be listened to."""
         self.live = None
-        address = self.settings.listens_to()
-        self.live = Live(address)
+        address, out = self.settings.listens_to(), None
+        if self.settings.out_too.isChecked():
+            setting = self.settings.setting()
+            chosen = self.out.ask(signal_names(setting))
+            if chosen is None:
+                return
+            out = partial(self.out.live, chosen, setting)
+        self.live = Live(address, out)
         self.settings.show_source(SongSource("Live", "Play something.", self.live.song.song(0.0)), self._names)
         self.lanes.let_keys_play(address is None)
         self.lanes.setFocus()
@@ -188,7 +192,7 @@ class PlayStation(Station):
             return
         now, changes = live.now(), live.song.changes
         try:
-            setting, song = self.settings.setting(), live.song.recent(now, now - 2.0 * _LIVE_SECONDS)
+            setting, song = self.settings.setting(), live.song.recent(now, now - _LIVE_KEPT_SECONDS)
             if not song.beats:  # nobody gives a tempo, so there is no clock to show
                 setting = replace(setting, clocks=(), transport=False)
             played = play(song, setting, self._session.style, self._session.bench.logic)
@@ -337,47 +341,22 @@ class PlayStation(Station):
         if self.live is not None:
             self.live.close()
 
-    # -- by the computer's outputs -------------------------------------------------------------------
+    # -- out -----------------------------------------------------------------------------------------
 
     def play_out(self) -> None:
-        """Play it by the computer's outputs; raises `InputError` where none are connected."""
-        from dynamis.ui.views.play.channels_dialog import ChannelsDialog
-
-        played, outputs = self._there(), self._course.devices.outputs
-        if outputs is None:
-            raise InputError("Connect the computer's outputs first; their page (Ctrl+D) asks for the address.")
-        names = [one.name for one in played.rendered.signals]
-        dialog = ChannelsDialog(self, names, outputs.channels, self._channels)
-        if dialog.exec():
-            self.begin_playing(dialog.value)
-
-    def begin_playing(self, channels: dict[str, int]) -> None:
-        """channels : from 1, by the names of signals."""
-        played, outputs = self._there(), self._course.devices.outputs
-        assert outputs is not None  # it was asked for
-        self._channels = channels
-        parts = {channel - 1: played.outgoing(name) for name, channel in channels.items()}
-        words = f"Playing {self.source.name}: {', '.join(f'{name} at {k}' for name, k in channels.items())}."
-        self._course.devices.try_out("outputs", lambda: outputs.play(parts, played.rendered.seconds), words)
-        self._head.start()
+        """Play it by what is connected; raises `InputError` where nothing is."""
+        played = self._there()
+        chosen = self.out.ask([one.name for one in played.rendered.signals])
+        if chosen is not None:
+            self.out.begin(played, self.source.name, chosen)
 
     def stop_playing(self) -> None:
-        outputs = self._course.devices.outputs
-        if outputs is not None:
-            outputs.stop()
+        self.out.stop()
 
-    def _follow(self) -> None:
-        """Move what shows where it is played."""
-        outputs = self._course.devices.outputs
-        seconds = None if outputs is None else outputs.played_seconds
-        self.side.stop.setEnabled(seconds is not None)
-        self.lanes.show_head(seconds)
-        if seconds is None and not self._course.devices.busy:
-            self._waited += 1
-            if self._waited > _HEAD_PATIENCE:
-                self._head.stop()
-        else:
-            self._waited = 0
+    def _made_safe(self) -> None:
+        """Nothing that is still held may come up again."""
+        if self.live is not None and self.live.goes_out:
+            self.settings.live.setChecked(False)
 
     # -- into files ----------------------------------------------------------------------------------
 

@@ -1,0 +1,183 @@
+"""What is played live, straight out: volts by the computer's outputs, notes by a board, messages by a MIDI port."""
+
+from __future__ import annotations
+
+import contextlib
+import queue
+import threading
+from collections.abc import Callable, Mapping
+from typing import Final, Protocol
+
+import numpy as np
+
+from dynamis.control.stepped import FloatArray
+from dynamis.converter.midi_stream import MidiMessage, silence
+from dynamis.converter.playing.rendering import ConverterSetting
+from dynamis.converter.playing.streaming import LiveConverter
+from dynamis.devices.interface import Board, DeviceError
+from dynamis.devices.playing_out import Sends
+from dynamis.devices.sound.outflow import BLOCK_SECONDS, Outflow
+
+# Outputs play what came so long ago: a block, and what a busy machine is late by.
+LAG_SECONDS: Final = BLOCK_SECONDS + 0.005
+_MOST_WAITING: Final = 4096
+
+
+class LiveOut(Protocol):
+    """Where live messages go besides the picture."""
+
+    def take(self, seconds: float, message: MidiMessage) -> None:
+        """A message, with when it came; never waits."""
+        ...
+
+    def close(self) -> None:
+        """At rest; never raises."""
+        ...
+
+
+class _Volts:
+    """What one channel follows: changes as they were told, a little later."""
+
+    most_volts = 0.0  # what goes beyond the limit is held at it, sample by sample
+
+    def __init__(self, live: OutputsLive, start: float) -> None:
+        self._live, self._rows = live, [(-np.inf, start)]
+
+    def add(self, when: float, volts: float) -> None:
+        self._rows.append((max(when, self._rows[-1][0]), volts))  # one that was on its way long comes late
+
+    def at(self, seconds: FloatArray) -> FloatArray:
+        with self._live.lock:
+            then = self._live.then(seconds)
+            when, volts = (np.array([row[k] for row in self._rows]) for k in (0, 1))
+            places = np.searchsorted(when, then, side="right") - 1
+            del self._rows[: int(places[-1])]  # what is over
+        return np.asarray(volts[places])
+
+
+class OutputsLive:
+    """channels : from 0, by the names of signals.  now : seconds as messages are stamped with.
+
+    Raises `DeviceError` where the outputs are not to be used yet, `InputError` for a setting that is not played live.
+    """
+
+    def __init__(
+        self, outputs: Outflow, setting: ConverterSetting, channels: Mapping[str, int], now: Callable[[], float]
+    ) -> None:
+        self._outputs, self._now = outputs, now
+        self.lock = threading.RLock()
+        self._behind: float | None = None
+        self._parts: dict[str, _Volts] = {}
+        self._converter = LiveConverter(setting, self._tell)
+        self._parts = {name: _Volts(self, self._converter.stands(name)) for name in channels}
+        outputs.play({channel: self._parts[name] for name, channel in channels.items()})
+
+    def _tell(self, name: str, when: float, volts: float) -> None:
+        if name in self._parts:
+            self._parts[name].add(when, volts)
+
+    def then(self, seconds: FloatArray) -> FloatArray:
+        """The instants of messages that instants of the outputs play; told so far."""
+        with self.lock:
+            wanted = self._now() - LAG_SECONDS - float(seconds[-1])
+            if self._behind is None or abs(wanted - self._behind) > LAG_SECONDS:  # the two clocks drift apart
+                self._behind = wanted
+            then = seconds + self._behind
+            self._converter.settle(float(then[-1]) + BLOCK_SECONDS)
+            return then
+
+    def take(self, seconds: float, message: MidiMessage) -> None:
+        with self.lock:
+            self._converter.take(seconds, message.status, *message.data[:2])
+
+    def close(self) -> None:
+        self._outputs.stop()
+
+
+class _Queue:
+    """Does things one after the other in a thread of its own.  failed : is told why a device does not answer; what
+    comes after that is dropped."""
+
+    def __init__(self, failed: Callable[[DeviceError], object]) -> None:
+        self._failed = failed
+        self._waiting: queue.Queue[Callable[[], object] | None] = queue.Queue(_MOST_WAITING)
+        self._thread = threading.Thread(target=self._run, name="live out", daemon=True)
+        self._thread.start()
+
+    def put(self, act: Callable[[], object]) -> None:
+        with contextlib.suppress(queue.Full):  # a device that takes nothing is told by its own error
+            self._waiting.put_nowait(act)
+
+    def close(self) -> None:
+        with contextlib.suppress(queue.Full):
+            self._waiting.put(None, timeout=1.0)
+        self._thread.join(2.0)
+
+    def _run(self) -> None:
+        try:
+            while (act := self._waiting.get()) is not None:
+                act()
+        except DeviceError as error:
+            self._failed(error)
+
+
+class BoardLive:
+    """channels : a board's channel by the names of pitches; it plays their notes by the correction it holds, the latest
+    where it takes longer than they come."""
+
+    def __init__(
+        self,
+        board: Board,
+        setting: ConverterSetting,
+        channels: Mapping[str, str],
+        failed: Callable[[DeviceError], object],
+    ) -> None:
+        self._board, self._channels = board, channels
+        self._begun = False
+        self._converter = LiveConverter(setting, self._tell)
+        self._voices = {name: k for k, name in enumerate(one for one in self._converter.names if "pitch" in one)}
+        self._wanted: dict[str, float] = {}
+        self._queue = _Queue(failed)
+        self._begun = True
+
+    def _tell(self, name: str, when: float, volts: float) -> None:
+        if not self._begun or name not in self._channels:
+            return
+        note = self._converter.note(self._voices[name])
+        if note is not None:
+            channel = self._channels[name]
+            self._wanted[channel] = note
+            self._queue.put(lambda: self._play(channel))
+
+    def _play(self, channel: str) -> None:
+        note = self._wanted.pop(channel, None)
+        if note is not None:  # else a later one was played already
+            self._board.play(channel, note)
+
+    def take(self, seconds: float, message: MidiMessage) -> None:
+        self._converter.take(seconds, message.status, *message.data[:2])
+
+    def close(self) -> None:
+        self._queue.close()
+        with contextlib.suppress(DeviceError):
+            self._board.make_safe()
+
+
+class MidiLive:
+    """Every message goes on to a port as it comes."""
+
+    def __init__(self, port: Sends, failed: Callable[[DeviceError], object]) -> None:
+        self._port, self._queue = port, _Queue(failed)
+        self._used: set[int] = set()
+
+    def take(self, seconds: float, message: MidiMessage) -> None:
+        if message.channel is not None:
+            self._used.add(message.channel)
+        data = bytes([message.status]) + message.data
+        self._queue.put(lambda: self._port.send(data))
+
+    def close(self) -> None:
+        for channel in sorted(self._used):
+            data = silence(channel)
+            self._queue.put(lambda data=data: self._port.send(data))  # type: ignore[misc]
+        self._queue.close()
