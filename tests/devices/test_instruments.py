@@ -27,6 +27,7 @@ from dynamis.devices.command_words import MeterWords, SourceWords
 from dynamis.devices.dialogue import Dialogue
 from dynamis.devices.interface import DeviceError
 from dynamis.devices.midi import alsa
+from dynamis.devices.midi.inputs import inputs, open_input
 from dynamis.devices.midi.ports import open_output, outputs
 from dynamis.devices.players import BoardPlayer, MidiPlayer, SourcePlayer
 from dynamis.devices.scpi_meter import ScpiMeter
@@ -265,11 +266,19 @@ class FakeSequencer:
     def __init__(self, name):
         self.events = []
 
-    def list_ports(self, output):
+    def list_ports(self, output=False, input=False):
         return list(self.ports)
 
     def create_port(self, name, caps):
-        return SimpleNamespace(connect_to=lambda target: None)
+        return SimpleNamespace(connect_to=lambda target: None, connect_from=lambda source: None)
+
+    coming: ClassVar[list[object]] = []
+
+    def event_input_pending(self, fetch):
+        return len(self.coming)
+
+    def event_input(self, prefer_bytes):
+        return self.coming.pop(0)
 
     def event_output(self, event, port):
         self.events.append(event)
@@ -295,11 +304,25 @@ def test_the_alsa_sequencer_is_spoken_to_and_a_port_that_goes_is_noticed(monkeyp
     player.recover()
     player.play(60.0)
     assert FakeSequencer.sent == [bytes.fromhex("923c64")]
+    came: list[bytes] = []
+    heard = open_input("alsa:Interface:Out 1 #2", lambda when, data: came.append(data))
+    assert heard.identity in inputs()
+    FakeSequencer.coming += [
+        SimpleNamespace(midi_bytes=b"\x90<d"),
+        SimpleNamespace(),
+        SimpleNamespace(midi_bytes=b"\xf8"),
+    ]
+    until(lambda: came == [b"\x90<d", b"\xf8"])
+    monkeypatch.setattr(alsa, "_LOOK_SECONDS", 0.0)
     monkeypatch.setattr(FakeSequencer, "ports", FakeSequencer.ports[:1])
     with pytest.raises(DeviceError, match="no MIDI port Interface:Out 1 #2"):
         player.play(62.0)
     with pytest.raises(DeviceError, match="no MIDI port Interface:Out 1 #2"):
         player.recover()
+    until(lambda: "Out 1 #2 is gone" in heard.trouble)
+    heard.close()
+    with pytest.raises(DeviceError, match="no MIDI port Interface:Out 1 #2"):
+        open_input("alsa:Interface:Out 1 #2", lambda when, data: None)
 
 
 # -- sound ----------------------------------------------------------------------------------------------

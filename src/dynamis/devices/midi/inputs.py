@@ -1,4 +1,4 @@
-"""MIDI that comes in: from a raw device by its path, or through a port of JACK.
+"""MIDI that comes in: from a raw device by its path, through a port of JACK or of the ALSA sequencer.
 
 Bytes are given on as they come, with when they came, from a thread of the input's own.
 """
@@ -16,7 +16,7 @@ from pathlib import Path
 from typing import Any, Final, Protocol
 
 from dynamis.devices.interface import DeviceError
-from dynamis.devices.midi.ports import JACK
+from dynamis.devices.midi.ports import ALSA, JACK
 from dynamis.devices.scpi import shortened
 
 _PIECE: Final = 4096
@@ -110,21 +110,28 @@ class JackInput:
 def open_input(address: str, feed: Feed) -> MidiInput:
     """Open the input of an address; raises `DeviceError`."""
     address = address.strip()
+    if address.startswith(ALSA):
+        from dynamis.devices.midi.alsa import AlsaInput
+
+        return AlsaInput(address, feed)
     if address.startswith(JACK):
         return JackInput(address, feed)
     if address.startswith("/"):
         return RawInput(address, feed)
     raise DeviceError(
         "address",
-        f"The MIDI input is {shortened(address)}; jack:CLIENT:PORT or the path of a raw MIDI device was expected.",
+        f"The MIDI input is {shortened(address)}; alsa:CLIENT:PORT, jack:CLIENT:PORT or the path of a raw MIDI device "
+        "was expected.",
     )
 
 
 def inputs() -> list[str]:
     """Addresses of the inputs that are there now."""
+    from dynamis.devices.midi.alsa import alsa_inputs
     from dynamis.devices.midi.jack import jack_inputs
 
     found: list[str] = []
-    with contextlib.suppress(DeviceError):
-        found += jack_inputs()
+    for look in (alsa_inputs, jack_inputs):
+        with contextlib.suppress(DeviceError):
+            found += look()
     return found + sorted({str(path) for pattern in ("midi*", "snd/midi*") for path in Path("/dev").glob(pattern)})

@@ -7,7 +7,7 @@ from functools import partial
 from typing import Any, Final
 
 from msgspec.structs import replace
-from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QIcon, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QStackedWidget, QVBoxLayout
 
@@ -23,6 +23,7 @@ from dynamis.notation.numbers import parse_plain, parse_quantity
 from dynamis.pitch.notes import Naming, note_label, parse_note
 from dynamis.ui.course import CourseRunner
 from dynamis.ui.devices.connections import PLAYERS, READERS, Kind
+from dynamis.ui.devices.looking import Looking
 from dynamis.ui.dialogs.tuner import TunerDialog
 from dynamis.ui.session.session import Session
 from dynamis.ui.simulated import SimulatedBench
@@ -40,7 +41,6 @@ from dynamis.ui.widgets.tips import plain_tip
 
 _GROUPS: Final[tuple[tuple[str, tuple[Kind, ...]], ...]] = (("What plays", PLAYERS), ("What reads", READERS))
 
-_MOST_LOOKING_SECONDS: Final = 5.0
 # Where nobody typed volts to step to; and for how long a step is read.
 _STEP: Final = "2 V"
 _HOLD_SECONDS: Final = 3.0
@@ -58,12 +58,11 @@ class DevicesStation(Station):
         ("Up and down, in the list", "another device"),
         ("Ctrl+.", "all outputs to their safe value"),
     )
-    _found = Signal(object)
 
     def __init__(self, session: Session, course: CourseRunner, colours: Colours, points: float) -> None:
         super().__init__(session, course, colours, points)
         self.bench = SimulatedBench()
-        self._looking: threading.Thread | None = None
+        self._looking = Looking(self._look_for_places)
         self._coupling: tuple[int, Coupling] | None = None
         self._ended = threading.Event()
         devices = self._devices = course.devices
@@ -158,7 +157,7 @@ class DevicesStation(Station):
         self.bench.started.connect(self._simulated_started)
         self.bench.changed.connect(self.refresh)
         self.bench.said.connect(self._session.said)
-        self._found.connect(self._offer)
+        self._looking.found.connect(self._offer)
 
     def dress(self, colours: Colours, points: float) -> None:
         super().dress(colours, points)
@@ -183,12 +182,10 @@ class DevicesStation(Station):
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
-        if self._looking is None or not self._looking.is_alive():
-            self._looking = threading.Thread(target=self._look_for_places, name="ports")
-            self._looking.start()
+        self._looking.begin()
 
-    def _look_for_places(self) -> None:
-        """What could be connected; asked beside the window, since a system may take its time."""
+    def _look_for_places(self) -> tuple[list[str], _Found, _Found, _Found]:
+        """What could be connected."""
         from serial.tools.list_ports import comports
 
         from dynamis.devices.midi.ports import outputs
@@ -199,9 +196,7 @@ class DevicesStation(Station):
         # A system that is asked anew lets go of what it has open.
         heard = ([], []) if self._devices.sound is not None else sounds()
         put_out = ([], []) if self._devices.outputs is not None else found_outputs()
-        found = serial, outputs(), heard, put_out
-        if not self._ended.is_set():
-            self._found.emit(found)
+        return serial, outputs(), heard, put_out
 
     def _offer(self, found: tuple[list[str], _Found, _Found, _Found]) -> None:
         serial, (ports, no_ports), (inputs, no_inputs), (outs, no_outs) = found
@@ -385,8 +380,7 @@ class DevicesStation(Station):
         """End the simulated bench, and wait for who looks for places."""
         self._ended.set()
         self.bench.stop()
-        if self._looking is not None:
-            self._looking.join(_MOST_LOOKING_SECONDS)
+        self._looking.end()
 
     def thread_fields(self) -> None:
         return None

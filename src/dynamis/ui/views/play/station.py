@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import contextlib
 import threading
 from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QColor, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QSplitter
 
@@ -24,6 +23,7 @@ from dynamis.devices.midi.inputs import inputs
 from dynamis.errors import InputError
 from dynamis.ui.background import Background
 from dynamis.ui.course import CourseRunner
+from dynamis.ui.devices.looking import Looking
 from dynamis.ui.dialogs.working import in_background
 from dynamis.ui.session.session import Session
 from dynamis.ui.stations import Station, guarded
@@ -59,7 +59,6 @@ class PlayStation(Station):
 
     title = "Play"
     KEYS = LanesPicture.KEYS
-    _found = Signal(list)
     TAKES = (".mid", ".midi", ".smf")
 
     def __init__(self, session: Session, course: CourseRunner, colours: Colours, points: float) -> None:
@@ -71,7 +70,7 @@ class PlayStation(Station):
         self._keep = False
         self._saving = Saving(self, session)
         self.live: Live | None = None
-        self._looking: threading.Thread | None = None
+        self._looking = Looking(inputs)
         self._frame = QTimer(self)
         self._frame.setInterval(_FRAME_MS)
         self._frame.timeout.connect(self._show_live)
@@ -119,7 +118,7 @@ class PlayStation(Station):
         self.side.out_wanted.connect(partial(guarded, self._session, self.play_out))
         self.side.stop_wanted.connect(self.stop_playing)
         self.events.on_activate = self._event_activated
-        self._found.connect(self.settings.offer_inputs)
+        self._looking.found.connect(self.settings.offer_inputs)
         self._work.answered.connect(self._take)
         self._work.refused.connect(self._refused)
         self._session.bench_changed.connect(self._bench_changed)
@@ -318,16 +317,8 @@ class PlayStation(Station):
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         self.settings.show_outputs()
-        if self._looking is None or not self._looking.is_alive():
-            self._looking = threading.Thread(target=self._look_for_inputs, name="ports")
-            self._looking.start()
+        self._looking.begin()
         self.ask(keep=True)
-
-    def _look_for_inputs(self) -> None:
-        """What could be listened to; asked beside the window, since a system may take its time."""
-        found = inputs()
-        with contextlib.suppress(RuntimeError):  # the window is gone meanwhile
-            self._found.emit(found)
 
     def shown_picture(self) -> Picture | None:
         return self.lanes
@@ -338,6 +329,7 @@ class PlayStation(Station):
     def shut_down(self) -> None:
         self._work.drop()
         self._frame.stop()
+        self._looking.end()
         if self.live is not None:
             self.live.close()
 
