@@ -173,43 +173,89 @@ def painting() -> None:
     print(f"a picture: median {np.median(took):.1f} ms, 95th percentile {np.percentile(took, 95):.1f} ms (wanted 16)")
 
 
+# Sends keys into a pipe, by a process of its own, and prints when each left.
+_SENDER = """
+import os, random, sys, time
+out, chance, held = os.open(sys.argv[1], os.O_WRONLY), random.Random(4), []
+for _ in range(int(sys.argv[2])):
+    if held and chance.random() < 0.5:
+        data = bytes([0x80, held.pop(), 0])
+    else:
+        held.append(chance.choice([note for note in range(30, 100) if note not in held]))
+        data = bytes([0x90, held[-1], 90])
+    print(time.monotonic(), flush=False)
+    os.write(out, data)
+    time.sleep(0.01)
+"""
+
+
 def live() -> None:
-    """From a message to its breakpoint, with lanes painted meanwhile: what is held of a song that grows to 2000
-    messages."""
+    """From a message that leaves another process to the breakpoint that it makes, by the input's own thread, with lanes
+    painted thirty times a second meanwhile; and what one picture of it takes, song and all."""
+    import subprocess
+
+    from PySide6.QtWidgets import QApplication
+
     from dynamis.bench.playing.lanes import play
-    from dynamis.converter.midi_stream import MidiParser, note_off, note_on
+    from dynamis.converter.midi_stream import MidiParser
     from dynamis.converter.playing.live import LiveSong
+    from dynamis.converter.playing.streaming import LiveConverter
+    from dynamis.devices.midi.inputs import RawInput
     from dynamis.notation.style import Style
     from dynamis.ui.theme.palette import LIGHT
     from dynamis.ui.views.play.lanes import LanesPicture
+    from dynamis.ui.views.play.live import SWITCH_SECONDS
 
-    song, parser, chance, setting = LiveSong(), MidiParser(), random.Random(4), ConverterSetting(channel=None)
-    picture, took = LanesPicture(LIGHT, Style()), []
+    app = QApplication.instance() or QApplication([])
+    # A trigger at every press and a velocity at every key that sounds: each message of the sender changes something.
+    setting, count = ConverterSetting(channel=None), 2000
+    song, parser, came, told, own = LiveSong(), MidiParser(), [], [], []
+    converter = LiveConverter(setting, lambda name, when, volts: told.append(time.monotonic()))
+    since, place = time.monotonic(), Path(tempfile.mkdtemp()) / "midi"
+    os.mkfifo(place)
+
+    def feed(when: float, data: bytes) -> None:
+        for message in parser.feed(data):
+            told.clear()
+            began = time.monotonic()
+            converter.take(when - since, message.status, *message.data)
+            came.append(told[-1] if told else np.nan)
+            own.append(1e3 * (time.monotonic() - began))
+            song.add(when - since, message)
+
+    usual = sys.getswitchinterval()
+    sys.setswitchinterval(SWITCH_SECONDS)  # as the window does while it plays live
+    heard = RawInput(str(place), feed)
+    sender = subprocess.Popen(
+        [sys.executable, "-c", _SENDER, str(place), str(count)], stdout=subprocess.PIPE, text=True
+    )
+    picture, frames = LanesPicture(LIGHT, Style()), []
     picture.resize(664, 460)
     picture.show()
-    held: list[int] = []
-    for k in range(2000):
-        seconds = 0.05 * k
-        data = (
-            note_off(1, held.pop())
-            if held and chance.random() < 0.5
-            else note_on(1, held.append(chance.randrange(40, 80)) or held[-1])
-        )
+    while sender.poll() is None:
         began = time.perf_counter()
-        for message in parser.feed(data):
-            song.add(seconds, message)
-        rendered = render_song(song.song(seconds), setting)
-        _ = rendered.signal("gate").steps.seconds[-1]
-        took.append(1e3 * (time.perf_counter() - began))
-        if k % 3 == 0:
-            picture.show_played(play(song.song(seconds), setting, Style()), keep=True)
-            picture.follow(seconds, 8.0)
+        now = time.monotonic() - since
+        recent = song.recent(now, now - 16.0)
+        if recent.presses.any():
+            picture.show_played(play(recent, setting, Style()), keep=True)
+            picture.follow(now, 8.0)
             picture.repaint()
-    for until in (500, 2000):
-        print(
-            f"live, to {until} messages: median {np.median(took[:until]):.2f} ms, 99th percentile "
-            f"{np.percentile(took[:until], 99):.2f} ms (wanted 1)"
-        )
+            frames.append(1e3 * (time.perf_counter() - began))
+        app.processEvents()
+        time.sleep(max(0.0, began + 0.033 - time.perf_counter()))
+    heard.close()
+    sys.setswitchinterval(usual)
+    sent = np.array([float(line) for line in sender.stdout])
+    took = 1e3 * (np.array(came) - sent[: len(came)])
+    took = took[np.isfinite(took)]
+    print(
+        f"live, {took.size} messages of {count} that change something: median {np.median(took):.2f} ms, 99th "
+        f"percentile {np.percentile(took, 99):.2f} ms (wanted 1)"
+    )
+    print(
+        f"of that the converter itself: median {np.median(own):.3f} ms, 99th percentile {np.percentile(own, 99):.2f} ms"
+    )
+    print(f"a frame of it: median {np.median(frames):.1f} ms, 95th percentile {np.percentile(frames, 95):.1f} ms")
 
 
 def folder(place: Path) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 import time
 from collections.abc import Callable
 
@@ -19,6 +20,8 @@ from dynamis.devices.live_out import LiveOut
 from dynamis.devices.midi.inputs import MidiInput, open_input
 
 _VELOCITY = 96
+# So long another thread keeps the interpreter while a message waits; a tenth of what is usual.
+SWITCH_SECONDS = 0.0005
 
 
 class Live:
@@ -34,11 +37,13 @@ class Live:
         self._parser = MidiParser()
         self._input: MidiInput | None = None
         self._out: LiveOut | None = None if out is None else out(self.now)
+        self._usual = sys.getswitchinterval()
+        sys.setswitchinterval(SWITCH_SECONDS)
         if address is not None:
             try:
                 self._input = open_input(address, self._came)
             except BaseException:
-                self.end_out()
+                self.close()
                 raise
 
     def now(self) -> float:
@@ -80,5 +85,6 @@ class Live:
         """Stop listening, with nothing held."""
         if self._input is not None:
             self._input.close()
+        sys.setswitchinterval(self._usual)
         self.end_out()
         self.song.silence(self.now())
