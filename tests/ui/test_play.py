@@ -125,6 +125,34 @@ def test_a_dropped_file_is_played_looked_at_and_written(play, tmp_path, monkeypa
         play.played.rendered.signal("pitch").steps.at(np.array([0.75]))[0], abs=1e-6
     )
     play._saving._chosen = None
+    laptop = PortRef("prompt-desk-laptop", "out-3")
+    port = play._session.bench.port(laptop)
+    known = replace(
+        port, audio=replace(port.audio, channel=1, full_scale_volts=8.0, full_scale_dbu=None, offset_volts=0.02)
+    )
+    played_anew(
+        play, lambda: play._session.document.apply(Change("known", play._session.bench.with_port(laptop, known)))
+    )
+
+    def ramped(dialog) -> None:
+        type_into(dialog.ramp, "-1 s")
+        dialog.try_accept()
+        assert "0 to 10 s was expected" in dialog.sentence.text()
+        type_into(dialog.ramp, "20 ms")
+        dialog.as_measured.setChecked(True)
+        dialog.try_accept()
+
+    with_dialog(lambda: QTest.mouseClick(play.side.wav, Qt.MouseButton.LeftButton), ramped)
+    samples, rate = soundfile.read(wav, always_2d=True)
+    signals = play.played.rendered
+    # A step of 20 ms half way: the middle between both levels; the gate jumps.
+    step = int(np.argmax(np.diff(samples[:, 1]) < 0)) + 1
+    edge = float(signals.signal("pitch").steps.seconds[1])
+    low, high = signals.signal("pitch").steps.volts[:2]
+    assert 8.0 * samples[round((edge + 0.01) * rate), 0] + 0.02 == pytest.approx((low + high) / 2.0, abs=1e-3)
+    assert np.unique(samples[:, 1]).tolist() == [0.0, 0.5]
+    assert step == pytest.approx(signals.signal("gate").steps.seconds[-1] * rate, abs=1)
+    play._saving._chosen = None
     with_dialog(lambda: QTest.mouseClick(play.side.wav, Qt.MouseButton.LeftButton), as_it_is)
     samples, rate = soundfile.read(wav, always_2d=True)
     pitch = play.played.rendered.signal("pitch").steps
@@ -255,11 +283,39 @@ def test_it_is_played_by_the_computers_outputs_and_stops(play, lantern):
         QTest.mouseClick(page.outputs.hold_button, Qt.MouseButton.LeftButton)
         until(lambda words=words: words in page.outputs.held_words.text() and not devices.busy)
         if corner:
-            _, found = page._coupling
+            _, found = page.outputs_actions.coupling
             assert abs(found.corner_hertz.value - corner) < 2.0 * found.corner_hertz.expanded < 0.5
         until(lambda: abs(jack()) < 0.02)
         QTest.mouseClick(page.outputs.take_button, Qt.MouseButton.LeftButton)
         assert window.session.bench.port(PortRef("prompt-desk-laptop", "out-3")).audio.coupling == coupling
+    # Gain and offset by the meter at two levels, and what is asked for then stands at the jack.
+    hidden = lantern.world.interface.outputs[2]
+    given = lambda volts: 1e3 * (jack() - volts)  # noqa: E731
+
+    def learn(dialog) -> None:
+        for k, (put, read) in enumerate(dialog.buttons_of):
+            QTest.mouseClick(put, Qt.MouseButton.LeftButton)
+            until(lambda k=k: abs(given((-2.0, 2.0)[k])) < 40.0 and not devices.busy)
+            QTest.mouseClick(read, Qt.MouseButton.LeftButton)
+            until(lambda k=k: dialog.readings[k].text())
+        found = dialog.read()
+        assert abs(found.gain.value - hidden.gain) < 1e-3
+        assert f"Channel 11 gives +{100.0 * (found.gain.value - 1.0):.3f} % against" in dialog.told.text()
+        dialog.ok.click()
+
+    type_into(page.outputs.volts, "2 V")
+    with_dialog(lambda: QTest.mouseClick(page.outputs.levels_button, Qt.MouseButton.LeftButton), learn)
+    audio = window.session.bench.port(PortRef("prompt-desk-laptop", "out-3")).audio
+    assert audio.full_scale_volts == pytest.approx(INTERFACE_VOLTS * hidden.gain, rel=1e-3)
+    assert audio.offset_volts == pytest.approx(hidden.offset_volts, abs=2e-3)
+    page.outputs.full_scale.setText(f"{INTERFACE_VOLTS} V")
+    page.outputs.limit.setText("6 V")
+    type_into(page.outputs.line, lantern.interface.address, enter=True)
+    until(lambda: devices.outputs.offset_volts(10) != 0.0)
+    page.outputs.quiet.setChecked(True)
+    until(page.outputs.set_button.isEnabled)
+    type_into(page.outputs.volts, "3 V", enter=True)
+    until(lambda: abs(given(3.0)) < 3.0)
     page.outputs.kind.setCurrentIndex(page.outputs.kind.findData("clock"))
     type_into(page.outputs.high, "9 V")
     QTest.mouseClick(page.outputs.follow_button, Qt.MouseButton.LeftButton)

@@ -150,7 +150,7 @@ def _level(name: str, text: str) -> Level:
             raise InputError(f"{quoted(text)} is no range; LOW:HIGH, such as 0:5, was expected.")
         if max(abs(one) for one in ends) > _MOST_VOLTS:
             raise InputError(f"{quoted(text)} goes beyond {_MOST_VOLTS:g} V.")
-        return Level(*ends)
+        return Level(ends[0], ends[1])
 
 
 def _progress() -> Any:

@@ -18,10 +18,14 @@ FloatArray = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Level:
-    """The volts of nothing and of all."""
+    """The volts of nothing and of all.
+
+    shorting : a contact to ground; low is what it is pulled up to while it is open, high the 0 V of closed.
+    """
 
     low: float
     high: float
+    shorting: bool = False
 
     def of(self, share: FloatArray) -> FloatArray:
         """Volts of shares from 0 to 1, any shape."""

@@ -26,6 +26,7 @@ Samples = Literal["float32", "pcm16", "pcm24", "pcm32"]
 FloatArray = NDArray[np.float64]
 RATES: Final = (1000.0, 768_000.0)
 MOST_CHANNELS: Final = 64
+MOST_RAMP_SECONDS: Final = 10.0
 USUAL_RATE: Final = 48_000
 USUAL_FULL_SCALE_VOLTS: Final = 10.0
 # Beyond these a sample of 32 bits is without bound, or is nothing.
@@ -40,16 +41,24 @@ _SPARE_BYTES: Final = 64 << 20
 
 @dataclass(frozen=True, eq=False)
 class WavChannel:
-    """name : of the signal.  full_scale_volts : what 1 in the file stands for."""
+    """name : of the signal.  full_scale_volts : what 1 in the file stands for.  offset_volts : what 0 stands for.
+    ramp_seconds : how long a step takes; 0 for a jump."""
 
     name: str
     signal: Steps
     full_scale_volts: float
+    offset_volts: float = 0.0
+    ramp_seconds: float = 0.0
+
+    def samples(self, volts: FloatArray) -> FloatArray:
+        """What stands for volts, any shape."""
+        return (volts - self.offset_volts) / self.full_scale_volts
 
     @property
     def is_over(self) -> bool:
         """Whether a value passes full scale."""
-        return self.signal.most_volts > self.full_scale_volts
+        volts = self.signal.volts
+        return float(np.max(np.abs(self.samples(np.array([volts.min(), volts.max()]))))) > 1.0
 
 
 def write_wav(
@@ -153,19 +162,43 @@ def sample_indices(seconds: FloatArray, rate: float) -> NDArray[np.int64]:
     return np.asarray(np.maximum.accumulate(index - place) + place, np.int64)
 
 
+def ramped(signal: Steps, seconds: float) -> tuple[FloatArray, FloatArray]:
+    """(instants, volts) of corners, straight between: each step takes so long, from wherever it is when it begins."""
+    times, values = [0.0], [float(signal.volts[0])]
+    level = values[0]
+    instants, volts = signal.seconds.tolist()[1:], signal.volts.tolist()[1:]
+    for at, goal, until in zip(instants, volts, [*instants[1:], np.inf], strict=False):
+        times.append(at)
+        values.append(level)
+        if at + seconds < until:
+            times.append(at + seconds)
+            values.append(goal)
+            level = goal
+        else:
+            level += (goal - level) * (until - at) / seconds
+    return np.array(times), np.array(values)
+
+
 def _blocks(
     channels: Sequence[WavChannel], frames: int, rate: int, samples: Samples
 ) -> Iterator[tuple[int, NDArray[np.uint8]]]:
     """(frames so far, the block's frames) of the whole."""
     indices = [sample_indices(one.signal.seconds, rate) for one in channels]
     step = max(1, _BLOCK_BYTES // (_BYTES[samples] * len(channels)))
+    ramps = {k: ramped(one.signal, one.ramp_seconds) for k, one in enumerate(channels) if one.ramp_seconds}
     for start in range(0, frames, step):
         end = min(frames, start + step)
         spans = [slice(*np.searchsorted(index, (start + 1, end))) for index in indices]
         cuts = np.unique(np.concatenate([[start], *(index[span] for index, span in zip(indices, spans, strict=True))]))
         values = np.empty((cuts.size, len(channels)))
         for k, (one, index) in enumerate(zip(channels, indices, strict=True)):
-            values[:, k] = one.signal.volts[np.searchsorted(index, cuts, side="right") - 1] / one.full_scale_volts
+            values[:, k] = one.samples(one.signal.volts[np.searchsorted(index, cuts, side="right") - 1])
+        if ramps:  # each frame has values of its own
+            values = np.repeat(values, np.diff(np.append(cuts, end)), axis=0)
+            for k, (seconds, volts) in ramps.items():
+                values[:, k] = channels[k].samples(np.interp(np.arange(start, end) / rate, seconds, volts))
+            yield end, _packed(values, samples).view(np.uint8)
+            continue
         yield end, np.repeat(_packed(values, samples), np.diff(np.append(cuts, end))).view(np.uint8)
 
 

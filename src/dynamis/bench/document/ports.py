@@ -118,8 +118,9 @@ class AudioRecord(Record, frozen=True):
 
     coupling, corner_hertz : whether it holds a voltage, and where it begins to fall if not.
     full_scale_volts : peak volts of a full-scale sine; full_scale_dbu : the same as a level, where volts were not
-    measured.  balanced : which legs are driven; a plug of two poles leaves half the level of both, all of one.
-    channel : its number in programs.  panel : the label at the jack.
+    measured.  offset_volts : what it gives for silence, None where its levels were never measured.  balanced : which
+    legs are driven; a plug of two poles leaves half the level of both, all of one. channel : its number in programs.
+    panel : the label at the jack.
     """
 
     coupling: Literal["dc", "ac", "unknown"] = "unknown"
@@ -129,6 +130,7 @@ class AudioRecord(Record, frozen=True):
     balanced: Literal["no", "both-legs", "one-leg", "cross-coupled", "unknown"] = "no"
     channel: int | None = None
     panel: str = ""
+    offset_volts: float | None = None
 
 
 class MidiRecord(Record, frozen=True):

@@ -223,6 +223,7 @@ PORT_FIELDS: Final = (
     Field("audio.corner_hertz", "Corner", unit="Hz", roles=("audio",)),
     _volts("audio.full_scale_volts", "Peak at full scale", roles=("audio",)),
     Field("audio.full_scale_dbu", "or full scale at, dBu", roles=("audio",)),
+    _volts("audio.offset_volts", "Gives for silence", unknown="not measured", roles=("audio",), direction="output"),
     _choice("audio.balanced", "Balanced", "no", "both-legs", "one-leg", "cross-coupled", "unknown", roles=("audio",)),
     Field("audio.channel", "Channel in programs", unknown="none", roles=("audio",)),
     Field("audio.panel", "Label at the jack", "text", unknown="none", roles=("audio",)),

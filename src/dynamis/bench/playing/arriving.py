@@ -27,7 +27,8 @@ from dynamis.transfer.parameter import NOMINAL
 
 # Which of a gear's outputs puts out which signal, by its role.
 _ROLES: Final[dict[Kind, str]] = {"gate": "gate", "trigger": "trigger"}
-_MOST_NAMED: Final = 4
+# Common practice, no source.
+_USUAL_PULLUP: Final = 5.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -51,9 +52,14 @@ def setting_for(bench: Bench, output: PortRef, setting: ConverterSetting) -> Con
     for kind, role in _ROLES.items():
         sends = _first_of(gear, role)
         gate = None if sends is None else sends.gate
-        if gate is None or gate.low_volts is None or gate.high_volts is None:
+        if sends is None or gate is None:
             continue
-        level = Level(gate.low_volts, gate.high_volts)
+        if gate.kind == "switch":
+            level = Level(_pulled_up(bench, PortRef(gear.id, sends.id)), 0.0, shorting=True)
+        elif gate.low_volts is None or gate.high_volts is None:
+            continue
+        else:
+            level = Level(gate.low_volts, gate.high_volts)
         setting = replace(setting, gate=level) if kind == "gate" else replace(setting, trigger=level)
         if kind == "trigger" and gate.seconds is not None:
             setting = replace(setting, trigger_seconds=gate.seconds)
@@ -62,6 +68,13 @@ def setting_for(bench: Bench, output: PortRef, setting: ConverterSetting) -> Con
 
 def _first_of(gear: Gear, role: str) -> Port | None:
     return next((one for one in gear.ports if one.direction == "output" and one.role == role), None)
+
+
+def _pulled_up(bench: Bench, output: PortRef) -> float:
+    """What a contact is pulled up to by what it is joined with; the usual where nobody says."""
+    sinks = [sink for link in bench.links if link.output == output for sink in link.inputs]
+    gates = [bench.port(sink).gate for sink in sinks]
+    return max((one.pullup_volts for one in gates if one is not None and one.pullup_volts), default=_USUAL_PULLUP)
 
 
 def arrive(bench: Bench, output: PortRef, head: HeadRecord, played: Played, style: Style) -> Arrived:
@@ -190,10 +203,12 @@ def _acts(levels: Levels, label: str, signal: Signal, up: np.ndarray, style: Sty
     rises = signal.steps.seconds[up]
     at = float(rises[0]) if rises.size else None
     if levels.fit.on_margin_volts < 0.0:
-        needs = f"{style.volts(levels.on_from, 2)} arrive, {style.volts(levels.on_volts, 2)} are needed"
+        bound = "at most " if levels.shorting else ""
+        needs = f"{style.volts(levels.on_from, 2)} arrive, {bound}{style.volts(levels.on_volts, 2)} are needed"
         return PlayFinding("misses", f"{label} never goes on: {needs}.", int(rises.size), at, name)
     if levels.fit.off_margin_volts < 0.0:
-        needs = f"{style.volts(levels.off_from, 2)} stay, {style.volts(levels.off_volts, 2)} are wanted"
+        bound = "at least " if levels.shorting else ""
+        needs = f"{style.volts(levels.off_from, 2)} stay, {bound}{style.volts(levels.off_volts, 2)} are wanted"
         return PlayFinding("misses", f"{label} never goes off: {needs}.", int(rises.size), at, name)
     ends = np.append(signal.steps.seconds[1:], np.inf)[up]
     least = levels.min_seconds or 0.0

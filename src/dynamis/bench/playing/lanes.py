@@ -93,6 +93,16 @@ class Played:
         return next(lane.signal for lane in self.lanes if lane.name == name)
 
     @property
+    def pulses(self) -> list[str]:
+        """The signals that are up or down."""
+        return [one.name for one in self.rendered.signals if one.level is not None]
+
+    @property
+    def shorting(self) -> list[str]:
+        """The signals that are contacts to ground."""
+        return [one.name for one in self.rendered.signals if one.level is not None and one.level.shorting]
+
+    @property
     def room_seconds(self) -> float:
         """How much is shown before the song and behind it."""
         return _ROOM_SHARE * max(self.rendered.seconds, 0.1)

@@ -101,15 +101,23 @@ def why(rendered: Rendered, signal: Signal, seconds: float, style: Style) -> str
     stamp = int(marks.stamps[k])
     made = words_of(rendered, stamp, style)
     if signal.kind == "gate":
-        return at + f"{made}{_GATE[track.gate_reasons[k]]}."
+        return at + f"{made}{_GATE[track.gate_reasons[k]]}." + _contact(signal, seconds)
     if signal.kind == "trigger":
-        return at + f"{made}{_fires(rendered, signal, stamp, Why(int(marks.values[k])), style)}."
+        fires = _fires(rendered, signal, stamp, Why(int(marks.values[k])), style)
+        return at + f"{made}{fires}." + _contact(signal, seconds)
     if signal.kind == "pitch":
         note = note_label(float(marks.values[k]), style)
         first = int(rendered.performance.song.first_bytes[stamp])
         pressed = rendered.performance.song.presses[stamp] and first == int(marks.values[k])
         return at + (f"{made}; it sounds." if pressed else f"{made}; {note} is still held and takes over.")
     return at + f"{made}."
+
+
+def _contact(signal: Signal, seconds: float) -> str:
+    """What a contact to ground does at an edge."""
+    if signal.level is None or not signal.level.shorting:
+        return ""
+    return " It closes to ground." if signal.rises_at(seconds) else " It opens."
 
 
 def _unmarked(rendered: Rendered, signal: Signal, stamps: np.ndarray, style: Style) -> str:

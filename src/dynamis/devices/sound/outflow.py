@@ -47,7 +47,8 @@ class Outflow:
     """Some channels, each held at a value; full scale is 1.
 
     identity : whom it flows to.  connect : opens the line, and raises `DeviceError`.  full_scale_volts : of each
-    channel, what a value of 1 puts out.  limit_volts : nothing beyond leaves.
+    channel, what a value of 1 puts out.  limit_volts : nothing beyond leaves.  offset_volts : of each channel, what
+    silence puts out; taken off again.
     """
 
     def __init__(
@@ -57,12 +58,14 @@ class Outflow:
         full_scale_volts: Sequence[float],
         limit_volts: float,
         *,
+        offset_volts: Sequence[float] | None = None,
         rate: int = USUAL_RATE,
         clock: Callable[[], float] = time.monotonic,
     ) -> None:
         self.identity, self.rate = identity, rate
         self._connect, self._clock = connect, clock
         self._scale = np.array(full_scale_volts, float)
+        self._offset = np.zeros(self._scale.size) if offset_volts is None else np.array(offset_volts, float)
         self._limit = abs(limit_volts)
         self._lock = threading.Lock()
         self._confirmed = False
@@ -97,6 +100,10 @@ class Outflow:
         """What a sample of 1 puts out of a channel, from 0, nominally."""
         return float(self._scale[channel])
 
+    def offset_volts(self, channel: int) -> float:
+        """What silence puts out of a channel, from 0."""
+        return float(self._offset[channel])
+
     @property
     def limit_volts(self) -> float:
         return self._limit
@@ -115,7 +122,7 @@ class Outflow:
         with self._lock:
             self._check_confirmed()
             self._parts.pop(channel, None)
-            self._wanted[channel] = volts / self._scale[channel]
+            self._wanted[channel] = (volts - self._offset[channel]) / self._scale[channel]
         self._reach()
 
     def play(self, parts: Mapping[int, Voltage], seconds: float | None = None) -> None:
@@ -149,7 +156,7 @@ class Outflow:
             raise DeviceError(
                 "address", f"{self.identity} has {self.channels} channels; channel {channel + 1} was asked for."
             )
-        bound = min(self._limit, float(self._scale[channel]))
+        bound = min(self._limit, float(self._scale[channel] - abs(self._offset[channel])))
         if abs(volts) > bound:
             raise DeviceError(
                 "out of reach",
@@ -214,16 +221,17 @@ class Outflow:
         frames = self._now + (wanted - self._now) * share[:, None]
         instants = np.minimum(at + np.arange(count) / self.rate, length)
         for channel, part in parts.items():
-            follows = part.at(instants) / self._scale[channel]
+            follows = (part.at(instants) - self._offset[channel]) / self._scale[channel]
             # It begins by a ramp too, from where the channel stands.
             frames[:, channel] = follows if at > 0.0 else self._now[channel] + (follows - self._now[channel]) * share
             wanted[channel] = frames[-1, channel]
         with self._lock:  # what was meanwhile wanted otherwise stays so
             followed = [channel for channel in parts if channel in self._parts]
             self._wanted[followed] = wanted[followed]
-        bound = np.minimum(1.0, self._limit / self._scale)
+        low = np.maximum(-1.0, (-self._limit - self._offset) / self._scale)
+        high = np.minimum(1.0, (self._limit - self._offset) / self._scale)
         self._now = wanted
-        return np.clip(frames, -bound, bound).astype("<f4").tobytes()
+        return np.clip(frames, low, high).astype("<f4").tobytes()
 
     def _pour(self, line: Line, stop: threading.Event) -> None:
         since, sent = self._clock(), 0.0

@@ -43,19 +43,24 @@ def found_outputs() -> tuple[list[str], list[str]]:
         return [], [str(error)]
 
 
-def open_outputs(address: str, full_scale_volts: Sequence[float], limit_volts: float) -> Outflow:
+def open_outputs(
+    address: str, full_scale_volts: Sequence[float], limit_volts: float, offset_volts: Sequence[float] | None = None
+) -> Outflow:
     """Open the outputs at an address, all at 0.  Raises `DeviceError`."""
     address = address.strip()
     if not 1 <= len(full_scale_volts) <= MOST_CHANNELS or not all(one > 0.0 for one in full_scale_volts):
         raise DeviceError("address", f"1 to {MOST_CHANNELS} channels with volts at full scale were expected.")
     if address.startswith(PREFIX):
-        return Outflow(address, lambda: _process_line(address), full_scale_volts, limit_volts)
+        return Outflow(
+            address, lambda: _process_line(address), full_scale_volts, limit_volts, offset_volts=offset_volts
+        )
     host, _, port = address.rpartition(":")
     if not host or not (port.isascii() and port.isdigit() and len(port) < 6) or not 0 < int(port) < 65536:
         raise DeviceError(
             "address", f"The outputs' address is {shortened(address)}; audio:NAME, SYSTEM or host:port was expected."
         )
-    return Outflow(address, lambda: _socket_line(host, int(port)), full_scale_volts, limit_volts)
+    connect = lambda: _socket_line(host, int(port))  # noqa: E731
+    return Outflow(address, connect, full_scale_volts, limit_volts, offset_volts=offset_volts)
 
 
 def _socket_line(host: str, port: int) -> Line:

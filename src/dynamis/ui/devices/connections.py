@@ -134,13 +134,19 @@ class Connections(Worker):
 
         self._connect("midi", address, ask)
 
-    def connect_outputs(self, address: str, full_scale_volts: Sequence[float], limit_volts: float) -> None:
+    def connect_outputs(
+        self,
+        address: str,
+        full_scale_volts: Sequence[float],
+        limit_volts: float,
+        offset_volts: Sequence[float] | None = None,
+    ) -> None:
         """Open outputs, one full scale a channel, all at 0 until somebody confirms that no speaker hangs there."""
 
         def ask() -> Callable[[], None]:
             from dynamis.devices.sound.outputs import open_outputs
 
-            outputs = self._opened["outputs"] = open_outputs(address, full_scale_volts, limit_volts)
+            outputs = self._opened["outputs"] = open_outputs(address, full_scale_volts, limit_volts, offset_volts)
             told = f"{outputs.identity}, {outputs.channels} channels at 0 V."
             return lambda: self._is("outputs", outputs, told)
 

@@ -15,13 +15,15 @@ from dynamis.ui.widgets.panel import label
 
 class OutputsPanel(DevicePanel):
     """volts_pressed : with the channel, from 1, and what was typed.  confirmed : whether no speaker hangs there.
-    hold_pressed : whether the channel holds is asked; take_pressed : into its port.  follow_pressed, stop_pressed :
+    hold_pressed : whether the channel holds is asked; take_pressed : into its port.  levels_pressed : its
+    gain and offset are asked.  follow_pressed, stop_pressed :
     let the channel follow a generator, or no more."""
 
     volts_pressed = Signal(int, str)
     confirmed = Signal(bool)
     hold_pressed = Signal()
     take_pressed = Signal()
+    levels_pressed = Signal()
     follow_pressed = Signal()
     stop_pressed = Signal()
 
@@ -72,7 +74,10 @@ class OutputsPanel(DevicePanel):
         self.hold_button.setToolTip("Step to these volts and read the meter at the jack for a few seconds")
         self.hold_button.clicked.connect(self.hold_pressed)
         self.take_button.clicked.connect(self.take_pressed)
-        for button in (self.hold_button, self.take_button):
+        self.levels_button = QPushButton("Gain and offset…")
+        self.levels_button.setToolTip("Two levels, and a voltmeter at the jack")
+        self.levels_button.clicked.connect(self.levels_pressed)
+        for button in (self.hold_button, self.take_button, self.levels_button):
             held.addWidget(button)
         held.addStretch(1)
         self.body.addLayout(held)
@@ -99,5 +104,6 @@ class OutputsPanel(DevicePanel):
         if not connected and self.quiet.isChecked():
             self.quiet.setChecked(False)  # whoever connects anew looks anew
         self.quiet.setEnabled(connected)
-        for part in (self.channel, self.volts, self.set_button, self.follow_button, self.stop_button, self.hold_button):
+        buttons = (self.set_button, self.follow_button, self.stop_button, self.hold_button, self.levels_button)
+        for part in (self.channel, self.volts, *buttons):
             part.setEnabled(connected and self.quiet.isChecked() and not busy)

@@ -11,14 +11,9 @@ from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QIcon, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QStackedWidget, QVBoxLayout
 
-from dynamis.bench.runs.learning import coupling_sentences, take_coupling
-from dynamis.bench.runs.outputs import outputs_of_programs
-from dynamis.calibration.learning.coupling import Coupling, Step, learn_coupling
-from dynamis.converter.playing.generators import Generator
 from dynamis.devices.interface import Measurand, Shown
 from dynamis.devices.sound.meter import SoundMeter
 from dynamis.devices.sound.outflow import MOST_CHANNELS
-from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_plain, parse_quantity
 from dynamis.pitch.notes import Naming, note_label, parse_note
 from dynamis.ui.course import CourseRunner
@@ -33,6 +28,7 @@ from dynamis.ui.theme.verdict import shape_pixmap
 from dynamis.ui.views.devices.board_panel import BoardPanel
 from dynamis.ui.views.devices.device_panel import DevicePanel, state_sign
 from dynamis.ui.views.devices.instrument_panels import MeterPanel, MidiPanel, SoundPanel, SourcePanel
+from dynamis.ui.views.devices.outputs_actions import OutputsActions
 from dynamis.ui.views.devices.outputs_panel import OutputsPanel
 from dynamis.ui.views.devices.simulated_panel import SimulatedPanel
 from dynamis.ui.widgets.panel import Panel, set_text
@@ -41,10 +37,6 @@ from dynamis.ui.widgets.tips import plain_tip
 
 _GROUPS: Final[tuple[tuple[str, tuple[Kind, ...]], ...]] = (("What plays", PLAYERS), ("What reads", READERS))
 
-# Where nobody typed volts to step to; and for how long a step is read.
-_STEP: Final = "2 V"
-_HOLD_SECONDS: Final = 3.0
-_CONFIRMED: Final = {True: "The outputs may carry volts now.", False: "All outputs are at 0 V."}
 # What was found, and a sentence for each system that is not there.
 _Found = tuple[list[str], list[str]]
 
@@ -63,7 +55,6 @@ class DevicesStation(Station):
         super().__init__(session, course, colours, points)
         self.bench = SimulatedBench()
         self._looking = Looking(self._look_for_places)
-        self._coupling: tuple[int, Coupling] | None = None
         self._ended = threading.Event()
         devices = self._devices = course.devices
         kept = session.settings.preferences
@@ -74,6 +65,9 @@ class DevicesStation(Station):
         self.outputs = OutputsPanel(channels, kept.outputs_full_scale, kept.outputs_limit, colours)
         self.meter = MeterPanel(kept.meter_words, devices.dialogues["meter"], colours)
         self.sound = SoundPanel(max(0, kept.sound_channel), kept.sound_clock_ppm, colours)
+        self.outputs_actions = OutputsActions(
+            self, session, devices, self.outputs, self._keep, self.refresh, self._ended.is_set
+        )
         self.panels: dict[Kind, DevicePanel] = {
             "board": self.board,
             "source": self.source,
@@ -127,7 +121,7 @@ class DevicesStation(Station):
             "board": self._connect_board,
             "source": self._connect_source,
             "midi": self._connect_midi,
-            "outputs": self._connect_outputs,
+            "outputs": self.outputs_actions.connect,
             "meter": self._connect_meter,
             "sound": self._connect_sound,
         }
@@ -145,12 +139,6 @@ class DevicesStation(Station):
             panel.test_pressed.connect(tests[kind])
         self.source.volts_pressed.connect(partial(guarded, self._session, self._set_volts))
         self.midi.note_pressed.connect(partial(guarded, self._session, self._hold_note))
-        self.outputs.volts_pressed.connect(partial(guarded, self._session, self._put_out))
-        self.outputs.confirmed.connect(self._confirm)
-        self.outputs.hold_pressed.connect(partial(guarded, self._session, self._ask_whether_it_holds))
-        self.outputs.take_pressed.connect(partial(guarded, self._session, self._take_coupling))
-        self.outputs.follow_pressed.connect(partial(guarded, self._session, self._follow))
-        self.outputs.stop_pressed.connect(self._stop_following)
         self.sound.tuner_pressed.connect(self.tuner)
         self.meter.words_changed.connect(lambda words: self._keep(meter_words=words))
         self.source.words_changed.connect(lambda words: self._keep(source_words=words))
@@ -247,86 +235,6 @@ class DevicesStation(Station):
     def _connect_midi(self, port: str) -> None:
         self._keep(midi_port=port.strip(), midi_channel=self.midi.channel.value())
         self._devices.connect_midi(port, self.midi.channel.value())
-
-    def _connect_outputs(self, address: str) -> None:
-        panel, comma = self.outputs, self._session.style.decimal_comma
-        scale = parse_quantity(panel.full_scale.text(), "V", "The peak at full scale", decimal_comma=comma)
-        limit = parse_quantity(panel.limit.text(), "V", "The limit", decimal_comma=comma)
-        if not scale > 0.0 or not limit > 0.0:
-            raise InputError("The peak at full scale and the limit have to be above 0 V.")
-        self._keep(
-            outputs_address=address.strip(),
-            outputs_channels=panel.channels.value(),
-            outputs_full_scale=panel.full_scale.text(),
-            outputs_limit=panel.limit.text(),
-        )
-        panel.quiet.setChecked(False)
-        self._devices.connect_outputs(address, [scale] * panel.channels.value(), limit)
-
-    def _confirm(self, quiet: bool) -> None:
-        outputs = self._devices.outputs
-        if outputs is not None:
-            self._devices.try_out("outputs", lambda: outputs.confirm(quiet), _CONFIRMED[quiet])
-        self.refresh()
-
-    def _put_out(self, channel: int, text: str) -> None:
-        volts = parse_quantity(text, "V", "The volts to put out", decimal_comma=self._session.style.decimal_comma)
-        self._devices.put_out(channel - 1, volts, self._session.style.volts(volts))
-
-    def _ask_whether_it_holds(self) -> None:
-        """Step a channel and read it by the meter at its jack."""
-        from dynamis.devices.step_test import stepped
-
-        panel, devices, comma = self.outputs, self._devices, self._session.style.decimal_comma
-        outputs, meter, channel = devices.outputs, devices.meter, panel.channel.value()
-        if outputs is None or meter is None:
-            raise InputError("Connect a meter too, its probe at the jack; or type the readings under Learn a port.")
-        volts = parse_quantity(panel.volts.text() or _STEP, "V", "The step", decimal_comma=comma)
-
-        def work() -> None:
-            meter.recover()
-            steps = stepped(outputs, channel - 1, volts, meter, _HOLD_SECONDS, stop=self._ended.is_set)
-            devices.show(lambda: self._show_coupling(channel, steps))
-
-        devices.try_out("outputs", work, f"Channel {channel} was stepped and read.")
-
-    def _show_coupling(self, channel: int, steps: list[Step]) -> None:
-        try:
-            found = learn_coupling(steps)
-        except InputError as error:
-            set_text(self.outputs.held_words, str(error))
-            return
-        self._coupling = channel, found
-        set_text(self.outputs.held_words, " ".join(coupling_sentences(found, self._session.style)))
-        self.outputs.take_button.setEnabled(found.holds != "cannot-tell")
-
-    def _take_coupling(self) -> None:
-        """What was found into the port that has the channel."""
-        if self._coupling is None:
-            return
-        (channel, found), bench = self._coupling, self._session.bench
-        ref = next((one for one in outputs_of_programs(bench) if bench.port(one).audio.channel == channel), None)  # type: ignore[union-attr]  # they have one
-        if ref is None:
-            raise InputError(f"No output on this bench has the channel {channel} in programs: give it to one first.")
-        self._session.document.apply(take_coupling(bench, ref, found))
-
-    def _follow(self) -> None:
-        """Let a channel of the outputs follow a generator."""
-        panel, outputs, comma = self.outputs, self._devices.outputs, self._session.style.decimal_comma
-        low, high = (
-            parse_quantity(edit.text(), "V", "A voltage of the generator", decimal_comma=comma)
-            for edit in (panel.low, panel.high)
-        )
-        hertz = parse_quantity(panel.rate.text(), "Hz", "Its rate", decimal_comma=comma)
-        made, channel = Generator(panel.kind.currentData(), low, high, hertz), panel.channel.value()
-        if outputs is not None:
-            told = f"Channel {channel} follows: {panel.kind.currentText()}."
-            self._devices.try_out("outputs", lambda: outputs.play({channel - 1: made}), told)
-
-    def _stop_following(self) -> None:
-        outputs = self._devices.outputs
-        if outputs is not None:
-            self._devices.try_out("outputs", outputs.stop, "Nothing is followed any more.")
 
     def _connect_sound(self, address: str) -> None:
         ppm = parse_plain(self.sound.clock.text().strip() or "0", "What the clock is fast by")

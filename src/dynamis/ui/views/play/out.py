@@ -96,7 +96,9 @@ class PlayOut:
         parts = {channel: played.outgoing(signal) for signal, channel in chosen.channels.items()}
         where = ", ".join(f"{signal} at {channel + 1}" for signal, channel in chosen.channels.items())
         work = lambda: outputs.play(parts, played.rendered.seconds)  # noqa: E731
-        self._devices.try_out("outputs", work, f"Playing {name}: {where}.")
+        shorted = [one for one in played.shorting if one in chosen.channels]
+        told = f" {shorted[0]} shorts to ground in the converter; an output drives it." if shorted else ""
+        self._devices.try_out("outputs", work, f"Playing {name}: {where}.{told}")
 
     def _by_board(self, played: Played, name: str, chosen: OutChoice) -> None:
         from dynamis.devices.playing_out import TimedOut, board_actions, check_limit

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtWidgets import QFileDialog, QWidget
 
 from dynamis.bench.playing.lanes import Played
+from dynamis.bench.runs.outputs import Scaling, measured_channels, scaling_of
 from dynamis.ui.dialogs.working import in_background
 from dynamis.ui.session.session import Session
 
@@ -29,7 +30,8 @@ class Saving:
         from dynamis.ui.views.play.wav_dialog import WavDialog
 
         names = [one.name for one in played.rendered.signals]
-        dialog = WavDialog(self._parent, self._session.style, names, self._chosen)
+        measured = measured_channels(self._session.bench)
+        dialog = WavDialog(self._parent, self._session.style, names, self._chosen, measured)
         if not dialog.exec():
             return
         self._chosen = dialog.value
@@ -40,11 +42,13 @@ class Saving:
     def _write(self, path: Path, played: Played, chosen: WavChoice) -> None:
         from dynamis.files.wav_writer import WavChannel, mapped, save_wav
 
-        given = {
-            number: WavChannel(name, played.outgoing(name), scale)
-            for name, (number, scale) in chosen.channels.items()
-            if number
-        }
+        bench, pulses = self._session.bench, played.pulses
+        given = {}
+        for name, (number, scale) in chosen.channels.items():
+            by = scaling_of(bench, number, scale) if chosen.as_measured else Scaling(scale)
+            ramp = 0.0 if name in pulses else chosen.ramp_seconds
+            if number:
+                given[number] = WavChannel(name, played.outgoing(name), by.full_scale_volts, by.offset_volts, ramp)
         channels, seconds = mapped(given), played.rendered.seconds
         stop = threading.Event()
         work = partial(save_wav, path, channels, seconds, chosen.rate, samples=chosen.samples, cancelled=stop.is_set)

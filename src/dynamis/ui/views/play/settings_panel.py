@@ -37,8 +37,13 @@ BY_KEYS = "the computer's keys"
 _KINDS = "MIDI files (*.mid *.midi *.smf)"
 
 
+# Outputs that are up or down, and how they do it.
+_SWITCHING = ("gate", "trigger", "clock")
+_GATE_KINDS = ((False, "driven"), (True, "a contact to ground"))
+
+
 def _level_text(level: Level) -> str:
-    return f"{level.low:g} … {level.high:g} V"
+    return f"{level.low:g} V" if level.shorting else f"{level.low:g} … {level.high:g} V"
 
 
 class SettingsPanel(Panel):
@@ -130,11 +135,16 @@ class SettingsPanel(Panel):
             ("Clocks", self.clocks),
         ]
         self.levels: dict[str, QLineEdit] = {}
+        self.kinds: dict[str, QComboBox] = {}
         for name, level in (("gate", usual.gate), ("trigger", usual.trigger), ("velocity", usual.velocity),
                             ("bend", usual.bend), ("mod", usual.modulation), ("clock", usual.clock)):  # fmt: skip
             edit = QLineEdit(_level_text(level))
             self.levels[name] = edit
             rows.append((f"{name.capitalize()}, V", edit))
+            if name in _SWITCHING:
+                kind = self.kinds[name] = choice(f"{name.capitalize()} is", _GATE_KINDS)
+                kind.activated.connect(lambda _: self._something())
+                rows.append((f"{name.capitalize()} is", kind))
         for row, (words, field) in enumerate(rows):
             field.setAccessibleName(words)
             add_row(grid, row, words, field)
@@ -188,6 +198,7 @@ class SettingsPanel(Panel):
             self.length.setText(style.engineering(setting.trigger_seconds, "s"))
             for name, level in (("gate", setting.gate), ("trigger", setting.trigger)):
                 self.levels[name].setText(_level_text(level))
+                self.kinds[name].setCurrentIndex(self.kinds[name].findData(level.shorting))
         self._something()
 
     def _something(self) -> None:
@@ -296,9 +307,13 @@ class SettingsPanel(Panel):
             reset_leads_seconds=number(self.lead, "s", "What the reset is ahead by"),
         )
 
-    @staticmethod
-    def _level(edit: QLineEdit, name: str, number: Callable[[QLineEdit, str, str], float]) -> Level:
+    def _level(self, edit: QLineEdit, name: str, number: Callable[[QLineEdit, str, str], float]) -> Level:
+        """The two levels of an output; of a contact what it is pulled up to."""
         parts = edit.text().replace("…", ":").replace("..", ":").split(":")
+        shorts = name in self.kinds and bool(self.kinds[name].currentData())
+        if shorts:
+            pulled = [number(QLineEdit(part), "V", f"What {name} is pulled up to") for part in parts]
+            return Level(max(pulled), 0.0, shorting=True)
         if len(parts) != 2:
             raise InputError(f"The levels of {name} are {quoted(edit.text())}; two were expected, such as 0 … 5 V.")
         low, high = (number(QLineEdit(part), "V", f"A level of {name}") for part in parts)

@@ -6,10 +6,18 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QSpinBox, QWidget
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QLineEdit, QSpinBox, QWidget
 
 from dynamis.errors import InputError
-from dynamis.files.wav_writer import MOST_CHANNELS, RATES, USUAL_RATE, Samples, channel_map, check_full_scale
+from dynamis.files.wav_writer import (
+    MOST_CHANNELS,
+    MOST_RAMP_SECONDS,
+    RATES,
+    USUAL_RATE,
+    Samples,
+    channel_map,
+    check_full_scale,
+)
 from dynamis.notation.numbers import parse_quantity
 from dynamis.notation.style import Style
 from dynamis.ui.dialogs.form import FormDialog
@@ -24,26 +32,43 @@ _SAMPLES: tuple[tuple[Samples, str], ...] = (
 
 @dataclass(frozen=True)
 class WavChoice:
-    """channels : by the name of a signal, its channel from 1 (0: left out) and its volts at full scale."""
+    """channels : by the name of a signal, its channel from 1 (0: left out) and its volts at full scale.
+
+    ramp_seconds : how long the steps of what is no pulse take; 0 for jumps.  as_measured : whether channels whose gain
+    and offset were measured are given what makes the volts right.
+    """
 
     samples: Samples
     rate: int
     channels: Mapping[str, tuple[int, float]]
+    ramp_seconds: float = 0.0
+    as_measured: bool = False
 
 
 class WavDialog(FormDialog[WavChoice]):
-    """Gives how a WAV is to be written."""
+    """Gives how a WAV is to be written.  measured : channels whose gain and offset the bench knows."""
 
-    def __init__(self, parent: QWidget, style: Style, names: Sequence[str], kept: WavChoice | None) -> None:
+    def __init__(
+        self, parent: QWidget, style: Style, names: Sequence[str], kept: WavChoice | None, measured: Sequence[int] = ()
+    ) -> None:
         super().__init__(parent, "Save as WAV", "Save…", width=420)
         self._style = style
         self.samples = choice("Samples", _SAMPLES)
         self.rate = whole_box("Samples a second", USUAL_RATE, int(RATES[0]), int(RATES[1]))
+        self.ramp = QLineEdit("0 s")
+        self.ramp.setToolTip("How long a step of a pitch, a velocity or a controller takes; pulses stay sharp")
+        self.as_measured = QCheckBox(f"Right for channels {', '.join(str(one) for one in measured)} as measured")
+        self.as_measured.setVisible(bool(measured))
         if kept is not None:
+            self.ramp.setText(style.engineering(kept.ramp_seconds, "s"))
+            self.as_measured.setChecked(kept.as_measured and bool(measured))
             self.samples.setCurrentIndex(max(0, self.samples.findData(kept.samples)))
             self.rate.setValue(kept.rate)
         self.row("Samples", self.samples)
         self.row("Samples a second", self.rate)
+        self.row("Steps take", self.ramp)
+        if measured:
+            self.form.addRow(self.as_measured)
         self.row("Each signal", QLabel("its channel, and its volts at full scale"))
         self.boxes: dict[str, tuple[QSpinBox, QLineEdit]] = {}
         for name, (number, full) in channel_map(names, {} if kept is None else kept.channels).items():
@@ -72,4 +97,8 @@ class WavDialog(FormDialog[WavChoice]):
         twice = next((one for one in numbers if numbers.count(one) > 1), None)
         if twice is not None:
             raise InputError(f"Channel {twice} is given to two signals; each needs one of its own.")
-        return WavChoice(self.samples.currentData(), self.rate.value(), channels)
+        ramp = parse_quantity(self.ramp.text(), "s", "What a step takes", decimal_comma=self._style.decimal_comma)
+        if not 0.0 <= ramp <= MOST_RAMP_SECONDS:
+            raise InputError(f"A step takes {ramp:g} s; 0 to {MOST_RAMP_SECONDS:g} s was expected.")
+        right = self.as_measured.isChecked()
+        return WavChoice(self.samples.currentData(), self.rate.value(), channels, ramp, right)
