@@ -10,11 +10,13 @@ import numpy as np
 
 from dynamis.bench.chains.link_chain import link_chain
 from dynamis.bench.chains.port_transfers import converter_of, dac_if_known, make_head
+from dynamis.bench.chains.tree import path_in
 from dynamis.bench.document.bench import Bench, Gear, Link
 from dynamis.bench.document.ports import Port, PortRef
 from dynamis.bench.document.records import HeadRecord
 from dynamis.bench.judging.levels import Levels, levels_of
-from dynamis.bench.playing.lanes import ARRIVES, SENT, Lane, Played, lane_of
+from dynamis.bench.playing.in_time import behind_stages, in_time, not_arrived
+from dynamis.bench.playing.lanes import ARRIVES, SENT, Lane, Played, curve_lane, lane_of
 from dynamis.control.stepped import Level, Steps, steps
 from dynamis.converter.playing.findings import PlayFinding
 from dynamis.converter.playing.rendering import ConverterSetting, Kind, Signal
@@ -86,7 +88,7 @@ def arrive(bench: Bench, output: PortRef, head: HeadRecord, played: Played, styl
         label = bench.label(sink)
         name = f"{ARRIVES}{label}"
         if signal.kind == "pitch":
-            made = _pitch(bench, link, sink, head, played, signal, name, style)
+            made = _pitch(bench, output, link, sink, head, played, signal, name, style)
         else:
             made = _switched(bench, link, sink, signal, name, style)
         lane, found = made
@@ -144,6 +146,7 @@ def _joined(bench: Bench, output: PortRef, played: Played) -> Iterator[tuple[Lin
 
 def _pitch(
     bench: Bench,
+    output: PortRef,
     link: Link,
     sink: PortRef,
     head: HeadRecord,
@@ -167,6 +170,12 @@ def _pitch(
         ]
     changed = steps(notes.seconds, volts[places], float(volts[places][0]))
     lane = lane_of(Signal(name, "pitch", changed, signal.voice))
+    later: list[PlayFinding] = []
+    timed = in_time(bench, output, made, notes, played)
+    if timed is not None:
+        if timed.through:
+            lane = curve_lane(name, timed.curve, "pitch", voice=signal.voice)
+        later = list(not_arrived(bench, link, sink, made, notes, timed, played.rendered.seconds, style))
     worst = int(np.argmax(np.abs(cents)))
     return lane, [
         PlayFinding(
@@ -176,7 +185,8 @@ def _pitch(
             1,
             float(notes.seconds[int(np.argmax(places == worst))]),
             name,
-        )
+        ),
+        *later,
     ]
 
 
@@ -187,6 +197,7 @@ def _switched(
     label = bench.label(sink)
     if not isinstance(levels, Levels):
         return None, [PlayFinding("arrives", one.text, 1, None) for one in levels[:1]]
+    signal = behind_stages(signal, path_in(bench, link, sink).gate_stages)
     assert signal.level is not None
     up = signal.steps.volts == signal.level.high
     volts = np.where(up, levels.on_from, levels.off_from)
@@ -220,6 +231,16 @@ def _acts(levels: Levels, label: str, signal: Signal, up: np.ndarray, style: Sty
             f"{style.engineering(least, 's')} that it takes.",
             int(np.sum(short)),
             float(rises[short][0]),
+            name,
+        )
+    long = ends - rises > (levels.max_seconds or np.inf)
+    if np.any(long):
+        return PlayFinding(
+            "misses",
+            f"{label}: {int(np.sum(long))} of {rises.size} pulses are longer than the "
+            f"{style.engineering(levels.max_seconds, 's')} that it is over in: they hold it, or fire it twice.",
+            int(np.sum(long)),
+            float(rises[long][0]),
             name,
         )
     fires = "once" if rises.size == 1 else f"{rises.size} times"

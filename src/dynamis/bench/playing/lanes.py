@@ -122,9 +122,9 @@ def play(song: Song, setting: ConverterSetting, style: Style, logic: Sequence[Lo
     return Played(song, setting, made.rendered, tuple(lanes), held_keys(rendered), (*found, *made.findings))
 
 
-def curve_lane(name: str, curve: Breakpoints, kind: Kind = "logic", about: str = "") -> Lane:
+def curve_lane(name: str, curve: Breakpoints, kind: Kind = "logic", about: str = "", voice: int | None = None) -> Lane:
     """A signal that is no steps, such as an envelope; its breakpoints are its edges."""
-    return lane_of(Signal(name, kind, Steps(curve.seconds, curve.values), about=about), CurvedSeries(curve))
+    return lane_of(Signal(name, kind, Steps(curve.seconds, curve.values), voice, about=about), CurvedSeries(curve))
 
 
 def lane_of(signal: Signal, curve: CurvedSeries | None = None) -> Lane:

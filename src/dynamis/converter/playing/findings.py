@@ -23,6 +23,7 @@ Code = Literal[
     "late",
     "no-voice",
     "jumped",
+    "late-pitch",
     "waits",
     "lost-edge",
     "silent-step",
