@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import time
+
 import numpy as np
 import pytest
 from drive import action, click, press, settle, table_texts, type_into, until, with_dialog
@@ -372,3 +374,60 @@ def test_a_board_does_not_go_safe_while_somebody_takes_their_time(window, lanter
     window.devices.cancel()
     until(lambda: not window.devices.busy)
     assert lantern.world.code("A") == 0
+
+
+def test_an_oscillators_trimmers_are_turned_by_the_computers_ear(window, lantern):
+    """The source plays each step, the sound is heard live with its target; a hand turns the voice's own trimmers."""
+    world = lantern.world
+    lantern.do("voice hears", "source")
+    lantern.do("voice tune", 0.09)
+    lantern.do("voice scale", 0.012)
+    connect(window, "source", lantern.source.address)
+    connect(window, "sound", lantern.sound.address)
+    sound = add(window, "sound", "Gallery line in", "50 ppm", "0.0001 Hz")
+    source = add(window, "known-voltage", "Source", "0.02 % + 3 digits", "0.1 mV")
+    voice = next(one for one in window.session.bench.measurable if one[0].gear == "gallery-voice")
+    begin(window, channel=voice[0], unit=voice[1], meter=sound, source=source, plan="36,48,60,72,84", title="Trims",
+          player="source", tolerance="3")  # fmt: skip
+    at_rest = float(np.log2(world.voice_hertz()))
+    seen: list[str] = []
+
+    def turn_until_it_is_there(dialog) -> None:
+        """Turn what the step names, by what is told of how far it is."""
+        step, trims = dialog.walked.step, dialog.trims
+        until(lambda: dialog.heard is not None and dialog.heard.tone is not None)
+        for _ in range(12):
+            if "it is there" in dialog.live.text() or step.turn == "read":
+                break
+            left = step.target_cents - dialog.heard.off_cents(trims.hertz(step.note))
+            assert ("up." if left > 0 else "down.") in dialog.live.text()
+            if step.turn == "tune":
+                world.voice_tune += left / 1200.0
+            else:
+                world.voice_scale += left / 1200.0 / (np.log2(trims.hertz(step.note)) - at_rest)
+            settled(dialog)
+        seen.append(step.turn)
+        press(dialog.entry, Qt.Key.Key_Return, Qt.KeyboardModifier.NoModifier)
+
+    def settled(dialog) -> None:
+        """Half a second of one tone, so that what is heard is what sounds."""
+        past = time.monotonic() + 0.8
+        until(lambda: time.monotonic() > past and dialog.heard.tone is not None)
+
+    def walk(dialog) -> None:
+        dialog.ears.click()
+        assert dialog.listening is not None, dialog.refusal.text()
+        while dialog.walked.step is not None and len(seen) < 20:
+            turn_until_it_is_there(dialog)
+        assert dialog.walked.reached
+        assert "Done" in dialog.large[0].text()
+        dialog.accept()
+
+    with_dialog(window.actions_made.trim_walk, walk)
+    assert {"tune", "scale"} <= set(seen)
+    until(lambda: world.source_volts is None)  # at rest again
+    for note in (36.0, 60.0, 84.0):
+        world.source_volts = float(window.session.runs.analysis().model.law.volts((note - 36.0) / 12.0))
+        assert 1200.0 * np.log2(world.voice_hertz() / (440.0 * 2.0 ** ((note - 69.0) / 12.0))) == pytest.approx(
+            0, abs=3.2
+        )

@@ -147,6 +147,12 @@ class LanternStandins:
             raise InputError(f"The voice cannot hear {what!r}; there are A, source and interface.")
         self.world.voice_hears = what
 
+    def _voice_tune(self, octaves: float) -> None:
+        self.world.voice_tune = float(octaves)
+
+    def _voice_scale(self, share: float) -> None:
+        self.world.voice_scale = float(share)
+
     def _coupled(self, corner_hertz: float | None) -> None:
         assert self.world.interface is not None
         self.world.interface.couple(INTERFACE_JACK, None if not corner_hertz else float(corner_hertz))
@@ -222,6 +228,8 @@ _HANDS: Final[dict[str, Callable[[LanternStandins, Any], None]]] = {
     "plugged": LanternStandins._plugged,
     "probe": LanternStandins._probe,
     "voice hears": LanternStandins._voice_hears,
+    "voice tune": LanternStandins._voice_tune,
+    "voice scale": LanternStandins._voice_scale,
     "known volts": LanternStandins._known,
     "warm minutes": LanternStandins._warm,
     "source lead pulled": lambda made, pulled: made._lead("source", pulled),

@@ -41,12 +41,8 @@ class Heard:
 
     def words(self, reference_hertz: float, tuning: EqualTemperament | KeyTuning, style: Style) -> str:
         """What is heard against the reference, in a sentence."""
-        if self.clips:
-            return "The input clips: turn its level down."
-        if self.level_db < QUIET_DB:
-            return f"Nothing is heard ({style.number(self.level_db, 0)} dB of full scale)."
         if self.tone is None:
-            return "No steady tone yet."
+            return self.why_not(style)
         near, cents = tuning.nearest(self.tone.hertz)
         name = note_label(float(near), style)
         heard = (
@@ -54,6 +50,14 @@ class Heard:
             f"± {style.number(self.tone.expanded_cents, 3)} ct"
         )
         return f"{heard}; {beat_words(self.tone.hertz - reference_hertz, self.tone.deviation_hertz, style)}."
+
+    def why_not(self, style: Style) -> str:
+        """Why there is no tone."""
+        if self.clips:
+            return "The input clips: turn its level down."
+        if self.level_db < QUIET_DB:
+            return f"Nothing is heard ({style.number(self.level_db, 0)} dB of full scale)."
+        return "No steady tone yet."
 
     def off_cents(self, reference_hertz: float) -> float | None:
         """How far off the reference, sharp positive."""

@@ -330,7 +330,13 @@ class Actions:
             raise InputError(
                 "Begin a run of the oscillator in hertz first: it tells the law, the notes and the tolerance."
             )
-        TrimWalkDialog(self.window, judged, self.session.style, save=self.reports.save_walk_sheet).exec()
+        from dynamis.ui.trimming import listening_for
+
+        listen = partial(listening_for, self.window.course, judged.run)
+        dialog = TrimWalkDialog(
+            self.window, judged, self.session.style, save=self.reports.save_walk_sheet, listen=listen
+        )
+        dialog.exec()
 
     def preferences(self) -> None:
         from dynamis.ui.dialogs.preferences import PreferencesDialog

@@ -28,6 +28,7 @@ if TYPE_CHECKING:
     from dynamis.devices.by_hand import Hand
     from dynamis.notation.style import Style
 from dynamis.ui.session.session import Session
+from dynamis.ui.simulated import SimulatedBench
 
 
 class CourseRunner(QObject):
@@ -44,6 +45,7 @@ class CourseRunner(QObject):
         super().__init__()
         self._session, self.devices = session, devices
         self.by_itself = False
+        self.simulated = SimulatedBench()
         self.settling = Settling()
         self._chosen: dict[str, tuple[PlayerKind, ReaderKind]] = {}
         devices.changed.connect(self.changed)
@@ -197,10 +199,11 @@ class CourseRunner(QObject):
             file.add_readings(run.id, [row], ranges=[taken.shown.range_volts], celsius=[session.runs.celsius])
 
         self.devices.take(
-            run.id, job, store, lambda hand, note: (self._player(run, hand), self._reader(run, hand, note))
+            run.id, job, store, lambda hand, note: (self.player(run, hand), self._reader(run, hand, note))
         )
 
-    def _player(self, run: RunRecord, hand: Hand) -> Player:
+    def player(self, run: RunRecord, hand: Hand) -> Player:
+        """Who was chosen to play a run."""
         from dynamis.devices.by_hand import HandPlayer
         from dynamis.devices.players import BoardPlayer, OutputsPlayer, SourcePlayer
 

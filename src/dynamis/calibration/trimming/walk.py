@@ -105,7 +105,8 @@ def walk(trims: Trims, done: Sequence[Done]) -> Walk:
     return _exponential(trims, done) if isinstance(trims.law, ExponentialLaw) else _linear(trims, done)
 
 
-def _right(trims: Trims) -> float:
+def right_cents(trims: Trims) -> float:
+    """How near a reading has to be to its target, cents."""
     return _RIGHT_SHARE * trims.tolerance_cents
 
 
@@ -125,7 +126,7 @@ def _exponential(trims: Trims, done: Sequence[Done]) -> Walk:
         return at(low)  # it moves the others a little
     now = _newest(done)
     off_low = now.get(trims.low_note)
-    if off_low is None or abs(off_low) > _right(trims):
+    if off_low is None or abs(off_low) > right_cents(trims):
         if last.step.turn == "tune" and abs(last.cents) <= trims.tolerance_cents and rounds:
             pass  # as near as the hand gets
         else:
@@ -133,14 +134,14 @@ def _exponential(trims: Trims, done: Sequence[Done]) -> Walk:
     off_high = now.get(trims.high_note)
     if off_high is None:
         return at(high)
-    if abs(off_high - (off_low or 0.0)) > _right(trims):
+    if abs(off_high - (off_low or 0.0)) > right_cents(trims):
         if rounds >= _MOST_ROUNDS:
             return at(None, gave_up=True)
         return at(scale_turn(trims, off_low or 0.0, off_high, pivot))
     off_top = now.get(trims.top_note)
     if off_top is None and trims.top_note != trims.high_note:
         return at(top)
-    if off_top is not None and trims.high and abs(off_top) > _right(trims):
+    if off_top is not None and trims.high and abs(off_top) > right_cents(trims):
         if sum(one.step.turn == "high" for one in done) < _MOST_ROUNDS:
             return at(Step("high", trims.top_note))
         return at(None, gave_up=True)
@@ -205,7 +206,7 @@ def _linear(trims: Trims, done: Sequence[Done]) -> Walk:
         return Walk(Step("read", trims.top_note), rounds, None)
     now = _newest(done)
     top = now.get(trims.top_note, 0.0)
-    if abs(top) > _right(trims):
+    if abs(top) > right_cents(trims):
         if rounds >= _MOST_ROUNDS:
             return Walk(None, rounds, None, gave_up=True)
         return Walk(Step("scale", trims.top_note), rounds, None)

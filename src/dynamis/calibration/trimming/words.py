@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Final
 
-from dynamis.calibration.trimming.walk import Step, Trims, Turn, Walk
+from dynamis.calibration.trimming.walk import Step, Trims, Turn, Walk, right_cents
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import ExponentialLaw
 from dynamis.pitch.notes import note_label
@@ -71,6 +71,17 @@ def _ended(trims: Trims, walked: Walk, style: Style) -> Said:
         "takes out. A run shows its shape."
     )
     return Said("Stopped", f"Not within {tolerance}", "", why)
+
+
+def live_words(trims: Trims, step: Step, cents: float, style: Style) -> str:
+    """What is heard while a step is done, and how far it is to its target."""
+    heard = f"It plays {style.hertz(trims.hertz(step.note, cents))}, {style.cents(cents, sign=True)} ct"
+    if step.turn == "read":
+        return f"{heard}. Enter takes it."
+    left = step.target_cents - cents
+    if abs(left) <= right_cents(trims):
+        return f"{heard}: it is there. Enter takes it."
+    return f"{heard}: {style.cents(abs(left))} ct to go, {'up' if left > 0.0 else 'down'}."
 
 
 def done_words(trims: Trims, step: Step, cents: float, style: Style) -> str:

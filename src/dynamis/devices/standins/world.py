@@ -102,6 +102,7 @@ class SimulatedWorld:
         self.probe = "A"
         self.plugged = False
         self.voice_hears = "A"
+        self.voice_tune, self.voice_scale = 0.0, 0.0
         self.interface: SimulatedInterface | None = None
         self.interface_jack = 0
         self.source_volts: float | None = None
@@ -189,8 +190,10 @@ class SimulatedWorld:
         if load is None or load.voice is None:
             return None
         with self._lock:
-            volts = self._heard_volts()
-            return float(np.exp2(load.voice.forward(np.array([volts]), load.voice_world)[0]))
+            octaves, at_rest = load.voice.forward(np.array([self._heard_volts(), 0.0]), load.voice_world)
+            # Its scale turns about what 0 V plays.
+            turned = at_rest + (1.0 + self.voice_scale) * (octaves - at_rest) + self.voice_tune
+            return float(np.exp2(turned))
 
     def _heard_volts(self) -> float:
         """What stands at the voice's input."""

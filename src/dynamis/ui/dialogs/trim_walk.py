@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from dataclasses import replace
 
@@ -24,16 +25,21 @@ from dynamis.bench.runs.analysis import RunAnalysis
 from dynamis.bench.runs.trimming import trims_of, typed_cents
 from dynamis.calibration.trimming.practice import Voice, practice_voice
 from dynamis.calibration.trimming.walk import Done, Step, Trims, Walk, walk
-from dynamis.calibration.trimming.words import done_words, step_words
+from dynamis.calibration.trimming.words import done_words, live_words, step_words
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_quantity
 from dynamis.notation.style import Style, tied
 from dynamis.pitch.laws import ExponentialLaw
 from dynamis.pitch.notes import Naming, parse_note
+from dynamis.tuner.live import HEARD_SECONDS, Heard, heard
+from dynamis.ui.dialogs.hearing import Hearing
+from dynamis.ui.trimming import Listening
 from dynamis.ui.widgets.panel import label, set_refusal, set_text
 
-_LARGE_POINTS = 40.0
+_LARGE_POINTS, _LIVE_POINTS = 40.0, 22.0
 _TRAVEL = 5000
+# What a note needs from the player to the ear.
+_LATE_SECONDS = 0.3
 SaveSheet = Callable[[QWidget, RunAnalysis, Trims], None]
 _KNOBS = (("tune", "Tuning"), ("scale", "Scale"), ("high", "High frequency"))
 
@@ -42,13 +48,24 @@ class TrimWalkDialog(QDialog):
     """Step by step: what to play, what to turn until which reading; what was read is typed after each."""
 
     def __init__(
-        self, parent: QWidget | None, judged: RunAnalysis, style: Style, seed: int = 1, save: SaveSheet | None = None
+        self,
+        parent: QWidget | None,
+        judged: RunAnalysis,
+        style: Style,
+        seed: int = 1,
+        save: SaveSheet | None = None,
+        listen: Callable[[], Listening] | None = None,
     ) -> None:
         super().__init__(parent)
         self.setWindowTitle("Trim walk")
         self.resize(1040, 660)
         self._judged, self._style, self._seed = judged, style, seed
-        self._save = save
+        self._save, self._listen = save, listen
+        self.listening: Listening | None = None
+        self.heard: Heard | None = None
+        self._hearing: Hearing | None = None
+        self._plays: float | None = None
+        self._since = 0.0
         self.trims: Trims = trims_of(judged)
         self.steps: list[Done] = []
         self.voice: Voice | None = None
@@ -61,6 +78,13 @@ class TrimWalkDialog(QDialog):
             font.setPointSizeF(_LARGE_POINTS)
             one.setFont(font)
             column.addWidget(one)
+        self.live = label("", "", wrap=True)
+        font = QFont(self.font())
+        font.setPointSizeF(_LIVE_POINTS)
+        self.live.setFont(font)
+        self.live.setAccessibleName("What is heard")
+        self.live.hide()
+        column.addWidget(self.live)
         self.why = label("", "", wrap=True)
         column.addWidget(self.why)
         column.addLayout(self._make_entry())
@@ -139,6 +163,11 @@ class TrimWalkDialog(QDialog):
         self.practise = QCheckBox("practise on a simulated voice")
         self.practise.clicked.connect(self._practise)
         grid.addWidget(self.practise, 0, 0, 1, 2)
+        self.ears = QCheckBox("play each note and listen")
+        self.ears.setToolTip("By what was chosen to play the run, with the sound of the voice connected")
+        self.ears.setEnabled(self._listen is not None)
+        self.ears.clicked.connect(self._listen_wanted)
+        grid.addWidget(self.ears, 0, 4, 1, 2)
         self.plays = label("", "heading")
         grid.addWidget(self.plays, 0, 2)
         self.knobs: dict[str, QSlider] = {}
@@ -177,9 +206,12 @@ class TrimWalkDialog(QDialog):
         self.refresh()
 
     def _read(self, step: Step) -> float:
-        """What was typed as cents off the note; nothing typed, what the simulated voice plays."""
-        if self.voice is not None and not self.entry.text().strip():
-            return self.voice.cents(step.note)
+        """What was typed as cents off the note; nothing typed, what is heard, or what the simulated voice plays."""
+        if not self.entry.text().strip():
+            if self.voice is not None:
+                return self.voice.cents(step.note)
+            if self.listening is not None:
+                return self._heard_cents(step)
         comma = self._style.decimal_comma
         value = parse_quantity(self.entry.text(), self._quantity, "The reading", decimal_comma=comma)
         return typed_cents(self.trims, step.note, value, self._quantity)
@@ -224,10 +256,14 @@ class TrimWalkDialog(QDialog):
         self.history.addItems([tied(done_words(self.trims, one.step, one.cents, style)) for one in self.steps])
         self.history.scrollToBottom()
         self._turned()
+        self._play_step()
+        self._show_live()
 
     # -- practice ----------------------------------------------------------------------------------
 
     def _practise(self, on: bool) -> None:
+        if on:
+            self._end_listening()
         trims = self.trims
         low, high = trims.volts(trims.low_note), trims.volts(trims.high_note)
         self.voice = practice_voice(trims.law, trims.tuning, low, high, self._seed, top=trims.high) if on else None
@@ -239,8 +275,12 @@ class TrimWalkDialog(QDialog):
     def _turned(self) -> None:
         """What the simulated voice plays of the note that is to be played, as its trimmers stand."""
         step = self.walked.step
-        for slider in self.knobs.values():
-            slider.setEnabled(self.voice is not None)
+        simulated = None if self.listening is None else self.listening.turn
+        for key, slider in self.knobs.items():
+            slider.setEnabled(self.voice is not None or (simulated is not None and key != "high"))
+        if simulated is not None:
+            for key, slider in self.knobs.items():
+                simulated(key, slider.value() / _TRAVEL)
         if self.voice is None or step is None:
             set_text(self.plays, "")
             return
@@ -249,3 +289,78 @@ class TrimWalkDialog(QDialog):
         cents = self.voice.cents(step.note)
         shown = self._style.hertz(self.voice.hertz(step.note))
         set_text(self.plays, tied(f"It plays {shown}, {self._style.cents(cents, sign=True)} ct"))
+
+    # -- by the computer's ear -----------------------------------------------------------------------
+
+    def _listen_wanted(self, on: bool) -> None:
+        self._end_listening()
+        if not on or self._listen is None:
+            return
+        try:
+            self.listening = self._listen()
+        except InputError as error:
+            self.ears.setChecked(False)
+            set_refusal(self.refusal, str(error))
+            return
+        self.voice = None
+        self.practise.setChecked(False)
+        self.ears.setChecked(True)
+        self._hearing = Hearing(self.listening.sound, lambda kept, rate, first: heard(kept, rate))
+        self._hearing.came.connect(self._hear)
+        self._hearing.ended.connect(self._unheard)
+        self._hearing.begin()
+        self.refresh()
+
+    def _play_step(self) -> None:
+        """Let the note of the next step sound, once."""
+        step = self.walked.step
+        if self.listening is None:
+            return
+        if step is None:
+            self.listening.rest()
+            self._plays = None
+        elif step.note != self._plays:
+            self._plays, self.heard, self._since = step.note, None, time.monotonic()
+            self.listening.play(step.note)
+
+    def _heard_cents(self, step: Step) -> float:
+        off = None if self.heard is None else self.heard.off_cents(self.trims.hertz(step.note))
+        if off is None:
+            raise InputError("Nothing steady is heard yet: wait for the note, or type what it reads.")
+        return off
+
+    def _hear(self, found: Heard) -> None:
+        """What sounds now, against where the step is to come."""
+        if time.monotonic() - self._since < HEARD_SECONDS + _LATE_SECONDS:
+            return  # the note before is in it still
+        self.heard = found
+        self._show_live()
+
+    def _show_live(self) -> None:
+        step, found = self.walked.step, self.heard
+        self.live.setVisible(step is not None and self.listening is not None)
+        if step is None or found is None:
+            set_text(self.live, "")
+            return
+        off = found.off_cents(self.trims.hertz(step.note))
+        words = found.why_not(self._style) if off is None else live_words(self.trims, step, off, self._style)
+        set_text(self.live, tied(words))
+
+    def _unheard(self, sentence: str) -> None:
+        self._end_listening()
+        set_refusal(self.refusal, sentence)
+
+    def _end_listening(self) -> None:
+        """Nobody plays and nobody listens any more."""
+        hearing, listening = self._hearing, self.listening
+        self._hearing = self.listening = self.heard = self._plays = None
+        self.ears.setChecked(False)
+        self.live.hide()
+        if hearing is not None:
+            hearing.end()
+        if listening is not None:
+            listening.rest()
+
+    def done(self, result: int) -> None:
+        self._end_listening()
+        super().done(result)

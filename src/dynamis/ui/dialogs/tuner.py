@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-import threading
 from typing import Final
 
-import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Signal
+from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QCloseEvent, QColor, QFont, QPainter, QPen
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
@@ -16,14 +14,13 @@ from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_quantity
 from dynamis.pitch.notes import Naming, note_label, parse_note
 from dynamis.tuner.live import FloatArray, Heard, beats, heard
+from dynamis.ui.dialogs.hearing import KEPT_SECONDS, Hearing
 from dynamis.ui.session.session import Session
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.widgets.panel import label, set_refusal, set_text
 from dynamis.ui.widgets.picture import Plot
 
 _LARGE_POINTS: Final = 40.0
-_PIECE_SECONDS, _KEPT_SECONDS = 0.1, 4.0
-_MOST_ENDING_SECONDS: Final = 4.0
 
 
 class BeatPlot(Plot[tuple[FloatArray, FloatArray]]):
@@ -41,7 +38,7 @@ class BeatPlot(Plot[tuple[FloatArray, FloatArray]]):
             p.drawLine(QPointF(box.left(), height), QPointF(box.right(), height))
         if seconds.size < 2:
             return
-        x = box.right() - (seconds[-1] - seconds) / _KEPT_SECONDS * box.width()
+        x = box.right() - (seconds[-1] - seconds) / KEPT_SECONDS * box.width()
         y = box.bottom() - swell * box.height()
         p.setPen(QPen(QColor(self.colours.ink), 1.6))
         p.drawPolyline([QPointF(a, b) for a, b in zip(x.tolist(), y.tolist(), strict=True)])
@@ -50,16 +47,12 @@ class BeatPlot(Plot[tuple[FloatArray, FloatArray]]):
 class TunerDialog(QDialog):
     """Listens until it is closed.  The reference is a note, or hertz."""
 
-    _came = Signal(object, object, object)
-    _ended = Signal(str)
-
     def __init__(self, parent: QWidget | None, session: Session, sound: SoundMeter, colours: Colours) -> None:
         super().__init__(parent)
         self.setWindowTitle("Tuner")
         self.resize(760, 420)
-        self._session, self._sound = session, sound
+        self._session = session
         self._tuning = tuning_of(session.bench)
-        self._stop = threading.Event()
         column = QVBoxLayout(self)
         column.setContentsMargins(24, 18, 24, 18)
         row = QHBoxLayout()
@@ -100,8 +93,9 @@ class TunerDialog(QDialog):
                 wrap=True,
             )
         )
-        self._came.connect(self._show)
-        self._ended.connect(self._stopped)
+        self._hearing = Hearing(sound, self._look)
+        self._hearing.came.connect(self._show)
+        self._hearing.ended.connect(self._stopped)
         self._reference_changed()
         self.listen()
 
@@ -134,29 +128,15 @@ class TunerDialog(QDialog):
 
     def listen(self) -> None:
         """Begin to listen, or begin again."""
-        self._stop = threading.Event()
         self.again.setEnabled(False)
         set_refusal(self.refusal, "")
-        self._thread = threading.Thread(target=self._listen, args=(self._stop,), name="tuner", daemon=True)
-        self._thread.start()
+        self._hearing.begin()
 
-    def _listen(self, stop: threading.Event) -> None:
-        kept, first = np.zeros(0), 0.0
-        try:
-            self._sound.recover()
-            while not stop.is_set():
-                piece, rate = self._sound.listen(_PIECE_SECONDS)
-                kept = np.concatenate([kept, piece])
-                beyond = max(0, kept.size - round(_KEPT_SECONDS * rate))
-                kept, first = kept[beyond:], first + beyond / rate
-                told = heard(kept, rate), *beats(kept, rate, self.reference_hertz, first)
-                if not stop.is_set():
-                    self._came.emit(*told)
-        except InputError as error:
-            if not stop.is_set():
-                self._ended.emit(str(error))
+    def _look(self, kept: FloatArray, rate: float, first: float) -> tuple[Heard, FloatArray, FloatArray]:
+        return heard(kept, rate), *beats(kept, rate, self.reference_hertz, first)
 
-    def _show(self, one: Heard, seconds: FloatArray, swell: FloatArray) -> None:
+    def _show(self, found: tuple[Heard, FloatArray, FloatArray]) -> None:
+        one, seconds, swell = found
         style = self._session.style
         off = one.off_cents(self.reference_hertz)
         set_text(self.cents, "–" if off is None else f"{style.cents(off, sign=True)} ct")
@@ -172,14 +152,9 @@ class TunerDialog(QDialog):
         set_text(self.words, "")
 
     def done(self, result: int) -> None:
-        self._end()
+        self._hearing.end()
         super().done(result)
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        self._end()
+        self._hearing.end()
         super().closeEvent(event)
-
-    def _end(self) -> None:
-        """Stop listening, and wait until nobody does."""
-        self._stop.set()
-        self._thread.join(_MOST_ENDING_SECONDS)

@@ -21,7 +21,6 @@ from dynamis.ui.devices.connections import PLAYERS, READERS, Kind
 from dynamis.ui.devices.looking import Looking
 from dynamis.ui.dialogs.tuner import TunerDialog
 from dynamis.ui.session.session import Session
-from dynamis.ui.simulated import SimulatedBench
 from dynamis.ui.stations import Station, guarded
 from dynamis.ui.theme.palette import Colours
 from dynamis.ui.theme.verdict import shape_pixmap
@@ -53,7 +52,7 @@ class DevicesStation(Station):
 
     def __init__(self, session: Session, course: CourseRunner, colours: Colours, points: float) -> None:
         super().__init__(session, course, colours, points)
-        self.bench = SimulatedBench()
+        self.bench = course.simulated
         self._looking = Looking(self._look_for_places)
         self._ended = threading.Event()
         devices = self._devices = course.devices
