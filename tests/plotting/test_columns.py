@@ -63,9 +63,9 @@ def test_bars_are_where_they_are_held(many, monkeypatch):
     bars = Bars(chance.integers(0, 128, 300), starts, starts + chance.uniform(0.01, 0.5, 300))
     for start, end, count in ((0.0, 10.5, 200), (3.0, 7.0, 50), (-1.0, 0.5, 20), (9.0, 30.0, 40)):
         found = bars.raster(start, end, count)
-        edges, slack = np.linspace(start, end, count + 1), 2 * 10.5 / 8192 * (many == 10)
+        edges, slack = np.linspace(start, end, count + 1), 2 * 10.5 / columns._OVERVIEW * (many == 10)
         sure, maybe = np.zeros_like(found), np.zeros_like(found)
-        for row, begins, ends in zip(bars.rows, bars.starts, bars.ends, strict=True):
+        for row, begins, ends in zip(bars.rows - bars.used_rows[0], bars.starts, bars.ends, strict=True):
             sure[row] |= (begins + slack < edges[1:]) & (ends - slack > edges[:-1])
             maybe[row] |= (begins - slack - 1e-9 <= edges[1:]) & (ends + slack + 1e-9 >= edges[:-1])
         assert np.all(found[sure])

@@ -17,6 +17,8 @@ from dynamis.transfer.breakpoints import Breakpoints, Trajectory
 
 FloatArray = NDArray[np.float64]
 _BLOCK: Final = 16
+# So many changes are gone through one by one.
+_FEW: Final = 30_000
 
 
 @dataclass(frozen=True, eq=False)
@@ -61,7 +63,9 @@ class SteppedSeries:
         return low, high
 
     def between(self, first: NDArray[np.int64], last: NDArray[np.int64]) -> tuple[FloatArray, FloatArray]:
-        """(least, most) of values[first:last], for each of many spans; NaN of one that is empty."""
+        """(least, most) of values[first:last], for each of many spans, rising; NaN of one that is empty."""
+        if last[-1] - first[0] <= _FEW:
+            return self._few(first, last)
         values, blocks = self.values, self._blocks
         inner_first, inner_last = -(-first // _BLOCK), last // _BLOCK
         wide = inner_last > inner_first
@@ -80,11 +84,23 @@ class SteppedSeries:
     def _short(values: FloatArray, first: NDArray[np.int64], last: NDArray[np.int64]) -> tuple[FloatArray, FloatArray]:
         """The same for spans of less than two blocks; NaN for empty ones."""
         longest = int(np.max(last - first, initial=1))
-        # Beyond its end a span repeats its last, which changes neither.
-        index = np.minimum(first[:, None] + np.arange(longest), np.maximum(last - 1, first)[:, None])
+        # Beyond its end a span repeats its last, which changes neither.  Spans lie side by side, so that many are
+        # compared at once.
+        index = np.minimum(first + np.arange(longest)[:, None], np.maximum(last - 1, first))
         held = values[np.minimum(index, values.size - 1)]
         empty = last <= first
-        return np.where(empty, np.nan, held.min(axis=1)), np.where(empty, np.nan, held.max(axis=1))
+        return np.where(empty, np.nan, held.min(axis=0)), np.where(empty, np.nan, held.max(axis=0))
+
+    def _few(self, first: NDArray[np.int64], last: NDArray[np.int64]) -> tuple[FloatArray, FloatArray]:
+        """The same by going through all of them."""
+        start, end = int(first[0]), int(last[-1])
+        part = np.append(self.values[start:end], self.values[min(end, self.values.size - 1)])
+        spans = np.minimum(np.column_stack([first, last]).ravel() - start, part.size - 1)
+        empty = last <= first
+        low, high = np.minimum.reduceat(part, spans)[::2], np.maximum.reduceat(part, spans)[::2]
+        if empty.any():
+            low[empty] = high[empty] = np.nan
+        return low, high
 
 
 @dataclass(frozen=True, eq=False)
@@ -181,39 +197,48 @@ class Bars:
         return np.maximum.accumulate(self.ends) if self.ends.size else self.ends
 
     @cached_property
-    def _overview(self) -> tuple[float, float, NDArray[np.bool_]]:
-        """All of it in some thousand columns, for when so much is to be seen that single bars are not."""
+    def used_rows(self) -> tuple[int, int]:
+        """The lowest and the highest row that holds a bar; all where there is none."""
+        return (int(self.rows.min()), int(self.rows.max())) if self.rows.size else (0, _ROWS - 1)
+
+    @cached_property
+    def _overview(self) -> tuple[float, float, NDArray[np.int32]]:
+        """(from, to, in how many of so many thousand columns a bar was, (rows, columns + 1)) of all of it, for when so
+        much is to be seen that single bars are not."""
         start, end = float(self.starts[0]), float(self._latest[-1])
-        return start, end, self._drawn(slice(0, self.rows.size), start, end, _OVERVIEW)
+        drawn = self._drawn(slice(0, self.rows.size), start, end, _OVERVIEW)
+        return start, end, np.pad(np.cumsum(drawn, axis=1, dtype=np.int32), ((0, 0), (1, 0)))
 
     def raster(self, start: float, end: float, count: int) -> NDArray[np.bool_]:
-        """(128, count): where a bar is, of even columns from `start` to `end`."""
+        """(rows, count): where a bar is, of even columns from `start` to `end`, in the rows that are used."""
+        low, high = self.used_rows
         if not self.rows.size or end <= start:
-            return np.zeros((_ROWS, count), bool)
+            return np.zeros((high - low + 1, count), bool)
         first = int(np.searchsorted(self._latest, start, side="right"))
         last = int(np.searchsorted(self.starts, end, side="left"))
         if last - first > _MANY:
             begins, ends, every = self._overview
             edges = np.linspace(start, end, count + 1)
             places = np.clip((edges - begins) / (ends - begins) * _OVERVIEW, 0, _OVERVIEW)
-            if np.min(np.diff(places)) >= 1.0:
-                starts = np.minimum(places[:-1].astype(int), _OVERVIEW - 1)
-                seen = every[:, : int(np.ceil(places[-1]))]
-                return np.asarray(np.logical_or.reduceat(seen, starts, axis=1))
+            inside = np.diff(places[(places > 0) & (places < _OVERVIEW)])
+            if inside.size and np.min(inside) >= 1.0:
+                lows, highs = places[:-1].astype(int), np.ceil(places[1:]).astype(int)
+                return np.asarray(every[:, highs] > every[:, lows])
         return self._drawn(slice(first, max(first, last)), start, end, count)
 
     def _drawn(self, which: slice, start: float, end: float, count: int) -> NDArray[np.bool_]:
-        scale = count / (end - start)
+        low, high = self.used_rows
+        scale, height = count / (end - start), high - low + 1
         there = self.ends[which] > start  # a long one before them may be, where they are over
         starts, ends, rows = (one[which][there] for one in (self.starts, self.ends, self.rows))
         first = np.clip((starts - start) * scale, 0, count - 1).astype(np.int64)
         last = np.clip((np.minimum(ends, end) - start) * scale, 0, count - 1).astype(np.int64)
-        rows = rows * (count + 1)
-        size = _ROWS * (count + 1)
+        rows = (rows - low) * (count + 1)
+        size = height * (count + 1)
         change = np.bincount(rows + first, minlength=size) - np.bincount(rows + last + 1, minlength=size)
-        return np.asarray(np.cumsum(change.reshape(_ROWS, count + 1), axis=1)[:, :count] > 0)
+        return np.asarray(np.cumsum(change.reshape(height, count + 1), axis=1)[:, :count] > 0)
 
 
 _ROWS: Final = 128
-_OVERVIEW: Final = 8192
-_MANY: Final = 40_000
+_OVERVIEW: Final = 32768
+_MANY: Final = 8_000

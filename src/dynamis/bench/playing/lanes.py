@@ -110,7 +110,7 @@ class Played:
     @property
     def key_rows(self) -> tuple[int, int]:
         """The lowest and the highest key."""
-        return int(self.keys.rows.min()), int(self.keys.rows.max())
+        return self.keys.used_rows
 
 
 def play(song: Song, setting: ConverterSetting, style: Style, logic: Sequence[LogicLine] = ()) -> Played:

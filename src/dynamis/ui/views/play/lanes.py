@@ -196,9 +196,8 @@ class LanesPicture(Picture):
 
     def _draw_keys(self, p: QPainter, room: QRectF, ratio: float) -> None:
         assert self.played is not None
-        low, high = self.played.key_rows
         columns = max(1, int(room.width() * ratio))
-        mask = self.played.keys.raster(self._view.low, self._view.high, columns)[low : high + 1]
+        mask = self.played.keys.raster(self._view.low, self._view.high, columns)
         _draw_mask(p, mask[::-1], room, self.colours.blue)
 
     def show_head(self, seconds: float | None) -> None:
