@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from dynamis.control.stepped import Level
 from dynamis.converter.midi_stream import MidiMessage
 from dynamis.converter.playing import live as live_module
 from dynamis.converter.playing.findings import find_in
@@ -53,7 +54,8 @@ def random_setting(rng: np.random.Generator) -> ConverterSetting:
     )  # fmt: skip
     return ConverterSetting(
         rules=rules, trigger_seconds=float(rng.choice([0.002, 0.01, 0.1])), gap_seconds=float(rng.choice([0.0, 0.004])),
-        bend_into_pitch=bool(rng.integers(2)), clocks=(1.0, 4.0, 24.0, 36.0), controllers=(1, 11, 74), transport=True,
+        bend_into_pitch=bool(rng.integers(2)), clocks=(1.0, 4.0, 24.0, 36.0), transport=True,
+        more_controllers=((11, Level(0.0, 5.0)), (74, Level(-5.0, 5.0))),
     )  # fmt: skip
 
 

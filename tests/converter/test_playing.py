@@ -24,7 +24,7 @@ from dynamis.converter.playing.generators import Generator
 from dynamis.converter.playing.mpe import zone_of
 from dynamis.converter.playing.phrases import phrases
 from dynamis.converter.playing.rendering import ConverterSetting, render_song
-from dynamis.converter.playing.song import tempo_map, wire_delayed
+from dynamis.converter.playing.song import tempo_map, wire_delayed, wire_shared
 from dynamis.converter.playing.voices import VoiceRules, Why, voices_for
 from dynamis.converter.playing.words import message_bytes, message_words, nearest_edge, why
 from dynamis.errors import InputError
@@ -557,13 +557,20 @@ def test_ranges_pedals_and_what_no_voice_is_left_for():
 
 
 def test_a_cable_delays_and_a_reset_comes_ahead_of_the_first_clock():
-    """320 µs a byte: three bytes for the first of a chord, two for each that runs on its status."""
+    """320 µs a byte: a clock's first, then three for the first of a chord, two for each that runs on its status."""
     chord = [note(True, 60), note(True, 64), note(True, 67), note(False, 60, 480), note(False, 64), note(False, 67)]
     rendered = render_song(song(chord), ConverterSetting(by_cable=True, transport=True, reset_leads_seconds=0.002))
-    assert rendered.message_seconds[:3] == pytest.approx([0.00096, 0.0016, 0.00224])
+    assert rendered.message_seconds[:3] == pytest.approx([0.00128, 0.00192, 0.00256])
+    bare = render_song(song(chord), ConverterSetting(by_cable=True, clocks=()))
+    assert bare.message_seconds[:3] == pytest.approx([0.00096, 0.0016, 0.00224])
     late = next(one for one in find_in(rendered, Style()) if one.code == "late")
-    assert "2.24 ms" in late.text.replace("\u00a0", " ")
-    assert rendered.signal("clock1").steps.seconds[1] == pytest.approx(0.002)
+    assert "2.56 ms" in late.text.replace("\u00a0", " ")
+    assert rendered.signal("clock1").steps.seconds[1] == pytest.approx(0.00232)
+    # Three bytes under way from 20.0 ms on: a clock handed over at 20.5 ms goes out behind the second of them, and the
+    # message is that much later; one at 50 ms meets nothing.
+    messages, clocks = wire_shared(np.array([0.02]), np.array([3]), np.array([0.0205, 0.05]))
+    assert messages.tolist() == [pytest.approx(0.02096 + 0.00032)]
+    assert clocks.tolist() == pytest.approx([0.02064 + 0.00032, 0.05032])
     reset = rendered.signal("reset")
     assert (reset.steps.seconds.tolist(), reset.rises_at(0.0)) == ([0.0, pytest.approx(0.005)], True)
     assert "goes back to its first step" in why(rendered, reset, 0.0, Style())

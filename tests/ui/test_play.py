@@ -62,7 +62,7 @@ def choose(box, data) -> None:
 def test_the_double_trigger_is_found_and_cured(play):
     assert play.settings.title.text() == "A held bass under a line"
     assert not any("does not sound" in one for one in play.side.sentences.shown)
-    played_anew(play, lambda: choose(play.settings.priority, "low"))
+    played_anew(play, lambda: choose(play.settings.converter.priority, "low"))
     assert any(
         one.startswith("7\u00a0times the trigger fires") or "7 times" in one.replace("\u00a0", " ")
         for one in play.side.sentences.shown
@@ -75,7 +75,7 @@ def test_the_double_trigger_is_found_and_cured(play):
         "trigger at 0.2500 s: 60 C4 pressed, velocity 80 (90 3C 50); it does not sound, since the lowest key counts, but "
         "every press fires."
     )
-    played_anew(play, lambda: choose(play.settings.fires, "new-pitch"))
+    played_anew(play, lambda: choose(play.settings.converter.fires, "new-pitch"))
     assert play.side.sentences.shown == ["Nothing: gate and trigger do what the keys do."]
     assert play.played.rendered.signal("trigger").steps.volts.tolist() == [5.0, 0.0]
 
@@ -93,7 +93,11 @@ def test_a_dropped_file_is_played_looked_at_and_written(play, tmp_path, monkeypa
         ["93 3C 64", "60 C4 pressed, velocity 100"],
     ]
     played_anew(
-        play, lambda: type_into(play.settings.clocks, "2") or QTest.keyClick(play.settings.clocks, Qt.Key.Key_Return)
+        play,
+        lambda: (
+            type_into(play.settings.converter.clocks, "2")
+            or QTest.keyClick(play.settings.converter.clocks, Qt.Key.Key_Return)
+        ),
     )
     names = [lane.name for lane in play.played.lanes]
     assert names == ["pitch", "gate", "trigger", "velocity", "bend", "mod", "clock2"]
@@ -206,11 +210,11 @@ def test_the_view_and_the_cursors_go_by_keys_wheel_and_mouse(play):
 def test_what_arrives_is_what_the_chain_of_the_link_gives(play):
     """The board's pitch through its codes and both loads, its gate at the input's levels; then a trigger that is missed."""
     session = play.window().session
-    box = play.settings.output
+    box = play.settings.converter.output
     names = [box.itemText(k) for k in range(box.count())]
     box.setCurrentIndex(names.index("Workshop board · pitch A"))
     played_anew(play, lambda: box.activated.emit(box.currentIndex()))
-    assert play.settings.levels["gate"].text() == "0.1 … 5 V"
+    assert play.settings.converter.levels["gate"].text() == "0.1 … 5 V"
     lanes = {lane.name: lane for lane in play.played.lanes}
     link = session.bench.link_from(PortRef("workshop-board", "pitch-a"))
     made = link_chain(session.bench, link, session.runs.head_of(link.output), link.inputs[0])
@@ -484,10 +488,15 @@ def test_what_is_played_live_is_seen_as_it_comes_and_stays_as_a_song(play, tmp_p
         ("clocks", "0", "pulses a quarter"),
         ("gate", "5 V", "levels of gate"),
         ("gate", "0:x", "A level of gate"),
+        ("gate", "5:5 V", "whether it is up or down"),
+        ("swing", "40 %", "swing from 50 %"),
+        ("pulse", "100 %", "share below 100 %"),
+        ("more", "x 0:5 V", "A controller is"),
+        ("more", "1", "named twice"),
     ],
 )
 def test_what_makes_no_converter_is_said_at_the_settings(play, field, text, refused):
-    edit = play.settings.levels.get(field) or getattr(play.settings, field)
+    edit = play.settings.converter.levels.get(field) or getattr(play.settings.converter, field)
     before = play.played
     type_into(edit, text)
     QTest.keyClick(edit, Qt.Key.Key_Return)
@@ -495,22 +504,44 @@ def test_what_makes_no_converter_is_said_at_the_settings(play, field, text, refu
     assert play.played is before
 
 
+def test_controllers_swing_and_contacts_are_set_at_the_page(play):
+    converter = play.settings.converter
+    choose(play.settings.phrases, "Wheel and modulation")
+    until(lambda: play.source.name == "Wheel and modulation" or play.settings.phrases.activated.emit(4))
+    for edit, text in ((converter.more, "74 -5:5 V; 11"), (converter.pulse, "25 %"), (converter.swing, "75 %")):
+        played_anew(play, lambda edit=edit, text=text: type_into(edit, text, enter=True))
+    names = [lane.name for lane in play.played.lanes]
+    assert names[4:8] == ["bend", "mod", "cc74", "cc11"]
+    signals = {one.name: one for one in play.played.rendered.signals}
+    # Controller 74 rests at 0, expression at 127 (RP-015).
+    assert (signals["cc74"].steps.volts[0], signals["cc11"].steps.volts[0]) == (-5.0, 5.0)
+    pulses = signals["clock4"].pulses
+    # Every second one three quarters of the way between its neighbours, 0.25 s apart; a quarter of the way wide.
+    assert pulses.rises_seconds[:3] == pytest.approx([0.0, 0.1875, 0.25])
+    assert pulses.falls_seconds[0] == pytest.approx(0.25 * 0.1875)
+    type_into(converter.levels["gate"], "5 V")
+    played_anew(play, lambda: choose(converter.kinds["gate"], True))
+    gate = next(one for one in play.played.rendered.signals if one.name == "gate")
+    assert (gate.steps.volts[0], gate.level.shorting) == (0.0, True)
+    assert "It closes to ground." in play.side.why.text()
+
+
 def test_several_voices_have_lanes_of_their_own_and_each_phrase_plays(play):
     for index in range(play.settings.phrases.count()):
         played_anew(play, lambda index=index: play.settings.phrase_wanted.emit(index))
         assert play.settings.about.text().startswith("Shows ")
     played_anew(play, lambda: play.settings.phrase_wanted.emit(6))
-    played_anew(play, lambda: choose(play.settings.voices, 4))
+    played_anew(play, lambda: choose(play.settings.converter.voices, 4))
     names = [lane.name for lane in play.played.lanes]
     assert [one for one in names if one.startswith("gate")] == ["gate1", "gate2", "gate3", "gate4"]
-    assert play.settings.allocation.isEnabled()
-    played_anew(play, lambda: play.settings.transport.setChecked(True))
+    assert play.settings.converter.allocation.isEnabled()
+    played_anew(play, lambda: play.settings.converter.transport.setChecked(True))
     assert [lane.name for lane in play.played.lanes][-2:] == ["run", "reset"]
-    played_anew(play, lambda: play.settings.cable.setChecked(True))
+    played_anew(play, lambda: play.settings.converter.cable.setChecked(True))
     assert any("The cable delays" in one for one in play.side.sentences.shown)
     choose(play.settings.channel, "lower")
     until(lambda: "no note on the channels of the lower zone" in play.settings.refusal.text())
-    assert not play.settings.voices.isEnabled()
+    assert not play.settings.converter.voices.isEnabled()
 
 
 def test_signals_are_made_of_others_and_stay_with_the_bench(play):
@@ -559,7 +590,7 @@ def test_signals_are_made_of_others_and_stay_with_the_bench(play):
     played_anew(play, session.document.undo)
     assert len(session.bench.logic) == 4
     # A clock that is no longer there is told, and nothing else is lost.
-    played_anew(play, lambda: type_into(play.settings.clocks, "1", enter=True))
+    played_anew(play, lambda: type_into(play.settings.converter.clocks, "1", enter=True))
     assert "row is not made: there is no clock4." in [one.text for one in play.played.findings]
 
 

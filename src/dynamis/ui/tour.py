@@ -130,7 +130,7 @@ def tour(folder: Path, notes: tuple[float, ...] = _NOTES) -> list[Path]:
 
 def _played(app: QApplication, station: PlayStation) -> None:
     """The lowest of the held keys sounds, and the trigger fires for others too: look at the first of them."""
-    station.settings.choose_priority("low")
+    station.settings.converter.choose_priority("low")
     while station.played is None or station.played.setting.rules.priority != "low":
         app.processEvents()
     station.side.look_on()

@@ -9,9 +9,9 @@ import numpy as np
 
 from dynamis.control.pulses import Pulses, pulses
 from dynamis.control.stepped import FloatArray, Level, Steps, pulse_steps
-from dynamis.converter.playing.clocks import clock_pulses
+from dynamis.converter.playing.clocks import MOST_PULSES, clock_pulses
 from dynamis.converter.playing.controls import MODULATION
-from dynamis.converter.playing.following import RESET, RUN, followed
+from dynamis.converter.playing.following import CLOCKS_A_QUARTER, RESET, RUN, followed
 from dynamis.converter.playing.mpe import Zone, perform_zone
 from dynamis.converter.playing.performance import Performance, perform
 from dynamis.converter.playing.signals import (
@@ -23,7 +23,7 @@ from dynamis.converter.playing.signals import (
     trigger_steps,
     velocity_steps,
 )
-from dynamis.converter.playing.song import Song, wire_delayed
+from dynamis.converter.playing.song import Song, wire_shared
 from dynamis.converter.playing.voices import VoiceRules
 from dynamis.errors import InputError
 from dynamis.notation.style import plain
@@ -39,7 +39,9 @@ class ConverterSetting:
 
     channel : from 1 to 16, None for all.  bend_semitones : the wheel's range until the song sets it.
     gap_seconds : how long the gate goes down at a press while it is up; 0 for legato.  clocks : pulses a quarter note.
-    controllers : those that have a jack of their own; the modulation wheel is the first.  zone : of MPE, where each
+    clock_seconds, clock_share : how long a pulse is, a time and at most this share of the time to the next; swing :
+    where between its neighbours every second one comes.  more_controllers : those besides the modulation wheel that
+    have a jack of their own, with their levels.  zone : of MPE, where each
     voice has a channel of its own.  by_cable : whether the messages come through a MIDI cable, one after the other.
     transport : whether there are a run and a reset jack; reset_leads_seconds : by how much a reset comes ahead of the
     first clock, which waits for it.
@@ -61,7 +63,9 @@ class ConverterSetting:
     clock: Level = Level(0.0, 5.0)
     clocks: tuple[float, ...] = (1.0, 4.0)
     clock_seconds: float = 0.005
-    controllers: tuple[int, ...] = (MODULATION,)
+    clock_share: float = 0.5
+    swing: float = 0.5
+    more_controllers: tuple[tuple[int, Level], ...] = ()
     zone: Zone | None = None
     by_cable: bool = False
     transport: bool = False
@@ -81,6 +85,22 @@ class ConverterSetting:
             raise InputError(f"A reset {plain(self.reset_leads_seconds)} s ahead; 0 up to 1 s was expected.")
         if len(set(self.clocks)) < len(self.clocks):
             raise InputError("A clock is named twice.")
+        if not (0.0 < self.clock_share < 1.0 and 0.5 <= self.swing < 1.0):
+            raise InputError("A clock's pulses need a share below 100 % and a swing from 50 % to below 100 %.")
+        if len(set(self.controllers)) < len(self.controllers):
+            raise InputError("A controller is named twice; modulation is number 1, and has its jack.")
+        for what, level in (("gate", self.gate), ("trigger", self.trigger), ("clock", self.clock)):
+            if level.low == level.high:
+                raise InputError(f"The {what} is at {plain(level.low)} V whether it is up or down: nothing sees it.")
+
+    @property
+    def controllers(self) -> tuple[int, ...]:
+        """Those that have a jack of their own; the modulation wheel is the first."""
+        return MODULATION, *(number for number, _ in self.more_controllers)
+
+    def level_of(self, controller: int) -> Level:
+        """The levels of a controller's jack."""
+        return dict(self.more_controllers).get(controller, self.modulation)
 
 
 @dataclass(frozen=True, eq=False)
@@ -154,8 +174,11 @@ def render_song(song: Song, setting: ConverterSetting) -> Rendered:
     """Raises `InputError` where nothing of the song is for the converter."""
     made = _performed(song, setting)
     seconds, signals, silent = song.seconds, [], set()
+    late: FloatArray | None = None
     if setting.by_cable:
-        seconds = wire_delayed(seconds, song.byte_counts)
+        beats = _sent_beats(song, setting)
+        seconds, came = wire_shared(seconds, song.byte_counts, beats)
+        late = came - beats
     several = len(made.tracks) > 1
     for voice, track in enumerate(made.tracks):
         if not track.notes.stamps.size:
@@ -180,8 +203,11 @@ def render_song(song: Song, setting: ConverterSetting) -> Rendered:
     signals.append(Signal("bend", "bend", bend_steps(made, seconds, setting.bend)))
     for number in setting.controllers:
         name = "mod" if number == MODULATION else f"cc{number}"
-        signals.append(Signal(name, "controller", controller_steps(made, number, seconds, setting.modulation)))
+        signals.append(Signal(name, "controller", controller_steps(made, number, seconds, setting.level_of(number))))
     clocks, jumps = _clocks(song, setting)
+    if late is not None and late.size:
+        beats = _sent_beats(song, setting)
+        clocks = [(name, one if name in (RUN, RESET) else _delayed(one, beats, late)) for name, one in clocks]
     signals += [Signal(name, "clock", pulse_steps(one, setting.clock), level=setting.clock) for name, one in clocks]
     falls = [one.steps.seconds[-1] for one in signals if one.kind in ("trigger", "clock")]
     return Rendered(
@@ -195,6 +221,22 @@ def render_song(song: Song, setting: ConverterSetting) -> Rendered:
     )
 
 
+def _sent_beats(song: Song, setting: ConverterSetting) -> FloatArray:
+    """When a sender puts out its 24 clocks a quarter note; none where nothing follows them."""
+    if not setting.clocks or song.beats:
+        return np.zeros(0)
+    count = int(np.ceil(song.end_tick / song.tempo.quarter_ticks * CLOCKS_A_QUARTER - 1e-9))
+    if count > MOST_PULSES:
+        raise InputError(f"A clock would give {count} pulses; at most {MOST_PULSES} are made.")
+    return song.tempo.seconds_at(np.arange(count) * song.tempo.quarter_ticks / CLOCKS_A_QUARTER)
+
+
+def _delayed(stream: Pulses, beats: FloatArray, late: FloatArray) -> Pulses:
+    """A clock's pulses as late as the sender's clock that each follows."""
+    at = np.maximum(np.searchsorted(beats, stream.rises_seconds + 1e-9, side="right") - 1, 0)
+    return Pulses(stream.rises_seconds + late[at], stream.falls_seconds + late[at])
+
+
 def _clocks(song: Song, setting: ConverterSetting) -> tuple[list[tuple[str, Pulses]], tuple[tuple[float, int], ...]]:
     """(name and pulses of each clock, of run and of reset; where a sender's clock went on elsewhere)."""
     named = [(clock_name(one), one) for one in setting.clocks]
@@ -205,7 +247,14 @@ def _clocks(song: Song, setting: ConverterSetting) -> tuple[list[tuple[str, Puls
     lead = setting.reset_leads_seconds if setting.transport else 0.0
     made = []
     for name, per_quarter in named:
-        one = clock_pulses(song.tempo, song.end_tick, per_quarter, seconds=setting.clock_seconds)
+        one = clock_pulses(
+            song.tempo,
+            song.end_tick,
+            per_quarter,
+            seconds=setting.clock_seconds,
+            share=setting.clock_share,
+            swing=setting.swing,
+        )
         made.append((name, Pulses(one.rises_seconds + lead, one.falls_seconds + lead)))
     if setting.transport:
         made.append((RUN, Pulses(np.zeros(1), np.array([max(song.end_seconds, setting.clock_seconds)]))))

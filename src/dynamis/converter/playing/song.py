@@ -109,3 +109,27 @@ def wire_delayed(seconds: FloatArray, byte_counts: IntArray) -> FloatArray:
     takes = byte_counts * BYTE_SECONDS
     sent = np.cumsum(takes)
     return np.asarray(sent + np.maximum.accumulate(seconds - (sent - takes)), float)
+
+
+def wire_shared(seconds: FloatArray, byte_counts: IntArray, clocks: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """(when messages, (N,), and when clocks, (M,), have come) through one MIDI cable; both handed to it rising.
+
+    A clock is a byte of real time: it goes out as soon as the byte that is under way is over, and what it interrupts
+    comes as much later.  Source: MIDI 1.0, system real time messages.
+    """
+    messages, ticks, free, sent = [], [], 0.0, 0
+    beats = [*clocks.tolist(), np.inf]
+    for handed, count in zip([*seconds.tolist(), np.inf], [*byte_counts.tolist(), 1], strict=True):
+        left = count
+        while left:
+            start = max(free, handed)
+            if beats[sent] <= start:  # at one instant the clock goes first
+                if beats[sent] == np.inf:
+                    break
+                free = max(free, beats[sent]) + BYTE_SECONDS
+                ticks.append(free)
+                sent += 1
+            else:
+                free, left = start + BYTE_SECONDS, left - 1
+        messages.append(free)
+    return np.array(messages[:-1], float), np.array(ticks, float)

@@ -237,7 +237,7 @@ class LiveConverter:
 
     def _controller(self, when: float, number: int, value: float) -> None:
         name = "mod" if number == MODULATION else f"cc{number}"
-        self._put(name, when, _of(self.setting.modulation, value / _MOST_DATA))
+        self._put(name, when, _of(self.setting.level_of(number), value / _MOST_DATA))
 
     def _pulse(self, name: str, rise: float, fall: float) -> None:
         if name not in self._stands:

@@ -234,7 +234,7 @@ class PlayStation(Station):
         self.settings.say("")
         self._keep = keep and self.played is not None
         song = of_track(self.source.song, self.settings.track.currentData())
-        style, bench, ref = self._session.style, self._session.bench, self.settings.output.currentData()
+        style, bench, ref = self._session.style, self._session.bench, self.settings.converter.output.currentData()
         head = HeadRecord() if ref is None else self._session.runs.head_of(ref)
 
         def work(wanted: Callable[[], bool]) -> Played:
