@@ -22,7 +22,11 @@ from dynamis.bench.gear.commands import (
 from dynamis.bench.gear.fields import GEAR_FIELDS, Field, link_fields, port_fields
 from dynamis.bench.gear.inner_fields import knob_fields, through_fields, with_knob_value, with_through_value
 from dynamis.bench.gear.library import GEAR_KINDS, PORT_KINDS, gear_of
+from dynamis.bench.playing.logic import KINDS as LOGIC_KINDS
+from dynamis.bench.playing.logic import fresh_line, line_fields, put_line, with_line_value
 from dynamis.converter.dac import Dac
+from dynamis.converter.playing.phrases import phrases
+from dynamis.converter.playing.rendering import ConverterSetting, render_song
 from dynamis.converter.transfers import DacTransfer
 from dynamis.electrics.memory.kinds import KINDS
 from dynamis.electrics.memory.remembering import remembering
@@ -204,4 +208,19 @@ def random_bench(seed: int) -> Bench:
             bench = join(bench, output, sink, beside=bool(random.random() < 0.3)).bench
         except InputError:
             continue
-    return branching(edited(bench, random, int(random.integers(0, 15))), random)
+    return with_logic(branching(edited(bench, random, int(random.integers(0, 15))), random), random)
+
+
+def with_logic(bench: Bench, random: np.random.Generator) -> Bench:
+    """Some signals made of those that are played, each field as it comes."""
+    rendered = render_song(phrases()[2].song, ConverterSetting())
+    for _ in range(int(random.integers(0, 4))):
+        try:
+            line = fresh_line(list(LOGIC_KINDS)[random.integers(len(LOGIC_KINDS))], rendered, bench)
+            for field in line_fields(line, rendered, bench):
+                if field.kind not in ("flag", "text") and random.random() < 0.4:
+                    line = with_line_value(line, field, field.read(text_for(field, random), STYLE))
+            bench = put_line(bench, line).bench
+        except InputError:
+            continue
+    return bench

@@ -25,9 +25,13 @@ from dynamis.bench.document.records import (
 from dynamis.bench.judging.levels import envelope_of, levels_of, pulse_of
 from dynamis.bench.judging.matrix import Matrix
 from dynamis.bench.judging.wiring import wiring_card
+from dynamis.bench.playing.arriving import arrive, setting_for
+from dynamis.bench.playing.lanes import play
 from dynamis.bench.runs.analysis import analyse, check_readings, codes_of, head_of
 from dynamis.calibration.causes.words import shape_sentences
 from dynamis.calibration.words import correction_detail, correction_leaves, proof_sentences
+from dynamis.converter.playing.phrases import phrases
+from dynamis.converter.playing.rendering import ConverterSetting
 from dynamis.errors import InputError
 from dynamis.notation.style import Style
 
@@ -47,6 +51,27 @@ def everything(bench: Bench, seed: int, most_pairs: int = 6) -> None:
     order = [pairs[k] for k in random.permutation(len(pairs))][:most_pairs]
     for output, sink in dict.fromkeys([*joined, *order]):
         looked_at(bench, output, sink, matrix, adoptions)
+    for ref in [PortRef(gear.id, port.id) for gear in bench.gear for port in gear.ports if port.role == "pitch"][:3]:
+        played_on(bench, ref, random)
+
+
+def played_on(bench: Bench, output: PortRef, random: np.random.Generator) -> None:
+    """A phrase by a pitch output, with all that is made of it and arrives of it."""
+    if bench.port(output).direction != "output":
+        return
+    song = phrases()[random.integers(8)].song
+    try:
+        played = play(song, setting_for(bench, output, ConverterSetting()), STYLE, bench.logic)
+    except InputError as error:
+        assert str(error)
+        return
+    arrived = arrive(bench, output, HeadRecord(), played, STYLE)
+    for lane in (*played.lanes, *arrived.lanes):
+        low, high = lane.series.columns(-0.1, 2.1, 300)
+        assert np.all(np.isfinite(low[20:]) & (low[20:] <= high[20:])), lane.name
+    for finding in (*played.findings, *arrived.findings):
+        assert finding.text
+        assert "nan" not in finding.text.split(), finding.text
 
 
 def looked_at(bench: Bench, output: PortRef, sink: PortRef, matrix: Matrix, adoptions) -> None:

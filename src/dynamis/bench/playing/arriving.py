@@ -99,7 +99,7 @@ def arrive(bench: Bench, output: PortRef, head: HeadRecord, played: Played, styl
     sent = _sent(bench, output, head, played)
     if sent is not None:
         lanes.insert(0, lane_of(sent))
-        sources[sent.name] = "pitch"
+        sources[sent.name] = next(one.name for one in played.rendered.signals if one.kind == "pitch")
     return Arrived(tuple(lanes), tuple(findings), sources, sent)
 
 

@@ -83,7 +83,7 @@ class Played:
 
     def outgoing(self, name: str) -> Steps:
         """What a channel is given for a signal: the pitch as its codes have it, where they are known."""
-        if name == "pitch" and any(lane.name == SENT for lane in self.lanes):
+        if self.sources.get(SENT) == name:
             return next(lane.signal.steps for lane in self.lanes if lane.name == SENT)
         return self.rendered.signal(name).steps
 

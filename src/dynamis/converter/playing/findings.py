@@ -112,7 +112,11 @@ def _late(rendered: Rendered, style: Style) -> PlayFinding:
         f"The cable delays messages by up to {style.engineering(float(late[worst]), 's')}, most at "
         f"{style.number(at, 3)} s: a byte takes 320 µs, and those of one instant come one after the other."
     )
-    return PlayFinding("late", text, int(late.size), at, "gate")
+    return PlayFinding("late", text, int(late.size), at, _first_gate(rendered))
+
+
+def _first_gate(rendered: Rendered) -> str:
+    return next(one.name for one in rendered.signals if one.kind == "gate")
 
 
 def _jumped(rendered: Rendered, style: Style) -> PlayFinding:
@@ -123,7 +127,9 @@ def _jumped(rendered: Rendered, style: Style) -> PlayFinding:
         f"s at sixteenth {sixteenth + 1}: what steps by a clock and a reset alone does not know, and plays from "
         "where it stood. Let it start instead, which resets."
     )
-    return PlayFinding("jumped", text, len(rendered.jumps), at, "reset" if rendered.setting.transport else "gate")
+    return PlayFinding(
+        "jumped", text, len(rendered.jumps), at, "reset" if rendered.setting.transport else _first_gate(rendered)
+    )
 
 
 def _double(rendered: Rendered, idle: np.ndarray, signal: str, style: Style) -> PlayFinding:

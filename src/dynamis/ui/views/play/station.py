@@ -279,7 +279,8 @@ class PlayStation(Station):
             self._look_at(float(self.played.rendered.message_seconds[key]), scroll=False)
 
     def _look_at_finding(self, name: str, seconds: float) -> None:
-        self.lanes.lane = name
+        if self.played is not None and any(lane.name == name for lane in self.played.lanes):
+            self.lanes.lane = name
         self._look_at(seconds)
 
     def _look_at(self, seconds: float, *, scroll: bool = True) -> None:
