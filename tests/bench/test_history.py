@@ -274,7 +274,7 @@ def test_files_of_older_versions_are_taken_in_once_and_left_as_they_are(demo_fil
         with BenchFile.open(Path(path), write=False) as held:
             came.append((merge_runs(demo_file, held).runs, len(held.runs())))
     assert came == [(came[0][1], came[0][1]), (0, came[0][1])]
-    assert (Path(path).read_bytes(), len(OLD)) == (old.read_bytes(), 6)
+    assert (Path(path).read_bytes(), len(OLD)) == (old.read_bytes(), 7)
 
 
 def test_a_bench_is_not_filled_beyond_what_can_be_opened_again(demo_file, other, monkeypatch):
