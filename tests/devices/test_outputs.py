@@ -55,6 +55,19 @@ def test_nothing_leaves_before_it_is_confirmed_and_nothing_beyond_the_limit(flow
     assert np.max(np.abs(volts(flow))) == pytest.approx(6.0)
 
 
+def test_what_silence_puts_out_is_taken_off_again(flow):
+    """A channel that gives 0.1 V for silence, and 10 V more for a sample of 1."""
+    flow._offset = np.array([0.1, 0.0, -0.2])
+    flow.confirm(True)
+    flow.set_volts(0, 4.0)
+    flow.play({2: Generator("offset", 0.0, 1.0)})
+    last = volts(flow, 2)[-1]
+    assert last == pytest.approx([3.9, 0.0, 1.2])
+    flow._wanted[:] = -3.0
+    flow.block()
+    assert volts(flow)[-1, 0] == pytest.approx(-6.1)  # −6 V at the jack
+
+
 def test_levels_are_reached_by_a_ramp_and_let_go_at_once(flow):
     flow.confirm(True)
     flow.set_volts(0, 4.0)

@@ -435,6 +435,23 @@ def test_what_is_played_live_goes_straight_out(play, lantern):
     until(lambda: abs(jack() - 1.0) < 0.03)
     QTest.mouseClick(play.settings.live, Qt.MouseButton.LeftButton)
     until(lambda: play.live is None and abs(jack()) < 0.02)
+    # A lead that is pulled: told, and the picture goes on; the same for a song.
+    with_dialog(lambda: QTest.mouseClick(play.settings.live, Qt.MouseButton.LeftButton), by_outputs)
+    until(lambda: play.live is not None and play.live.goes_out)
+    lantern.do("interface lead pulled", True)
+    until(lambda: "It is on the picture only now." in play.window().sentence.text())
+    assert (play.live.goes_out, devices.trouble["outputs"]) == (False, False)
+    QTest.mouseClick(play.settings.live, Qt.MouseButton.LeftButton)
+    until(lambda: play.live is None)
+    lantern.do("interface lead pulled", False)
+    devices.connect_outputs(lantern.interface.address, [INTERFACE_VOLTS] * 16, 6.0)
+    until(lambda: devices.outputs is not None and not devices.outputs.trouble)
+    devices.outputs.confirm(True)
+    play.out.begin(play.played, "it", OutChoice("outputs", {"pitch": 10}))
+    until(play.side.stop.isEnabled)
+    lantern.do("interface lead pulled", True)
+    until(lambda: devices.trouble["outputs"] and not play.side.stop.isEnabled())
+    assert "is gone" in play.window().sentence.text()
 
 
 def test_what_is_played_live_is_seen_as_it_comes_and_stays_as_a_song(play, tmp_path):

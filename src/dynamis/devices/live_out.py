@@ -30,6 +30,11 @@ class LiveOut(Protocol):
         """A message, with when it came; never waits."""
         ...
 
+    @property
+    def trouble(self) -> str:
+        """Why nothing goes out any more, empty while it does."""
+        ...
+
     def close(self) -> None:
         """At rest; never raises."""
         ...
@@ -90,16 +95,20 @@ class OutputsLive:
         with self.lock:
             self._converter.take(seconds, message.status, *message.data[:2])
 
+    @property
+    def trouble(self) -> str:
+        return self._outputs.trouble
+
     def close(self) -> None:
         self._outputs.stop()
 
 
 class _Queue:
-    """Does things one after the other in a thread of its own.  failed : is told why a device does not answer; what
-    comes after that is dropped."""
+    """Does things one after the other in a thread of its own.  trouble : why a device does not answer; what comes after
+    that is dropped."""
 
-    def __init__(self, failed: Callable[[DeviceError], object]) -> None:
-        self._failed = failed
+    def __init__(self) -> None:
+        self.trouble = ""
         self._waiting: queue.Queue[Callable[[], object] | None] = queue.Queue(_MOST_WAITING)
         self._thread = threading.Thread(target=self._run, name="live out", daemon=True)
         self._thread.start()
@@ -118,7 +127,7 @@ class _Queue:
             while (act := self._waiting.get()) is not None:
                 act()
         except DeviceError as error:
-            self._failed(error)
+            self.trouble = str(error)
 
 
 class BoardLive:
@@ -130,14 +139,13 @@ class BoardLive:
         board: Board,
         setting: ConverterSetting,
         channels: Mapping[str, str],
-        failed: Callable[[DeviceError], object],
     ) -> None:
         self._board, self._channels = board, channels
         self._begun = False
         self._converter = LiveConverter(setting, self._tell)
         self._voices = {name: k for k, name in enumerate(one for one in self._converter.names if "pitch" in one)}
         self._wanted: dict[str, float] = {}
-        self._queue = _Queue(failed)
+        self._queue = _Queue()
         self._begun = True
 
     def _tell(self, name: str, when: float, volts: float) -> None:
@@ -157,6 +165,10 @@ class BoardLive:
     def take(self, seconds: float, message: MidiMessage) -> None:
         self._converter.take(seconds, message.status, *message.data[:2])
 
+    @property
+    def trouble(self) -> str:
+        return self._queue.trouble
+
     def close(self) -> None:
         self._queue.close()
         with contextlib.suppress(DeviceError):
@@ -166,8 +178,8 @@ class BoardLive:
 class MidiLive:
     """Every message goes on to a port as it comes."""
 
-    def __init__(self, port: Sends, failed: Callable[[DeviceError], object]) -> None:
-        self._port, self._queue = port, _Queue(failed)
+    def __init__(self, port: Sends) -> None:
+        self._port, self._queue = port, _Queue()
         self._used: set[int] = set()
 
     def take(self, seconds: float, message: MidiMessage) -> None:
@@ -175,6 +187,10 @@ class MidiLive:
             self._used.add(message.channel)
         data = bytes([message.status]) + message.data
         self._queue.put(lambda: self._port.send(data))
+
+    @property
+    def trouble(self) -> str:
+        return self._queue.trouble
 
     def close(self) -> None:
         for channel in sorted(self._used):

@@ -29,6 +29,7 @@ RAMP_SECONDS: Final = 0.005
 # A sender with a clock of its own is never further ahead of it than this.
 _AHEAD_SECONDS: Final = 0.03
 _REACHED_SECONDS: Final = 2.0
+_CLOSED: Final = "The computer's outputs were let go: connect them again."
 
 
 @dataclass(frozen=True)
@@ -75,7 +76,7 @@ class Outflow:
         """Open the line, every channel at 0."""
         self._now, self._wanted = np.zeros(self._scale.size), np.zeros(self._scale.size)
         self._parts: dict[int, Voltage] = {}
-        self._at, self._length, self._gone = 0.0, 0.0, ""
+        self._at, self._length, self._gone, self._let_go = 0.0, 0.0, "", False
         self._line = self._connect()
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self._pour, args=(self._line, self._stop), name="outputs", daemon=True)
@@ -84,13 +85,15 @@ class Outflow:
     def recover(self) -> None:
         """After trouble: open the line anew where it is gone.  What was confirmed of its outputs still holds for
         whoever goes on.  Raises `DeviceError`."""
-        if not self._trouble():
+        if not self.trouble:
             return
         self._end()
         self._begin()
 
-    def _trouble(self) -> str:
-        return self._line.trouble() or self._gone
+    @property
+    def trouble(self) -> str:
+        """Why nobody takes anything any more, empty where somebody does."""
+        return self._line.trouble() or self._gone or (_CLOSED if self._let_go else "")
 
     @property
     def channels(self) -> int:
@@ -190,7 +193,7 @@ class Outflow:
 
     def alive(self) -> None:
         """Raises `DeviceError` where nobody takes anything any more."""
-        trouble = self._trouble()
+        trouble = self.trouble
         if trouble:
             raise DeviceError("unplugged", trouble)
 
@@ -201,6 +204,7 @@ class Outflow:
         self._end()
 
     def _end(self) -> None:
+        self._let_go = True
         self._stop.set()
         self._thread.join(2.0)
         self._line.close()

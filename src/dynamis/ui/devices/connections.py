@@ -221,6 +221,11 @@ class Connections(Worker):
         self.words[kind], self.trouble[kind] = words, trouble
         self.changed.emit()
 
+    def lost(self, kind: Kind, sentence: str) -> None:
+        """A device is gone while something was under way."""
+        self.says(kind, sentence, trouble=True)
+        self.said.emit(sentence, True)
+
     def _trouble(self, kind: Kind, error: DeviceError) -> None:
         reason = str(error)
         self.show(lambda: self.says(kind, reason, trouble=True))

@@ -50,6 +50,13 @@ class Live:
         """Seconds since it began."""
         return time.monotonic() - self._since
 
+    def out_trouble(self) -> str:
+        """Why it goes nowhere any more; the picture goes on."""
+        trouble = "" if self._out is None else self._out.trouble
+        if trouble:
+            self.end_out()
+        return trouble
+
     @property
     def goes_out(self) -> bool:
         return self._out is not None

@@ -147,6 +147,10 @@ class PlayOut:
         seconds = None if timed is None else timed.played_seconds
         if seconds is None and outputs is not None:
             seconds = outputs.played_seconds
+            if seconds is not None and outputs.trouble:
+                self._devices.lost("outputs", outputs.trouble)
+                outputs.stop()
+                seconds = None
         self._side.stop.setEnabled(seconds is not None)
         self._lanes.show_head(seconds)
         if seconds is None and not self._devices.busy:
@@ -169,9 +173,6 @@ class PlayOut:
         if devices.busy:
             raise InputError("Something is under way already; pause or cancel it first.")
 
-        def failed(error: DeviceError) -> None:
-            devices.said.emit(str(error), True)
-
         if kind == "outputs":
             assert devices.outputs is not None
             return OutputsLive(devices.outputs, setting, chosen.channels, now)
@@ -179,6 +180,6 @@ class PlayOut:
             assert devices.board is not None
             letters = devices.board.identity.channels
             named = {signal: letters[channel] for signal, channel in chosen.channels.items()}
-            return BoardLive(devices.board, setting, named, failed)
+            return BoardLive(devices.board, setting, named)
         assert devices.midi is not None
-        return MidiLive(devices.midi, failed)
+        return MidiLive(devices.midi)

@@ -184,6 +184,9 @@ class PlayStation(Station):
         live = self.live
         if live is None:
             return
+        lost = live.out_trouble()
+        if lost:
+            self._session.said.emit(f"{lost} It is on the picture only now.", True)
         trouble = live.trouble()
         if trouble:
             self.settings.live.setChecked(False)
