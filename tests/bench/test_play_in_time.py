@@ -6,6 +6,7 @@ A resistor and a capacitor lag by 1 − e^(−t/RC) (derived); the bench is the 
 from __future__ import annotations
 
 import math
+from dataclasses import replace as replace_
 
 import numpy as np
 import pytest
@@ -13,7 +14,7 @@ from msgspec.structs import replace
 
 from dynamis.bench.designing.gate_choices import pulse, stretcher
 from dynamis.bench.document.bench import Bench
-from dynamis.bench.document.ports import GateRecord, PortRef
+from dynamis.bench.document.ports import GateRecord, Port, PortRef
 from dynamis.bench.document.records import HeadRecord
 from dynamis.bench.playing.arriving import arrive, setting_for
 from dynamis.bench.playing.lanes import Played, play
@@ -87,6 +88,19 @@ def test_a_hold_keeps_what_it_heard_while_the_gate_was_up() -> None:
     assert "2 of 2 notes are not within their tolerance" in told
     assert "has sunk since: a larger C1 holds longer" in told
     assert "late-pitch" not in texts(arrived(with_circuit(kind="sample-and-hold", ohms=100.0, farads=1e-6)))
+
+
+def test_a_hold_that_nothing_clocks_keeps_the_note_before() -> None:
+    made = with_circuit(kind="sample-and-hold", by="workshop-board/clock", ohms=100.0, farads=1e-6)
+    board = next(one for one in made.gear if one.id == "workshop-board")
+    once = Port("clock", "clock", "output", role="clock", ohms=1e3, gate=GateRecord("driven", 0.0, 5.0))
+    gear = tuple(replace(one, ports=(*one.ports, once)) if one is board else one for one in made.gear)
+    made = replace(made, gear=gear)
+    played = play(SONG, replace_(setting_for(made, CHANNEL_A, ConverterSetting()), clocks=(0.5,)), Style())
+    found = arrive(made, CHANNEL_A, HeadRecord(), played, Style())
+    told = next(one.text for one in found.findings if one.code == "late-pitch")
+    assert "1 of 2 notes" in told
+    assert "Nothing clocks it while that note is there: the sample and hold still has the note before." in told
 
 
 def test_what_drives_a_circuit_has_to_be_played() -> None:

@@ -598,7 +598,7 @@ def test_signals_are_made_of_others_and_stay_with_the_bench(play):
     assert "0.250 V for nothing (± 250 mV)" in told[1]
     found = {one.code: one.text for one in play.played.findings}
     assert "step 3 of row makes no edge" in found["silent-step"] or "steps 3, 4" in found["silent-step"]
-    assert "again while the same pulse is up" in found["envelope"]
+    assert "4 of them while the same pulse is still up" in found["envelope"]
     with_dialog(panel.change.click, lambda dialog: (type_into(dialog.fields.editor("by"), "0"), dialog.reject()))
     panel.table.selectRow(0)
     play._session.said.connect(lambda text, _: told.append(text))

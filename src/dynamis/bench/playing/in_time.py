@@ -141,11 +141,12 @@ def not_arrived(
     worst = int(np.nanargmax(np.where(late, np.abs(off), -1.0)))
     inside = found.curve.seconds[(found.curve.seconds > notes.seconds[worst]) & (found.curve.seconds < ends[worst])]
     was_there = bool(np.any(np.abs(cents(np.nextafter(inside, 0.0), goal[worst])) <= allowed[worst]))
-    cure = (
-        "It was there, and has sunk since: a larger C1 holds longer."
-        if was_there
-        else "A smaller C1 is faster, or play slower."
-    )
+    if was_there:
+        cure = "It was there, and has sunk since: a larger C1 holds longer."
+    elif slow[0].holds and not _followed(found.curve, float(notes.seconds[worst]), float(ends[worst])):
+        cure = f"Nothing clocks it while that note is there: {slow[0].label} still has the note before."
+    else:
+        cure = "A smaller C1 is faster, or play slower."
     yield PlayFinding(
         "late-pitch",
         f"{label}: {int(np.sum(late))} of {notes.volts.size} notes are not within their tolerance when the next comes, "
@@ -154,6 +155,13 @@ def not_arrived(
         int(np.sum(late)),
         float(ends[worst]),
     )
+
+
+def _followed(curve: Breakpoints, start: float, end: float) -> bool:
+    """Whether a hold followed its input between two instants."""
+    first = max(0, int(np.searchsorted(curve.seconds, start, side="right")) - 1)
+    last = int(np.searchsorted(curve.seconds, end, side="left"))
+    return bool(np.any(curve.kinds[first:last] == Trajectory.DECAYING))
 
 
 def behind_stages(signal: Signal, stages: Sequence[GateStageRecord]) -> Signal:

@@ -170,13 +170,14 @@ def line_words(line: LogicLine, style: Style) -> str:
     if not isinstance(line, Ratcheted):
         return ""
     step = line.thresholds[-1] - line.thresholds[-2] if len(line.thresholds) > 1 else line.thresholds[0] or 1.0
-    least, most = min(0.0, line.thresholds[0]), line.thresholds[-1] + abs(step)
+    lowest = line.thresholds[0]
+    least, most = (0.0 if lowest > 0.0 else lowest - abs(step)), line.thresholds[-1] + abs(step)
     told = []
     for one in bands(line.thresholds, least, most):
         margin = style.engineering(one.margin_volts, "V")
         what = "nothing" if not one.times else f"×{one.times}"
         told.append(f"{style.volts(one.middle_volts, 3)} for {what} (± {margin})")
-    return f"Set {', '.join(told)}; up to {style.volts(most, 2)} taken as its reach."
+    return f"Set {', '.join(told)}; its reach taken as {style.volts(least, 2)} to {style.volts(most, 2)}."
 
 
 def recordable(rendered: Rendered, line: Row) -> list[str]:

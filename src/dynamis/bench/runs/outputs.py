@@ -23,6 +23,8 @@ from dynamis.transfer.registry import StoredTransfer
 
 # Less is not shown.
 _LEAST_PERCENT: Final = 0.001
+# A gain that is known no better is not worth keeping; 17 cents at one volt per octave.
+_UNSURE: Final = 0.01
 
 
 def output_channel(bench: Bench, run: RunRecord) -> int:
@@ -116,7 +118,7 @@ def levels_sentence(found: GainOffset, channel: int, style: Style) -> str:
     return (
         f"Channel {channel} gives {style.number(percent, 3, sign=True)} % against what is asked of it (± "
         f"{style.number(digits, 3)} % by the meter's digits; its own error comes on top), and "
-        f"{style.number(offset, 2, sign=True)} mV for silence."
+        f"{style.number(offset, 2, sign=True)} mV besides."
     )
 
 
@@ -128,6 +130,11 @@ def take_levels(bench: Bench, channel: int, before: Scaling, found: GainOffset) 
     ref = port_of_channel(bench, channel)
     if ref is None:
         raise InputError(f"No output on this bench has the channel {channel} in programs: give it to one first.")
+    if found.gain.expanded > _UNSURE:
+        raise InputError(
+            f"The readings leave its gain open by ± {100.0 * found.gain.expanded:.2g} %: read more digits, or put "
+            "the two levels further apart."
+        )
     now, port = before.found(found), bench.port(ref)
     full, offset = float(f"{now.full_scale_volts:.7g}"), float(f"{now.offset_volts:.4g}")
     audio = replace(port.audio or AudioRecord(), full_scale_volts=full, full_scale_dbu=None, offset_volts=offset)

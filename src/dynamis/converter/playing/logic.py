@@ -19,8 +19,9 @@ from dynamis.errors import InputError
 from dynamis.notation.style import Style
 from dynamis.transfer.breakpoints import Breakpoints
 
-# A control as near to a threshold as this may well be on its other side; common practice, no source.
-_NEAR_VOLTS = 0.1
+# A control as near to a threshold as this, volts or a share of the narrowest band, may well be on its other side;
+# common practice, no source.
+_NEAR_VOLTS, _NEAR_SHARE = 0.1, 0.2
 
 
 @dataclass(frozen=True, eq=False)
@@ -89,9 +90,9 @@ def _lost(line: Joined, given: Given, style: Style) -> list[PlayFinding]:
     without = both[~np.isin(both, kept.rises_seconds)]
     at = float(np.min(without)) if without.size else float(np.min(np.intersect1d(*_rises(first, second))))
     text = (
-        f"{line.name}: {lost} of {every} edges of {line.of} and {line.other} are lost, first at "
-        f"{style.number(at, 3)} s, since the other is up already. Shorter pulses lose fewer; two at one instant are "
-        "one edge whatever their length."
+        f"{line.name}: {lost} of {every} edges of {line.of} and {line.other} {'is' if lost == 1 else 'are'} lost, "
+        f"first at {style.number(at, 3)} s, since the other is up already. Shorter pulses lose fewer; two at one "
+        "instant are one edge whatever their length."
     )
     return [PlayFinding("lost-edge", text, lost, at, line.name)]
 
@@ -126,10 +127,11 @@ def _bands(line: Ratcheted, given: Given, style: Style) -> list[PlayFinding]:
     volts = given.levels[line.control].at(clock.rises_seconds)
     times = times_of(volts, line.thresholds)
     nearest = {one: nearest_threshold(one, line.thresholds) for one in np.unique(volts).tolist()}
-    counts = ", ".join(f"×{k} {int(np.sum(times == k))} times" for k in np.unique(times).tolist())
-    found = [PlayFinding("ratchets", f"{line.name}: of {times.size} pulses of {line.of} {counts}.", 1, None)]
+    counts = ", ".join(f"×{k} for {int(np.sum(times == k))}" for k in np.unique(times).tolist())
+    found = [PlayFinding("ratchets", f"{line.name}: {counts} of the {times.size} pulses of {line.of}.", 1, None)]
     worst = min(nearest, key=lambda one: nearest[one])
-    if nearest[worst] < _NEAR_VOLTS:
+    apart = np.diff(line.thresholds)
+    if nearest[worst] < min(_NEAR_VOLTS, _NEAR_SHARE * float(np.min(apart, initial=np.inf))):
         at = float(clock.rises_seconds[int(np.argmax(volts == worst))])
         text = (
             f"{line.name}: {line.control} stands at {style.volts(worst, 3)}, {style.engineering(nearest[worst], 'V')} "
@@ -143,17 +145,21 @@ def _started(line: Envelope, made: Risen, given: Given, style: Style) -> PlayFin
     """How often each pulse starts an envelope."""
     count = int(given.pulses[line.of].rises_seconds.size)
     whole = style.engineering(line.attack_seconds + line.decay_seconds, "s")
-    text = f"{line.name}: {count} pulses of {line.of} start it {made.starts.size} times"
+    text = f"{line.name}: {_counted(count, 'pulse')} of {line.of}, {_counted(made.starts.size, 'start')}"
     at = float(made.starts[0]) if made.starts.size else None
     if made.again:
         at = made.first_again
         text += (
-            f", {made.again} of them again while the same pulse is up: the pulse outlasts the {whole} of attack and "
+            f", {made.again} of them while the same pulse is still up: it outlasts the {whole} of attack and "
             "decay. A shorter pulse or a longer decay makes one of two"
         )
     elif made.held:
         attack = style.engineering(line.attack_seconds, "s")
-        text += f", and {made.held} pulses hold it at its peak: they are longer than its attack of {attack}"
+        text += f"; {_counted(made.held, 'pulse')} longer than its attack of {attack} hold it at its peak"
     if made.short:
-        text += f"; {made.short} {'starts end' if made.short > 1 else 'start ends'} before the peak"
+        text += f"; {_counted(made.short, 'start')} without reaching the peak"
     return PlayFinding("envelope", text + ".", int(made.starts.size), at, line.name)
+
+
+def _counted(count: int, what: str) -> str:
+    return f"{count} {what}{'' if count == 1 else 's'}"
