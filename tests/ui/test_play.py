@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import io
 import os
+import time
 import tty
 
 import mido
@@ -320,6 +321,13 @@ def test_it_is_played_by_the_computers_outputs_and_stops(play, lantern):
     until(page.outputs.set_button.isEnabled)
     type_into(page.outputs.volts, "3 V", enter=True)
     until(lambda: abs(given(3.0)) < 3.0)
+    lantern.do("interface swapped", True)  # the channel test finds it: 1 V on channel 12 comes out of jack 3
+    until(lambda: abs(jack()) < 0.1)
+    page.outputs.channel.setValue(12)
+    type_into(page.outputs.volts, "1 V", enter=True)
+    until(lambda: abs(given(1.0)) < 20.0)
+    lantern.do("interface swapped", False)
+    page.outputs.channel.setValue(11)
     page.outputs.kind.setCurrentIndex(page.outputs.kind.findData("clock"))
     type_into(page.outputs.high, "9 V")
     QTest.mouseClick(page.outputs.follow_button, Qt.MouseButton.LeftButton)
@@ -486,6 +494,23 @@ def test_what_is_played_live_is_seen_as_it_comes_and_stays_as_a_song(play, tmp_p
     until(lambda: play.live is None)
     assert play.played.song.presses.sum() == 1
     until(lambda: play.played.rendered.signal("gate").steps.volts[-1] == 0.0)
+    # A sender's clock: its start, and four pulses a quarter note of 24 clocks.
+    QTest.mouseClick(play.settings.live, Qt.MouseButton.LeftButton)
+    until(lambda: play.live is not None)
+    play.settings.converter.transport.setChecked(True)
+    os.write(holds, bytes.fromhex("90 3c 64 fa"))
+    for _ in range(25):
+        os.write(holds, b"\xf8")
+        time.sleep(0.015)
+        settle()
+    until(lambda: play.played is not None and "reset" in [lane.name for lane in play.played.lanes])
+    signals = {one.name: one for one in play.played.rendered.signals}
+    until(lambda: {one.name: one for one in play.played.rendered.signals}["clock4"].pulses.rises_seconds.size == 5)
+    assert signals["reset"].pulses.rises_seconds.size == 1
+    os.write(holds, bytes.fromhex("fc f2 08 00 fb"))  # stopped, put to sixteenth 9, and on
+    until(lambda: any("at sixteenth 9" in one for one in play.side.sentences.shown))
+    QTest.mouseClick(play.settings.live, Qt.MouseButton.LeftButton)
+    until(lambda: play.live is None)
     play.settings.input.setEditText("nowhere")
     QTest.mouseClick(play.settings.live, Qt.MouseButton.LeftButton)
     assert "path of a raw MIDI device was expected" in play.window().sentence.text()

@@ -157,6 +157,13 @@ class LanternStandins:
         assert self.world.interface is not None
         self.world.interface.couple(INTERFACE_JACK, None if not corner_hertz else float(corner_hertz))
 
+    def _swapped(self, swapped: bool) -> None:
+        interface = self.world.interface
+        assert interface is not None
+        stands = interface.channel_of[INTERFACE_JACK] > interface.channel_of[INTERFACE_JACK + 1]
+        if bool(swapped) != stands:
+            interface.swap(INTERFACE_JACK, INTERFACE_JACK + 1)
+
     def _known(self, volts: float) -> None:
         if volts not in KNOWN_VOLTS:
             raise InputError(f"The known voltage cannot be switched to {volts!r} V.")
@@ -236,6 +243,7 @@ _HANDS: Final[dict[str, Callable[[LanternStandins, Any], None]]] = {
     "midi lead pulled": lambda made, pulled: made._lead("midi", pulled),
     "interface lead pulled": lambda made, pulled: made._lead("interface", pulled),
     "interface coupled": LanternStandins._coupled,
+    "interface swapped": LanternStandins._swapped,
     "sound lead pulled": lambda made, pulled: made._lead("sound", pulled),
     "sound level": LanternStandins._sound_level,
     "sound silent": LanternStandins._sound_silent,

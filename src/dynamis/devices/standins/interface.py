@@ -51,6 +51,12 @@ class SimulatedInterface:
             self.outputs[jack] = replace(self.outputs[jack], corner_hertz=corner_hertz)
             self._held[jack] = 0.0
 
+    def swap(self, jack: int, other: int) -> None:
+        """Change two jacks over: each puts out the other's channel."""
+        with self._lock:
+            first, second = self.channel_of[jack], self.channel_of[other]
+            self.channel_of[jack], self.channel_of[other] = second, first
+
     def take(self, frames: FloatArray) -> None:
         """Frames (N, channels) of samples, full scale 1, one after the other."""
         if not frames.size:

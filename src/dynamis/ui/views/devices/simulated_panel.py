@@ -27,6 +27,7 @@ _TROUBLES = (
     ("the MIDI lead is pulled", ("midi lead pulled", True), ("midi lead pulled", False)),
     ("the outputs' lead is pulled", ("interface lead pulled", True), ("interface lead pulled", False)),
     ("the laptop's jack holds no DC", ("interface coupled", 2.0), ("interface coupled", 0.0)),
+    ("the laptop's jacks 3 and 4 are changed over", ("interface swapped", True), ("interface swapped", False)),
     ("the sound's lead is pulled", ("sound lead pulled", True), ("sound lead pulled", False)),
     ("the voice falls silent", ("sound silent", True), ("sound silent", False)),
     ("the sound clips", ("sound level", 2.0), ("sound level", 0.25)),
