@@ -436,6 +436,7 @@ def test_what_is_played_live_goes_straight_out(play, lantern):
 
     with_dialog(lambda: QTest.mouseClick(play.settings.live, Qt.MouseButton.LeftButton), by_outputs)
     until(lambda: play.live is not None and play.lanes.hasFocus())
+    assert "The outputs reach 0 C-1 to 108 C8; beyond, the pitch" in play.window().sentence.text()  # ± 6 V
     QTest.keyPress(play.lanes, Qt.Key.Key_A, delay=5)
     until(lambda: abs(jack() - 17 / 12) < 0.03)
     QTest.keyRelease(play.lanes, Qt.Key.Key_A)

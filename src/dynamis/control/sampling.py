@@ -69,6 +69,7 @@ def row_steps(volts: ArrayLike, played: Sequence[Step]) -> Steps:
 def recorded(signal: Steps, played: Sequence[Step], volts: Sequence[float]) -> list[float]:
     """A row with what a signal stands at when each step begins, of several times the last; other steps stay."""
     row = list(volts)
-    for one in played:
-        row[one.step] = float(signal.at(np.array(max(one.seconds, 0.0))))
+    last = {one.step: max(one.seconds, 0.0) for one in played}
+    for step, seconds in last.items():
+        row[step] = float(signal.at(np.array(seconds)))
     return row

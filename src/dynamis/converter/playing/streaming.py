@@ -270,3 +270,11 @@ def _of(level: Level, share: float) -> float:
 def signal_names(setting: ConverterSetting) -> list[str]:
     """What a live converter of a setting has jacks for; raises `InputError` for a zone."""
     return LiveConverter(setting, lambda name, when, volts: None).names
+
+
+def notes_within(setting: ConverterSetting, limit_volts: float) -> tuple[int, int] | None:
+    """The lowest and the highest note whose volts stay within ± a limit; None where none does."""
+    octaves = setting.tuning.octaves(np.arange(KEYS, dtype=float), setting.law.reference_note)
+    with np.errstate(over="ignore", invalid="ignore"):
+        fits = np.flatnonzero(np.abs(setting.law.volts(octaves)) <= limit_volts)
+    return (int(fits[0]), int(fits[-1])) if fits.size else None

@@ -107,6 +107,10 @@ class Outflow:
         """What silence puts out of a channel, from 0."""
         return float(self._offset[channel])
 
+    def reach_volts(self, channel: int) -> float:
+        """How far a channel, from 0, can go either way."""
+        return min(self._limit, float(self._scale[channel] - abs(self._offset[channel])))
+
     @property
     def limit_volts(self) -> float:
         return self._limit
@@ -159,7 +163,7 @@ class Outflow:
             raise DeviceError(
                 "address", f"{self.identity} has {self.channels} channels; channel {channel + 1} was asked for."
             )
-        bound = min(self._limit, float(self._scale[channel] - abs(self._offset[channel])))
+        bound = self.reach_volts(channel)
         if abs(volts) > bound:
             raise DeviceError(
                 "out of reach",

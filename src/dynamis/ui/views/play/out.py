@@ -11,8 +11,10 @@ from PySide6.QtWidgets import QWidget
 from dynamis.bench.playing.lanes import Played
 from dynamis.converter.playing.rendering import ConverterSetting
 from dynamis.converter.playing.signals import note_steps
+from dynamis.converter.playing.streaming import notes_within
 from dynamis.devices.interface import DeviceError
 from dynamis.errors import InputError
+from dynamis.pitch.notes import note_label
 from dynamis.ui.course import CourseRunner
 from dynamis.ui.devices.connections import Kind
 from dynamis.ui.session.session import Session
@@ -22,6 +24,7 @@ from dynamis.ui.views.play.side_panel import SidePanel
 if TYPE_CHECKING:
     from dynamis.devices.live_out import LiveOut
     from dynamis.devices.playing_out import TimedOut
+    from dynamis.devices.sound.outflow import Outflow
     from dynamis.ui.views.play.out_dialog import OutChoice
 
 _HEAD_MS = 33
@@ -175,7 +178,9 @@ class PlayOut:
 
         if kind == "outputs":
             assert devices.outputs is not None
-            return OutputsLive(devices.outputs, setting, chosen.channels, now)
+            made = OutputsLive(devices.outputs, setting, chosen.channels, now)
+            self._say_reach(setting, devices.outputs, chosen)
+            return made
         if kind == "board":
             assert devices.board is not None
             letters = devices.board.identity.channels
@@ -183,3 +188,17 @@ class PlayOut:
             return BoardLive(devices.board, setting, named)
         assert devices.midi is not None
         return MidiLive(devices.midi)
+
+    def _say_reach(self, setting: ConverterSetting, outputs: Outflow, chosen: OutChoice) -> None:
+        """Which notes the outputs reach, since live nothing can be refused beforehand."""
+        pitches = [channel for signal, channel in chosen.channels.items() if signal.startswith("pitch")]
+        if not pitches:
+            return
+        found = notes_within(setting, min(outputs.reach_volts(channel) for channel in pitches))
+        style = self._session.style
+        if found is None:
+            told = "The outputs reach no note of this law: the pitch stays at their limit."
+        else:
+            low, high = (note_label(float(one), style) for one in found)
+            told = f"The outputs reach {low} to {high}; beyond, the pitch stays at their limit."
+        self._devices.said.emit(told, found is None)
