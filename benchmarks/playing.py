@@ -178,7 +178,7 @@ _SENDER = """
 import os, random, sys, time
 out, chance, held = os.open(sys.argv[1], os.O_WRONLY), random.Random(4), []
 for _ in range(int(sys.argv[2])):
-    if held and chance.random() < 0.5:
+    if held and (chance.random() < 0.5 or len(held) > 30):
         data = bytes([0x80, held.pop(), 0])
     else:
         held.append(chance.choice([note for note in range(30, 100) if note not in held]))

@@ -421,6 +421,15 @@ def test_an_oscillators_trimmers_are_turned_by_the_computers_ear(window, lantern
             turn_until_it_is_there(dialog)
         assert dialog.walked.reached
         assert "Done" in dialog.large[0].text()
+        # A lead that is pulled ends it with a sentence; the walk goes on by hand.
+        dialog.begin_again()
+        for what, words in (("source", "source"), ("sound", "Nothing sends sound")):
+            lantern.do(f"{what} lead pulled", True)
+            if dialog.listening is None:
+                dialog.ears.click()
+            until(lambda: dialog.listening is None and dialog.refusal.isVisibleTo(dialog))
+            assert words in dialog.refusal.text()
+            lantern.do(f"{what} lead pulled", False)
         dialog.accept()
 
     with_dialog(window.actions_made.trim_walk, walk)

@@ -19,12 +19,13 @@ _SIMULATED = {"tune": 0.5, "scale": 0.06}
 
 @dataclass(frozen=True)
 class Listening:
-    """sound : what listens.  play : lets a note be played, by what was chosen to play the run.  rest : nothing is
+    """sound : what listens.  play : lets a note be played, by what was chosen to play the run, and is given who is told
+    why it cannot.  rest : nothing is
     played any more.  turn : turns a trimmer of the simulated voice, from -1 to 1; None where nothing is simulated.
     by : who plays, in words."""
 
     sound: SoundMeter
-    play: Callable[[float], None]
+    play: Callable[[float, Callable[[str], None]], None]
     rest: Callable[[], None]
     turn: Callable[[str, float], None] | None
     by: str
@@ -46,12 +47,17 @@ def listening_for(course: CourseRunner, run: RunRecord) -> Listening:
     player = course.player(run, Hand(Control(), lambda question: None))
     begun: list[bool] = []
 
-    def play(note: float) -> None:
+    def play(note: float, failed: Callable[[str], None]) -> None:
         def work() -> None:
-            if not begun:
-                player.recover()
-                begun.append(True)
-            player.play(note)
+            try:
+                if not begun:
+                    player.recover()
+                    begun.append(True)
+                player.play(note)
+            except DeviceError as error:
+                reason = str(error)
+                begun.clear()
+                devices.show(lambda: failed(reason))
 
         devices.do(work)
 

@@ -321,7 +321,7 @@ class TrimWalkDialog(QDialog):
             self._plays = None
         elif step.note != self._plays:
             self._plays, self.heard, self._since = step.note, None, time.monotonic()
-            self.listening.play(step.note)
+            self.listening.play(step.note, self._unheard)
 
     def _heard_cents(self, step: Step) -> float:
         off = None if self.heard is None else self.heard.off_cents(self.trims.hertz(step.note))
