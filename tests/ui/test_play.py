@@ -567,6 +567,15 @@ def test_controllers_swing_and_contacts_are_set_at_the_page(play):
     gate = next(one for one in play.played.rendered.signals if one.name == "gate")
     assert (gate.steps.volts[0], gate.level.shorting) == (0.0, True)
     assert "It closes to ground." in play.side.why.text()
+    # The next window has it so; what nobody can read any more is as it was.
+    kept = play._session.settings.preferences.play
+    assert (kept["swing"], kept["gate kind"], kept["controllers"]) == ("75 %", "True", "74 -5:5 V; 11")
+    before = converter.state()
+    converter.restore({**before, "swing": "much", "voices": "many"})
+    assert converter.state() == before
+    converter.restore({**before, "swing": "60 %", "voices": "2", "law": "hzv:note=36,volts=0.5"})
+    assert (converter.setting(1).swing, converter.setting(1).rules.voices) == (0.6, 2)
+    assert converter.setting(1).law.reference_volts == 0.5
 
 
 def test_several_voices_have_lanes_of_their_own_and_each_phrase_plays(play):

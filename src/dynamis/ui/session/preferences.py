@@ -20,7 +20,8 @@ class Preferences(msgspec.Struct, frozen=True, omit_defaults=True):
     """middle_c : the octave that note 60 carries.  text : a key of `TEXT_POINTS`.  recent : benches, newest
     first.  zigzag : resistors drawn so, else as boxes.  window, maximised : where it stood the last time: left, top,
     width, height.  board_port, meter_address and those behind them : where the devices were last; midi_channel counts
-    from 1, sound_channel from 0; meter_words, source_words : what they are told, where it is not the usual.
+    from 1, sound_channel from 0; meter_words, source_words : what they are told, where it is not the usual.  play :
+    what the converter on Play was set to, by its fields.
     """
 
     middle_c: Literal[3, 4, 5] = 4
@@ -47,6 +48,7 @@ class Preferences(msgspec.Struct, frozen=True, omit_defaults=True):
     sound_clock_ppm: float = 0.0
     meter_words: dict[str, str] = {}
     source_words: dict[str, str] = {}
+    play: dict[str, str] = {}
 
     @property
     def style(self) -> Style:
@@ -73,6 +75,7 @@ QUIET: Final = (
     "sound_clock_ppm",
     "meter_words",
     "source_words",
+    "play",
 )
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QVBoxLayout, QWidget
 
@@ -176,6 +178,66 @@ class ConverterForm(QWidget):
         self.voices.setEnabled(not self._zone)
         self.allocation.setEnabled(self.voices.currentData() > 1 and not self._zone)
         self.lead.setEnabled(self.transport.isChecked())
+
+    # -- kept from one time to the next --------------------------------------------------------------
+
+    def _fields(self) -> dict[str, QLineEdit | QComboBox | QCheckBox]:
+        """What is kept, by name; not which output it is, which belongs to a bench."""
+        fields: dict[str, QLineEdit | QComboBox | QCheckBox] = {
+            "voices": self.voices,
+            "priority": self.priority,
+            "allocation": self.allocation,
+            "fires": self.fires,
+            "trigger": self.length,
+            "gap": self.gap,
+            "wheel": self.wheel,
+            "controllers": self.more,
+            "clocks": self.clocks,
+            "pulse": self.pulse,
+            "swing": self.swing,
+            "lead": self.lead,
+            "bends": self.bends,
+            "cable": self.cable,
+            "transport": self.transport,
+        }
+        fields |= {f"{name} levels": edit for name, edit in self.levels.items()}
+        return fields | {f"{name} kind": box for name, box in self.kinds.items()}
+
+    def state(self) -> dict[str, str]:
+        """All of it as texts."""
+        found = {"law": self._law}
+        for name, field in self._fields().items():
+            if isinstance(field, QComboBox):
+                found[name] = str(field.currentData())
+            else:
+                found[name] = field.text() if isinstance(field, QLineEdit) else str(field.isChecked())
+        return found
+
+    def restore(self, state: Mapping[str, str]) -> None:
+        """As it was; what cannot be read any more stays as it is."""
+        before = self.state()
+        self._put(state)
+        try:
+            self.setting(None)
+        except InputError:
+            self._put(before)
+        self.show_rules()
+
+    def _put(self, state: Mapping[str, str]) -> None:
+        self._law = state.get("law", self._law)
+        for name, field in self._fields().items():
+            text = state.get(name)
+            if text is None:
+                continue
+            blocked = field.blockSignals(True)
+            if isinstance(field, QComboBox):
+                words = [str(field.itemData(k)) for k in range(field.count())]
+                field.setCurrentIndex(words.index(text) if text in words else field.currentIndex())
+            elif isinstance(field, QLineEdit):
+                field.setText(text)
+            else:
+                field.setChecked(text == str(True))
+            field.blockSignals(blocked)
 
     # -- reading -------------------------------------------------------------------------------------
 

@@ -8,6 +8,7 @@ from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
+from msgspec import structs
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QColor, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QSplitter
@@ -99,6 +100,9 @@ class PlayStation(Station):
         across.addWidget(self.side)
         self.out = PlayOut(self, session, course, self.side, self.lanes)
         self.making = Making(self, session, self.settings.logic, self._there, lambda: self.lanes.colours)
+        self._usual = self.settings.converter.state()
+        if session.settings.preferences.play:
+            self.settings.converter.restore(session.settings.preferences.play)
         self._connect()
         self.making.show()
         self.settings.show_source(self.source, [one.name for one in self._phrases])
@@ -235,6 +239,7 @@ class PlayStation(Station):
             self.settings.say(str(error))
             return
         self.settings.say("")
+        self._keep_setting()
         self._keep = keep and self.played is not None
         song = of_track(self.source.song, self.settings.track.currentData())
         style, bench, ref = self._session.style, self._session.bench, self.settings.converter.output.currentData()
@@ -248,6 +253,12 @@ class PlayStation(Station):
             return played.with_arrivals(made.lanes, made.findings, made.sources)
 
         self._work.ask(work)
+
+    def _keep_setting(self) -> None:
+        """What can be read of the converter stands there the next time, too."""
+        settings, state = self._session.settings, self.settings.converter.state()
+        if state != settings.preferences.play and (state != self._usual or settings.preferences.play):
+            settings.change(structs.replace(settings.preferences, play=state))
 
     def _take(self, played: Played) -> None:
         before, self.played = self.played, played
