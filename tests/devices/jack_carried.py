@@ -85,7 +85,7 @@ def outputs_by_jack(jack: Peer) -> None:
     until(lambda: asked(jack) == 0.5, 15.0)
     made.close()
     refused = open_outputs(address, [10.0] * 9, 5.0)
-    until(refused._trouble, 20.0)
+    until(lambda: refused.trouble, 20.0)
     with pytest.raises(DeviceError, match="has 2 channels; 9 were asked for"):
         refused.alive()
     refused.close()

@@ -6,7 +6,7 @@ Each is a line: a name, what it is made of by their names, and its numbers.  A l
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any, Final, Literal, TypeVar
 
 import msgspec
@@ -177,13 +177,15 @@ def check_lines(lines: tuple[LogicLine, ...]) -> None:
 
 @dataclass(frozen=True, eq=False)
 class Given:
-    """Signals by their names; of those that are up or down the pulses as well.  rows : the volts of rows, and their
+    """Signals by their names; of those that are up or down the pulses as well.  counted : so many pulses were made by
+    multiplying.  rows : the volts of rows, and their
     steps as they are played."""
 
     levels: dict[str, Steps]
     pulses: dict[str, Pulses]
     rows: dict[str, tuple[tuple[float, ...], list[Step]]]
     end_seconds: float
+    counted: list[int] = field(default_factory=lambda: [0])
 
     def stream(self, name: str) -> Pulses:
         """Raises `InputError` for one that is not there, or is neither up nor down."""
@@ -239,8 +241,10 @@ def _check_count(line: LogicLine, given: Given) -> None:
     if isinstance(line, Multiplied | Ratcheted):
         times = line.times if isinstance(line, Multiplied) else len(line.thresholds)
         count = given.stream(line.of).rises_seconds.size * times
-        if count > _MOST_PULSES:
-            raise InputError(f"it would make up to {count} pulses; {_MOST_PULSES} at most were expected")
+        left = _MOST_PULSES - given.counted[0]
+        if count > left:
+            raise InputError(f"it would make up to {count} pulses; {left} more at most are made")
+        given.counted[0] += count
 
 
 def make(line: LogicLine, given: Given) -> Made:
