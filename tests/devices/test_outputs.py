@@ -5,9 +5,13 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from dynamis.control.stepped import Steps
+from dynamis.control.stepped import Level, Steps
+from dynamis.converter.midi_stream import MidiMessage
 from dynamis.converter.playing.generators import Generator
+from dynamis.converter.playing.rendering import ConverterSetting
+from dynamis.converter.playing.streaming import LiveConverter
 from dynamis.devices.interface import DeviceError
+from dynamis.devices.live_out import OutputsLive
 from dynamis.devices.players import OutputsPlayer
 from dynamis.devices.sound.endless import endless_header
 from dynamis.devices.sound.outflow import BLOCK_SECONDS, Line, Outflow
@@ -150,3 +154,40 @@ def test_a_stand_in_has_gains_offsets_a_map_and_a_coupling():
     made.let_go()
     assert (made.jack_volts(0), made.jack_volts(1)) == (0.003, 0.0)
     assert endless_header(3, RATE)[22:28] == bytes([3, 0, 0x40, 0x1F, 0, 0])
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_what_is_played_live_leaves_whole_and_evenly_late(flow, seed):
+    """Random keys, blocks asked for unevenly by up to 4 ms: each channel is the converter's signal, later by one time."""
+    rng, now = np.random.default_rng(seed), [0.0]
+    setting = ConverterSetting(trigger_seconds=0.003, clocks=(), trigger=Level(0.0, 4.0), gate=Level(0.0, 5.0))
+    told: dict[str, list[tuple[float, float]]] = {}
+    twin = LiveConverter(setting, lambda name, when, value: told.setdefault(name, []).append((when, value)))
+    flow.confirm(True)
+    live = OutputsLive(flow, setting, {"gate": 0, "trigger": 2}, lambda: now[0])
+    times = np.sort(rng.uniform(0.02, 0.95, 60))
+    messages = [
+        (float(at), MidiMessage(0x90, bytes([60 + k % 5, int(rng.integers(0, 2) * 90)]))) for k, at in enumerate(times)
+    ]
+    frames, waiting = [], list(messages)
+    for k in range(100):
+        now[0] = 0.01 * k + float(rng.uniform(0.0, 0.004))
+        while waiting and waiting[0][0] <= now[0]:
+            seconds, message = waiting.pop(0)
+            live.take(seconds, message)
+            twin.take(seconds, message.status, *message.data)
+        frames.append(volts(flow))
+    twin.settle(2.0)
+    out = np.concatenate(frames)
+    assert (live.trouble, len(frames)) == ("", 100)
+    at = np.arange(out.shape[0]) / RATE
+    for channel, name in ((0, "gate"), (2, "trigger")):
+        when, value = (np.array([row[k] for row in told[name]]) for k in (0, 1))
+        wanted = value[np.maximum(np.searchsorted(when, at + live._behind, side="right") - 1, 0)]
+        later = slice(1000, None)  # behind the first block's ramp
+        differs = np.abs(out[later, channel] - wanted[later]) > 1e-3
+        assert np.mean(differs) < 2e-3, name  # a sample at an edge
+        rises = np.flatnonzero(np.diff(out[:, channel]) > 2.0).size
+        assert rises == np.flatnonzero(np.diff(value) > 2.0).size, name
+    live.close()
+    assert not flow._parts

@@ -57,7 +57,8 @@ class WavDialog(FormDialog[WavChoice]):
         self.rate = whole_box("Samples a second", USUAL_RATE, int(RATES[0]), int(RATES[1]))
         self.ramp = QLineEdit("0 s")
         self.ramp.setToolTip("How long a step of a pitch, a velocity or a controller takes; pulses stay sharp")
-        self.as_measured = QCheckBox(f"Right for channels {', '.join(str(one) for one in measured)} as measured")
+        numbers = ", ".join(str(one) for one in measured)
+        self.as_measured = QCheckBox(f"Take off gain and offset of {numbers} as measured")
         self.as_measured.setVisible(bool(measured))
         if kept is not None:
             self.ramp.setText(style.engineering(kept.ramp_seconds, "s"))
