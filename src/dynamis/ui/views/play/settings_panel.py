@@ -51,6 +51,7 @@ class SettingsPanel(Panel):
         self.input.setAccessibleName("Listen to")
         self.input.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.input.addItem(BY_KEYS)
+        self._from_the_left()
         self.live = QPushButton("Play live")
         self.live.setCheckable(True)
         self.live.setToolTip(
@@ -104,6 +105,10 @@ class SettingsPanel(Panel):
         self.input.clear()
         self.input.addItems([BY_KEYS, *addresses])
         self.input.setEditText(typed)
+        self._from_the_left()
+
+    def _from_the_left(self) -> None:
+        """Show an address that is longer than its field from its beginning."""
         line = self.input.lineEdit()
         if line is not None:
             line.setCursorPosition(0)
