@@ -541,10 +541,10 @@ def test_what_makes_no_converter_is_said_at_the_settings(play):
     converter = play.settings.converter
     for field, text, refused in REFUSED:
         edit = converter.levels.get(field) or getattr(converter, field)
-        stood, before = edit.text(), play.played
+        stood, before = edit.text(), play.played.setting
         type_into(edit, text, enter=True)
         until(lambda refused=refused: refused in play.settings.refusal.text())
-        assert play.played is before
+        assert play.played.setting == before  # what was played is there still
         edit.setText(stood)
         played_anew(play, edit.editingFinished.emit)
 
