@@ -161,7 +161,13 @@ class OutputsActions:
             before = Scaling(outputs.full_scale_volts(channel - 1), outputs.offset_volts(channel - 1))
             self._session.document.apply(take_levels(self._session.bench, channel, before, dialog.value))
             told = f"Channel {channel} is known now: connect the outputs anew, and it gives what is asked of it."
-            self._session.said.emit(told, False)
+            ref = port_of_channel(self._session.bench, channel)
+            corrected = ref is not None and self._session.runs.head_of(ref).kind != "nominal"
+            if corrected:
+                told += (
+                    " Its correction in force was measured without that, and would count it twice: measure it again."
+                )
+            self._session.said.emit(told, corrected)
 
     def _read_meter(self, show: Callable[[Shown], None]) -> None:
         self._devices.read_once("meter", "volts", 10.0, show)
