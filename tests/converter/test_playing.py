@@ -565,6 +565,12 @@ def test_a_cable_delays_and_a_reset_comes_ahead_of_the_first_clock():
     assert bare.message_seconds[:3] == pytest.approx([0.00096, 0.0016, 0.00224])
     late = next(one for one in find_in(rendered, Style()) if one.code == "late")
     assert "2.56 ms" in late.text.replace("\u00a0", " ")
+    assert "Its clocks come 320 µs late, all alike." in late.text.replace("\u00a0", " ")
+    two = [note(True, 60, 19), note(True, 64), note(False, 60, 400)]
+    between = render_song(song(two), ConverterSetting(by_cable=True))
+    told = next(one.text for one in find_in(between, Style()) if one.code == "late").replace("\u00a0", " ")
+    # 19 of 480 ticks a half second are 19.792 ms; the clock at 20.833 ms meets the fourth byte, which is over at 21.072.
+    assert "Its clocks come 320 µs late to 558 µs, unevenly." in told
     assert rendered.signal("clock1").steps.seconds[1] == pytest.approx(0.00232)
     # Three bytes under way from 20.0 ms on: a clock handed over at 20.5 ms goes out behind the second of them, and the
     # message is that much later; one at 50 ms meets nothing.

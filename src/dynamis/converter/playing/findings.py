@@ -112,6 +112,9 @@ def _late(rendered: Rendered, style: Style) -> PlayFinding:
         f"The cable delays messages by up to {style.engineering(float(late[worst]), 's')}, most at "
         f"{style.number(at, 3)} s: a byte takes 320 µs, and those of one instant come one after the other."
     )
+    if rendered.clocks_late is not None:
+        least, most = (style.engineering(1e-6 * round(1e6 * one), "s") for one in rendered.clocks_late)
+        text += f" Its clocks come {least} late" + (f" to {most}, unevenly." if most != least else ", all alike.")
     return PlayFinding("late", text, int(late.size), at, _first_gate(rendered))
 
 

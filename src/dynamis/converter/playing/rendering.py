@@ -139,7 +139,8 @@ class Signal:
 class Rendered:
     """seconds : until the song has ended and the last pulse has fallen.  message_seconds : of all its messages.
     silent : notes that the tuning or the law gives no volts; the pitch stays where it was.  jumps : when a sender's
-    clock went on elsewhere, and at which sixteenth."""
+    clock went on elsewhere, and at which sixteenth.  clocks_late : between which seconds a cable delays its clocks,
+    None where it carries none."""
 
     setting: ConverterSetting
     performance: Performance
@@ -148,6 +149,7 @@ class Rendered:
     seconds: float
     silent: tuple[int, ...]
     jumps: tuple[tuple[float, int], ...] = ()
+    clocks_late: tuple[float, float] | None = None
 
     def signal(self, name: str) -> Signal:
         return next(one for one in self.signals if one.name == name)
@@ -218,6 +220,7 @@ def render_song(song: Song, setting: ConverterSetting) -> Rendered:
         float(max([song.end_seconds, float(seconds[-1]), *falls])),
         tuple(sorted(silent)),
         jumps,
+        (float(late.min()), float(late.max())) if late is not None and late.size else None,
     )
 
 
