@@ -23,6 +23,7 @@ _NOW_SECONDS: Final = 0.06
 # A rate that is off by more than this, as far as it can be told, is no clock that is a little off; what comes twice as
 # fast, or half, is no sound of now but a file that somebody pours out.
 _MOST_RATE_OFF, _POURED_OUT = 1e-3, 0.5
+_MOST_WAIT_SECONDS: Final = 1.5
 _SURE: Final = 4.0
 
 
@@ -77,7 +78,7 @@ class SoundMeter:
         """The tone that sounds, from fresh samples, once it has been steady for long enough."""
         stream = self._connected()
         stream.fresh()
-        lost, heard, listened = stream.lost, np.zeros(0), 0.0
+        lost, heard, listened, waited = stream.lost, np.zeros(0), 0.0, 0.0
         while listened < _MOST_SECONDS:
             wait = max(_STEP_SECONDS, self._seconds - heard.size / stream.rate)
             heard = np.concatenate([heard, stream.read(wait)])[
@@ -92,6 +93,9 @@ class SoundMeter:
                 continue
             tones = steady_tones(heard, stream.rate, self._seconds)
             if tones and tones[-1].end_seconds >= heard.size / stream.rate - _NOW_SECONDS:
+                if stream.counts and math.isnan(stream.arrived_rate()[0]) and waited < _MOST_WAIT_SECONDS:
+                    waited += _STEP_SECONDS  # held up just now: in a second it can be told what rate they come at
+                    continue
                 self._check_rate(stream)
                 tone = with_clock(tones[-1:], self._ppm)[0]
                 return Shown(tone.hertz, None, tone.deviation_hertz)

@@ -57,6 +57,7 @@ class DirectSound:
     identity = "simulated sound"
     rate = float(RATE)
     lost = 0
+    counts = False
 
     def __init__(self, sound: SimulatedSound, sleep: Callable[[float], None]) -> None:
         self._sound, self._sleep = sound, sleep
