@@ -80,3 +80,8 @@ def test_an_exclusive_message_without_an_end_is_given_up():
     assert parser.dropped > MOST_SYSEX
     assert [one.kind for one in parser.feed(silence(1))] == [0xB0] * 3
     assert read(b"\x90\x3c\x00")[0].ends
+
+
+def test_a_message_is_whole_again_as_bytes():
+    sent = bytes.fromhex("90 3c 64 f0 7d 01 02 f7 f8 c1 05 f2 10 02")
+    assert b"".join(one.raw for one in MidiParser().feed(sent)) == sent

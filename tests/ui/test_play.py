@@ -414,6 +414,14 @@ def test_it_is_played_by_a_board_and_by_a_midi_port(play, lantern):
     QTest.keyPress(play.lanes, Qt.Key.Key_Z, delay=5)
     want = devices.board.play("B", 48.0)
     until(lambda: jack() == pytest.approx(want, abs=12))
+    assert "0 C-1 to 72 C5 can be played" in window.sentence.text()  # at most 3 V
+    for _ in range(2):
+        QTest.keyClick(play.lanes, Qt.Key.Key_PageUp, delay=5)
+    stood = jack()
+    QTest.keyPress(play.lanes, Qt.Key.Key_X, delay=5)  # two octaves up it would be 3.17 V
+    until(lambda: play.played.song.presses.sum() == 2)
+    time.sleep(0.1)
+    assert jack() == stood
     QTest.mouseClick(play.settings.live, Qt.MouseButton.LeftButton)
     until(lambda: safe())
     os.close(there)
@@ -436,7 +444,7 @@ def test_what_is_played_live_goes_straight_out(play, lantern):
 
     with_dialog(lambda: QTest.mouseClick(play.settings.live, Qt.MouseButton.LeftButton), by_outputs)
     until(lambda: play.live is not None and play.lanes.hasFocus())
-    assert "The outputs reach 0 C-1 to 108 C8; beyond, the pitch" in play.window().sentence.text()  # ± 6 V
+    assert "0 C-1 to 108 C8 can be played; beyond, the pitch" in play.window().sentence.text()  # ± 6 V
     QTest.keyPress(play.lanes, Qt.Key.Key_A, delay=5)
     until(lambda: abs(jack() - 17 / 12) < 0.03)
     QTest.keyRelease(play.lanes, Qt.Key.Key_A)

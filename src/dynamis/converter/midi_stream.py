@@ -34,6 +34,11 @@ class MidiMessage:
         return (self.status & 0x0F) + 1 if self.status < SYSEX else None
 
     @property
+    def raw(self) -> bytes:
+        """Its bytes, whole."""
+        return bytes([self.status]) + self.data + (bytes([SYSEX_END]) if self.status == SYSEX else b"")
+
+    @property
     def kind(self) -> int:
         """The status without a channel."""
         return self.status & 0xF0 if self.status < SYSEX else self.status

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import math
 import queue
 import threading
 from collections.abc import Callable, Mapping
@@ -21,6 +22,8 @@ from dynamis.devices.sound.outflow import BLOCK_SECONDS, Outflow
 # Outputs play what came so long ago: a block, and what a busy machine is late by.
 LAG_SECONDS: Final = BLOCK_SECONDS + 0.005
 _MOST_WAITING: Final = 4096
+# So long a window may wait for a device to come to rest.
+_CLOSE_SECONDS: Final = 0.3
 
 
 class LiveOut(Protocol):
@@ -104,23 +107,26 @@ class OutputsLive:
 
 
 class _Queue:
-    """Does things one after the other in a thread of its own.  trouble : why a device does not answer; what comes after
-    that is dropped."""
+    """Does things one after the other in a thread of its own.
 
-    def __init__(self) -> None:
-        self.trouble = ""
+    rest : what leaves the device at rest, done at the end, and where it does not answer.  trouble : why it does not;
+    what comes after that is dropped.
+    """
+
+    def __init__(self, rest: Callable[[], object]) -> None:
+        self.trouble, self._rest = "", rest
         self._waiting: queue.Queue[Callable[[], object] | None] = queue.Queue(_MOST_WAITING)
         self._thread = threading.Thread(target=self._run, name="live out", daemon=True)
         self._thread.start()
 
-    def put(self, act: Callable[[], object]) -> None:
+    def put(self, act: Callable[[], object] | None) -> None:
         with contextlib.suppress(queue.Full):  # a device that takes nothing is told by its own error
             self._waiting.put_nowait(act)
 
     def close(self) -> None:
-        with contextlib.suppress(queue.Full):
-            self._waiting.put(None, timeout=1.0)
-        self._thread.join(2.0)
+        """Do what waits, then rest; a device that is slow to answer is not waited for."""
+        self.put(None)
+        self._thread.join(_CLOSE_SECONDS)
 
     def _run(self) -> None:
         try:
@@ -128,28 +134,29 @@ class _Queue:
                 act()
         except DeviceError as error:
             self.trouble = str(error)
+        finally:
+            with contextlib.suppress(DeviceError):  # where it is gone, so is what it held
+                self._rest()
 
 
 class BoardLive:
     """channels : a board's channel by the names of pitches; it plays their notes by the correction it holds, the latest
-    where it takes longer than they come."""
+    where it takes longer than they come.  limit_volts : a note beyond it is not played; None for no limit."""
 
     def __init__(
-        self,
-        board: Board,
-        setting: ConverterSetting,
-        channels: Mapping[str, str],
+        self, board: Board, setting: ConverterSetting, channels: Mapping[str, str], limit_volts: float | None = None
     ) -> None:
         self._board, self._channels = board, channels
+        self._limit = math.inf if limit_volts is None else limit_volts
         self._begun = False
         self._converter = LiveConverter(setting, self._tell)
         self._voices = {name: k for k, name in enumerate(one for one in self._converter.names if "pitch" in one)}
         self._wanted: dict[str, float] = {}
-        self._queue = _Queue()
+        self._queue = _Queue(board.make_safe)
         self._begun = True
 
     def _tell(self, name: str, when: float, volts: float) -> None:
-        if not self._begun or name not in self._channels:
+        if not self._begun or name not in self._channels or abs(volts) > self._limit:
             return
         note = self._converter.note(self._voices[name])
         if note is not None:
@@ -171,29 +178,27 @@ class BoardLive:
 
     def close(self) -> None:
         self._queue.close()
-        with contextlib.suppress(DeviceError):
-            self._board.make_safe()
 
 
 class MidiLive:
     """Every message goes on to a port as it comes."""
 
     def __init__(self, port: Sends) -> None:
-        self._port, self._queue = port, _Queue()
+        self._port, self._queue = port, _Queue(self._silence)
         self._used: set[int] = set()
 
     def take(self, seconds: float, message: MidiMessage) -> None:
         if message.channel is not None:
             self._used.add(message.channel)
-        data = bytes([message.status]) + message.data
-        self._queue.put(lambda: self._port.send(data))
+        self._queue.put(lambda: self._port.send(message.raw))
+
+    def _silence(self) -> None:
+        for channel in sorted(self._used):
+            self._port.send(silence(channel))
 
     @property
     def trouble(self) -> str:
         return self._queue.trouble
 
     def close(self) -> None:
-        for channel in sorted(self._used):
-            data = silence(channel)
-            self._queue.put(lambda data=data: self._port.send(data))  # type: ignore[misc]
         self._queue.close()

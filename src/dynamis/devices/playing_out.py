@@ -54,7 +54,7 @@ class TimedOut:
         """How far it is, None once it has ended."""
         return None if self._over.is_set() else min(self._clock() - self._since, self._seconds)
 
-    def stop(self, wait_seconds: float = 2.0) -> None:
+    def stop(self, wait_seconds: float) -> None:
         """End it, at rest; gives up waiting for a device that does not answer."""
         self._stop.set()
         if threading.current_thread() is not self._thread:

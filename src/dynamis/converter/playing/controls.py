@@ -18,26 +18,39 @@ NO_PARAMETER: Final = 0x3FFF
 PARAMETERS: Final = frozenset({DATA_MSB, DATA_LSB, INCREMENT, DECREMENT, NRPN_LSB, NRPN_MSB, RPN_LSB, RPN_MSB})
 
 
+class Parameter:
+    """Which registered parameter data entry sets; `NO_PARAMETER` for none, or one of another kind."""
+
+    def __init__(self) -> None:
+        self.number = NO_PARAMETER
+
+    def choose(self, controller: int, value: int) -> bool:
+        """Take a controller; whether it was one that chooses."""
+        if controller in (NRPN_LSB, NRPN_MSB):
+            self.number = NO_PARAMETER
+        elif controller == RPN_MSB:
+            self.number = value << 7 | self.number & 0x7F
+        elif controller == RPN_LSB:
+            self.number = self.number & 0x3F80 | value
+        else:
+            return False
+        return True
+
+    def reset(self) -> None:
+        self.number = NO_PARAMETER
+
+
 class BendRange:
     """The wheel's range in semitones, as registered parameter 0 sets it."""
 
     def __init__(self, semitones: float) -> None:
         self.semitones = semitones
-        self._parameter = NO_PARAMETER
+        self._parameter = Parameter()
         self._whole, self._cents = int(semitones), round(100.0 * (semitones % 1.0))
 
     def control(self, controller: int, value: int) -> bool:
         """Take a controller of `PARAMETERS`; whether the range is another afterwards."""
-        if controller in (NRPN_LSB, NRPN_MSB):
-            self._parameter = NO_PARAMETER
-            return False
-        if controller == RPN_MSB:
-            self._parameter = value << 7 | self._parameter & 0x7F
-            return False
-        if controller == RPN_LSB:
-            self._parameter = self._parameter & 0x3F80 | value
-            return False
-        if self._parameter != 0:
+        if self._parameter.choose(controller, value) or self._parameter.number != 0:
             return False
         if controller == DATA_MSB:
             self._whole, self._cents = value, 0
@@ -51,4 +64,4 @@ class BendRange:
 
     def reset(self) -> None:
         """No parameter is chosen any more; the range stays (RP-015)."""
-        self._parameter = NO_PARAMETER
+        self._parameter.reset()

@@ -17,14 +17,13 @@ from dynamis.converter.playing.controls import (
     DATA_LSB,
     DATA_MSB,
     NO_PARAMETER,
-    NRPN_LSB,
-    NRPN_MSB,
     PARAMETERS,
     RESET,
     RPN_LSB,
     RPN_MSB,
     SUSTAIN,
     BendRange,
+    Parameter,
 )
 from dynamis.converter.playing.following import TRANSPORT, Beat, Follower
 from dynamis.converter.playing.performance import RESET_TO
@@ -49,7 +48,7 @@ class _Channel:
         self._keys: dict[int, tuple[int, bool]] = {}  # by note, in the order pressed: velocity, and whether it is down
         self._controls: dict[int, int] = {}  # in the order of their last change
         self._parameters: dict[int, tuple[int, int]] = {}  # registered ones that were set, coarse and fine
-        self._parameter, self._range = NO_PARAMETER, BendRange(0.0)
+        self._parameter, self._range = Parameter(), BendRange(0.0)
         self._wheel = _CENTRE
         self._pressure = 0
 
@@ -79,7 +78,7 @@ class _Channel:
         elif first == RESET:
             self._controls |= RESET_TO
             self._wheel, self._pressure = _CENTRE, 0
-            self._parameter = NO_PARAMETER
+            self._parameter.reset()
             self._range.reset()
             self._lift()
         elif first in PARAMETERS:
@@ -92,19 +91,16 @@ class _Channel:
 
     def _set_parameter(self, first: int, second: int) -> None:
         self._range.control(first, second)
-        if first in (NRPN_LSB, NRPN_MSB):
-            self._parameter = NO_PARAMETER
-        elif first == RPN_MSB:
-            self._parameter = second << 7 | self._parameter & 0x7F
-        elif first == RPN_LSB:
-            self._parameter = self._parameter & 0x3F80 | second
-        elif self._parameter == 0:  # the wheel's range, which can be counted up and down too
+        if self._parameter.choose(first, second):
+            return
+        number = self._parameter.number
+        if number == 0:  # the wheel's range, which can be counted up and down too
             whole, part = divmod(self._range.semitones, 1.0)
             self._parameters[0] = int(whole), round(100.0 * part)
         elif first == DATA_MSB:
-            self._parameters[self._parameter] = second, 0
+            self._parameters[number] = second, 0
         elif first == DATA_LSB:
-            self._parameters[self._parameter] = self._parameters.get(self._parameter, (0, 0))[0], second
+            self._parameters[number] = self._parameters.get(number, (0, 0))[0], second
 
     def _lift(self) -> None:
         self._keys = {note: one for note, one in self._keys.items() if one[1]}
@@ -117,8 +113,8 @@ class _Channel:
             if parameter != NO_PARAMETER:
                 made += self._chosen(seconds, channel, parameter)
                 made += [(seconds, 0xB0 | channel, DATA_MSB, coarse), (seconds, 0xB0 | channel, DATA_LSB, fine)]
-        if self._parameters or self._parameter != NO_PARAMETER:
-            made += self._chosen(seconds, channel, self._parameter)
+        if self._parameters or self._parameter.number != NO_PARAMETER:
+            made += self._chosen(seconds, channel, self._parameter.number)
         made += [(seconds, 0xB0 | channel, number, value) for number, value in controls.items()]
         if self._wheel != _CENTRE:
             made.append((seconds, 0xE0 | channel, *self._wheel))

@@ -13,7 +13,7 @@ from typing import Final, Literal
 
 import numpy as np
 
-from dynamis.converter.playing.controls import DATA_MSB, MODULATION, NRPN_LSB, NRPN_MSB, RPN_LSB, RPN_MSB
+from dynamis.converter.playing.controls import DATA_MSB, MODULATION, Parameter
 from dynamis.converter.playing.performance import (
     Bend,
     Performance,
@@ -49,16 +49,10 @@ def zone_of(song: Song, zone: Zone) -> ZoneChannels:
     """
     master = 1 if zone == "lower" else 16
     controls = (song.kinds == 0xB0) & (song.channels == master)
-    count, parameter = _MOST_MEMBERS, -1
+    count, parameter = _MOST_MEMBERS, Parameter()
     for stamp in np.flatnonzero(controls).tolist():
         number, value = int(song.first_bytes[stamp]), int(song.second_bytes[stamp])
-        if number in (NRPN_LSB, NRPN_MSB):
-            parameter = -1
-        elif number == RPN_MSB:
-            parameter = value << 7 | max(parameter, 0) & 0x7F
-        elif number == RPN_LSB:
-            parameter = max(parameter, 0) & 0x3F80 | value
-        elif number == DATA_MSB and parameter == _CONFIGURATION:
+        if not parameter.choose(number, value) and number == DATA_MSB and parameter.number == _CONFIGURATION:
             count = min(value, _MOST_MEMBERS)
     if count == 0:
         raise InputError(f"The song has switched the {zone} zone off (no member channels).")

@@ -146,14 +146,20 @@ def play_keys(voices: Voices, song: Song, mine: NDArray[np.bool_]) -> None:
             press(stamp, first, second)
         elif what == 0x80:
             release(stamp, first)
-        elif first == SUSTAIN:
-            voices.hold(stamp, second >= 64)
-        elif first == ALL_SOUND_OFF:
-            voices.silence(stamp)
-        elif first == RESET:
-            voices.hold(stamp, False)
         else:
-            voices.release_all(stamp)
+            obey(voices, stamp, first, second)
+
+
+def obey(voices: Voices, stamp: int, controller: int, value: int) -> None:
+    """Let voices take the pedal or a mode message; other controllers are nothing to them."""
+    if controller == SUSTAIN:
+        voices.hold(stamp, value >= 64)
+    elif controller == ALL_SOUND_OFF:
+        voices.silence(stamp)
+    elif controller == RESET:
+        voices.hold(stamp, False)
+    elif controller >= ALL_NOTES_OFF:
+        voices.release_all(stamp)
 
 
 def _course(stamps: IntArray, values: FloatArray, resets: IntArray, back: float | None, start: float) -> Course:

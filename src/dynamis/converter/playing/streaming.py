@@ -14,18 +14,15 @@ import numpy as np
 
 from dynamis.control.stepped import Level
 from dynamis.converter.playing.controls import (
-    ALL_NOTES_OFF,
-    ALL_SOUND_OFF,
     CENTRE,
     MODULATION,
     PARAMETERS,
     RESET,
-    SUSTAIN,
     BendRange,
 )
 from dynamis.converter.playing.following import RESET as RESET_JACK
 from dynamis.converter.playing.following import RUN, TRANSPORT, Beat, Follower
-from dynamis.converter.playing.performance import RESET_TO
+from dynamis.converter.playing.performance import RESET_TO, obey
 from dynamis.converter.playing.rendering import ConverterSetting, clock_name
 from dynamis.converter.playing.voices import UP, VoiceTrack, voices_for
 from dynamis.errors import InputError
@@ -142,22 +139,15 @@ class LiveConverter:
             self._control(first, second)
 
     def _control(self, first: int, second: int) -> None:
-        voices = self._voices
-        if first == SUSTAIN:
-            voices.hold(0, second >= 64)
-        elif first == ALL_SOUND_OFF:
-            voices.silence(0)
-        elif first == RESET:
-            voices.hold(0, False)
+        obey(self._voices, 0, first, second)
+        if first == RESET:
             self._range.reset()
             self._turn(CENTRE)
             for number in self.setting.controllers:
                 if number in RESET_TO:
                     self._controller(self._now, number, float(RESET_TO[number]))
             return
-        elif first >= ALL_NOTES_OFF:
-            voices.release_all(0)
-        elif first in PARAMETERS and self._range.control(first, second):
+        if first in PARAMETERS and self._range.control(first, second):
             self._move_pitch()
         if first in self.setting.controllers:
             self._controller(self._now, first, float(second))

@@ -60,19 +60,18 @@ class Devices(Connections):
     def shut_down(self) -> None:
         """End what is under way, make the outputs safe, and let the devices go."""
         self.cancel()
-        self.stop_timed()
+        self.stop_timed(2.0)
         self._end(self._let_go)
 
     def disconnect_from(self, kind: Kind) -> None:
         self.cancel()
-        self.stop_timed()
+        self.stop_timed(0.0)
         super().disconnect_from(kind)
 
     def make_safe(self) -> None:
         if self._control is not None:
             self._control.pause()
-        if self.timed is not None:
-            self.timed.stop(0.0)
+        self.stop_timed(0.0)
         self.made_safe.emit()
         super().make_safe()
 
@@ -91,9 +90,10 @@ class Devices(Connections):
         self.timed = make(failed)
         self.said.emit(words, False)
 
-    def stop_timed(self) -> None:
+    def stop_timed(self, wait_seconds: float) -> None:
+        """End a song; the window does not wait for a device that does not answer."""
         if self.timed is not None:
-            self.timed.stop()
+            self.timed.stop(wait_seconds)
 
     # -- single things -----------------------------------------------------------------------------
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
@@ -24,7 +25,6 @@ from dynamis.ui.views.play.side_panel import SidePanel
 if TYPE_CHECKING:
     from dynamis.devices.live_out import LiveOut
     from dynamis.devices.playing_out import TimedOut
-    from dynamis.devices.sound.outflow import Outflow
     from dynamis.ui.views.play.out_dialog import OutChoice
 
 _HEAD_MS = 33
@@ -142,7 +142,7 @@ class PlayOut:
         outputs = self._devices.outputs
         if outputs is not None:
             outputs.stop()
-        self._devices.stop_timed()
+        self._devices.stop_timed(0.0)
 
     def _follow(self) -> None:
         """Move what shows where it is played."""
@@ -179,26 +179,26 @@ class PlayOut:
         if kind == "outputs":
             assert devices.outputs is not None
             made = OutputsLive(devices.outputs, setting, chosen.channels, now)
-            self._say_reach(setting, devices.outputs, chosen)
+            self._say_reach(setting, chosen, [devices.outputs.reach_volts(k) for k in chosen.channels.values()])
             return made
         if kind == "board":
             assert devices.board is not None
             letters = devices.board.identity.channels
             named = {signal: letters[channel] for signal, channel in chosen.channels.items()}
-            return BoardLive(devices.board, setting, named)
+            self._say_reach(setting, chosen, [math.inf if chosen.limit_volts is None else chosen.limit_volts])
+            return BoardLive(devices.board, setting, named, chosen.limit_volts)
         assert devices.midi is not None
         return MidiLive(devices.midi)
 
-    def _say_reach(self, setting: ConverterSetting, outputs: Outflow, chosen: OutChoice) -> None:
-        """Which notes the outputs reach, since live nothing can be refused beforehand."""
-        pitches = [channel for signal, channel in chosen.channels.items() if signal.startswith("pitch")]
-        if not pitches:
+    def _say_reach(self, setting: ConverterSetting, chosen: OutChoice, reach_volts: list[float]) -> None:
+        """Which notes can be played, since live nothing can be refused beforehand.  reach_volts : of each channel."""
+        pitches = [volts for name, volts in zip(chosen.channels, reach_volts, strict=False) if name.startswith("pitch")]
+        if not pitches or not math.isfinite(min(pitches)):
             return
-        found = notes_within(setting, min(outputs.reach_volts(channel) for channel in pitches))
-        style = self._session.style
+        found, style = notes_within(setting, min(pitches)), self._session.style
         if found is None:
-            told = "The outputs reach no note of this law: the pitch stays at their limit."
+            told = "No note of this law is within what may leave: the pitch does not follow the keys."
         else:
             low, high = (note_label(float(one), style) for one in found)
-            told = f"The outputs reach {low} to {high}; beyond, the pitch stays at their limit."
+            told = f"{low} to {high} can be played; beyond, the pitch does not follow the keys."
         self._devices.said.emit(told, found is None)
