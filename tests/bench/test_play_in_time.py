@@ -131,7 +131,7 @@ def test_a_contact_is_open_at_its_pull_up_and_closes_to_ground() -> None:
 
 @pytest.mark.parametrize(
     ("values", "make", "seconds", "words"),
-    [({}, None, None, "goes on 2 times"), ({"max_seconds": 0.02}, None, None, "2 of 2 pulses are longer than the 20 ms"),
+    [({}, None, None, "goes on 2 times"), ({"max_seconds": 0.02}, None, None, "2 of 2 pulses are longer than the 20 ms in which"),
      ({"max_seconds": 0.02}, pulse, None, "goes on 2 times"), ({"min_seconds": 0.45}, None, None, "misses 2 of 2 pulses"),
      ({"min_seconds": 0.02}, stretcher, 0.6, "goes on once")],
 )  # fmt: skip

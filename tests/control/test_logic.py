@@ -29,7 +29,9 @@ from dynamis.control.logic import (
 from dynamis.control.pulses import pulses, regular
 from dynamis.control.ratchets import bands, times_of
 from dynamis.control.stepped import Level, Steps, pulse_steps
+from dynamis.converter.playing.logic import lost_edges
 from dynamis.errors import InputError
+from dynamis.notation.style import Style
 
 CLOCK = regular(2.0, 0.1, 8)
 GATE = pulses([(0.25, 1.25), (2.0, 2.1)])
@@ -184,3 +186,16 @@ def test_a_line_says_what_it_waits_for(line: LogicLine, words: str) -> None:
 def test_two_lines_of_one_name_are_refused() -> None:
     with pytest.raises(InputError, match="Two signals are called 'a'"):
         check_lines((Inverted("a", of="b"), Inverted("a", of="c")))
+
+
+@pytest.mark.parametrize(
+    ("first", "second", "words"),
+    [([(0.0, 0.1), (1.0, 1.1)], [(0.0, 0.1)], "1 of 3 edges of a and b is lost, first at 0.000 s: 1 of each rise at one"),
+     ([(0.0, 0.5)], [(0.2, 0.3), (0.4, 0.6)], "2 of 3 edges of a and b are lost, first at 0.200 s: the other is up already"),
+     ([(0.0, 0.5)], [(1.0, 1.1)], "")],
+)  # fmt: skip
+def test_edges_that_an_or_loses_are_told_with_their_reason(first, second, words: str) -> None:
+    streams = {"a": pulses(first), "b": pulses(second)}
+    here = Given({name: pulse_steps(one, Level(0.0, 5.0)) for name, one in streams.items()}, streams, {}, 2.0)
+    found = lost_edges(Joined("x", of="a", other="b"), here, Style())
+    assert [one.text for one in found] == [] if not words else words in found[0].text

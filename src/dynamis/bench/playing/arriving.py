@@ -238,7 +238,7 @@ def _acts(levels: Levels, label: str, signal: Signal, up: np.ndarray, style: Sty
         return PlayFinding(
             "misses",
             f"{label}: {int(np.sum(long))} of {rises.size} pulses are longer than the "
-            f"{style.engineering(levels.max_seconds, 's')} that it is over in: they hold it, or fire it twice.",
+            f"{style.engineering(levels.max_seconds, 's')} in which it is over: they hold it, or fire it twice.",
             int(np.sum(long)),
             float(rises[long][0]),
             name,

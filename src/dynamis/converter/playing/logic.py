@@ -69,7 +69,7 @@ def with_logic(rendered: Rendered, lines: Sequence[LogicLine], style: Style) -> 
 
 def _found(line: LogicLine, made: Pulses | Steps | Risen, given: Given, style: Style) -> list[PlayFinding]:
     if isinstance(line, Joined) and line.how == "or":
-        return _lost(line, given, style)
+        return lost_edges(line, given, style)
     if isinstance(line, Edges):
         return _silent(line, given)
     if isinstance(line, Ratcheted):
@@ -79,26 +79,23 @@ def _found(line: LogicLine, made: Pulses | Steps | Risen, given: Given, style: S
     return []
 
 
-def _lost(line: Joined, given: Given, style: Style) -> list[PlayFinding]:
+def lost_edges(line: Joined, given: Given, style: Style) -> list[PlayFinding]:
     first, second = given.pulses[line.of], given.pulses[line.other]
     lost = swallowed(first, second)
     if not lost:
         return []
     every = first.rises_seconds.size + second.rises_seconds.size
-    kept = either(first, second)
-    both = np.concatenate([first.rises_seconds, second.rises_seconds])
-    without = both[~np.isin(both, kept.rises_seconds)]
-    at = float(np.min(without)) if without.size else float(np.min(np.intersect1d(*_rises(first, second))))
+    rises, kept = np.concatenate([first.rises_seconds, second.rises_seconds]), either(first, second).rises_seconds
+    at_once = np.intersect1d(first.rises_seconds, second.rises_seconds)
+    covered = rises[~np.isin(rises, kept)]
+    at = float(np.min(np.concatenate([at_once, covered])))
+    why = [f"{at_once.size} of each rise at one instant"] if at_once.size else []
+    why += ["the other is up already, and shorter pulses lose fewer"] if covered.size else []
     text = (
         f"{line.name}: {lost} of {every} edges of {line.of} and {line.other} {'is' if lost == 1 else 'are'} lost, "
-        f"first at {style.number(at, 3)} s, since the other is up already. Shorter pulses lose fewer; two at one "
-        "instant are one edge whatever their length."
+        f"first at {style.number(at, 3)} s: {'; '.join(why)}."
     )
     return [PlayFinding("lost-edge", text, lost, at, line.name)]
-
-
-def _rises(first: Pulses, second: Pulses) -> tuple[np.ndarray, np.ndarray]:
-    return first.rises_seconds, second.rises_seconds
 
 
 def _silent(line: Edges, given: Given) -> list[PlayFinding]:
@@ -155,7 +152,8 @@ def _started(line: Envelope, made: Risen, given: Given, style: Style) -> PlayFin
         )
     elif made.held:
         attack = style.engineering(line.attack_seconds, "s")
-        text += f"; {_counted(made.held, 'pulse')} longer than its attack of {attack} hold it at its peak"
+        hold = "holds" if made.held == 1 else "hold"
+        text += f"; {_counted(made.held, 'pulse')} longer than its attack of {attack} {hold} it at its peak"
     if made.short:
         text += f"; {_counted(made.short, 'start')} without reaching the peak"
     return PlayFinding("envelope", text + ".", int(made.starts.size), at, line.name)
