@@ -20,8 +20,6 @@ _MOST_WAITING_SECONDS: Final = 30.0
 _COUNTED_SECONDS, _LEAST_COUNTED_SECONDS, _LEAST_BLOCKS = 2.5, 1.0, 20
 # A gap so many times longer than the usual one, and than this, is a computer that was held up.
 _STALL, _LEAST_GAP_SECONDS = 3.0, 0.015
-# What had to wait comes so much closer than usual.
-_AT_ONCE: Final = 0.5
 # Nothing came for so long: the device is silent.
 QUIET_SECONDS: Final = 2.0
 
@@ -138,26 +136,12 @@ class Inflow:
     def arrived_rate(self) -> tuple[float, float]:
         with self._change:
             arrivals = np.array(self._arrivals)
-        arrivals = arrivals[_even_from(arrivals[:, 0]) :] if len(arrivals) else arrivals
         if len(arrivals) < _LEAST_BLOCKS or arrivals[-1, 0] - arrivals[0, 0] < _LEAST_COUNTED_SECONDS:
             return float("nan"), float("nan")
+        gaps = np.diff(arrivals[:, 0])
+        if np.max(gaps) > _STALL * max(float(np.median(gaps)), _LEAST_GAP_SECONDS):
+            return float("nan"), float("nan")  # held up on the way: what comes late, and then at once, tells no rate
         seconds, counts = (arrivals - arrivals.mean(axis=0)).T
         rate = float(seconds @ counts / (seconds @ seconds))
         left = counts - rate * seconds
         return rate, float(np.sqrt(left @ left / (seconds.size - 2) / (seconds @ seconds)))
-
-
-def _even_from(seconds: FloatArray) -> int:
-    """The first of some arrivals (N,) from which on none was held up: what came late, and what then came at once, tells
-    no rate."""
-    gaps = np.diff(seconds)
-    if not gaps.size:
-        return 0
-    usual = float(np.median(gaps))
-    stalls = np.flatnonzero(gaps > _STALL * max(usual, _LEAST_GAP_SECONDS))
-    if not stalls.size:
-        return 0
-    first = int(stalls[-1]) + 1
-    while first < gaps.size and gaps[first] < _AT_ONCE * usual:
-        first += 1
-    return first
