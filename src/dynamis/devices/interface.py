@@ -40,6 +40,7 @@ Trouble = Literal[
     "no sound",
     "no tone",
     "wrong rate",
+    "held up",
 ]
 
 

@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING, Final
 from dynamis.converter.firmware import BoardCorrection, pitch_steps
 from dynamis.devices.interface import BoardIdentity, DeviceError
 from dynamis.devices.lines import ENTRIES_A_LINE, MOST_CHARACTERS, MOST_ENTRIES, PROTOCOL, frame, unframe, whole
+from dynamis.devices.running_time import running_seconds
 from dynamis.devices.scpi import shortened
 from dynamis.errors import InputError
 
@@ -73,8 +74,8 @@ class SerialBoard:
         except (OSError, ValueError) as error:
             raise _not_opened(self.port, error) from error
         # Opening the port restarts many boards; one that does not is asked in any case.
-        until = time.monotonic() + self._greeting_seconds
-        while time.monotonic() < until:
+        until = running_seconds() + self._greeting_seconds
+        while running_seconds() < until:
             fields = self._line(until)
             if fields is not None and fields[:2] == ["--", "READY"]:
                 break
@@ -179,7 +180,7 @@ class SerialBoard:
         with self._plugged() as port:
             while b"\n" not in self._waiting:
                 self._check_cut()
-                if time.monotonic() >= until:
+                if running_seconds() >= until:
                     return None
                 if len(self._waiting) > MOST_CHARACTERS + 1:
                     said = self._waiting.decode("latin-1")
@@ -207,9 +208,9 @@ class SerialBoard:
             return self._replied(verb, tag)
 
     def _replied(self, verb: str, tag: str) -> list[str]:
-        until = time.monotonic() + self._reply_seconds
+        until = running_seconds() + self._reply_seconds
         while True:
-            fields = self._line(until) if time.monotonic() < until else None
+            fields = self._line(until) if running_seconds() < until else None
             if fields is None:
                 raise DeviceError(
                     "silent",
@@ -333,12 +334,13 @@ class SerialBoard:
 def _put(port: Serial, data: bytes) -> None:
     """Write it all, or `TimeoutError`: where the port took nothing, not where this process was held up meanwhile,
     which the library's own limit cannot tell apart."""
-    until = time.monotonic() + WRITE_SECONDS
+    until = running_seconds() + WRITE_SECONDS
     while data:
-        _, ready, _ = select.select([], [port.fileno()], [], max(0.0, until - time.monotonic()))
-        if not ready:
+        left = until - running_seconds()
+        if select.select([], [port.fileno()], [], max(0.0, left))[1]:
+            data = data[os.write(port.fileno(), data) :]
+        elif left <= 0.0:
             raise TimeoutError(errno.ETIMEDOUT, "The port takes nothing.")
-        data = data[os.write(port.fileno(), data) :]
 
 
 def _nonsense(port: str, said: str) -> DeviceError:

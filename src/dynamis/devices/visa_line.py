@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Final
 
 from dynamis.devices.dialogue import Dialogue
 from dynamis.devices.interface import DeviceError
+from dynamis.devices.running_time import running_seconds
 from dynamis.devices.scpi import shortened
 from dynamis.notation.safe import one_line
 from dynamis.notation.style import plain
@@ -24,6 +25,7 @@ READ_SECONDS: Final = 5.0
 # piece all the time it takes to fill, so that it is one byte there.
 MOST_ANSWER, _PIECE = 65_536, 4096
 _NOTICE_SECONDS: Final = 0.1  # a meter with one connection has to notice first that the one before is gone
+_HELD_UP: Final = 0.1  # seconds of its time that an answer still has where the library says that it has none
 _PORT: Final = re.compile("[0-9]{1,5}")
 _BAUD: Final = re.compile("[0-9]{1,7}")
 
@@ -282,21 +284,30 @@ class VisaLine:
     def _answer(self) -> bytes:
         """One whole answer, within one time for all of it and not longer than an answer can be.
 
-        The library's own reading counts its time anew with each piece, and knows no limit.
+        The library's own reading counts its time anew with each piece, and knows no limit; it also counts what this
+        program was held up.
         """
         from pyvisa.constants import StatusCode
+        from pyvisa.errors import VisaIOError
 
         assert self._resource is not None
-        resource, until, got = self._resource, time.monotonic() + self._seconds, bytearray()
+        resource, until, got = self._resource, running_seconds() + self._seconds, bytearray()
         size = (
             1 if self._library == "@py" and (self.address.host or resource.resource_name.startswith("ASRL")) else _PIECE
         )
         try:
             with resource.ignore_warning(StatusCode.success_max_count_read, StatusCode.success_device_not_present):
-                while len(got) < MOST_ANSWER and (not got or time.monotonic() < until):
+                while len(got) < MOST_ANSWER and (not got or running_seconds() < until):
                     if size > 1 or len(got) % 64 == 0:
-                        resource.timeout = max(1.0, 1000 * (until - time.monotonic()))
-                    piece, status = resource.visalib.read(resource.session, size)
+                        resource.timeout = max(1.0, 1000 * (until - running_seconds()))
+                    try:
+                        piece, status = resource.visalib.read(resource.session, size)
+                    except VisaIOError as error:
+                        held_up = error.error_code == StatusCode.error_timeout and until - running_seconds() > _HELD_UP
+                        if size > 1 or not held_up:
+                            raise
+                        resource.timeout = 1000 * (until - running_seconds())
+                        continue
                     got += piece
                     if status != StatusCode.success_max_count_read:
                         return bytes(got)
@@ -311,9 +322,9 @@ class VisaLine:
     def _drain(self) -> None:
         assert self._resource is not None
         self._resource.timeout = 200
-        until = time.monotonic() + self._seconds
+        until = running_seconds() + self._seconds
         with contextlib.suppress(Exception):
-            while time.monotonic() < until:
+            while running_seconds() < until:
                 self._resource.visalib.read(self._resource.session, _PIECE)
         self._resource.timeout = self._seconds * 1000
 

@@ -22,6 +22,7 @@ from dynamis.bench.runs.beginning import new_run
 from dynamis.demo.gear import LAPTOP_PITCH
 from dynamis.demo.hidden import BOARD_LAW, INTERFACE_VOLTS
 from dynamis.demo.lantern import write_demo
+from dynamis.devices.running_time import running_seconds
 from dynamis.devices.taking import Settling
 from dynamis.errors import InputError
 from dynamis.files.contents import everything
@@ -138,11 +139,11 @@ def _played(app: QApplication, station: PlayStation) -> None:
 
 def _answered(app: QApplication, station: CircuitStation) -> None:
     """Until the proposals and the spread of the chosen one have come."""
-    end = time.monotonic() + _MOST_SECONDS
+    end = running_seconds() + _MOST_SECONDS
     while station.chosen is None or station.side.histogram.shown is None:
         app.processEvents()
         time.sleep(0.002)
-        if time.monotonic() > end:
+        if running_seconds() > end:
             raise InputError(f"The circuit was not worked out: {station.refusal.text()}")
 
 
@@ -166,12 +167,12 @@ def _prove(window: MainWindow, notes: tuple[float, ...], picture: Callable[[str]
     begun = False
 
     def until(done: Callable[[], bool]) -> None:
-        end = time.monotonic() + _MOST_SECONDS
+        end = running_seconds() + _MOST_SECONDS
         while not done():
             window.app.processEvents()
             time.sleep(0.002)
             halted = devices.paused or (begun and not course.by_itself)
-            if (halted and not done()) or time.monotonic() > end:
+            if (halted and not done()) or running_seconds() > end:
                 raise InputError(f"The course has not come to its end: {window.sentence.text()}")
 
     window.show_station("Devices")

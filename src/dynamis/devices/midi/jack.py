@@ -12,6 +12,7 @@ from typing import Any, Final
 from dynamis.converter.midi_stream import MidiParser
 from dynamis.devices.interface import DeviceError
 from dynamis.devices.midi.ports import JACK
+from dynamis.devices.running_time import running_seconds
 
 _MOST_WAITING: Final = 1024
 _CONNECT_SECONDS: Final = 2.0
@@ -98,9 +99,9 @@ class JackOutput:
             self._client.connect(self._port, name)
         except jack.JackError as error:
             raise DeviceError("busy", f"{name} cannot be connected ({error}).") from error
-        until = time.monotonic() + _CONNECT_SECONDS
+        until = running_seconds() + _CONNECT_SECONDS
         while not self._is_connected():  # the server tells of it a little later
-            if time.monotonic() > until:
+            if running_seconds() > until:
                 raise DeviceError("busy", f"{name} does not take the connection: is JACK's server still running?")
             time.sleep(0.005)
 

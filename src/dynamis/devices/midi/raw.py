@@ -6,10 +6,10 @@ import contextlib
 import os
 import select
 import stat
-import time
 from typing import Final
 
 from dynamis.devices.interface import DeviceError
+from dynamis.devices.running_time import running_seconds
 
 _WAIT_SECONDS: Final = 1.0
 
@@ -34,9 +34,9 @@ class RawOutput:
             raise DeviceError(trouble, f"{path} {words}") from error  # type: ignore[arg-type]
 
     def send(self, data: bytes) -> None:
-        until = time.monotonic() + _WAIT_SECONDS
+        until = running_seconds() + _WAIT_SECONDS
         while data:
-            if time.monotonic() > until:
+            if running_seconds() > until:
                 raise DeviceError(
                     "silent", f"The MIDI port {self.identity} takes no bytes: plug it in again, then go on."
                 )

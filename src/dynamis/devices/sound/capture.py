@@ -10,6 +10,7 @@ that some were lost.
 from __future__ import annotations
 
 import array
+import contextlib
 import json
 import os
 import queue
@@ -18,6 +19,7 @@ import threading
 import time
 from typing import Any
 
+from dynamis.devices.running_time import wait_until
 from dynamis.devices.sound.endless import endless_header
 
 PREFIX = "audio:"
@@ -91,14 +93,24 @@ def _pour(sounddevice: Any, address: str, channel: int) -> None:
         raise Refused("busy", f"{name} cannot be opened ({error.args[0]}).") from error
     os.write(1, endless_header(1, rate))
     while True:
-        try:
-            block = blocks.get(timeout=_QUIET_SECONDS)
-        except queue.Empty:
-            block = None
+        block = _next(blocks)
         if block is None:
             raise Refused("unplugged", f"{name} is gone: plug it in again, then go on.")
         while block:
             block = block[os.write(1, block) :]
+
+
+def _next(blocks: queue.Queue[bytes | None]) -> bytes | None:
+    """The next block, None at the end or where none comes."""
+    came: list[bytes | None] = []
+
+    def comes(seconds: float) -> bool:
+        with contextlib.suppress(queue.Empty):
+            came.append(blocks.get(timeout=seconds))
+        return bool(came)
+
+    wait_until(comes, _QUIET_SECONDS)
+    return came[0] if came else None
 
 
 def end_with(parent: int, look_seconds: float = _LOOK_SECONDS) -> None:

@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 
 from dynamis.converter.playing.generators import Voltage
 from dynamis.devices.interface import DeviceError
+from dynamis.devices.running_time import running_seconds
 from dynamis.devices.sound.endless import endless_header
 from dynamis.notation.style import plain
 
@@ -77,6 +78,7 @@ class Outflow:
         self._now, self._wanted = np.zeros(self._scale.size), np.zeros(self._scale.size)
         self._parts: dict[int, Voltage] = {}
         self._at, self._length, self._gone, self._let_go = 0.0, 0.0, "", False
+        self.poured_seconds = 0.0  # how much has flowed, by whose clock ever it does
         self._line = self._connect()
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self._pour, args=(self._line, self._stop), name="outputs", daemon=True)
@@ -180,10 +182,10 @@ class Outflow:
             )
 
     def _reach(self) -> None:
-        until = time.monotonic() + _REACHED_SECONDS
+        until = running_seconds() + _REACHED_SECONDS
         while not np.array_equal(self._now, self._wanted):
             self.alive()
-            if time.monotonic() > until:
+            if running_seconds() > until:
                 raise DeviceError("silent", f"{self.identity} takes nothing: is it still running?")
             self._stop.wait(BLOCK_SECONDS / 2.0)
 
@@ -243,6 +245,7 @@ class Outflow:
 
     def _pour(self, line: Line, stop: threading.Event) -> None:
         since, sent = self._clock(), 0.0
+        self.poured_seconds = 0.0
         try:
             line.write(endless_header(self.channels, self.rate))
             while not stop.is_set():
@@ -252,6 +255,7 @@ class Outflow:
                         stop.wait(wait)
                 line.write(self.block())
                 sent += BLOCK_SECONDS
+                self.poured_seconds = sent
         except (OSError, ValueError) as error:
             if not stop.is_set():
                 reason = getattr(error, "strerror", None) or error

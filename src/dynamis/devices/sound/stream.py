@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dynamis.devices.interface import DeviceError
+from dynamis.devices.running_time import wait_until
 
 FloatArray = NDArray[np.float64]
 # What nobody takes out is let go after so long.
@@ -109,7 +110,10 @@ class Inflow:
     def read(self, seconds: float) -> FloatArray:
         wanted = max(1, round(seconds * self.rate))
         with self._change:
-            came = self._change.wait_for(lambda: self._waiting >= wanted or bool(self._ended), seconds + QUIET_SECONDS)
+            came = wait_until(
+                lambda wait: self._change.wait_for(lambda: self._waiting >= wanted or bool(self._ended), wait),
+                seconds + QUIET_SECONDS,
+            )
             if self._waiting >= wanted:
                 return self._taken(wanted)
             if came:

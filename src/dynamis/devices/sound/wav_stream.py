@@ -21,6 +21,7 @@ from typing import Final
 import numpy as np
 
 from dynamis.devices.interface import DeviceError
+from dynamis.devices.running_time import running_seconds
 from dynamis.devices.scpi import shortened
 from dynamis.devices.sound.stream import FloatArray, Inflow
 
@@ -142,8 +143,8 @@ class WavStream(Inflow):
         return DeviceError("unplugged", f"{self.identity} has ended: start it again, then go on.")
 
     def _header(self) -> tuple[WavForm, bytes]:
-        data, until = b"", time.monotonic() + self.open_seconds
-        while time.monotonic() < until:
+        data, until = b"", running_seconds() + self.open_seconds
+        while running_seconds() < until:
             try:
                 piece = self._piece(0.1)
             except OSError as error:
