@@ -113,7 +113,9 @@ def until(comes: Callable[[], bool], seconds: float = 40.0) -> None:
         if comes():
             return
         time.sleep(0.01)
-    raise AssertionError("it did not come")
+    windows = [one for one in QApplication.topLevelWidgets() if isinstance(one, QMainWindow)]
+    told = [one.sentence.text() for one in windows if hasattr(one, "sentence")]
+    raise AssertionError(f"it did not come; the window says {told}")
 
 
 def answered(station: QWidget) -> None:
