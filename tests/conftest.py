@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import gc
 import io
+import itertools
 import json
 import math
 import os
@@ -21,6 +23,20 @@ settings.register_profile("same", derandomize=True, deadline=None)
 settings.load_profile("same")
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+
+TESTS = itertools.count()
+
+
+def pytest_collection_finish():
+    """Widgets that die in a thread of devices can end the process: rubbish is collected between tests, in this one."""
+    gc.collect()
+    gc.freeze()
+    gc.disable()
+
+
+def pytest_runtest_teardown():
+    gc.collect(1 if next(TESTS) % 20 else 2)
 
 
 @pytest.fixture(autouse=True)

@@ -13,6 +13,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     arguments = list(sys.argv[1:] if argv is None else argv)
     if wants_window(arguments):
         # All that starting makes lives as long as the window: collecting meanwhile would only walk it over and over.
+        # Later the window does it.
         gc.disable()
         try:
             # The matrices here are small: more threads of linear algebra only take longer to start.

@@ -105,9 +105,9 @@ def end_on_signals(app: QApplication) -> QSocketNotifier:
 
 
 def warm() -> None:
-    """Let rubbish be collected from here on, and import in a thread what the next stations and dialogs need."""
+    """Leave what starting made out of later collections, and import in a thread what the next stations and dialogs
+    need."""
     gc.freeze()
-    gc.enable()
 
     def work() -> None:
         import dynamis.bench.judging.matrix

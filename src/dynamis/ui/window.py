@@ -28,6 +28,7 @@ from dynamis.ui.course import CourseRunner
 from dynamis.ui.devices.connections import KINDS, NAMES
 from dynamis.ui.devices.devices import Devices
 from dynamis.ui.place import place_of
+from dynamis.ui.rubbish import RubbishRounds
 from dynamis.ui.session.session import Session
 from dynamis.ui.stations import DEVICES, EVERY, STATIONS, Station, groups_of, guarded
 from dynamis.ui.theme.style import TEXT_POINTS, apply_theme, colours_for
@@ -74,6 +75,7 @@ class MainWindow(QMainWindow):
         column.addWidget(self.thread_strip)
         self.thread_strip.setFixedHeight(self._strip_height())
         self.setCentralWidget(body)
+        self._rubbish = RubbishRounds(self)
         self._quiet = QTimer(self)
         self._quiet.setSingleShot(True)
         self._quiet.timeout.connect(lambda: self.say("", False))
