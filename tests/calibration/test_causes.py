@@ -22,7 +22,7 @@ from dynamis.pitch import LinearLaw
 from dynamis.pitch.model import PitchModel
 
 NOTES = np.arange(36.0, 97.0, 3)
-UNITS = 200
+UNITS = 120
 
 
 def shape_of(volts, notes=NOTES, model=VOLTS, meter=METER, **more):

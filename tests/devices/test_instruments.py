@@ -159,7 +159,7 @@ def test_trouble_pauses_says_so_loses_nothing_and_goes_on(lantern, plays, reads,
     do = lambda hand: lambda: lantern.do(*hand)  # noqa: E731
     # What rate samples come at cannot be told while a machine is held up: so many notes that it can for some of them.
     rate = wrong[0] == "sound rate"
-    run = msgspec.structs.replace(HERTZ, plan=tuple(float(note) for note in range(48, 61))) if rate else HERTZ
+    run = msgspec.structs.replace(HERTZ, plan=tuple(float(note) for note in range(48, 56))) if rate else HERTZ
     taken = bench.take(run, bench.player(plays), bench.meter(reads), do(wrong), do(right))
     assert any(re.search(words, one) for one in bench.paused), bench.paused
     for row in [*taken[:2], taken[-1]] if rate else taken:
@@ -378,9 +378,9 @@ def test_a_wav_that_never_ends_is_read_from_a_pipe_that_sox_writes(tmp_path):
         open_sound(f"127.0.0.1:{port}")
 
 
-@pytest.mark.parametrize(("held_up", "told"), [(0.0, True), (0.15, False)])
+@pytest.mark.parametrize(("held_up", "told"), [(0.0, True), (0.15, True), (0.5, False)])
 def test_a_computer_that_is_held_up_is_no_wrong_rate(held_up, told):
-    """Blocks of 20 ms at 44 100 a second that are said to be 48 000; held up once, nothing can be told of the rate."""
+    """Blocks of 20 ms at 44 100 a second that are said to be 48 000; held up for long, nothing can be told of the rate."""
     now = [0.0]
     flow = Inflow("input", 48000.0, clock=lambda: now[0])
     assert np.isnan(flow.arrived_rate()[0])

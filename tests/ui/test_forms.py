@@ -14,7 +14,7 @@ from tests.bench.forms import random_bench
 from dynamis.bench.document.commands import Change
 
 STATIONS = ("Bench", "Levels", "Chain", "Circuit", "Codes")
-COUNT = 200
+COUNT = 120
 
 
 def test_whatever_the_forms_make_is_shown_and_judged(make_window, empty_file, monkeypatch):

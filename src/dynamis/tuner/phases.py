@@ -13,6 +13,7 @@ Processing, from memory), by h² A_h² summed where there are harmonics (derived
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Final
 
 import numpy as np
@@ -89,6 +90,12 @@ def fine_frequency(samples: NDArray[np.floating], rate: float, near_hertz: float
     return found
 
 
+@lru_cache(8)  # tones are looked at again and again over the same time
+def _hanning(size: int) -> FloatArray:
+    return np.hanning(size)
+
+
+@lru_cache(8)
 def _window(length: int) -> FloatArray:
     once = np.cos(np.arange(length) * (2.0 * np.pi / length))
     # Cosines of twice and three times the angle, from that of the angle.
@@ -199,7 +206,7 @@ def _noise_between(even: FloatArray, times: FloatArray, hertz: float, rate: floa
     """The power of a sample's noise near each harmonic, by the spectrum of the whole tone half-way to its neighbours:
     a median over several of them, so that another line there, such as hum, is not taken for it."""
     size = even.size
-    window = np.hanning(size)
+    window = _hanning(size)
     padded = fast_length(size)
     power = np.abs(np.fft.rfft(even * window, padded)) ** 2 / float(np.sum(window**2))
     per_time = hertz * padded / rate

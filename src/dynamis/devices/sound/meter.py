@@ -23,7 +23,7 @@ _NOW_SECONDS: Final = 0.06
 # A rate that is off by more than this, as far as it can be told, is no clock that is a little off; what comes twice as
 # fast, or half, is no sound of now but a file that somebody pours out.
 _MOST_RATE_OFF, _POURED_OUT = 1e-3, 0.5
-_MOST_WAIT_SECONDS: Final = 1.5
+_MOST_WAIT_SECONDS: Final = 2.5
 _SURE: Final = 4.0
 
 
@@ -91,11 +91,11 @@ class SoundMeter:
             _check_sound(heard)
             if level_db(heard) < QUIET_DB:
                 continue
+            if stream.counts and math.isnan(stream.arrived_rate()[0]) and waited < _MOST_WAIT_SECONDS:
+                waited += wait  # held up just now: in a second it can be told what rate they come at
+                continue
             tones = steady_tones(heard, stream.rate, self._seconds)
             if tones and tones[-1].end_seconds >= heard.size / stream.rate - _NOW_SECONDS:
-                if stream.counts and math.isnan(stream.arrived_rate()[0]) and waited < _MOST_WAIT_SECONDS:
-                    waited += _STEP_SECONDS  # held up just now: in a second it can be told what rate they come at
-                    continue
                 self._check_rate(stream)
                 tone = with_clock(tones[-1:], self._ppm)[0]
                 return Shown(tone.hertz, None, tone.deviation_hertz)

@@ -20,7 +20,7 @@ _MOST_WAITING_SECONDS: Final = 30.0
 # Samples are counted against this computer's clock over the last seconds, from so many blocks and seconds on.
 _COUNTED_SECONDS, _LEAST_COUNTED_SECONDS, _LEAST_BLOCKS = 2.5, 1.0, 20
 # A gap so many times longer than the usual one, and than this, is a computer that was held up.
-_STALL, _LEAST_GAP_SECONDS = 3.0, 0.015
+_STALL, _LEAST_GAP_SECONDS = 3.0, 0.1
 # How often the line through arrivals is drawn anew.
 _TURNS: Final = 5
 # Nothing came for so long: the device is silent.
@@ -145,9 +145,11 @@ class Inflow:
         if len(arrivals) < _LEAST_BLOCKS or arrivals[-1, 0] - arrivals[0, 0] < _LEAST_COUNTED_SECONDS:
             return float("nan"), float("nan")
         gaps = np.diff(arrivals[:, 0])
-        if np.max(gaps) > _STALL * max(float(np.median(gaps)), _LEAST_GAP_SECONDS):
-            return float("nan"), float("nan")  # held up on the way: what comes late, and then at once, tells no rate
-        return rate_of_arrivals(*arrivals.T)
+        stalls = np.flatnonzero(gaps > _STALL * max(float(np.median(gaps)), _LEAST_GAP_SECONDS))
+        since = arrivals[int(stalls[-1]) + 1 :] if stalls.size else arrivals  # over a stall, samples may be missing
+        if len(since) < _LEAST_BLOCKS or since[-1, 0] - since[0, 0] < _LEAST_COUNTED_SECONDS:
+            return float("nan"), float("nan")
+        return rate_of_arrivals(*since.T)
 
 
 def rate_of_arrivals(seconds: FloatArray, counts: FloatArray) -> tuple[float, float]:
