@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 import math
-from math import inf
 
 import numpy as np
 import pytest
 
-from dynamis.control.pulses import Pulses, both, either, inverted, of_edges, pulses, regular, swallowed
+from dynamis.control.pulses import Pulses, both, either, inverted, pulses, regular, swallowed
 from dynamis.control.rates import divided, multiplied
 from dynamis.control.sampling import level_as_pulses, row_steps, silent_steps
 from dynamis.control.sequencer import ACTS, Listening, Step, steps_of
@@ -163,7 +162,3 @@ REFUSED = [
 def test_what_makes_no_sense_is_refused(made, words: str) -> None:
     with pytest.raises(InputError, match=words):
         made()
-
-
-def test_edges_become_spans_whatever_state_they_begin_in() -> None:
-    assert of_edges([(0.0, False), (1.0, True), (1.5, True), (2.0, False), (3.0, True)]).spans == [(1, 2), (3, inf)]

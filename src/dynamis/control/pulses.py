@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
@@ -60,18 +60,6 @@ def pulses(spans: Iterable[tuple[float, float]]) -> Pulses:
             joined.append([rise, fall])
     array = np.array(joined, float).reshape(-1, 2)
     return Pulses(array[:, 0], array[:, 1])
-
-
-def of_edges(edges: Sequence[tuple[float, bool]]) -> Pulses:
-    """Pulses of instants at which something goes up (True) or down, as a comparator gives them."""
-    spans, since = [], None
-    for seconds, up in edges:
-        if up and since is None:
-            since = seconds
-        elif not up and since is not None:
-            spans.append((since, seconds))
-            since = None
-    return pulses([*spans, *([(since, math.inf)] if since is not None else [])])
 
 
 def regular(hertz: float, width_seconds: float, count: int, first_seconds: float = 0.0) -> Pulses:

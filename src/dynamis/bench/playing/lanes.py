@@ -206,11 +206,6 @@ def at_cursors(played: Played, first: float, second: float) -> list[AtCursors]:
     return found
 
 
-def stamp_near(played: Played, seconds: float) -> int:
-    """The last message at or before an instant; the first before any."""
-    return max(0, int(np.searchsorted(played.rendered.message_seconds, seconds, side="right")) - 1)
-
-
 def listed_stamps(played: Played) -> NDArray[np.int64]:
     """The messages of the converter's channel, in their order."""
     return np.flatnonzero(_of_setting(played.song, played.setting))

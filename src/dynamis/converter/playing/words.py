@@ -7,6 +7,7 @@ from typing import Final
 import numpy as np
 
 from dynamis.converter.playing.controls import CENTRE
+from dynamis.converter.playing.following import CLOCK, CONTINUE, POSITION, RESUMED, START, STOP, Beat
 from dynamis.converter.playing.rendering import Rendered, Signal
 from dynamis.converter.playing.voices import Why
 from dynamis.notation.style import Style
@@ -24,6 +25,7 @@ _MODES: Final = {
     124: "all notes off, omni off", 125: "all notes off, omni on", 126: "all notes off, one voice",
     127: "all notes off, several voices",
 }  # fmt: skip
+_SENDER: Final = {CLOCK: "clock", START: "start", CONTINUE: "continue", STOP: "stop", RESUMED: "as it stood"}
 _PRIORITIES: Final = {
     "last": "the last key",
     "low": "the lowest key",
@@ -56,6 +58,19 @@ def message_bytes(status: int, first: int, second: int) -> str:
     """Its bytes: `90 3C 64`."""
     behind = (first,) if status & 0xE0 == 0xC0 else (first, second)
     return " ".join(f"{one:02X}" for one in (status, *behind))
+
+
+def beat_words(beat: Beat) -> str:
+    """What a message of a sender's clock says: `song position, sixteenth 9`."""
+    if beat.status == POSITION:
+        return f"song position, sixteenth {beat.value + 1}"
+    return _SENDER[beat.status]
+
+
+def beat_bytes(beat: Beat) -> str:
+    """Its bytes: `F2 08 00`."""
+    behind = (beat.value & 0x7F, beat.value >> 7) if beat.status == POSITION else ()
+    return " ".join(f"{one:02X}" for one in (beat.status, *behind))
 
 
 def words_of(rendered: Rendered, stamp: int, style: Style) -> str:

@@ -15,11 +15,12 @@ from PySide6.QtWidgets import QHBoxLayout, QSplitter
 
 from dynamis.bench.document.records import HeadRecord
 from dynamis.bench.playing.arriving import arrive
-from dynamis.bench.playing.lanes import Played, listed_stamps, play, stamp_near
+from dynamis.bench.playing.lanes import Played, play
+from dynamis.bench.playing.messages import Messages, messages_of
 from dynamis.bench.playing.sources import SongSource, of_file, of_phrase, of_track
 from dynamis.converter.playing.phrases import phrases
 from dynamis.converter.playing.streaming import signal_names
-from dynamis.converter.playing.words import message_bytes, message_words, nearest_edge, why
+from dynamis.converter.playing.words import nearest_edge, why
 from dynamis.devices.midi.inputs import inputs
 from dynamis.errors import InputError
 from dynamis.ui.background import Background
@@ -88,6 +89,7 @@ class PlayStation(Station):
         upper.body.setContentsMargins(8, 8, 4, 4)
         upper.body.addWidget(scrolling(self.lanes))
         self.events = Table("Messages", _EVENTS)
+        self.messages: Messages
         lower.body.setContentsMargins(17, 9, 12, 8)
         lower.body.addWidget(self.events)
         middle.addWidget(upper)
@@ -212,10 +214,9 @@ class PlayStation(Station):
         if changes != live.shown:
             live.shown = changes
             self.side.show_findings([one for one in played.findings if one.code != "hangs"])  # it has not ended
-            stamps = listed_stamps(played)
-            self.events.set_rows(LazyRows(stamps.size, lambda k: self._event_row(played, int(stamps[k]))))
+            self._list_messages(played)
             self._show_why(self.lanes.lane, now)
-            self.events.show_row(int(stamps.size) - 1)
+            self.events.show_row(len(self.messages) - 1)
             self.lanes.set_cursor(0, now)
 
     @property
@@ -264,8 +265,7 @@ class PlayStation(Station):
         before, self.played = self.played, played
         self.lanes.show_played(played, keep=self._keep and before is not None)
         self.side.show_findings(list(played.findings))
-        stamps = listed_stamps(played)
-        self.events.set_rows(LazyRows(stamps.size, lambda k: self._event_row(played, int(stamps[k]))))
+        self._list_messages(played)
         self._show_cursors()
         self._show_why(self.lanes.lane, self.lanes.cursors[0])
 
@@ -280,17 +280,18 @@ class PlayStation(Station):
 
     # -- showing -------------------------------------------------------------------------------------
 
-    def _event_row(self, played: Played, stamp: int) -> Row:
-        style, song = self._session.style, played.song
-        one = int(song.statuses[stamp]), int(song.first_bytes[stamp]), int(song.second_bytes[stamp])
-        seconds = float(played.rendered.message_seconds[stamp])
-        track, channel = str(int(song.tracks[stamp])), str(int(song.channels[stamp]))
-        cells = (style.number(seconds, 4), track, channel, message_bytes(*one), message_words(*one, style))
-        return Row(cells, stamp, "", (repr(seconds), *cells[1:]))
+    def _list_messages(self, played: Played) -> None:
+        self.messages = listed = messages_of(played)
+        self.events.set_rows(LazyRows(len(listed), lambda k: self._event_row(listed, k)))
+
+    def _event_row(self, listed: Messages, row: int) -> Row:
+        cells = listed.cells(row, self._session.style)
+        seconds = float(listed.seconds[row])
+        return Row(cells, seconds, "", (repr(seconds), *cells[1:]))
 
     def _event_activated(self, key: object) -> None:
-        if self.played is not None and isinstance(key, int):
-            self._look_at(float(self.played.rendered.message_seconds[key]), scroll=False)
+        if self.played is not None and isinstance(key, float):
+            self._look_at(key, scroll=False)
 
     def _look_at_finding(self, name: str, seconds: float) -> None:
         if self.played is not None and any(lane.name == name for lane in self.played.lanes):
@@ -302,9 +303,7 @@ class PlayStation(Station):
         self.lanes.show_around(seconds)
         self._show_why(self.lanes.lane, seconds)
         if scroll and self.played is not None:
-            stamps = listed_stamps(self.played)
-            near = stamp_near(self.played, seconds)
-            self.events.show_row(int(stamps.searchsorted(near)))
+            self.events.show_row(self.messages.near(seconds))
 
     def _show_cursors(self) -> None:
         if self.played is not None:
