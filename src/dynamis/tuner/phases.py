@@ -90,12 +90,12 @@ def fine_frequency(samples: NDArray[np.floating], rate: float, near_hertz: float
     return found
 
 
-@lru_cache(8)  # tones are looked at again and again over the same time
+@lru_cache(2)  # a tone that goes on is looked at again and again over the same time
 def _hanning(size: int) -> FloatArray:
     return np.hanning(size)
 
 
-@lru_cache(8)
+@lru_cache(2)
 def _window(length: int) -> FloatArray:
     once = np.cos(np.arange(length) * (2.0 * np.pi / length))
     # Cosines of twice and three times the angle, from that of the angle.

@@ -156,11 +156,15 @@ def rate_of_arrivals(seconds: FloatArray, counts: FloatArray) -> tuple[float, fl
     """(samples a second, its standard uncertainty) of counts that arrived at some seconds, both rising.
 
     A computer that is held up makes samples late, never early, and what waited then comes at once.  So the line is
-    drawn through the least late arrivals of the first and of the last third; how far the middle third's lies from it,
-    and how late the others are, makes it unsure.  Source: Moon, Skelly and Towsley, "Estimation and removal of clock
-    skew from network delay measurements", INFOCOM 1999 (a line over all points), from memory; the thirds are our own.
+    drawn through the least late arrivals of the first and of the last third of the time; how far the middle third's
+    lies from it, and how late the others are, makes it unsure; NaN where a third has none.  Source: Moon, Skelly and
+    Towsley, "Estimation and removal of clock skew from network delay measurements", INFOCOM 1999 (a line over all
+    points), from memory; the thirds are our own.
     """
-    parts = np.array_split(np.arange(seconds.size), 3)
+    thirds = np.searchsorted(seconds, seconds[0] + (seconds[-1] - seconds[0]) * np.array([1.0, 2.0]) / 3.0)
+    parts = np.split(np.arange(seconds.size), thirds)
+    if not all(part.size for part in parts):
+        return float("nan"), float("nan")
     rate = float((counts[-1] - counts[0]) / (seconds[-1] - seconds[0]))
     for _ in range(_TURNS):
         ahead = counts - counts[0] - rate * (seconds - seconds[0])
