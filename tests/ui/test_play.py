@@ -520,10 +520,9 @@ def test_what_is_played_live_is_seen_as_it_comes_and_stays_as_a_song(play, tmp_p
     assert signals["reset"].pulses.rises_seconds.size == 1
     os.write(holds, bytes.fromhex("fc f2 08 00 fb"))  # stopped, put to sixteenth 9, and on
     until(lambda: any("at sixteenth 9" in one for one in play.side.sentences.shown))
-    assert [row[3:] for row in table_texts(play.events)] == [
-        ("FA", "start"), ("90 3C 64", "60 C4 pressed, velocity 100"), ("FC", "stop"),
-        ("F2 08 00", "song position, sixteenth 9"), ("FB", "continue"),
-    ]  # fmt: skip
+    listed = [row[3:] for row in table_texts(play.events)]
+    assert sorted(listed[:2]) == [("90 3C 64", "60 C4 pressed, velocity 100"), ("FA", "start")]  # they came together
+    assert listed[2:] == [("FC", "stop"), ("F2 08 00", "song position, sixteenth 9"), ("FB", "continue")]
     QTest.mouseClick(play.settings.live, Qt.MouseButton.LeftButton)
     until(lambda: play.live is None)
     play.settings.input.setEditText("nowhere")
