@@ -40,7 +40,6 @@ Trouble = Literal[
     "no sound",
     "no tone",
     "wrong rate",
-    "held up",
 ]
 
 

@@ -10,6 +10,7 @@ from typing import Final
 from dynamis.calibration.learning.coupling import Step
 from dynamis.devices.interface import DeviceError, Meter
 from dynamis.devices.sound.outflow import BLOCK_SECONDS, Outflow
+from dynamis.errors import InputError
 
 _MOST: Final = 200
 # A reading whose instant is so many times less sure than the surest one's was held up; so many have to be left.
@@ -32,7 +33,8 @@ def stepped(
     """Let a channel, from 0, step from 0 V, and read it for some seconds; it goes back to 0 V, whatever happens.
 
     Where the computer was held up, what flowed out and the clock disagree, or a reading took long: what was read then
-    is left out, since nobody can say when it was.  Raises `DeviceError`, held up where too little is left.
+    is left out, since nobody can say when it was.  Raises `DeviceError`, and InputError, since no device is to blame,
+    where too little is left.
     """
     meter.prepare("volts", full_scale_volts)
     meter.read()  # so that the first reading after the step does not wait for the range
@@ -62,8 +64,7 @@ def stepped(
     least = min(one.seconds_deviation for one in steps)
     kept = [one for one in steps if one.seconds_deviation <= _HELD_UP * least]
     if len(kept) < min(len(steps), _FEWEST):
-        raise DeviceError(
-            "held up",
+        raise InputError(
             f"The computer was held up while the step was read: of {len(steps)} readings only {len(kept)} can be given "
             "their instant. Let other programs rest, then try again.",
         )

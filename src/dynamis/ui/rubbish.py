@@ -7,11 +7,11 @@ the process.
 from __future__ import annotations
 
 import gc
-from typing import Final
 
 from PySide6.QtCore import QObject, QTimer
 
-_LOOK_MILLISECONDS: Final = 250
+# Not before the window stands: what starting made is left out of it then.
+_FIRST_MILLISECONDS, _LOOK_MILLISECONDS = 2000, 250
 
 
 def collect() -> None:
@@ -28,6 +28,10 @@ class RubbishRounds(QObject):
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
         gc.disable()
-        timer = QTimer(self)
-        timer.timeout.connect(collect)
-        timer.start(_LOOK_MILLISECONDS)
+        self._timer = QTimer(self)
+        self._timer.timeout.connect(self._look)
+        self._timer.start(_FIRST_MILLISECONDS)
+
+    def _look(self) -> None:
+        self._timer.setInterval(_LOOK_MILLISECONDS)
+        collect()
