@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import re
 import shutil
@@ -331,43 +332,53 @@ def test_the_alsa_sequencer_is_spoken_to_and_a_port_that_goes_is_noticed(monkeyp
 # -- sound ----------------------------------------------------------------------------------------------
 
 
+def poured(sox: subprocess.Popen[bytes], pipe: Path, bytes_a_second: float, stop: threading.Event) -> None:
+    """What sox makes goes into the pipe as fast as a device would give it: sox alone makes a minute in half a second."""
+    with open(pipe, "wb", buffering=0) as out, contextlib.suppress(BrokenPipeError):
+        began, given = time.monotonic(), 0
+        while not stop.wait(0.01):
+            due = int((time.monotonic() - began) * bytes_a_second) - given
+            given += due
+            out.write(sox.stdout.read(due))
+
+
 def test_a_wav_that_never_ends_is_read_from_a_pipe_that_sox_writes(tmp_path):
     """sox makes the tone, as PCM of 24 bits in two channels; its frequency is known."""
-    pipe = tmp_path / "sound"
+    pipe, stop = tmp_path / "sound", threading.Event()
     os.mkfifo(pipe)
-    keep = os.open(pipe, os.O_RDWR)  # so that sox's opening does not wait for the test's
-    sox = subprocess.Popen(
-        [
-            "sox",
-            "-n",
-            "-r",
-            "44100",
-            "-b",
-            "24",
-            "-t",
-            "wav",
-            str(pipe),
-            "synth",
-            "3",
-            "sine",
-            "330",
-            "sine",
-            "440",
-            "gain",
-            "-6",
-        ],
-        stderr=subprocess.DEVNULL,
-    )
-    meter = SoundMeter(lambda: open_sound(str(pipe), 1))
-    meter.prepare("hertz", None)
-    assert meter.read().value == pytest.approx(440.0, rel=1e-6)
-    assert "44100 samples a second" in meter.identity
-    with pytest.raises(DeviceError, match="Sound is read in hertz"):
-        meter.prepare("volts", 10.0)
-    meter.close()
-    sox.kill()
-    sox.wait()
-    os.close(keep)
+    made = [
+        "sox",
+        "-n",
+        "-r",
+        "44100",
+        "-b",
+        "24",
+        "-t",
+        "wav",
+        "-",
+        "synth",
+        "sine",
+        "330",
+        "sine",
+        "440",
+        "gain",
+        "-6",
+    ]
+    with subprocess.Popen(made, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL) as sox:
+        device = threading.Thread(target=poured, args=(sox, pipe, 44100.0 * 6, stop), daemon=True)
+        device.start()
+        try:
+            with contextlib.closing(SoundMeter(lambda: open_sound(str(pipe), 1))) as meter:
+                meter.prepare("hertz", None)
+                time.sleep(0.2)  # whoever asks late hears what sounds then
+                assert meter.read().value == pytest.approx(440.0, rel=1e-6)
+                assert "44100 samples a second" in meter.identity
+                with pytest.raises(DeviceError, match="Sound is read in hertz"):
+                    meter.prepare("volts", 10.0)
+        finally:
+            stop.set()
+            device.join(5.0)
+            sox.kill()
     with pytest.raises(DeviceError, match="is no pipe"):
         open_sound("/etc/hostname")
     with pytest.raises(DeviceError, match="host:port"):
