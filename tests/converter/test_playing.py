@@ -521,6 +521,19 @@ def test_each_key_of_a_zone_has_a_voice_a_wheel_a_pressure_and_a_timbre_of_its_o
     assert at("timbre1", 0.1) == pytest.approx(5.0 * 64 / 127)
     assert [at("gate1", 1.6), at("gate2", 1.4)] == [0.0, 5.0]
     assert rendered.performance.notes == 2
+    for name, when, told in (  # each its own, of several messages of an instant
+        ("pressure1", 0.0, "pressure 127 (D1 7F)."),
+        ("timbre2", 0.0, "brightness 0 (B2 4A 00)."),
+        ("pitch1", 0.0, "60 C4 pressed, velocity 100 (91 3C 64); it sounds."),
+        ("pitch1", 0.5, "wheel at +2048 of 8192 (E1 00 50)."),
+        ("pitch2", 1.0, "wheel at +4096 of 8192 (E0 00 60)."),
+    ):
+        said = why(rendered, rendered.signal(name), when, Style()).replace("\u00a0", " ")
+        assert said == f"{name} at {when:.4f} s: {told}"
+    reach = render_song(
+        song([on(60, 1), wheel(8191, 1, 240), *parameter(0, 12, 1)]), ConverterSetting(bend_into_pitch=True)
+    )
+    assert "data entry 12 (B0 06 0C); the wheel's range is another." in why(reach, reach.signal("pitch"), 0.25, Style())
 
 
 @pytest.mark.parametrize(
@@ -544,8 +557,10 @@ def test_ranges_pedals_and_what_no_voice_is_left_for():
     track = [*parameter(0, 12, 3), on(60, 2), wheel(-8192, 2), mido.Message("control_change", control=64, value=127, channel=0),
              off(60, 2, 480), mido.Message("control_change", control=64, value=0, channel=0, time=480)]  # fmt: skip
     rendered = render_song(song(track), ConverterSetting(zone="lower", bend_into_pitch=True))
-    assert rendered.signal("pitch").steps.volts[-1] == pytest.approx(1.0)  # 60 less the 12 that any member sets for all
-    assert rendered.signal("gate").steps.seconds[-1] == pytest.approx(1.0)  # the master's pedal
+    assert rendered.signal("pitch1").steps.volts[-1] == pytest.approx(
+        1.0
+    )  # 60 less the 12 that any member sets for all
+    assert rendered.signal("gate1").steps.seconds[-1] == pytest.approx(1.0)  # the master's pedal
     many = [on(50 + k, 2 + k) for k in range(10)] + [off(50 + k, 2 + k, 10) for k in range(10)]
     crowded = render_song(song(many), ConverterSetting(zone="lower"))
     assert (len(crowded.performance.tracks), crowded.performance.unplayed) == (8, 2)

@@ -8,6 +8,7 @@ from typing import Final, Literal
 import numpy as np
 
 from dynamis.converter.playing.rendering import Rendered
+from dynamis.converter.playing.voices import MOST_VOICES
 from dynamis.converter.playing.words import words_of
 from dynamis.notation.style import Style
 from dynamis.pitch.notes import note_label
@@ -50,9 +51,7 @@ def find_in(rendered: Rendered, style: Style) -> list[PlayFinding]:
     """Everything that is found, what spoils most first."""
     found: list[PlayFinding] = []
     when = rendered.message_seconds
-    several = len(rendered.performance.tracks) > 1
-    for voice, track in enumerate(rendered.performance.tracks, 1):
-        ending = str(voice) if several else ""
+    for track, ending in zip(rendered.performance.tracks, rendered.performance.endings, strict=True):
         gate, trigger = f"gate{ending}", f"trigger{ending}"
         fires, struck = track.fires.stamps, track.velocities.stamps
         if not fires.size:
@@ -88,7 +87,10 @@ def find_in(rendered: Rendered, style: Style) -> list[PlayFinding]:
         found.append(_jumped(rendered, style))
     if rendered.performance.unplayed:
         count = rendered.performance.unplayed
-        text = f"{_times(count, style)} a note has no voice: more channels of the zone are used than there are voices."
+        text = (
+            f"{_times(count, style)} a note has no voice: more channels of the zone are used than there are voices, "
+            f"{MOST_VOICES}. Set the sender's zone to at most so many members."
+        )
         found.append(PlayFinding("no-voice", text, count, None))
     if rendered.silent:
         names = ", ".join(note_label(float(one), style) for one in rendered.silent[:8])

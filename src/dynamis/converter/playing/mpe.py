@@ -8,7 +8,7 @@ member for all of them; pressure is channel pressure, timbre controller 74.  Fro
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final, Literal
 
 import numpy as np
@@ -29,9 +29,9 @@ from dynamis.errors import InputError
 
 Zone = Literal["lower", "upper"]
 MEMBER_SEMITONES, MASTER_SEMITONES, TIMBRE = 48.0, 2.0, 74
+TIMBRE_REST: Final = 64.0
 _MOST_MEMBERS: Final = 15
 _CONFIGURATION: Final = 6
-_MIDDLE: Final = 64.0
 
 
 @dataclass(frozen=True)
@@ -42,22 +42,47 @@ class ZoneChannels:
     members: tuple[int, ...]
 
 
+class MemberCount:
+    """How many members a zone has, as the controllers of its master say; all 15 until they do."""
+
+    def __init__(self) -> None:
+        self.count = _MOST_MEMBERS
+        self._parameter = Parameter()
+
+    def control(self, controller: int, value: int) -> bool:
+        """Take a controller of the master; whether it was one that says how many members there are."""
+        if self._parameter.choose(controller, value) or controller != DATA_MSB:
+            return False
+        if self._parameter.number != _CONFIGURATION:
+            return False
+        self.count = min(value, _MOST_MEMBERS)
+        return True
+
+
+def members_of(zone: Zone, count: int) -> ZoneChannels:
+    """The channels of a zone of so many members."""
+    if zone == "lower":
+        return ZoneChannels(1, tuple(range(2, 2 + count)))
+    return ZoneChannels(16, tuple(range(15, 15 - count, -1)))
+
+
 def zone_of(song: Song, zone: Zone) -> ZoneChannels:
     """The channels of a zone, as the song's last configuration message has it; all 15 members where it has none.
 
     Raises `InputError` where the song has switched the zone off.
     """
-    master = 1 if zone == "lower" else 16
-    controls = (song.kinds == 0xB0) & (song.channels == master)
-    count, parameter = _MOST_MEMBERS, Parameter()
+    controls = (song.kinds == 0xB0) & (song.channels == members_of(zone, 0).master)
+    members = MemberCount()
     for stamp in np.flatnonzero(controls).tolist():
-        number, value = int(song.first_bytes[stamp]), int(song.second_bytes[stamp])
-        if not parameter.choose(number, value) and number == DATA_MSB and parameter.number == _CONFIGURATION:
-            count = min(value, _MOST_MEMBERS)
-    if count == 0:
+        members.control(int(song.first_bytes[stamp]), int(song.second_bytes[stamp]))
+    if members.count == 0:
         raise InputError(f"The song has switched the {zone} zone off (no member channels).")
-    members = range(2, 2 + count) if zone == "lower" else range(15, 15 - count, -1)
-    return ZoneChannels(master, tuple(members))
+    return members_of(zone, members.count)
+
+
+def rules_of_members(rules: VoiceRules) -> VoiceRules:
+    """By what rules each member plays its keys: one voice."""
+    return replace(rules, voices=1)
 
 
 def perform_zone(
@@ -67,7 +92,7 @@ def perform_zone(
     *,
     controllers: tuple[int, ...] = (MODULATION,),
 ) -> Performance:
-    """Play a zone: each member channel that has notes is a voice, eight at most.
+    """Play a zone: each member channel that has notes is a voice, by its place among the members; eight at most.
 
     The pedal and the mode messages of the master count for all.  Raises `InputError` where no member has a note.
     """
@@ -81,7 +106,7 @@ def perform_zone(
     master = channels == where.master
     bend = Bend(wheel_of(song, master), bend_range_of(song, master, MASTER_SEMITONES))
     reach = bend_range_of(song, mine, MEMBER_SEMITONES)
-    one_key = VoiceRules(1, rules.priority, rules.allocation, rules.fires_on)
+    one_key = rules_of_members(rules)
     tracks, pressures, timbres = [], [], []
     bends: list[tuple[Bend, ...]] = []
     for channel in used[:MOST_VOICES]:
@@ -90,8 +115,9 @@ def perform_zone(
         tracks.append(voice.tracks[0])
         bends.append((bend, Bend(wheel_of(song, own), reach)))
         pressures.append(pressure_of(song, own))
-        timbres.append(controller_of(song, own, TIMBRE, _MIDDLE))
+        timbres.append(controller_of(song, own, TIMBRE, TIMBRE_REST))
     made = {number: controller_of(song, master, number) for number in controllers}
     left = int(np.sum(song.presses & np.isin(channels, used[MOST_VOICES:])))
     notes = int(np.sum(song.presses & mine))
-    return Performance(song, notes, tracks, bend, bends, made, pressures, timbres, left)
+    numbers = tuple(where.members.index(one) + 1 for one in used[:MOST_VOICES])
+    return Performance(song, notes, tracks, bend, bends, made, numbers, pressures, timbres, left)

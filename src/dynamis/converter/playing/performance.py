@@ -63,8 +63,8 @@ class Performance:
     """song : what was played.  notes : its note-ons of the channel, or of a zone.  tracks : what each voice did.
 
     bend : the wheel of the channel, or of the zone's master.  bends : by voice, the wheels that move it.  controllers :
-    by number, from 0 to 127.  pressures, timbres : by voice, where each has a channel of its own.  unplayed : notes for
-    which no voice was left.
+    by number, from 0 to 127.  numbers : of the voices, from 1.  pressures, timbres : by voice, where each has a channel
+    of its own.  unplayed : notes for which no voice was left.
     """
 
     song: Song
@@ -73,9 +73,15 @@ class Performance:
     bend: Bend
     bends: list[tuple[Bend, ...]]
     controllers: dict[int, Course]
+    numbers: tuple[int, ...]
     pressures: list[Course] = field(default_factory=list)
     timbres: list[Course] = field(default_factory=list)
     unplayed: int = 0
+
+    @property
+    def endings(self) -> tuple[str, ...]:
+        """What stands behind the names of each voice's signals; nothing where there can be but one."""
+        return tuple(map(str, self.numbers)) if self.pressures or len(self.numbers) > 1 else ("",)
 
 
 def perform(
@@ -98,7 +104,8 @@ def perform(
     play_keys(voices, song, mine)
     bend = Bend(wheel_of(song, mine), bend_range_of(song, mine, bend_semitones))
     made = {number: controller_of(song, mine, number) for number in controllers}
-    return Performance(song, notes, voices.tracks, bend, [(bend,)] * len(voices.tracks), made)
+    count = len(voices.tracks)
+    return Performance(song, notes, voices.tracks, bend, [(bend,)] * count, made, tuple(range(1, count + 1)))
 
 
 def _resets(song: Song, mine: NDArray[np.bool_]) -> IntArray:

@@ -13,10 +13,9 @@ from dynamis.converter.playing.clocks import MOST_PULSES, clock_pulses
 from dynamis.converter.playing.controls import MODULATION
 from dynamis.converter.playing.following import CLOCKS_A_QUARTER, RESET, RUN, followed
 from dynamis.converter.playing.mpe import Zone, perform_zone
-from dynamis.converter.playing.performance import Performance, perform
+from dynamis.converter.playing.performance import Course, Performance, perform
 from dynamis.converter.playing.signals import (
     bend_steps,
-    controller_steps,
     course_steps,
     gate_steps,
     pitch_steps_of,
@@ -140,7 +139,9 @@ class Rendered:
     """seconds : until the song has ended and the last pulse has fallen.  message_seconds : of all its messages.
     silent : notes that the tuning or the law gives no volts; the pitch stays where it was.  jumps : when a sender's
     clock went on elsewhere, and at which sixteenth.  clocks_late : between which seconds a cable delays its clocks,
-    None where it carries none."""
+    None where it carries none.  courses : by the names of signals, what those follow that stand from message to
+    message.
+    """
 
     setting: ConverterSetting
     performance: Performance
@@ -150,6 +151,7 @@ class Rendered:
     silent: tuple[int, ...]
     jumps: tuple[tuple[float, int], ...] = ()
     clocks_late: tuple[float, float] | None = None
+    courses: dict[str, Course] = field(default_factory=dict)
 
     def signal(self, name: str) -> Signal:
         return next(one for one in self.signals if one.name == name)
@@ -176,16 +178,15 @@ def render_song(song: Song, setting: ConverterSetting) -> Rendered:
     """Raises `InputError` where nothing of the song is for the converter."""
     made = _performed(song, setting)
     seconds, signals, silent = song.seconds, [], set()
+    followed_by: dict[str, Course] = {}
     late: FloatArray | None = None
     if setting.by_cable:
         beats = _sent_beats(song, setting)
         seconds, came = wire_shared(seconds, song.byte_counts, beats)
         late = came - beats
-    several = len(made.tracks) > 1
-    for voice, track in enumerate(made.tracks):
+    for voice, (track, ending) in enumerate(zip(made.tracks, made.endings, strict=True)):
         if not track.notes.stamps.size:
             continue  # a voice that the song never needs
-        ending = str(voice + 1) if several else ""
         pitch, without = pitch_steps_of(
             made, voice, seconds, setting.law, setting.tuning, with_bend=setting.bend_into_pitch
         )
@@ -200,12 +201,16 @@ def render_song(song: Song, setting: ConverterSetting) -> Rendered:
         signals += [Signal(f"{kind}{ending}", kind, one, voice, levels.get(kind)) for kind, one in own]
         for name, courses in (("pressure", made.pressures), ("timbre", made.timbres)):
             if courses:
+                followed_by[f"{name}{ending}"] = courses[voice]
                 made_of = course_steps(courses[voice], seconds, setting.modulation)
                 signals.append(Signal(f"{name}{ending}", "controller", made_of, voice))
+    followed_by["bend"] = made.bend.wheel
     signals.append(Signal("bend", "bend", bend_steps(made, seconds, setting.bend)))
     for number in setting.controllers:
         name = "mod" if number == MODULATION else f"cc{number}"
-        signals.append(Signal(name, "controller", controller_steps(made, number, seconds, setting.level_of(number))))
+        followed_by[name] = made.controllers[number]
+        made_of = course_steps(made.controllers[number], seconds, setting.level_of(number))
+        signals.append(Signal(name, "controller", made_of))
     clocks, jumps = _clocks(song, setting)
     if late is not None and late.size:
         beats = _sent_beats(song, setting)
@@ -221,6 +226,7 @@ def render_song(song: Song, setting: ConverterSetting) -> Rendered:
         tuple(sorted(silent)),
         jumps,
         (float(late.min()), float(late.max())) if late is not None and late.size else None,
+        followed_by,
     )
 
 

@@ -70,11 +70,6 @@ def bend_steps(played: Performance, seconds: FloatArray, level: Level) -> Steps:
     return steps(seconds[wheel.stamps], level.of(wheel.values / _WHEEL_STEPS), rest)
 
 
-def controller_steps(played: Performance, number: int, seconds: FloatArray, level: Level) -> Steps:
-    """A controller at a jack of its own."""
-    return course_steps(played.controllers[number], seconds, level)
-
-
 def course_steps(course: Course, seconds: FloatArray, level: Level) -> Steps:
     """What stands from 0 to 127 at a jack of its own."""
     start = float(level.of(np.array(course.start / _MOST_DATA)))

@@ -1,18 +1,14 @@
 """A converter that is given messages as they come, and tells each change of its jacks at once.
 
 It goes through the same states as a song that is played whole; what it tells is what that would draw, but for messages
-of one and the same instant, which come one after the other here.
+of one and the same instant, which come one after the other here, and for a zone of MPE whose members change while it
+is played: a song has the last that it names from its beginning.
 """
 
 from __future__ import annotations
 
-import heapq
-import math
-from collections.abc import Callable
-
 import numpy as np
 
-from dynamis.control.stepped import Level
 from dynamis.converter.playing.controls import (
     CENTRE,
     MODULATION,
@@ -22,15 +18,22 @@ from dynamis.converter.playing.controls import (
 )
 from dynamis.converter.playing.following import RESET as RESET_JACK
 from dynamis.converter.playing.following import RUN, TRANSPORT, Beat, Follower
+from dynamis.converter.playing.live_jacks import MOST_DATA, LiveJacks, Tell
+from dynamis.converter.playing.mpe import (
+    MASTER_SEMITONES,
+    MEMBER_SEMITONES,
+    TIMBRE,
+    TIMBRE_REST,
+    MemberCount,
+    members_of,
+    rules_of_members,
+)
 from dynamis.converter.playing.performance import RESET_TO, obey
 from dynamis.converter.playing.rendering import ConverterSetting, clock_name
-from dynamis.converter.playing.voices import UP, VoiceTrack, voices_for
-from dynamis.errors import InputError
+from dynamis.converter.playing.voices import MOST_VOICES, UP, Voices, VoiceTrack, voices_for
 from dynamis.pitch.key_tuning import KEYS
 
-_WHEEL_STEPS, _MOST_DATA = 16384.0, 127.0
-
-Tell = Callable[[str, float, float], object]
+_WHEEL_STEPS = 16384.0
 
 
 class _LiveTrack(VoiceTrack):
@@ -39,124 +42,174 @@ class _LiveTrack(VoiceTrack):
     def __init__(self, live: LiveConverter, voice: int) -> None:
         super().__init__()
         self.sound = lambda packed: live.sounds(voice, packed & 0x7F)
-        self.gate = lambda packed: live.gates(voice, bool(packed & UP))
-        self.fire = lambda packed: live.fires(voice)
-        self.strike = lambda packed: live.strikes(voice, packed & 0x7F)
+        self.gate = lambda packed: live.jacks.gate(voice, live.now, bool(packed & UP))
+        self.fire = lambda packed: live.jacks.fire(voice, live.now)
+        self.strike = lambda packed: live.jacks.strike(voice, live.now, packed & 0x7F)
+
+
+class _Wheel:
+    """Where a wheel stands, and how far it reaches; the members of a zone share their reach."""
+
+    def __init__(self, reach: BendRange) -> None:
+        self.stands, self.reach = CENTRE, reach
+
+    @property
+    def octaves(self) -> float:
+        return (self.stands - CENTRE) / CENTRE * self.reach.semitones / 12.0
 
 
 class LiveConverter:
     """tell : is given the name of a signal, when, and its volts from then on; in time order of each signal.
 
-    names : of its signals.  Raises `InputError` for a zone of MPE, whose voices a song has to name first.
+    Of a zone the first eight members are voices, each by its place; `names` : of its signals.
     """
 
     def __init__(self, setting: ConverterSetting, tell: Tell) -> None:
-        if setting.zone is not None:
-            raise InputError("A zone is not played live by outputs: choose a channel, or all of them.")
-        self.setting, self._tell = setting, tell
-        self._voices = voices_for(setting.rules)
-        self._voices.tracks = [_LiveTrack(self, voice) for voice in range(setting.rules.voices)]
-        count = setting.rules.voices
-        self._ending = [str(voice + 1) if count > 1 else "" for voice in range(count)]
-        self._now = 0.0
+        self.setting, self.now = setting, 0.0
+        zone, rules = setting.zone, setting.rules
+        count = rules.voices if zone is None else MOST_VOICES
+        numbered = count > 1 or zone is not None
+        self.jacks = LiveJacks(setting, tuple(str(voice + 1) if numbered else "" for voice in range(count)), tell)
+        tracks = [_LiveTrack(self, voice) for voice in range(count)]
+        # Those that share channels: all of them, or in a zone each for itself.
+        self._parts: list[Voices] = []
+        for own in [tracks] if zone is None else [[one] for one in tracks]:
+            part = voices_for(rules if zone is None else rules_of_members(rules))
+            part.tracks = list(own)
+            self._parts.append(part)
+        self._members = MemberCount()
         self._notes: list[int | None] = [None] * count
-        self._up = [False] * count  # what a gate is, gaps apart
-        self._was_up = list(self._up)  # ahead of the message
-        self._gap_until = [-math.inf] * count
-        self._fired_until = [-math.inf] * count
-        self._due: list[tuple[float, int, Callable[[float], object]]] = []
-        self._order = 0
-        self._wheel, self._range = CENTRE, BendRange(setting.bend_semitones)
+        self._wheel = _Wheel(BendRange(setting.bend_semitones if zone is None else MASTER_SEMITONES))
+        self._reach = BendRange(MEMBER_SEMITONES)
+        self._own_wheels = [] if zone is None else [_Wheel(self._reach) for _ in tracks]
         with np.errstate(over="ignore"):
-            self._octaves = setting.tuning.octaves(np.arange(KEYS, dtype=float), setting.law.reference_note)
-            plays = np.isfinite(setting.law.volts(self._octaves))
-        self._plays = (plays & np.isfinite(self._octaves)).tolist()
-        self._octaves_of = self._octaves.tolist()
-        self._stands: dict[str, float] = {}
+            octaves = setting.tuning.octaves(np.arange(KEYS, dtype=float), setting.law.reference_note)
+            plays = np.isfinite(setting.law.volts(octaves))
+        self._plays = (plays & np.isfinite(octaves)).tolist()
+        self._octaves_of = octaves.tolist()
         clocks = [(clock_name(one), one) for one in setting.clocks]
-        self._follower = Follower(clocks, setting.clock_seconds, self._pulse, self._falls)
-        self._pulse_until: dict[str, float] = {}
+        self._follower = Follower(clocks, setting.clock_seconds, self.jacks.pulse, self.jacks.fall)
         self._begin([name for name, _ in clocks] + ([RUN, RESET_JACK] if setting.transport else []))
 
     def _begin(self, clocks: list[str]) -> None:
-        setting = self.setting
+        setting, jacks = self.setting, self.jacks
         rest = float(setting.law.volts(np.zeros(1))[0])
-        for ending in self._ending:
+        for ending in jacks.endings:
             for name, volts in (
                 (f"pitch{ending}", rest),
                 (f"gate{ending}", setting.gate.low),
                 (f"trigger{ending}", setting.trigger.low),
                 (f"velocity{ending}", setting.velocity.low),
             ):
-                self._put(name, 0.0, volts)
-        self._put("bend", 0.0, _of(setting.bend, CENTRE / _WHEEL_STEPS))
+                jacks.put(name, 0.0, volts)
+            if setting.zone is not None:
+                jacks.put_share(f"pressure{ending}", 0.0, setting.modulation, 0.0)
+                jacks.put_share(f"timbre{ending}", 0.0, setting.modulation, TIMBRE_REST / MOST_DATA)
+        jacks.put_share("bend", 0.0, setting.bend, CENTRE / _WHEEL_STEPS)
         for number in setting.controllers:
-            self._controller(0.0, number, _MOST_DATA if number == 11 else 0.0)
+            self._controller(number, MOST_DATA if number == 11 else 0.0)
         for name in clocks:
-            self._put(name, 0.0, setting.clock.low)
+            jacks.put(name, 0.0, setting.clock.low)
 
     @property
     def names(self) -> list[str]:
-        return list(self._stands)
+        return list(self.jacks.stands)
 
     def stands(self, name: str) -> float:
         """The volts of a signal now."""
-        return self._stands[name]
+        return self.jacks.stands[name]
 
     def note(self, voice: int) -> float | None:
         """The note that a voice sounds, fractions by the wheel where that moves the pitch; None before the first."""
         note = self._notes[voice]
-        return None if note is None else note + 12.0 * self._bent
+        return None if note is None else note + 12.0 * self._bent(voice)
 
-    @property
-    def _bent(self) -> float:
-        """What the wheel adds to the pitch, octaves."""
+    def _bent(self, voice: int) -> float:
+        """What wheels add to the pitch of a voice, octaves."""
         if not self.setting.bend_into_pitch:
             return 0.0
-        return (self._wheel - CENTRE) / CENTRE * self._range.semitones / 12.0
+        return self._wheel.octaves + (self._own_wheels[voice].octaves if self._own_wheels else 0.0)
 
     # -- messages ------------------------------------------------------------------------------------
 
     def take(self, seconds: float, status: int, first: int = 0, second: int = 0) -> None:
         """A message, never ahead of one that was taken."""
         self.settle(seconds)
-        self._now = seconds
+        self.now = seconds
         if status in TRANSPORT:
             self._follower.take(Beat(seconds, status, first | second << 7))
             return
-        kind = status & 0xF0
-        if status >= 0xF0 or (self.setting.channel is not None and (status & 0x0F) + 1 != self.setting.channel):
+        if status >= 0xF0:
             return
-        self._was_up = list(self._up)
-        voices = self._voices
-        if kind == 0x90 and second:
-            voices.press(0, first, second)
-        elif kind in (0x80, 0x90):
-            voices.release(0, first)
-        elif kind == 0xE0:
-            self._turn(first | second << 7)
-        elif kind == 0xB0:
-            self._control(first, second)
+        self.jacks.begin_message()
+        kind, channel, setting = status & 0xF0, (status & 0x0F) + 1, self.setting
+        if setting.zone is not None:
+            where = members_of(setting.zone, self._members.count)
+            if channel == where.master:
+                self._of_master(kind, first, second)
+            elif channel in where.members:
+                self._of_member(where.members.index(channel), kind, first, second)
+        elif setting.channel in (None, channel):
+            self._keys(self._parts[0], kind, first, second)
+            self._of_all(kind, first, second)
 
-    def _control(self, first: int, second: int) -> None:
-        obey(self._voices, 0, first, second)
-        if first == RESET:
-            self._range.reset()
+    def _keys(self, part: Voices, kind: int, first: int, second: int) -> None:
+        if kind == 0x90 and second:
+            part.press(0, first, second)
+        elif kind in (0x80, 0x90):
+            part.release(0, first)
+        elif kind == 0xB0:
+            obey(part, 0, first, second)
+
+    def _of_all(self, kind: int, first: int, second: int) -> None:
+        """The wheel and the controllers that all voices have together."""
+        if kind == 0xE0:
+            self._turn(first | second << 7)
+        elif kind == 0xB0 and first == RESET:
+            self._wheel.reach.reset()
             self._turn(CENTRE)
             for number in self.setting.controllers:
                 if number in RESET_TO:
-                    self._controller(self._now, number, float(RESET_TO[number]))
+                    self._controller(number, float(RESET_TO[number]))
+        elif kind == 0xB0:
+            if first in PARAMETERS and self._wheel.reach.control(first, second):
+                self._move_pitches()
+            if first in self.setting.controllers:
+                self._controller(first, float(second))
+
+    def _of_master(self, kind: int, first: int, second: int) -> None:
+        if kind == 0xB0:
+            for part in self._parts:
+                obey(part, 0, first, second)
+            if self._members.control(first, second):
+                for part in self._parts[self._members.count :]:  # no voices any more
+                    part.silence(0)
+        self._of_all(kind, first, second)
+
+    def _of_member(self, place: int, kind: int, first: int, second: int) -> None:
+        """place : of the member, from 0; the reach of wheels that any of them sets is that of all."""
+        if kind == 0xB0 and first == RESET:
+            self._reach.reset()
+        elif kind == 0xB0 and first in PARAMETERS and self._reach.control(first, second):
+            self._move_pitches()
+        if place >= len(self._parts):
             return
-        if first in PARAMETERS and self._range.control(first, second):
-            self._move_pitch()
-        if first in self.setting.controllers:
-            self._controller(self._now, first, float(second))
+        self._keys(self._parts[place], kind, first, second)
+        ending, level, reset = self.jacks.endings[place], self.setting.modulation, kind == 0xB0 and first == RESET
+        if kind == 0xE0 or reset:
+            self._own_wheels[place].stands = CENTRE if reset else first | second << 7
+            self._move_pitch(place)
+        if kind == 0xD0 or reset:
+            self.jacks.put_share(f"pressure{ending}", self.now, level, 0.0 if reset else first / MOST_DATA)
+        elif kind == 0xB0 and first == TIMBRE:
+            self.jacks.put_share(f"timbre{ending}", self.now, level, second / MOST_DATA)
 
     def silence(self, seconds: float) -> None:
         """Let everything go, on every channel."""
         self.settle(seconds)
-        self._now = seconds
-        self._voices.silence(0)
+        self.now = seconds
+        for part in self._parts:
+            part.silence(0)
 
     def settle(self, seconds: float) -> None:
         """What comes due before an instant: pulses that fall, gaps that are over, clocks between two of a sender."""
@@ -164,101 +217,45 @@ class LiveConverter:
             if self._follower.next_due() == next_due:  # a pulse that rises as one falls restarts its length
                 self._follower.settle_one()
             else:
-                when, _, work = heapq.heappop(self._due)
-                work(when)
+                self.jacks.settle_one()
 
     def next_due(self) -> float:
         """When something comes due, infinity where nothing does."""
-        return min(self._follower.next_due(), self._due[0][0] if self._due else math.inf)
+        return min(self._follower.next_due(), self.jacks.next_due)
 
-    # -- what voices do ------------------------------------------------------------------------------
+    # -- pitch, wheel, controllers -------------------------------------------------------------------
 
     def sounds(self, voice: int, note: int) -> None:
+        """A voice sounds a note from now on."""
         if self._plays[note]:
             self._notes[voice] = note
-            self._put_pitch(voice)
-
-    def gates(self, voice: int, up: bool) -> None:
-        self._up[voice] = up
-        self._put_gate(voice, self._now)
-
-    def strikes(self, voice: int, velocity: int) -> None:
-        self._put(f"velocity{self._ending[voice]}", self._now, _of(self.setting.velocity, velocity / _MOST_DATA))
-        gap = self.setting.gap_seconds
-        if gap > 0.0 and self._was_up[voice]:
-            self._gap_until[voice] = self._now + gap
-            self._put_gate(voice, self._now)
-            self._later(self._now + gap, lambda when: self._put_gate(voice, when))
-
-    def fires(self, voice: int) -> None:
-        name, length = f"trigger{self._ending[voice]}", self.setting.trigger_seconds
-        self._fired_until[voice] = until = self._now + length
-        self._put(name, self._now, self.setting.trigger.high)
-
-        def over(when: float) -> None:
-            if when >= self._fired_until[voice]:  # no press has restarted its length
-                self._put(name, when, self.setting.trigger.low)
-
-        self._later(until, over)
-
-    def _put_gate(self, voice: int, when: float) -> None:
-        level = self.setting.gate
-        up = self._up[voice] and when >= self._gap_until[voice]
-        self._put(f"gate{self._ending[voice]}", when, level.high if up else level.low)
-
-    # -- wheel, controllers, clocks ------------------------------------------------------------------
+            self._move_pitch(voice)
 
     def _turn(self, wheel: int) -> None:
-        self._wheel = wheel
-        self._put("bend", self._now, _of(self.setting.bend, wheel / _WHEEL_STEPS))
-        self._move_pitch()
+        self._wheel.stands = wheel
+        self.jacks.put_share("bend", self.now, self.setting.bend, wheel / _WHEEL_STEPS)
+        self._move_pitches()
 
-    def _move_pitch(self) -> None:
+    def _move_pitches(self) -> None:
         if self.setting.bend_into_pitch:
-            for voice, note in enumerate(self._notes):
-                if note is not None:
-                    self._put_pitch(voice)
+            for voice in range(len(self._notes)):
+                self._move_pitch(voice)
 
-    def _put_pitch(self, voice: int) -> None:
+    def _move_pitch(self, voice: int) -> None:
         note = self._notes[voice]
-        assert note is not None
-        octaves = self._octaves_of[note] + self._bent
-        self._put(f"pitch{self._ending[voice]}", self._now, float(self.setting.law.volts(np.array([octaves]))[0]))
+        if note is None:
+            return
+        octaves = self._octaves_of[note] + self._bent(voice)
+        volts = float(self.setting.law.volts(np.array([octaves]))[0])
+        self.jacks.put(f"pitch{self.jacks.endings[voice]}", self.now, volts)
 
-    def _controller(self, when: float, number: int, value: float) -> None:
+    def _controller(self, number: int, value: float) -> None:
         name = "mod" if number == MODULATION else f"cc{number}"
-        self._put(name, when, _of(self.setting.level_of(number), value / _MOST_DATA))
-
-    def _pulse(self, name: str, rise: float, fall: float) -> None:
-        if name not in self._stands:
-            return  # no jack
-        self._pulse_until[name] = max(fall, self._pulse_until.get(name, fall))
-        self._put(name, rise, self.setting.clock.high)
-        if math.isfinite(fall):
-            self._later(fall, lambda when: self._falls(name, when) if when >= self._pulse_until[name] else None)
-
-    def _falls(self, name: str, when: float) -> None:
-        if name in self._stands:
-            self._put(name, when, self.setting.clock.low)
-
-    # -- jacks ---------------------------------------------------------------------------------------
-
-    def _later(self, when: float, work: Callable[[float], object]) -> None:
-        self._order += 1
-        heapq.heappush(self._due, (when, self._order, work))
-
-    def _put(self, name: str, when: float, volts: float) -> None:
-        if self._stands.get(name) != volts:
-            self._stands[name] = volts
-            self._tell(name, when, volts)
-
-
-def _of(level: Level, share: float) -> float:
-    return level.low + (level.high - level.low) * share
+        self.jacks.put_share(name, self.now, self.setting.level_of(number), value / MOST_DATA)
 
 
 def signal_names(setting: ConverterSetting) -> list[str]:
-    """What a live converter of a setting has jacks for; raises `InputError` for a zone."""
+    """What a live converter of a setting has jacks for."""
     return LiveConverter(setting, lambda name, when, volts: None).names
 
 

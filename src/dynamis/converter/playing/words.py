@@ -102,8 +102,8 @@ def why(rendered: Rendered, signal: Signal, seconds: float, style: Style) -> str
     if signal.kind == "logic":
         return f"{at}{signal.about}."
     if signal.kind == "bend" or signal.kind == "controller":
-        mine = [stamp for stamp in stamps.tolist() if _moves(rendered, signal, stamp)]
-        return at + (f"{words_of(rendered, mine[-1], style)}." if mine else "it is put back.")
+        moved = rendered.courses[signal.name].stamps
+        return f"{at}{words_of(rendered, int(moved[np.isin(moved, stamps)][-1]), style)}."
     assert signal.voice is not None
     track = rendered.performance.tracks[signal.voice]
     marks = {"pitch": track.notes, "gate": track.gates, "trigger": track.fires, "velocity": track.velocities}[
@@ -141,11 +141,22 @@ def _unmarked(rendered: Rendered, signal: Signal, stamps: np.ndarray, style: Sty
     if signal.kind == "trigger":
         return "its length is over."
     if signal.kind == "gate":
-        pressed = [one for one in stamps.tolist() if rendered.performance.song.presses[one]]
-        if pressed:
-            return f"{words_of(rendered, pressed[-1], style)} while it is up; it goes down for the gap."
+        struck = _last_of([rendered.performance.tracks[signal.voice].velocities.stamps], stamps)
+        if struck is not None:
+            return f"{words_of(rendered, struck, style)} while it is up; it goes down for the gap."
         return "the gap is over."
-    return "the wheel moves it." if stamps.size else "it goes on."
+    wheels = rendered.performance.bends[signal.voice]
+    moved = _last_of([one.stamps for one in wheels], stamps)
+    if moved is None:
+        return "it goes on."
+    turned = any(moved in one.wheel.stamps for one in wheels)
+    return words_of(rendered, moved, style) + ("." if turned else "; the wheel's range is another.")
+
+
+def _last_of(marked: list[np.ndarray], stamps: np.ndarray) -> int | None:
+    """The last of some messages that is among marked ones."""
+    found = stamps[np.isin(stamps, np.concatenate(marked))]
+    return int(found[-1]) if found.size else None
 
 
 _TRANSPORT: Final = {
@@ -171,11 +182,3 @@ def _fires(rendered: Rendered, signal: Signal, stamp: int, reason: Why, style: S
         return ""
     counts = _PRIORITIES[rendered.setting.rules.priority]
     return f"; it does not sound, since {counts} counts, but every press fires"
-
-
-def _moves(rendered: Rendered, signal: Signal, stamp: int) -> bool:
-    song = rendered.performance.song
-    kind, first = int(song.kinds[stamp]), int(song.first_bytes[stamp])
-    if kind == 0xB0 and first == 121:
-        return True
-    return kind == 0xE0 if signal.kind == "bend" else kind in (0xB0, 0xD0)
