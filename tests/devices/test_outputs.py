@@ -161,8 +161,8 @@ def test_what_is_played_live_leaves_whole_and_evenly_late(flow, seed):
     """Random keys, blocks asked for unevenly by up to 4 ms: each channel is the converter's signal, later by one time."""
     rng, now = np.random.default_rng(seed), [0.0]
     setting = ConverterSetting(trigger_seconds=0.003, clocks=(), trigger=Level(0.0, 4.0), gate=Level(0.0, 5.0))
-    told: dict[str, list[tuple[float, float]]] = {}
-    twin = LiveConverter(setting, lambda name, when, value: told.setdefault(name, []).append((when, value)))
+    twin = LiveConverter(setting, lambda name, when, value: told[name].append((when, value)))
+    told = {name: [(0.0, twin.stands(name))] for name in twin.names}
     flow.confirm(True)
     live = OutputsLive(flow, setting, {"gate": 0, "trigger": 2}, lambda: now[0])
     times = np.sort(rng.uniform(0.02, 0.95, 60))

@@ -449,11 +449,42 @@ def test_what_is_played_live_goes_straight_out(play, lantern):
     assert "0 C-1 to 108 C8 can be played; beyond, the pitch" in play.window().sentence.text()  # ± 6 V
     QTest.keyPress(play.lanes, Qt.Key.Key_A, delay=5)
     until(lambda: abs(jack() - 17 / 12) < 0.03)
+    law = play.settings.converter.state()["law"]
+    play.settings.converter.restore({**play.settings.converter.state(), "law": "voct:scale=0.5,note=36,volts=0"})
+    play.settings.changed.emit()  # it goes out otherwise at once, the key held
+    until(lambda: abs(jack() - 17 / 24) < 0.03)
+    play.settings.converter.restore({**play.settings.converter.state(), "law": law})
+    play.settings.changed.emit()
+    until(lambda: abs(jack() - 17 / 12) < 0.03)
     QTest.keyRelease(play.lanes, Qt.Key.Key_A)
     QTest.keyPress(play.lanes, Qt.Key.Key_Z, delay=5)
     until(lambda: abs(jack() - 1.0) < 0.03)
     QTest.mouseClick(play.settings.live, Qt.MouseButton.LeftButton)
     until(lambda: play.live is None and abs(jack()) < 0.02)
+    # A zone: each key has a member and a jack of its own; where the jack is gone, so is the way out.
+    choose(play.settings.channel, "lower")
+
+    def first_two(dialog) -> None:
+        for name, channel in (("pitch1", 11), ("pitch2", 10)):
+            choose(dialog.boxes[name], channel)
+        dialog.ok.click()
+
+    with_dialog(lambda: QTest.mouseClick(play.settings.live, Qt.MouseButton.LeftButton), first_two)
+    until(lambda: play.live is not None and play.lanes.hasFocus())
+    assert play.settings.channel.currentData() == "lower"
+    QTest.keyPress(play.lanes, Qt.Key.Key_Z, delay=5)
+    QTest.keyPress(play.lanes, Qt.Key.Key_A, delay=5)
+    until(lambda: abs(jack() - 17 / 12) < 0.03)
+    until(lambda: "pitch2" in [lane.name for lane in play.played.lanes])
+    choose(play.settings.channel, 3)
+    until(
+        lambda: "The converter has no pitch1 any more. It is on the picture only now." in play.window().sentence.text()
+    )
+    assert not play.live.goes_out
+    QTest.keyPress(play.lanes, Qt.Key.Key_X, delay=5)
+    until(lambda: play.played.song.channels.tolist()[-1] == 3)
+    QTest.mouseClick(play.settings.live, Qt.MouseButton.LeftButton)
+    until(lambda: play.live is None)
     # A lead that is pulled: told, and the picture goes on; the same for a song.
     with_dialog(lambda: QTest.mouseClick(play.settings.live, Qt.MouseButton.LeftButton), by_outputs)
     until(lambda: play.live is not None and play.live.goes_out)

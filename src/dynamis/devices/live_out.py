@@ -6,7 +6,7 @@ import contextlib
 import math
 import queue
 import threading
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from typing import Final, Protocol
 
 import numpy as np
@@ -14,10 +14,12 @@ import numpy as np
 from dynamis.control.stepped import FloatArray
 from dynamis.converter.midi_stream import MidiMessage, silence
 from dynamis.converter.playing.rendering import ConverterSetting
+from dynamis.converter.playing.song import Song
 from dynamis.converter.playing.streaming import LiveConverter
 from dynamis.devices.interface import Board, DeviceError
 from dynamis.devices.playing_out import Sends
 from dynamis.devices.sound.outflow import BLOCK_SECONDS, Outflow
+from dynamis.errors import InputError
 
 # Outputs play what came so long ago: a block, and what a busy machine is late by.
 LAG_SECONDS: Final = BLOCK_SECONDS + 0.005
@@ -31,6 +33,13 @@ class LiveOut(Protocol):
 
     def take(self, seconds: float, message: MidiMessage) -> None:
         """A message, with when it came; never waits."""
+        ...
+
+    def change(self, setting: ConverterSetting, before: Song) -> None:
+        """Another setting, as if it had been there from the first message on.
+
+        Raises `InputError` where a signal that goes out is none of it; all goes on as it was then.
+        """
         ...
 
     @property
@@ -63,10 +72,21 @@ class _Volts:
         return np.asarray(volts[places])
 
 
+def _converter(
+    setting: ConverterSetting, tell: Callable[[str, float, float], object], names: Iterable[str], before: Song | None
+) -> LiveConverter:
+    """A converter that has some signals; raises `InputError` where one is none of it."""
+    made = LiveConverter(setting, tell, before)
+    missing = next((name for name in names if name not in made.names), None)
+    if missing is not None:
+        raise InputError(f"The converter has no {missing} any more.")
+    return made
+
+
 class OutputsLive:
     """channels : from 0, by the names of signals.  now : seconds as messages are stamped with.
 
-    Raises `DeviceError` where the outputs are not to be used yet, `InputError` for a setting that is not played live.
+    Raises `DeviceError` where the outputs are not to be used yet.
     """
 
     def __init__(
@@ -75,14 +95,22 @@ class OutputsLive:
         self._outputs, self._now = outputs, now
         self.lock = threading.RLock()
         self._behind: float | None = None
-        self._parts: dict[str, _Volts] = {}
-        self._converter = LiveConverter(setting, self._tell)
+        self._converter = _converter(setting, self._tell, channels, None)
         self._parts = {name: _Volts(self, self._converter.stands(name)) for name in channels}
         outputs.play({channel: self._parts[name] for name, channel in channels.items()})
 
     def _tell(self, name: str, when: float, volts: float) -> None:
         if name in self._parts:
             self._parts[name].add(when, volts)
+
+    def change(self, setting: ConverterSetting, before: Song) -> None:
+        made = _converter(setting, self._tell, self._parts, before)
+        with self.lock:
+            self._converter = made
+            now = self._now()
+            made.settle(now)
+            for name, part in self._parts.items():
+                part.add(now, made.stands(name))
 
     def then(self, seconds: FloatArray) -> FloatArray:
         """The instants of messages that instants of the outputs play; told so far."""
@@ -148,17 +176,19 @@ class BoardLive:
     ) -> None:
         self._board, self._channels = board, channels
         self._limit = math.inf if limit_volts is None else limit_volts
-        self._begun = False
-        self._converter = LiveConverter(setting, self._tell)
-        self._voices = {name: k for k, name in enumerate(one for one in self._converter.names if "pitch" in one)}
+        self._converter = _converter(setting, self._tell, channels, None)
         self._wanted: dict[str, float] = {}
         self._queue = _Queue(board.make_safe)
-        self._begun = True
+
+    def change(self, setting: ConverterSetting, before: Song) -> None:
+        self._converter = made = _converter(setting, self._tell, self._channels, before)
+        for name in self._channels:
+            self._tell(name, 0.0, made.stands(name))
 
     def _tell(self, name: str, when: float, volts: float) -> None:
-        if not self._begun or name not in self._channels or abs(volts) > self._limit:
+        if name not in self._channels or abs(volts) > self._limit:
             return
-        note = self._converter.note(self._voices[name])
+        note = self._converter.note_at(name)
         if note is not None:
             channel = self._channels[name]
             self._wanted[channel] = note
@@ -186,6 +216,9 @@ class MidiLive:
     def __init__(self, port: Sends) -> None:
         self._port, self._queue = port, _Queue(self._silence)
         self._used: set[int] = set()
+
+    def change(self, setting: ConverterSetting, before: Song) -> None:
+        """Messages are what they are."""
 
     def take(self, seconds: float, message: MidiMessage) -> None:
         if message.channel is not None:

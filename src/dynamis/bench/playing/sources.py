@@ -13,12 +13,14 @@ from dynamis.notation.style import Style
 
 @dataclass(frozen=True, eq=False)
 class SongSource:
-    """name, about : as they are shown.  song : all its tracks.  phrase : its index, None for a file."""
+    """name, about : as they are shown.  song : all its tracks.  phrase : its index, None for a file.  live : whether it
+    is played now."""
 
     name: str
     about: str
     song: Song
     phrase: int | None = None
+    live: bool = False
 
 
 def of_phrase(phrase: Phrase, index: int) -> SongSource:
@@ -33,15 +35,23 @@ def of_file(name: str, song: Song, style: Style) -> SongSource:
     return SongSource(name, about, song)
 
 
-def channel_choices(song: Song) -> list[tuple[int | str | None, str]]:
-    """Channels that have notes, with how many; then all of them together, and the zones of MPE."""
+def of_live(song: Song) -> SongSource:
+    return SongSource("Live", "Play something.", song, live=True)
+
+
+def channel_choices(source: SongSource) -> list[tuple[int | str | None, str]]:
+    """Channels that have notes, with how many; then all of them together, and the zones of MPE.  Live all of them come
+    first, then each, since nobody knows yet which will have some."""
+    song, zones = source.song, [("lower", "MPE, lower zone"), ("upper", "MPE, upper zone")]
+    if source.live:
+        return [(None, "all"), *((number, str(number)) for number in range(1, 17)), *zones]
     numbers, counts = np.unique(song.channels[song.presses], return_counts=True)
     choices: list[tuple[int | str | None, str]] = [
         (int(number), f"{number} ({count} notes)") for number, count in zip(numbers, counts, strict=True)
     ]
     if len(choices) != 1:
         choices.append((None, "all"))
-    return [*choices, ("lower", "MPE, lower zone"), ("upper", "MPE, upper zone")]
+    return [*choices, *zones]
 
 
 def track_choices(source: SongSource) -> list[tuple[int | None, str]]:

@@ -14,12 +14,12 @@ MOST_DATA = 127.0
 
 
 class LiveJacks:
-    """tell : is given the name of a signal, when, and its volts from then on.  endings : what stands behind the names
-    of each voice's signals."""
+    """tell : is given the name of a signal, when, and its volts from then on, once `silent` is no more.  endings : what
+    stands behind the names of each voice's signals."""
 
     def __init__(self, setting: ConverterSetting, endings: tuple[str, ...], tell: Tell) -> None:
         self.setting, self.endings, self._tell = setting, endings, tell
-        self.stands: dict[str, float] = {}
+        self.silent, self.stands = True, dict[str, float]()
         count = len(endings)
         self._up = [False] * count  # what a gate is, gaps apart
         self._was_up = list(self._up)  # ahead of the message
@@ -32,7 +32,8 @@ class LiveJacks:
     def put(self, name: str, when: float, volts: float) -> None:
         if self.stands.get(name) != volts:
             self.stands[name] = volts
-            self._tell(name, when, volts)
+            if not self.silent:
+                self._tell(name, when, volts)
 
     def put_share(self, name: str, when: float, level: Level, share: float) -> None:
         """share : of the way from the lower to the upper level."""

@@ -30,6 +30,7 @@ from dynamis.converter.playing.mpe import (
 )
 from dynamis.converter.playing.performance import RESET_TO, obey
 from dynamis.converter.playing.rendering import ConverterSetting, clock_name
+from dynamis.converter.playing.song import Song
 from dynamis.converter.playing.voices import MOST_VOICES, UP, Voices, VoiceTrack, voices_for
 from dynamis.pitch.key_tuning import KEYS
 
@@ -59,12 +60,13 @@ class _Wheel:
 
 
 class LiveConverter:
-    """tell : is given the name of a signal, when, and its volts from then on; in time order of each signal.
+    """tell : is given the name of a signal, when, and its volts from then on; in time order of each signal, and not how
+    they begin, which `stands` gives.  before : what has come already, and is told nobody.
 
     Of a zone the first eight members are voices, each by its place; `names` : of its signals.
     """
 
-    def __init__(self, setting: ConverterSetting, tell: Tell) -> None:
+    def __init__(self, setting: ConverterSetting, tell: Tell, before: Song | None = None) -> None:
         self.setting, self.now = setting, 0.0
         zone, rules = setting.zone, setting.rules
         count = rules.voices if zone is None else MOST_VOICES
@@ -90,6 +92,9 @@ class LiveConverter:
         clocks = [(clock_name(one), one) for one in setting.clocks]
         self._follower = Follower(clocks, setting.clock_seconds, self.jacks.pulse, self.jacks.fall)
         self._begin([name for name, _ in clocks] + ([RUN, RESET_JACK] if setting.transport else []))
+        if before is not None:
+            self._play(before)
+        self.jacks.silent = False
 
     def _begin(self, clocks: list[str]) -> None:
         setting, jacks = self.setting, self.jacks
@@ -111,6 +116,22 @@ class LiveConverter:
         for name in clocks:
             jacks.put(name, 0.0, setting.clock.low)
 
+    def _play(self, song: Song) -> None:
+        """All messages of a song, and the clock of its sender."""
+        beats = list(song.beats)
+        columns = (song.seconds, song.statuses, song.first_bytes, song.second_bytes)
+        for seconds, *row in zip(*(column.tolist() for column in columns), strict=True):
+            while beats and beats[0].seconds <= seconds:
+                self._beat(beats.pop(0))
+            self.take(seconds, *row)
+        for beat in beats:
+            self._beat(beat)
+
+    def _beat(self, beat: Beat) -> None:
+        self.settle(beat.seconds)
+        self.now = beat.seconds
+        self._follower.take(beat)
+
     @property
     def names(self) -> list[str]:
         return list(self.jacks.stands)
@@ -119,8 +140,9 @@ class LiveConverter:
         """The volts of a signal now."""
         return self.jacks.stands[name]
 
-    def note(self, voice: int) -> float | None:
-        """The note that a voice sounds, fractions by the wheel where that moves the pitch; None before the first."""
+    def note_at(self, pitch: str) -> float | None:
+        """The note that a pitch jack gives, fractions by the wheel where that moves it; None before the first."""
+        voice = self.jacks.endings.index(pitch.removeprefix("pitch"))
         note = self._notes[voice]
         return None if note is None else note + 12.0 * self._bent(voice)
 
@@ -134,11 +156,11 @@ class LiveConverter:
 
     def take(self, seconds: float, status: int, first: int = 0, second: int = 0) -> None:
         """A message, never ahead of one that was taken."""
+        if status in TRANSPORT:
+            self._beat(Beat(seconds, status, first | second << 7))
+            return
         self.settle(seconds)
         self.now = seconds
-        if status in TRANSPORT:
-            self._follower.take(Beat(seconds, status, first | second << 7))
-            return
         if status >= 0xF0:
             return
         self.jacks.begin_message()

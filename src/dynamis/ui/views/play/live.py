@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+import threading
 import time
 from collections.abc import Callable
 
@@ -15,25 +16,38 @@ from dynamis.converter.midi_stream import (
     note_off,
     note_on,
 )
+from dynamis.converter.playing.computer_keys import KeyChannels
 from dynamis.converter.playing.live import LiveSong
+from dynamis.converter.playing.rendering import ConverterSetting
+from dynamis.converter.playing.song import Song
 from dynamis.devices.live_out import LiveOut
 from dynamis.devices.midi.inputs import MidiInput, open_input
+from dynamis.errors import InputError
 
 _VELOCITY = 96
 # So long another thread keeps the interpreter while a message waits; a tenth of what is usual.
 SWITCH_SECONDS = 0.0005
+# So much of it is played anew for each picture.
+KEPT_SECONDS = 16.0
 
 
 class Live:
-    """address : of a MIDI input, None for the computer's keys.  shown : how many changes the window has shown.
+    """address : of a MIDI input, None for the computer's keys.  setting : of the converter.  shown : how many changes
+    the window has shown.
 
     out : makes where it goes besides the picture, None for nowhere.  Raises `DeviceError` where the input cannot be
     opened, and what `out` raises.
     """
 
-    def __init__(self, address: str | None, out: Callable[[Callable[[], float]], LiveOut] | None = None) -> None:
+    def __init__(
+        self,
+        address: str | None,
+        setting: ConverterSetting,
+        out: Callable[[Callable[[], float]], LiveOut] | None = None,
+    ) -> None:
         self._since = time.monotonic()
-        self.song, self.shown = LiveSong(), 0
+        self.song, self.shown, self._setting = LiveSong(), 0, setting
+        self._keys, self._coming = KeyChannels(), threading.Lock()
         self._parser = MidiParser()
         self._input: MidiInput | None = None
         self._out: LiveOut | None = None if out is None else out(self.now)
@@ -62,16 +76,40 @@ class Live:
         return self._out is not None
 
     def _came(self, when: float, data: bytes) -> None:
-        out = self._out
-        for message in self._parser.feed(data):
-            seconds = max(0.0, when - self._since)
-            if out is not None:
-                out.take(seconds, message)
-            self.song.add(seconds, message)
+        with self._coming:
+            out = self._out
+            for message in self._parser.feed(data):
+                seconds = max(0.0, when - self._since)
+                if out is not None:
+                    out.take(seconds, message)
+                self.song.add(seconds, message)
 
     def key(self, note: int, down: bool) -> None:
         """A key of the computer."""
-        self._came(time.monotonic(), note_on(1, note, _VELOCITY) if down else note_off(1, note))
+        channel = self._keys.of(note, down, self._setting)
+        self._came(time.monotonic(), note_on(channel, note, _VELOCITY) if down else note_off(channel, note))
+
+    def recent(self) -> Song:
+        """What has come of late, and what all before has led to."""
+        now = self.now()
+        return self.song.recent(now, now - KEPT_SECONDS)
+
+    def change(self, setting: ConverterSetting) -> None:
+        """Another setting of the converter: what goes out is at once what the picture shows.
+
+        Raises `InputError` where a signal that goes out is none of it any more; it goes nowhere then.
+        """
+        self._setting = setting
+        with self._coming:  # no message comes between what is played anew and what follows
+            out = self._out
+            try:
+                if out is not None:
+                    out.change(setting, self.recent())
+                return
+            except InputError as error:
+                refused = error
+        self.end_out()
+        raise refused
 
     def trouble(self) -> str:
         """Why nothing comes any more; what was held is let go then."""

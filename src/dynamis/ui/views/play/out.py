@@ -175,24 +175,24 @@ class PlayOut:
         devices, kind = self._devices, chosen.kind
         if devices.busy:
             raise InputError("Something is under way already; pause or cancel it first.")
-
         if kind == "outputs":
             assert devices.outputs is not None
-            made = OutputsLive(devices.outputs, setting, chosen.channels, now)
-            self._say_reach(setting, chosen, [devices.outputs.reach_volts(k) for k in chosen.channels.values()])
-            return made
+            return OutputsLive(devices.outputs, setting, chosen.channels, now)
         if kind == "board":
             assert devices.board is not None
             letters = devices.board.identity.channels
             named = {signal: letters[channel] for signal, channel in chosen.channels.items()}
-            self._say_reach(setting, chosen, [math.inf if chosen.limit_volts is None else chosen.limit_volts])
             return BoardLive(devices.board, setting, named, chosen.limit_volts)
         assert devices.midi is not None
         return MidiLive(devices.midi)
 
-    def _say_reach(self, setting: ConverterSetting, chosen: OutChoice, reach_volts: list[float]) -> None:
-        """Which notes can be played, since live nothing can be refused beforehand.  reach_volts : of each channel."""
-        pitches = [volts for name, volts in zip(chosen.channels, reach_volts, strict=False) if name.startswith("pitch")]
+    def say_reach(self, setting: ConverterSetting, chosen: OutChoice) -> None:
+        """Which notes can be played, since live nothing can be refused beforehand."""
+        outputs = self._devices.outputs
+        reach = dict.fromkeys(chosen.channels, math.inf if chosen.limit_volts is None else chosen.limit_volts)
+        if chosen.kind == "outputs" and outputs is not None:
+            reach = {name: outputs.reach_volts(channel) for name, channel in chosen.channels.items()}
+        pitches = [volts for name, volts in reach.items() if name.startswith("pitch")]
         if not pitches or not math.isfinite(min(pitches)):
             return
         found, style = notes_within(setting, min(pitches)), self._session.style

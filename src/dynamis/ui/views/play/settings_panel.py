@@ -133,10 +133,12 @@ class SettingsPanel(Panel):
         set_text(self.about, source.about)
         for box, choices in (
             (self.phrases, [(name, name) for name in phrase_names]),
-            (self.channel, channel_choices(source.song)),
+            (self.channel, channel_choices(source)),
             (self.track, track_choices(source)),
         ):
             before = box.currentData()
+            if box is self.channel and source.live and not isinstance(before, str):
+                before = None  # whoever plays may do so on another channel than the song before
             box.clear()
             for value, words in choices:
                 box.addItem(words, value)

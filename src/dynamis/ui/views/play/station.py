@@ -7,6 +7,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from msgspec import structs
 from PySide6.QtCore import Qt, QTimer
@@ -16,8 +17,8 @@ from PySide6.QtWidgets import QHBoxLayout, QSplitter
 from dynamis.bench.document.records import HeadRecord
 from dynamis.bench.playing.arriving import arrive
 from dynamis.bench.playing.lanes import Played, play
-from dynamis.bench.playing.messages import Messages, messages_of
-from dynamis.bench.playing.sources import SongSource, of_file, of_phrase, of_track
+from dynamis.bench.playing.sources import SongSource, of_file, of_live, of_phrase, of_track
+from dynamis.converter.playing.live import LiveSong
 from dynamis.converter.playing.phrases import phrases
 from dynamis.converter.playing.streaming import signal_names
 from dynamis.converter.playing.words import nearest_edge, why
@@ -33,27 +34,24 @@ from dynamis.ui.theme.palette import Colours
 from dynamis.ui.views.play.lanes import LanesPicture
 from dynamis.ui.views.play.live import Live
 from dynamis.ui.views.play.making import Making
+from dynamis.ui.views.play.messages_table import MessagesTable
 from dynamis.ui.views.play.out import PlayOut
 from dynamis.ui.views.play.saving import Saving
 from dynamis.ui.views.play.settings_panel import SettingsPanel
 from dynamis.ui.views.play.side_panel import SidePanel
 from dynamis.ui.widgets.panel import Panel, scrolling
 from dynamis.ui.widgets.picture import Picture
-from dynamis.ui.widgets.table import Column, LazyRows, Row, Table
+from dynamis.ui.widgets.table import Table
 
-_EVENTS = (
-    Column("at s", "seconds", stretch=0.8),
-    Column("track", stretch=0.6),
-    Column("channel", stretch=0.8),
-    Column("bytes", left=True, stretch=0.9),
-    Column("message", left=True, stretch=3.0, fits=False),
-)
+if TYPE_CHECKING:
+    from dynamis.ui.views.play.out_dialog import OutChoice
+
 # The phrase that the page begins with: one with something to find.
 _FIRST_PHRASE = 2
 _FRAME_MS = 33
 # So much is seen of what is played live.
 _LIVE_SECONDS = 8.0
-_LIVE_KEPT_SECONDS = 16.0
+_PICTURE_ONLY = "It is on the picture only now."
 
 
 class PlayStation(Station):
@@ -72,6 +70,7 @@ class PlayStation(Station):
         self._keep = False
         self._saving = Saving(self, session)
         self.live: Live | None = None
+        self._goes_out: OutChoice | None = None
         self._looking = Looking(inputs)
         self._frame = QTimer(self)
         self._frame.setInterval(_FRAME_MS)
@@ -88,8 +87,7 @@ class PlayStation(Station):
         upper, lower = Panel("Lanes"), Panel("Messages")
         upper.body.setContentsMargins(8, 8, 4, 4)
         upper.body.addWidget(scrolling(self.lanes))
-        self.events = Table("Messages", _EVENTS)
-        self.messages: Messages
+        self.events = MessagesTable(lambda: session.style, partial(self._look_at, scroll=False))
         lower.body.setContentsMargins(17, 9, 12, 8)
         lower.body.addWidget(self.events)
         middle.addWidget(upper)
@@ -123,7 +121,6 @@ class PlayStation(Station):
         self.side.events_wanted.connect(partial(guarded, self._session, self._save_events))
         self.side.out_wanted.connect(partial(guarded, self._session, self.play_out))
         self.side.stop_wanted.connect(self.stop_playing)
-        self.events.on_activate = self._event_activated
         self._looking.found.connect(self.settings.offer_inputs)
         self._work.answered.connect(self._take)
         self._work.refused.connect(self._refused)
@@ -154,19 +151,39 @@ class PlayStation(Station):
 
     def begin_live(self) -> None:
         """Listen, and show what is played as it comes; raises `InputError` where nothing can be listened to."""
-        self.live = None
-        address, out = self.settings.listens_to(), None
-        if self.settings.out_too.isChecked():
-            setting = self.settings.setting()
-            chosen = self.out.ask(signal_names(setting))
-            if chosen is None:
-                return
-            out = partial(self.out.live, chosen, setting)
-        self.live = Live(address, out)
-        self.settings.show_source(SongSource("Live", "Play something.", self.live.song.song(0.0)), self._names)
-        self.lanes.let_keys_play(address is None)
+        self.live, self._goes_out = None, None
+        # The channel is that of who plays, not of the song before.
+        self.settings.show_source(of_live(LiveSong().song(0.0)), self._names)
+        try:
+            setting, out = self.settings.setting(), None
+            if self.settings.out_too.isChecked():
+                self._goes_out = self.out.ask(signal_names(setting))
+                if self._goes_out is None:
+                    return
+                out = partial(self.out.live, self._goes_out, setting)
+            self.live = Live(self.settings.listens_to(), setting, out)
+        finally:
+            if self.live is None:
+                self.settings.show_source(self.source, self._names)
+        if self._goes_out is not None:
+            self.out.say_reach(setting, self._goes_out)
+        self.lanes.let_keys_play(self.settings.listens_to() is None)
         self.lanes.setFocus()
         self._frame.start()
+
+    def _change_live(self, live: Live) -> None:
+        """What is set otherwise counts at once, for what goes out too; the next picture has it."""
+        try:
+            setting = self.settings.setting()
+        except InputError:
+            return  # the next picture says so; until it can be read all goes on
+        try:
+            live.change(setting)
+        except InputError as error:
+            self._session.said.emit(f"{error} {_PICTURE_ONLY}", True)
+            return
+        if live.goes_out and self._goes_out is not None:
+            self.out.say_reach(setting, self._goes_out)
 
     def end_live(self) -> None:
         """Stop listening; what was played stays as a song."""
@@ -192,7 +209,7 @@ class PlayStation(Station):
             return
         lost = live.out_trouble()
         if lost:
-            self._session.said.emit(f"{lost} It is on the picture only now.", True)
+            self._session.said.emit(f"{lost} {_PICTURE_ONLY}", True)
         trouble = live.trouble()
         if trouble:
             self.settings.live.setChecked(False)
@@ -200,7 +217,7 @@ class PlayStation(Station):
             return
         now, changes = live.now(), live.song.changes
         try:
-            setting, song = self.settings.setting(), live.song.recent(now, now - _LIVE_KEPT_SECONDS)
+            setting, song = self.settings.setting(), live.recent()
             if not song.beats:  # nobody gives a tempo, so there is no clock to show
                 setting = replace(setting, clocks=(), transport=False)
             played = play(song, setting, self._session.style, self._session.bench.logic)
@@ -214,9 +231,9 @@ class PlayStation(Station):
         if changes != live.shown:
             live.shown = changes
             self.side.show_findings([one for one in played.findings if one.code != "hangs"])  # it has not ended
-            self._list_messages(played)
+            self.events.show_played(played)
             self._show_why(self.lanes.lane, now)
-            self.events.show_row(len(self.messages) - 1)
+            self.events.show_last()
             self.lanes.set_cursor(0, now)
 
     @property
@@ -233,7 +250,8 @@ class PlayStation(Station):
     def ask(self, *, keep: bool = False) -> None:
         """Play it anew, beside the window.  keep : whether the view and the cursors stay."""
         if self.live is not None:
-            return  # the next picture of what is played live has it
+            self._change_live(self.live)
+            return
         try:
             setting = self.settings.setting()
         except InputError as error:
@@ -265,7 +283,7 @@ class PlayStation(Station):
         before, self.played = self.played, played
         self.lanes.show_played(played, keep=self._keep and before is not None)
         self.side.show_findings(list(played.findings))
-        self._list_messages(played)
+        self.events.show_played(played)
         self._show_cursors()
         self._show_why(self.lanes.lane, self.lanes.cursors[0])
 
@@ -280,19 +298,6 @@ class PlayStation(Station):
 
     # -- showing -------------------------------------------------------------------------------------
 
-    def _list_messages(self, played: Played) -> None:
-        self.messages = listed = messages_of(played)
-        self.events.set_rows(LazyRows(len(listed), lambda k: self._event_row(listed, k)))
-
-    def _event_row(self, listed: Messages, row: int) -> Row:
-        cells = listed.cells(row, self._session.style)
-        seconds = float(listed.seconds[row])
-        return Row(cells, seconds, "", (repr(seconds), *cells[1:]))
-
-    def _event_activated(self, key: object) -> None:
-        if self.played is not None and isinstance(key, float):
-            self._look_at(key, scroll=False)
-
     def _look_at_finding(self, name: str, seconds: float) -> None:
         if self.played is not None and any(lane.name == name for lane in self.played.lanes):
             self.lanes.lane = name
@@ -302,8 +307,8 @@ class PlayStation(Station):
         self.lanes.set_cursor(0, seconds)
         self.lanes.show_around(seconds)
         self._show_why(self.lanes.lane, seconds)
-        if scroll and self.played is not None:
-            self.events.show_row(self.messages.near(seconds))
+        if scroll:
+            self.events.show_near(seconds)
 
     def _show_cursors(self) -> None:
         if self.played is not None:
