@@ -65,7 +65,7 @@ def played_on(bench: Bench, output: PortRef, random: np.random.Generator) -> Non
     except InputError as error:
         assert str(error)
         return
-    arrived = arrive(bench, output, HeadRecord(), played, STYLE)
+    arrived = arrive(bench, output, {}, played, STYLE)
     for lane in (*played.lanes, *arrived.lanes):
         low, high = lane.series.columns(-0.1, 2.1, 300)
         assert np.all(np.isfinite(low[20:]) & (low[20:] <= high[20:])), lane.name

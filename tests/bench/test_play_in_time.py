@@ -12,6 +12,7 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
+from dynamis.bench.chains.link_chain import link_chain
 from dynamis.bench.designing.gate_choices import pulse, stretcher
 from dynamis.bench.document.bench import Bench
 from dynamis.bench.document.ports import GateRecord, Port, PortRef
@@ -21,9 +22,11 @@ from dynamis.bench.playing.lanes import Played, play
 from dynamis.control.stepped import Level
 from dynamis.converter.playing.phrases import QUARTER, made_song
 from dynamis.converter.playing.rendering import ConverterSetting
+from dynamis.converter.playing.voices import VoiceRules
 from dynamis.demo.lantern import CHANNEL_A, bench
 from dynamis.electrics.memory.remembering import remembering
 from dynamis.notation.style import Style
+from dynamis.transfer.parameter import NOMINAL
 
 # C4 and C5, half a second each, the gate up for 0.4 s of each.
 KEYS = [(0, 0.8, 60), (1, 1.8, 72)]
@@ -37,7 +40,7 @@ GATE, TRIGGER = PortRef("gallery-voice", "gate"), PortRef("gallery-voice", "trig
 
 def arrived(made: Bench, output: PortRef = CHANNEL_A) -> Played:
     played = play(SONG, setting_for(made, output, ConverterSetting()), Style())
-    found = arrive(made, output, HeadRecord(), played, Style())
+    found = arrive(made, output, {}, played, Style())
     return played.with_arrivals(found.lanes, found.findings, found.sources)
 
 
@@ -97,7 +100,7 @@ def test_a_hold_that_nothing_clocks_keeps_the_note_before() -> None:
     gear = tuple(replace(one, ports=(*one.ports, once)) if one is board else one for one in made.gear)
     made = replace(made, gear=gear)
     played = play(SONG, replace_(setting_for(made, CHANNEL_A, ConverterSetting()), clocks=(0.5,)), Style())
-    found = arrive(made, CHANNEL_A, HeadRecord(), played, Style())
+    found = arrive(made, CHANNEL_A, {}, played, Style())
     told = next(one.text for one in found.findings if one.code == "late-pitch")
     assert "1 of 2 notes" in told
     assert "Nothing clocks it while that note is there: the sample and hold still has the note before." in told
@@ -147,3 +150,31 @@ def test_a_pulse_that_lasts_too_long_and_what_a_circuit_makes_of_it(values, make
         made = replace(made, links=tuple(staged if one is link else one for one in made.links))
     told = [one.replace("\u00a0", " ") for group in texts(arrived(made)).values() for one in group]
     assert any("Gallery voice · gate" in one and words in one for one in told), told
+
+
+def test_each_voice_leaves_by_outputs_of_its_own_and_one_by_what_was_chosen() -> None:
+    """Two keys at once: C4 by pitch A to the first input, G4 by pitch B to the second, each through its own load."""
+    made, b = bench(), PortRef("workshop-board", "pitch-b")
+    link = made.link_from(CHANNEL_A)
+    own = [replace(link, inputs=link.inputs[:1]), replace(link, id="b", output=b, inputs=link.inputs[1:])]
+    made = replace(made, links=(*(one for one in made.links if one is not link), *own))
+    chord = made_song([(0, bytes([0x90, 60, 90])), (0, bytes([0x90, 67, 90]))], QUARTER)
+    setting = setting_for(made, CHANNEL_A, ConverterSetting())
+    played = play(chord, replace_(setting, rules=VoiceRules(2)), Style())
+    found = arrive(made, CHANNEL_A, {}, played, Style())
+    assert found.sources == {
+        "sent1": "pitch1", "sent2": "pitch2", "→ Gallery voice · pitch 1": "pitch1",
+        "→ Gallery voice · pitch 2": "pitch2", "→ Gallery voice · gate": "gate1",
+    }  # fmt: skip
+    for place, note in enumerate((60.0, 67.0)):
+        chain = link_chain(made, own[place], HeadRecord(), own[place].inputs[0])
+        volts = chain.chain.trace(np.array([note]), chain.true, NOMINAL)[-2]
+        series = next(one for one in found.lanes if one.name.endswith(f"pitch {place + 1}")).series
+        assert series.at(np.array([0.2])) == pytest.approx(volts), note
+    everything = played.with_arrivals(found.lanes, found.findings, found.sources)
+    assert everything.outgoing("pitch2").volts[0] == pytest.approx(0.2 + 31 / 12, abs=2e-3)  # a code of 12 bits
+    single = arrive(made, b, {}, play(chord, setting_for(made, b, ConverterSetting()), Style()), Style())
+    assert [*single.sources] == ["sent", "→ Gallery voice · pitch 2", "→ Gallery voice · gate"]
+    other = made.with_port(b, replace(made.port(b), law="voct:scale=0.5,note=36,volts=0"))
+    told = [one.text for one in arrive(other, CHANNEL_A, {}, played, Style()).findings]
+    assert "Workshop board · pitch B has another law than pitch2 is played by: what it puts out is not drawn." in told

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from typing import Final
 
@@ -15,7 +15,7 @@ from dynamis.bench.document.bench import Bench, Gear, Link
 from dynamis.bench.document.ports import Port, PortRef
 from dynamis.bench.document.records import HeadRecord
 from dynamis.bench.judging.levels import Levels, levels_of
-from dynamis.bench.playing.in_time import behind_stages, in_time, not_arrived
+from dynamis.bench.playing.in_time import Carried, behind_stages, in_time, not_arrived
 from dynamis.bench.playing.lanes import ARRIVES, SENT, Lane, Played, curve_lane, lane_of
 from dynamis.control.stepped import Level, Steps, steps
 from dynamis.converter.playing.findings import PlayFinding
@@ -35,13 +35,12 @@ _USUAL_PULLUP: Final = 5.0
 
 @dataclass(frozen=True, eq=False)
 class Arrived:
-    """lanes : what stands at each input.  sources : by the name of a lane, the signal that it comes from.  sent : the
-    pitch as the converter's codes have it, the correction in force taken in; None where no code is known."""
+    """lanes : what stands at each input, behind what is sent: pitches as the converter's codes have them, corrections
+    in force taken in, where codes are known.  sources : by the name of a lane, the signal that it comes from."""
 
     lanes: tuple[Lane, ...]
     findings: tuple[PlayFinding, ...]
     sources: dict[str, str]
-    sent: Signal | None = None
 
 
 def setting_for(bench: Bench, output: PortRef, setting: ConverterSetting) -> ConverterSetting:
@@ -52,7 +51,7 @@ def setting_for(bench: Bench, output: PortRef, setting: ConverterSetting) -> Con
         raise InputError(f"{bench.label(output)} has no pitch law yet; give it one.")
     setting = replace(setting, law=parse_law(port.law))
     for kind, role in _ROLES.items():
-        sends = _first_of(gear, role)
+        sends = _beside(gear, output, role)
         gate = None if sends is None else sends.gate
         if sends is None or gate is None:
             continue
@@ -68,8 +67,16 @@ def setting_for(bench: Bench, output: PortRef, setting: ConverterSetting) -> Con
     return setting
 
 
-def _first_of(gear: Gear, role: str) -> Port | None:
-    return next((one for one in gear.ports if one.direction == "output" and one.role == role), None)
+def outputs_of(gear: Gear, role: str) -> list[Port]:
+    """A gear's outputs of a role, in their order: the first of each role is the first voice's."""
+    return [one for one in gear.ports if one.direction == "output" and one.role == role]
+
+
+def _beside(gear: Gear, pitch: PortRef, role: str) -> Port | None:
+    """The gate or trigger that belongs to a pitch output: the one at its place, or a single one."""
+    ports, pitches = outputs_of(gear, role), [one.id for one in outputs_of(gear, "pitch")]
+    place = pitches.index(pitch.port) if pitch.port in pitches else 0
+    return next(iter(ports[place : place + 1] or ports), None)
 
 
 def _pulled_up(bench: Bench, output: PortRef) -> float:
@@ -79,44 +86,98 @@ def _pulled_up(bench: Bench, output: PortRef) -> float:
     return max((one.pullup_volts for one in gates if one is not None and one.pullup_volts), default=_USUAL_PULLUP)
 
 
-def arrive(bench: Bench, output: PortRef, head: HeadRecord, played: Played, style: Style) -> Arrived:
-    """What arrives wherever the gear of a pitch output is joined."""
+def arrive(bench: Bench, output: PortRef, heads: Mapping[str, HeadRecord], played: Played, style: Style) -> Arrived:
+    """What arrives wherever the gear of a pitch output is joined; of several voices each by outputs of its own.
+
+    heads : the corrections in force, by the gear's ports; none for those that have none.
+    """
+    sent: list[Lane] = []
     lanes: list[Lane] = []
     findings: list[PlayFinding] = []
     sources: dict[str, str] = {}
-    for link, sink, signal in _joined(bench, output, played):
-        label = bench.label(sink)
-        name = f"{ARRIVES}{label}"
+    carried = dict(_sent_from(bench, output, played))
+
+    def at_jack(ref: PortRef) -> Signal | None:
+        """A voice's jacks, and those that no voice has, such as clocks."""
+        if ref.gear != output.gear or ref in carried:
+            return carried.get(ref)
+        kind = bench.port(ref).role
+        return next((one for one in played.rendered.signals if one.kind == kind and one.voice is None), None)
+
+    for ref, signal in carried.items():
+        head = heads.get(ref.port, HeadRecord())
         if signal.kind == "pitch":
-            made = _pitch(bench, output, link, sink, head, played, signal, name, style)
-        else:
-            made = _switched(bench, link, sink, signal, name, style)
-        lane, found = made
-        findings += found
-        if lane is not None:
-            lanes.append(lane)
-            sources[name] = signal.name
-    sent = _sent(bench, output, head, played)
-    if sent is not None:
-        lanes.insert(0, lane_of(sent))
-        sources[sent.name] = next(one.name for one in played.rendered.signals if one.kind == "pitch")
-    return Arrived(tuple(lanes), tuple(findings), sources, sent)
+            foreign = _foreign(bench, ref, played, signal)
+            if foreign is not None:
+                findings.append(foreign)
+                continue
+            codes = _codes(bench, ref, head, played, signal)
+            if codes is not None:
+                sent.append(lane_of(codes))
+                sources[codes.name] = signal.name
+        for link, sink in _joined(bench, ref):
+            name = f"{ARRIVES}{bench.label(sink)}"
+            if signal.kind == "pitch":
+                made = _pitch(bench, link, sink, head, played, signal, at_jack, name, style)
+            else:
+                made = _switched(bench, link, sink, signal, name, style)
+            lane, found = made
+            findings += found
+            if lane is not None:
+                lanes.append(lane)
+                sources[name] = signal.name
+    return Arrived((*sent, *lanes), tuple(findings), sources)
 
 
-def _sent(bench: Bench, output: PortRef, head: HeadRecord, played: Played) -> Signal | None:
-    """The nominal volts of the codes that the head sends for the notes of the first voice."""
-    port = bench.port(output)
-    converter = dac_if_known("converter", converter_of(port))
-    signal = next(one for one in played.rendered.signals if one.kind == "pitch")
-    if converter is None or port.law is None or signal.voice is None:
+def _sent_from(bench: Bench, output: PortRef, played: Played) -> Iterator[tuple[PortRef, Signal]]:
+    """(output of the gear, the signal that it carries): a single voice's all by the pitch output that was chosen and
+    what belongs to it, several each by the outputs at its place."""
+    gear, performance = bench.gear_by(output.gear), played.rendered.performance
+    by_voice = {(one.voice, one.kind): one for one in played.rendered.signals if one.voice is not None}
+    for voice, number in enumerate(performance.numbers):
+        for kind in ("pitch", *_ROLES):
+            ports = outputs_of(gear, kind)
+            if performance.several:
+                port = next(iter(ports[number - 1 : number]), None)
+            else:
+                port = bench.port(output) if kind == "pitch" else _beside(gear, output, kind)
+            signal = by_voice.get((voice, kind))
+            if port is not None and signal is not None:
+                yield PortRef(gear.id, port.id), signal
+
+
+def _joined(bench: Bench, ref: PortRef) -> Iterator[tuple[Link, PortRef]]:
+    """(link, input) of an output."""
+    for link in bench.links:
+        if link.output == ref:
+            for sink in link.inputs:
+                yield link, sink
+
+
+def _foreign(bench: Bench, ref: PortRef, played: Played, signal: Signal) -> PlayFinding | None:
+    """Of an output whose law is not the one that is played by: nobody knows what it would put out."""
+    law = bench.port(ref).law
+    if law is not None and parse_law(law) == played.setting.law:
         return None
+    told = f"{bench.label(ref)} has another law than {signal.name} is played by: what it puts out is not drawn."
+    return PlayFinding("arrives", told, 1, None)
+
+
+def _codes(bench: Bench, ref: PortRef, head: HeadRecord, played: Played, signal: Signal) -> Signal | None:
+    """The nominal volts of the codes that the head sends for the notes of a voice."""
+    port = bench.port(ref)
+    converter = dac_if_known("converter", converter_of(port))
+    if converter is None or port.law is None:
+        return None
+    assert signal.voice is not None
     notes = _notes(played, signal.voice)
     different, places = np.unique(notes.volts, return_inverse=True)
     made = make_head("head", head, parse_law(port.law), converter.dac, played.setting.tuning)
     volts = converter.dac.nominal_volts(made.forward(different, NOMINAL))
     if not np.all(np.isfinite(volts)):
         return None
-    return Signal(SENT, "pitch", steps(notes.seconds, volts[places], float(volts[places][0])), signal.voice)
+    name = SENT + signal.name.removeprefix("pitch")
+    return Signal(name, "pitch", steps(notes.seconds, volts[places], float(volts[places][0])), signal.voice)
 
 
 def _notes(played: Played, voice: int) -> Steps:
@@ -128,30 +189,14 @@ def _notes(played: Played, voice: int) -> Steps:
     )
 
 
-def _joined(bench: Bench, output: PortRef, played: Played) -> Iterator[tuple[Link, PortRef, Signal]]:
-    """(link, input, the signal that it is sent), of the first voice."""
-    gear = bench.gear_by(output.gear)
-    sent: list[tuple[PortRef, Kind]] = [(output, "pitch")]
-    for kind, role in _ROLES.items():
-        port = _first_of(gear, role)
-        if port is not None:
-            sent.append((PortRef(gear.id, port.id), kind))
-    for ref, kind in sent:
-        signal = next(one for one in played.rendered.signals if one.kind == kind)
-        for link in bench.links:
-            if link.output == ref:
-                for sink in link.inputs:
-                    yield link, sink, signal
-
-
 def _pitch(
     bench: Bench,
-    output: PortRef,
     link: Link,
     sink: PortRef,
     head: HeadRecord,
     played: Played,
     signal: Signal,
+    carried: Carried,
     name: str,
     style: Style,
 ) -> tuple[Lane | None, list[PlayFinding]]:
@@ -171,7 +216,7 @@ def _pitch(
     changed = steps(notes.seconds, volts[places], float(volts[places][0]))
     lane = lane_of(Signal(name, "pitch", changed, signal.voice))
     later: list[PlayFinding] = []
-    timed = in_time(bench, output, made, notes, played)
+    timed = in_time(bench, made, notes, carried)
     if timed is not None:
         if timed.through:
             lane = curve_lane(name, timed.curve, "pitch", voice=signal.voice)

@@ -13,7 +13,6 @@ from dynamis.bench.chains.remembered import driver_of
 from dynamis.bench.designing.gate_choices import STRETCHER
 from dynamis.bench.document.bench import Bench, GateStageRecord, Link
 from dynamis.bench.document.ports import PortRef
-from dynamis.bench.playing.lanes import Played
 from dynamis.control.pulses import fired, pulses
 from dynamis.control.stepped import FloatArray, Steps, pulse_steps
 from dynamis.converter.playing.findings import PlayFinding
@@ -23,6 +22,8 @@ from dynamis.notation.style import Style
 from dynamis.transfer.breakpoints import Breakpoints, Trajectory
 from dynamis.transfer.parameter import NOMINAL
 
+# The signal that an output carries, None where nothing played here does.
+Carried = Callable[[PortRef], Signal | None]
 # Long before a song begins, a circuit has come to rest.
 _BEFORE_SECONDS: Final = 1e4
 _NO_TAU: Final = 1.0
@@ -72,7 +73,7 @@ def mapped(curve: Breakpoints, forward: Callable[[FloatArray], FloatArray]) -> B
     )
 
 
-def in_time(bench: Bench, output: PortRef, made: LinkChain, notes: Steps, played: Played) -> InTime | None:
+def in_time(bench: Bench, made: LinkChain, notes: Steps, carried: Carried) -> InTime | None:
     """What stands at the input of a chain while notes are played; None where nothing in it remembers."""
     assert made.chain is not None
     transfers = made.chain.transfers
@@ -88,7 +89,7 @@ def in_time(bench: Bench, output: PortRef, made: LinkChain, notes: Steps, played
         if not isinstance(transfer, Remembering):
             curve = mapped(curve, lambda values, transfer=transfer: transfer.forward(values, made.true))  # type: ignore[misc]
             continue
-        driver = _driver(bench, output, transfer, played)
+        driver = _driver(bench, transfer, carried)
         if transfer.of.driven_by and driver is None:
             missing.append(transfer)
             continue
@@ -97,15 +98,12 @@ def in_time(bench: Bench, output: PortRef, made: LinkChain, notes: Steps, played
     return InTime(from_zero(curve), tuple(through), tuple(missing))
 
 
-def _driver(bench: Bench, output: PortRef, circuit: Remembering, played: Played) -> Breakpoints | None:
+def _driver(bench: Bench, circuit: Remembering, carried: Carried) -> Breakpoints | None:
     """The signal that drives a circuit, where the converter that plays puts it out."""
     if circuit.rectifies:
         return held(Steps(np.zeros(1), np.zeros(1)))
     ref = driver_of(bench, circuit)
-    if ref is None or ref.gear != output.gear:
-        return None
-    kind = bench.port(ref).role
-    signal = next((one for one in played.rendered.signals if one.kind == kind), None)
+    signal = None if ref is None else carried(ref)
     return None if signal is None else held(signal.steps)
 
 

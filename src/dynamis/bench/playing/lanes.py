@@ -83,9 +83,8 @@ class Played:
 
     def outgoing(self, name: str) -> Steps:
         """What a channel is given for a signal: the pitch as its codes have it, where they are known."""
-        if self.sources.get(SENT) == name:
-            return next(lane.signal.steps for lane in self.lanes if lane.name == SENT)
-        return self.rendered.signal(name).steps
+        sent = [one for one in self.lanes if one.name.startswith(SENT) and self.sources.get(one.name) == name]
+        return sent[0].signal.steps if sent else self.rendered.signal(name).steps
 
     def explained(self, name: str) -> Signal:
         """The signal that a lane comes from: of one that shows what arrives, the converter's."""

@@ -79,9 +79,14 @@ class Performance:
     unplayed: int = 0
 
     @property
+    def several(self) -> bool:
+        """Whether there may be more voices than one."""
+        return bool(self.pressures) or len(self.numbers) > 1
+
+    @property
     def endings(self) -> tuple[str, ...]:
-        """What stands behind the names of each voice's signals; nothing where there can be but one."""
-        return tuple(map(str, self.numbers)) if self.pressures or len(self.numbers) > 1 else ("",)
+        """What stands behind the names of each voice's signals."""
+        return tuple(map(str, self.numbers)) if self.several else ("",)
 
 
 def perform(

@@ -14,8 +14,9 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QColor, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QSplitter
 
+from dynamis.bench.document.ports import PortRef
 from dynamis.bench.document.records import HeadRecord
-from dynamis.bench.playing.arriving import arrive
+from dynamis.bench.playing.arriving import arrive, outputs_of
 from dynamis.bench.playing.lanes import Played, play
 from dynamis.bench.playing.sources import SongSource, of_file, of_live, of_phrase, of_track
 from dynamis.converter.playing.live import LiveSong
@@ -262,16 +263,21 @@ class PlayStation(Station):
         self._keep = keep and self.played is not None
         song = of_track(self.source.song, self.settings.track.currentData())
         style, bench, ref = self._session.style, self._session.bench, self.settings.converter.output.currentData()
-        head = HeadRecord() if ref is None else self._session.runs.head_of(ref)
+        heads = {} if ref is None else self._heads_of(ref.gear)
 
         def work(wanted: Callable[[], bool]) -> Played:
             played = play(song, setting, style, bench.logic)
             if ref is None:
                 return played
-            made = arrive(bench, ref, head, played, style)
+            made = arrive(bench, ref, heads, played, style)
             return played.with_arrivals(made.lanes, made.findings, made.sources)
 
         self._work.ask(work)
+
+    def _heads_of(self, gear: str) -> dict[str, HeadRecord]:
+        """The corrections in force of a gear's pitch outputs."""
+        ports = outputs_of(self._session.bench.gear_by(gear), "pitch")
+        return {one.id: self._session.runs.head_of(PortRef(gear, one.id)) for one in ports}
 
     def _keep_setting(self) -> None:
         """What can be read of the converter stands there the next time, too."""
