@@ -86,10 +86,19 @@ def _pulled_up(bench: Bench, output: PortRef) -> float:
     return max((one.pullup_volts for one in gates if one is not None and one.pullup_volts), default=_USUAL_PULLUP)
 
 
-def arrive(bench: Bench, output: PortRef, heads: Mapping[str, HeadRecord], played: Played, style: Style) -> Arrived:
+def arrive(
+    bench: Bench,
+    output: PortRef,
+    heads: Mapping[str, HeadRecord],
+    played: Played,
+    style: Style,
+    *,
+    goes_on: bool = False,
+) -> Arrived:
     """What arrives wherever the gear of a pitch output is joined; of several voices each by outputs of its own.
 
-    heads : the corrections in force, by the gear's ports; none for those that have none.
+    heads : the corrections in force, by the gear's ports; none for those that have none.  goes_on : whether it is still
+    played, so that nobody knows yet what becomes of the last note and of a pulse that is up.
     """
     sent: list[Lane] = []
     lanes: list[Lane] = []
@@ -118,9 +127,10 @@ def arrive(bench: Bench, output: PortRef, heads: Mapping[str, HeadRecord], playe
         for link, sink in _joined(bench, ref):
             name = f"{ARRIVES}{bench.label(sink)}"
             if signal.kind == "pitch":
-                made = _pitch(bench, link, sink, head, played, signal, at_jack, name, style)
+                made = _pitch(bench, link, sink, head, played, signal, at_jack, name, style, goes_on=goes_on)
             else:
-                made = _switched(bench, link, sink, signal, name, style)
+                until = played.rendered.seconds if goes_on else np.inf
+                made = _switched(bench, link, sink, signal, name, style, until)
             lane, found = made
             findings += found
             if lane is not None:
@@ -199,6 +209,8 @@ def _pitch(
     carried: Carried,
     name: str,
     style: Style,
+    *,
+    goes_on: bool,
 ) -> tuple[Lane | None, list[PlayFinding]]:
     made = link_chain(bench, link, head, sink)
     if made.chain is None:
@@ -220,7 +232,8 @@ def _pitch(
     if timed is not None:
         if timed.through:
             lane = curve_lane(name, timed.curve, "pitch", voice=signal.voice)
-        later = list(not_arrived(bench, link, sink, made, notes, timed, played.rendered.seconds, style))
+        end = None if goes_on else played.rendered.seconds
+        later = list(not_arrived(bench, link, sink, made, notes, timed, end, style))
     worst = int(np.argmax(np.abs(cents)))
     return lane, [
         PlayFinding(
@@ -236,7 +249,7 @@ def _pitch(
 
 
 def _switched(
-    bench: Bench, link: Link, sink: PortRef, signal: Signal, name: str, style: Style
+    bench: Bench, link: Link, sink: PortRef, signal: Signal, name: str, style: Style, until: float
 ) -> tuple[Lane | None, list[PlayFinding]]:
     levels = levels_of(bench, link, sink)
     label = bench.label(sink)
@@ -251,11 +264,13 @@ def _switched(
             name, signal.kind, Steps(signal.steps.seconds, volts), signal.voice, Level(levels.off_from, levels.on_from)
         )
     )
-    return lane, [_acts(levels, label, signal, up, style, name)]
+    return lane, [_acts(levels, label, signal, up, style, name, until)]
 
 
-def _acts(levels: Levels, label: str, signal: Signal, up: np.ndarray, style: Style, name: str) -> PlayFinding:
-    """What an input does with the pulses that arrive."""
+def _acts(
+    levels: Levels, label: str, signal: Signal, up: np.ndarray, style: Style, name: str, until: float
+) -> PlayFinding:
+    """What an input does with the pulses that arrive.  until : how long one has been up that has not fallen."""
     rises = signal.steps.seconds[up]
     at = float(rises[0]) if rises.size else None
     if levels.fit.on_margin_volts < 0.0:
@@ -278,7 +293,7 @@ def _acts(levels: Levels, label: str, signal: Signal, up: np.ndarray, style: Sty
             float(rises[short][0]),
             name,
         )
-    long = ends - rises > (levels.max_seconds or np.inf)
+    long = np.minimum(ends, until) - rises > (levels.max_seconds or np.inf)
     if np.any(long):
         return PlayFinding(
             "misses",

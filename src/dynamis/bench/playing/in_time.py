@@ -108,9 +108,19 @@ def _driver(bench: Bench, circuit: Remembering, carried: Carried) -> Breakpoints
 
 
 def not_arrived(
-    bench: Bench, link: Link, sink: PortRef, made: LinkChain, notes: Steps, found: InTime, end: float, style: Style
+    bench: Bench,
+    link: Link,
+    sink: PortRef,
+    made: LinkChain,
+    notes: Steps,
+    found: InTime,
+    end: float | None,
+    style: Style,
 ) -> Iterator[PlayFinding]:
-    """What is not there yet when the next note comes, and circuits that nothing here drives."""
+    """What is not there yet when the next note comes, and circuits that nothing here drives.
+
+    end : of the last note, None where it still sounds.
+    """
     label = bench.label(sink)
     for circuit in found.missing:
         what = "other signal" if circuit.of.driven_by == "other" else circuit.of.driven_by
@@ -124,6 +134,10 @@ def not_arrived(
     if not slow or any(one.lets_go for one in found.through):
         return
     assert made.chain is not None
+    if end is None:
+        notes, end = Steps(notes.seconds[:-1], notes.volts[:-1]), float(notes.seconds[-1])
+    if not notes.seconds.size:
+        return
     chain, ends = made.chain, np.append(notes.seconds[1:], end)
     goal = np.asarray(chain.trace(notes.volts, made.true, NOMINAL)[-1], float)
 

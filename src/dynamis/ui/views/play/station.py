@@ -21,6 +21,8 @@ from dynamis.bench.playing.lanes import Played, play
 from dynamis.bench.playing.sources import SongSource, of_file, of_live, of_phrase, of_track
 from dynamis.converter.playing.live import LiveSong
 from dynamis.converter.playing.phrases import phrases
+from dynamis.converter.playing.rendering import ConverterSetting
+from dynamis.converter.playing.song import Song
 from dynamis.converter.playing.streaming import signal_names
 from dynamis.converter.playing.words import nearest_edge, why
 from dynamis.devices.midi.inputs import inputs
@@ -170,10 +172,12 @@ class PlayStation(Station):
             self.out.say_reach(setting, self._goes_out)
         self.lanes.let_keys_play(self.settings.listens_to() is None)
         self.lanes.setFocus()
+        self._play_live = self._player(goes_on=True)
         self._frame.start()
 
     def _change_live(self, live: Live) -> None:
         """What is set otherwise counts at once, for what goes out too; the next picture has it."""
+        self._play_live = self._player(goes_on=True)
         try:
             setting = self.settings.setting()
         except InputError:
@@ -221,7 +225,7 @@ class PlayStation(Station):
             setting, song = self.settings.setting(), live.recent()
             if not song.beats:  # nobody gives a tempo, so there is no clock to show
                 setting = replace(setting, clocks=(), transport=False)
-            played = play(song, setting, self._session.style, self._session.bench.logic)
+            played = self._play_live(song, setting)
         except InputError as error:
             self.settings.say("" if not changes else str(error))
             return
@@ -262,17 +266,23 @@ class PlayStation(Station):
         self._keep_setting()
         self._keep = keep and self.played is not None
         song = of_track(self.source.song, self.settings.track.currentData())
+        plays = self._player()
+        self._work.ask(lambda wanted: plays(song, setting))
+
+    def _player(self, *, goes_on: bool = False) -> Callable[[Song, ConverterSetting], Played]:
+        """What plays a song, with what arrives of it on the bench as it is now.  goes_on : whether it is still
+        played."""
         style, bench, ref = self._session.style, self._session.bench, self.settings.converter.output.currentData()
         heads = {} if ref is None else self._heads_of(ref.gear)
 
-        def work(wanted: Callable[[], bool]) -> Played:
+        def plays(song: Song, setting: ConverterSetting) -> Played:
             played = play(song, setting, style, bench.logic)
             if ref is None:
                 return played
-            made = arrive(bench, ref, heads, played, style)
+            made = arrive(bench, ref, heads, played, style, goes_on=goes_on)
             return played.with_arrivals(made.lanes, made.findings, made.sources)
 
-        self._work.ask(work)
+        return plays
 
     def _heads_of(self, gear: str) -> dict[str, HeadRecord]:
         """The corrections in force of a gear's pitch outputs."""
