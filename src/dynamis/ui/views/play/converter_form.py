@@ -175,7 +175,8 @@ class ConverterForm(QWidget):
         self._zone = self._zone if zone is None else zone
         self.law.show_law(self._law, self._session.style)
         self.law.clear.setVisible(False)
-        self.voices.setEnabled(not self._zone)
+        for field in (self.voices, self.wheel):  # a zone has a voice for each member, and wheels of its own reach
+            field.setEnabled(not self._zone)
         self.allocation.setEnabled(self.voices.currentData() > 1 and not self._zone)
         self.lead.setEnabled(self.transport.isChecked())
 

@@ -132,7 +132,8 @@ class LanesPicture(Picture):
         each = (box.height() - _GAP * (len(kinds) - 1)) / sum(shares)
         placed, top = [], box.top()
         for lane, share in zip((None, *lanes), shares, strict=True):
-            placed.append((lane, QRectF(box.left(), top, box.width(), max(4.0, each * share))))
+            bottom = top + max(4.0, each * share)  # whole pixels, so that lines are evenly thin
+            placed.append((lane, QRectF(box.left(), round(top), box.width(), round(bottom) - round(top))))
             top += each * share + _GAP
         return placed
 
