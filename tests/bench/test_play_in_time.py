@@ -17,11 +17,12 @@ from dynamis.bench.designing.gate_choices import pulse, stretcher
 from dynamis.bench.document.bench import Bench
 from dynamis.bench.document.ports import GateRecord, Port, PortRef
 from dynamis.bench.document.records import HeadRecord
-from dynamis.bench.playing.arriving import arrive, setting_for
+from dynamis.bench.playing.arriving import arrive, senders, setting_for
 from dynamis.bench.playing.lanes import Played, play
 from dynamis.control.stepped import Level
 from dynamis.converter.playing.phrases import QUARTER, made_song
 from dynamis.converter.playing.rendering import ConverterSetting
+from dynamis.converter.playing.streaming import LiveConverter
 from dynamis.converter.playing.voices import VoiceRules
 from dynamis.demo.lantern import CHANNEL_A, bench
 from dynamis.electrics.memory.remembering import remembering
@@ -171,10 +172,17 @@ def test_each_voice_leaves_by_outputs_of_its_own_and_one_by_what_was_chosen() ->
         volts = chain.chain.trace(np.array([note]), chain.true, NOMINAL)[-2]
         series = next(one for one in found.lanes if one.name.endswith(f"pitch {place + 1}")).series
         assert series.at(np.array([0.2])) == pytest.approx(volts), note
+    live = LiveConverter(
+        played.setting, lambda name, when, volts: None, chord, senders(made, CHANNEL_A, {}, played.setting)
+    )
     everything = played.with_arrivals(found.lanes, found.findings, found.sources)
     assert everything.outgoing("pitch2").volts[0] == pytest.approx(0.2 + 31 / 12, abs=2e-3)  # a code of 12 bits
+    assert [live.stands(name) for name in ("pitch1", "pitch2")] == [
+        everything.outgoing(name).volts[-1] for name in ("pitch1", "pitch2")
+    ]
     single = arrive(made, b, {}, play(chord, setting_for(made, b, ConverterSetting()), Style()), Style())
     assert [*single.sources] == ["sent", "→ Gallery voice · pitch 2", "→ Gallery voice · gate"]
     other = made.with_port(b, replace(made.port(b), law="voct:scale=0.5,note=36,volts=0"))
+    assert [*senders(other, CHANNEL_A, {}, played.setting)] == ["pitch1"]
     told = [one.text for one in arrive(other, CHANNEL_A, {}, played, Style()).findings]
     assert "Workshop board · pitch B has another law than pitch2 is played by: what it puts out is not drawn." in told

@@ -453,6 +453,13 @@ def test_what_is_played_live_goes_straight_out(play, lantern):
     play.settings.converter.restore({**play.settings.converter.state(), "law": "voct:scale=0.5,note=36,volts=0"})
     play.settings.changed.emit()  # it goes out otherwise at once, the key held
     until(lambda: abs(jack() - 17 / 24) < 0.03)
+    box = play.settings.converter.output
+    box.setCurrentIndex(box.findText("Workshop board · pitch A"))  # its codes, with the correction in force
+    box.activated.emit(box.currentIndex())
+    head = play.window().session.runs.head_of(PortRef("workshop-board", "pitch-a"))
+    until(lambda: abs(jack() - (0.2 + 17 / 12 - head.offset) / head.gain) < 0.03)
+    assert play.live._out._converter.stands("pitch") == play.played.outgoing("pitch").volts[-1] != 0.2 + 17 / 12
+    box.setCurrentIndex(0)
     play.settings.converter.restore({**play.settings.converter.state(), "law": law})
     play.settings.changed.emit()
     until(lambda: abs(jack() - 17 / 12) < 0.03)
@@ -477,10 +484,9 @@ def test_what_is_played_live_goes_straight_out(play, lantern):
     until(lambda: abs(jack() - 17 / 12) < 0.03)
     until(lambda: "pitch2" in [lane.name for lane in play.played.lanes])
     choose(play.settings.channel, 3)
-    until(
-        lambda: "The converter has no pitch1 any more. It is on the picture only now." in play.window().sentence.text()
-    )
+    until(lambda: "The converter has no pitch1 any more: begin anew" in play.window().sentence.text())
     assert not play.live.goes_out
+    assert "It is on the picture only now." in play.window().sentence.text()
     QTest.keyPress(play.lanes, Qt.Key.Key_X, delay=5)
     until(lambda: play.played.song.channels.tolist()[-1] == 3)
     QTest.mouseClick(play.settings.live, Qt.MouseButton.LeftButton)

@@ -7,6 +7,7 @@ import math
 import queue
 import threading
 from collections.abc import Callable, Iterable, Mapping
+from types import MappingProxyType
 from typing import Final, Protocol
 
 import numpy as np
@@ -15,7 +16,7 @@ from dynamis.control.stepped import FloatArray
 from dynamis.converter.midi_stream import MidiMessage, silence
 from dynamis.converter.playing.rendering import ConverterSetting
 from dynamis.converter.playing.song import Song
-from dynamis.converter.playing.streaming import LiveConverter
+from dynamis.converter.playing.streaming import LiveConverter, Sender
 from dynamis.devices.interface import Board, DeviceError
 from dynamis.devices.playing_out import Sends
 from dynamis.devices.sound.outflow import BLOCK_SECONDS, Outflow
@@ -24,6 +25,7 @@ from dynamis.errors import InputError
 # Outputs play what came so long ago: a block, and what a busy machine is late by.
 LAG_SECONDS: Final = BLOCK_SECONDS + 0.005
 _MOST_WAITING: Final = 4096
+Senders = Mapping[str, Sender]
 # So long a window may wait for a device to come to rest.
 _CLOSE_SECONDS: Final = 0.3
 
@@ -35,7 +37,7 @@ class LiveOut(Protocol):
         """A message, with when it came; never waits."""
         ...
 
-    def change(self, setting: ConverterSetting, before: Song) -> None:
+    def change(self, setting: ConverterSetting, before: Song, senders: Senders) -> None:
         """Another setting, as if it had been there from the first message on.
 
         Raises `InputError` where a signal that goes out is none of it; all goes on as it was then.
@@ -72,30 +74,32 @@ class _Volts:
         return np.asarray(volts[places])
 
 
-def _converter(
-    setting: ConverterSetting, tell: Callable[[str, float, float], object], names: Iterable[str], before: Song | None
-) -> LiveConverter:
-    """A converter that has some signals; raises `InputError` where one is none of it."""
-    made = LiveConverter(setting, tell, before)
+def _check(made: LiveConverter, names: Iterable[str]) -> None:
+    """Raise `InputError` where a signal is none of a converter."""
     missing = next((name for name in names if name not in made.names), None)
     if missing is not None:
-        raise InputError(f"The converter has no {missing} any more.")
-    return made
+        raise InputError(f"The converter has no {missing} any more: begin anew to choose what goes out.")
 
 
 class OutputsLive:
-    """channels : from 0, by the names of signals.  now : seconds as messages are stamped with.
+    """channels : from 0, by the names of signals.  now : seconds as messages are stamped with.  senders : by the names
+    of pitches, what corrects the outputs that carry them.
 
     Raises `DeviceError` where the outputs are not to be used yet.
     """
 
     def __init__(
-        self, outputs: Outflow, setting: ConverterSetting, channels: Mapping[str, int], now: Callable[[], float]
+        self,
+        outputs: Outflow,
+        setting: ConverterSetting,
+        channels: Mapping[str, int],
+        now: Callable[[], float],
+        senders: Senders = MappingProxyType({}),
     ) -> None:
         self._outputs, self._now = outputs, now
         self.lock = threading.RLock()
         self._behind: float | None = None
-        self._converter = _converter(setting, self._tell, channels, None)
+        self._converter = LiveConverter(setting, self._tell, None, senders)
         self._parts = {name: _Volts(self, self._converter.stands(name)) for name in channels}
         outputs.play({channel: self._parts[name] for name, channel in channels.items()})
 
@@ -103,8 +107,9 @@ class OutputsLive:
         if name in self._parts:
             self._parts[name].add(when, volts)
 
-    def change(self, setting: ConverterSetting, before: Song) -> None:
-        made = _converter(setting, self._tell, self._parts, before)
+    def change(self, setting: ConverterSetting, before: Song, senders: Senders) -> None:
+        made = LiveConverter(setting, self._tell, before, senders)
+        _check(made, self._parts)
         with self.lock:
             self._converter = made
             now = self._now()
@@ -176,12 +181,14 @@ class BoardLive:
     ) -> None:
         self._board, self._channels = board, channels
         self._limit = math.inf if limit_volts is None else limit_volts
-        self._converter = _converter(setting, self._tell, channels, None)
+        self._converter = LiveConverter(setting, self._tell)
         self._wanted: dict[str, float] = {}
         self._queue = _Queue(board.make_safe)
 
-    def change(self, setting: ConverterSetting, before: Song) -> None:
-        self._converter = made = _converter(setting, self._tell, self._channels, before)
+    def change(self, setting: ConverterSetting, before: Song, senders: Senders) -> None:
+        made = LiveConverter(setting, self._tell, before)  # the board corrects for itself
+        _check(made, self._channels)
+        self._converter = made
         for name in self._channels:
             self._tell(name, 0.0, made.stands(name))
 
@@ -217,7 +224,7 @@ class MidiLive:
         self._port, self._queue = port, _Queue(self._silence)
         self._used: set[int] = set()
 
-    def change(self, setting: ConverterSetting, before: Song) -> None:
+    def change(self, setting: ConverterSetting, before: Song, senders: Senders) -> None:
         """Messages are what they are."""
 
     def take(self, seconds: float, message: MidiMessage) -> None:

@@ -21,6 +21,7 @@ from dynamis.control.stepped import Level, Steps, steps
 from dynamis.converter.playing.findings import PlayFinding
 from dynamis.converter.playing.rendering import ConverterSetting, Kind, Signal
 from dynamis.converter.playing.signals import note_steps
+from dynamis.converter.playing.streaming import Sender
 from dynamis.errors import InputError
 from dynamis.notation.style import Style
 from dynamis.pitch.laws import parse_law
@@ -164,26 +165,56 @@ def _joined(bench: Bench, ref: PortRef) -> Iterator[tuple[Link, PortRef]]:
                 yield link, sink
 
 
+def _follows(bench: Bench, ref: PortRef, setting: ConverterSetting) -> bool:
+    """Whether an output has the law that is played by."""
+    law = bench.port(ref).law
+    return law is not None and parse_law(law) == setting.law
+
+
 def _foreign(bench: Bench, ref: PortRef, played: Played, signal: Signal) -> PlayFinding | None:
     """Of an output whose law is not the one that is played by: nobody knows what it would put out."""
-    law = bench.port(ref).law
-    if law is not None and parse_law(law) == played.setting.law:
+    if _follows(bench, ref, played.setting):
         return None
     told = f"{bench.label(ref)} has another law than {signal.name} is played by: what it puts out is not drawn."
     return PlayFinding("arrives", told, 1, None)
 
 
-def _codes(bench: Bench, ref: PortRef, head: HeadRecord, played: Played, signal: Signal) -> Signal | None:
-    """The nominal volts of the codes that the head sends for the notes of a voice."""
+def sender_of(bench: Bench, ref: PortRef, head: HeadRecord, setting: ConverterSetting) -> Sender | None:
+    """The nominal volts of the codes that a head sends for notes; None for an output that is no known converter."""
     port = bench.port(ref)
     converter = dac_if_known("converter", converter_of(port))
     if converter is None or port.law is None:
         return None
+    made = make_head("head", head, parse_law(port.law), converter.dac, setting.tuning)
+    return lambda notes: converter.dac.nominal_volts(made.forward(notes, NOMINAL))
+
+
+def senders(
+    bench: Bench, output: PortRef, heads: Mapping[str, HeadRecord], setting: ConverterSetting
+) -> dict[str, Sender]:
+    """By the names of pitches, what the gear's outputs are sent for notes, corrections in force taken in.
+
+    Those are left out whose codes nobody knows, or that have another law than is played by.
+    """
+    ports = outputs_of(bench.gear_by(output.gear), "pitch") if setting.several else [bench.port(output)]
+    found: dict[str, Sender] = {}
+    for number, port in enumerate(ports, 1):
+        ref = PortRef(output.gear, port.id)
+        sender = sender_of(bench, ref, heads.get(port.id, HeadRecord()), setting)
+        if sender is not None and _follows(bench, ref, setting):
+            found[f"pitch{number}" if setting.several else "pitch"] = sender
+    return found
+
+
+def _codes(bench: Bench, ref: PortRef, head: HeadRecord, played: Played, signal: Signal) -> Signal | None:
+    """The nominal volts of the codes that the head sends for the notes of a voice."""
+    sender = sender_of(bench, ref, head, played.setting)
+    if sender is None:
+        return None
     assert signal.voice is not None
     notes = _notes(played, signal.voice)
     different, places = np.unique(notes.volts, return_inverse=True)
-    made = make_head("head", head, parse_law(port.law), converter.dac, played.setting.tuning)
-    volts = converter.dac.nominal_volts(made.forward(different, NOMINAL))
+    volts = sender(different)
     if not np.all(np.isfinite(volts)):
         return None
     name = SENT + signal.name.removeprefix("pitch")

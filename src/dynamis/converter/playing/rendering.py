@@ -97,6 +97,11 @@ class ConverterSetting:
         """Those that have a jack of their own; the modulation wheel is the first."""
         return MODULATION, *(number for number, _ in self.more_controllers)
 
+    @property
+    def several(self) -> bool:
+        """Whether there may be more voices than one."""
+        return self.zone is not None or self.rules.voices > 1
+
     def level_of(self, controller: int) -> Level:
         """The levels of a controller's jack."""
         return dict(self.more_controllers).get(controller, self.modulation)

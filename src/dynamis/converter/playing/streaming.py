@@ -7,8 +7,13 @@ is played: a song has the last that it names from its beginning.
 
 from __future__ import annotations
 
+import math
+from collections.abc import Callable, Mapping
+from types import MappingProxyType
+
 import numpy as np
 
+from dynamis.control.stepped import FloatArray
 from dynamis.converter.playing.controls import (
     CENTRE,
     MODULATION,
@@ -35,6 +40,8 @@ from dynamis.converter.playing.voices import MOST_VOICES, UP, Voices, VoiceTrack
 from dynamis.pitch.key_tuning import KEYS
 
 _WHEEL_STEPS = 16384.0
+# Volts for notes, (N,) each.
+Sender = Callable[[FloatArray], FloatArray]
 
 
 class _LiveTrack(VoiceTrack):
@@ -61,17 +68,24 @@ class _Wheel:
 
 class LiveConverter:
     """tell : is given the name of a signal, when, and its volts from then on; in time order of each signal, and not how
-    they begin, which `stands` gives.  before : what has come already, and is told nobody.
+    they begin, which `stands` gives.  before : what has come already, and is told nobody.  senders : by the names of
+    pitches, what puts out volts for notes instead of the law, such as the codes of a correction.
 
     Of a zone the first eight members are voices, each by its place; `names` : of its signals.
     """
 
-    def __init__(self, setting: ConverterSetting, tell: Tell, before: Song | None = None) -> None:
-        self.setting, self.now = setting, 0.0
+    def __init__(
+        self,
+        setting: ConverterSetting,
+        tell: Tell,
+        before: Song | None = None,
+        senders: Mapping[str, Sender] = MappingProxyType({}),
+    ) -> None:
+        self.setting, self.now, self._senders = setting, 0.0, senders
         zone, rules = setting.zone, setting.rules
         count = rules.voices if zone is None else MOST_VOICES
-        numbered = count > 1 or zone is not None
-        self.jacks = LiveJacks(setting, tuple(str(voice + 1) if numbered else "" for voice in range(count)), tell)
+        endings = tuple(str(voice + 1) if setting.several else "" for voice in range(count))
+        self.jacks = LiveJacks(setting, endings, tell)
         tracks = [_LiveTrack(self, voice) for voice in range(count)]
         # Those that share channels: all of them, or in a zone each for itself.
         self._parts: list[Voices] = []
@@ -267,9 +281,13 @@ class LiveConverter:
         note = self._notes[voice]
         if note is None:
             return
-        octaves = self._octaves_of[note] + self._bent(voice)
-        volts = float(self.setting.law.volts(np.array([octaves]))[0])
-        self.jacks.put(f"pitch{self.jacks.endings[voice]}", self.now, volts)
+        name, bent = f"pitch{self.jacks.endings[voice]}", self._bent(voice)
+        if name in self._senders:
+            volts = float(self._senders[name](np.array([note + 12.0 * bent]))[0])
+        else:
+            volts = float(self.setting.law.volts(np.array([self._octaves_of[note] + bent]))[0])
+        if math.isfinite(volts):
+            self.jacks.put(name, self.now, volts)
 
     def _controller(self, number: int, value: float) -> None:
         name = "mod" if number == MODULATION else f"cc{number}"
@@ -281,9 +299,11 @@ def signal_names(setting: ConverterSetting) -> list[str]:
     return LiveConverter(setting, lambda name, when, volts: None).names
 
 
-def notes_within(setting: ConverterSetting, limit_volts: float) -> tuple[int, int] | None:
+def notes_within(setting: ConverterSetting, limit_volts: float, sender: Sender | None = None) -> tuple[int, int] | None:
     """The lowest and the highest note whose volts stay within ± a limit; None where none does."""
-    octaves = setting.tuning.octaves(np.arange(KEYS, dtype=float), setting.law.reference_note)
+    notes = np.arange(KEYS, dtype=float)
     with np.errstate(over="ignore", invalid="ignore"):
-        fits = np.flatnonzero(np.abs(setting.law.volts(octaves)) <= limit_volts)
+        octaves = setting.tuning.octaves(notes, setting.law.reference_note)
+        volts = setting.law.volts(octaves) if sender is None else sender(notes)
+        fits = np.flatnonzero(np.abs(volts) <= limit_volts)
     return (int(fits[0]), int(fits[-1])) if fits.size else None

@@ -5,7 +5,7 @@ from __future__ import annotations
 import sys
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 
 from dynamis.converter.midi_stream import (
     ALL_SOUND_OFF,
@@ -20,6 +20,7 @@ from dynamis.converter.playing.computer_keys import KeyChannels
 from dynamis.converter.playing.live import LiveSong
 from dynamis.converter.playing.rendering import ConverterSetting
 from dynamis.converter.playing.song import Song
+from dynamis.converter.playing.streaming import Sender
 from dynamis.devices.live_out import LiveOut
 from dynamis.devices.midi.inputs import MidiInput, open_input
 from dynamis.errors import InputError
@@ -94,8 +95,10 @@ class Live:
         now = self.now()
         return self.song.recent(now, now - KEPT_SECONDS)
 
-    def change(self, setting: ConverterSetting) -> None:
+    def change(self, setting: ConverterSetting, senders: Mapping[str, Sender]) -> None:
         """Another setting of the converter: what goes out is at once what the picture shows.
+
+        senders : what corrects the outputs that carry pitches, by their names.
 
         Raises `InputError` where a signal that goes out is none of it any more; it goes nowhere then.
         """
@@ -104,7 +107,7 @@ class Live:
             out = self._out
             try:
                 if out is not None:
-                    out.change(setting, self.recent())
+                    out.change(setting, self.recent(), senders)
                 return
             except InputError as error:
                 refused = error

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QTimer
@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QWidget
 from dynamis.bench.playing.lanes import Played
 from dynamis.converter.playing.rendering import ConverterSetting
 from dynamis.converter.playing.signals import note_steps
-from dynamis.converter.playing.streaming import notes_within
+from dynamis.converter.playing.streaming import Sender, notes_within
 from dynamis.devices.interface import DeviceError
 from dynamis.errors import InputError
 from dynamis.pitch.notes import note_label
@@ -165,10 +165,17 @@ class PlayOut:
 
     # -- live ----------------------------------------------------------------------------------------
 
-    def live(self, chosen: OutChoice, setting: ConverterSetting, now: Callable[[], float]) -> LiveOut:
+    def live(
+        self,
+        chosen: OutChoice,
+        setting: ConverterSetting,
+        senders: Mapping[str, Sender],
+        now: Callable[[], float],
+    ) -> LiveOut:
         """Where what is played live goes besides the picture.  Raises `InputError`.
 
-        now : seconds as messages are stamped with.
+        senders : what corrects the outputs that carry pitches, by their names.  now : seconds as messages are stamped
+        with.
         """
         from dynamis.devices.live_out import BoardLive, MidiLive, OutputsLive
 
@@ -177,7 +184,7 @@ class PlayOut:
             raise InputError("Something is under way already; pause or cancel it first.")
         if kind == "outputs":
             assert devices.outputs is not None
-            return OutputsLive(devices.outputs, setting, chosen.channels, now)
+            return OutputsLive(devices.outputs, setting, chosen.channels, now, senders)
         if kind == "board":
             assert devices.board is not None
             letters = devices.board.identity.channels
@@ -186,16 +193,17 @@ class PlayOut:
         assert devices.midi is not None
         return MidiLive(devices.midi)
 
-    def say_reach(self, setting: ConverterSetting, chosen: OutChoice) -> None:
+    def say_reach(self, setting: ConverterSetting, senders: Mapping[str, Sender], chosen: OutChoice) -> None:
         """Which notes can be played, since live nothing can be refused beforehand."""
         outputs = self._devices.outputs
         reach = dict.fromkeys(chosen.channels, math.inf if chosen.limit_volts is None else chosen.limit_volts)
         if chosen.kind == "outputs" and outputs is not None:
             reach = {name: outputs.reach_volts(channel) for name, channel in chosen.channels.items()}
-        pitches = [volts for name, volts in reach.items() if name.startswith("pitch")]
-        if not pitches or not math.isfinite(min(pitches)):
+        pitches = {name: volts for name, volts in reach.items() if name.startswith("pitch") and math.isfinite(volts)}
+        if not pitches:
             return
-        found, style = notes_within(setting, min(pitches)), self._session.style
+        least, style = min(pitches, key=lambda name: pitches[name]), self._session.style
+        found = notes_within(setting, pitches[least], senders.get(least) if chosen.kind == "outputs" else None)
         if found is None:
             told = "No note of this law is within what may leave: the pitch does not follow the keys."
         else:

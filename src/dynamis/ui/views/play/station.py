@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
@@ -14,15 +13,10 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QColor, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QSplitter
 
-from dynamis.bench.document.ports import PortRef
-from dynamis.bench.document.records import HeadRecord
-from dynamis.bench.playing.arriving import arrive, outputs_of
-from dynamis.bench.playing.lanes import Played, play
+from dynamis.bench.playing.lanes import Played
 from dynamis.bench.playing.sources import SongSource, of_file, of_live, of_phrase, of_track
 from dynamis.converter.playing.live import LiveSong
 from dynamis.converter.playing.phrases import phrases
-from dynamis.converter.playing.rendering import ConverterSetting
-from dynamis.converter.playing.song import Song
 from dynamis.converter.playing.streaming import signal_names
 from dynamis.converter.playing.words import nearest_edge, why
 from dynamis.devices.midi.inputs import inputs
@@ -38,6 +32,7 @@ from dynamis.ui.views.play.lanes import LanesPicture
 from dynamis.ui.views.play.live import Live
 from dynamis.ui.views.play.making import Making
 from dynamis.ui.views.play.messages_table import MessagesTable
+from dynamis.ui.views.play.on_the_bench import OnTheBench
 from dynamis.ui.views.play.out import PlayOut
 from dynamis.ui.views.play.saving import Saving
 from dynamis.ui.views.play.settings_panel import SettingsPanel
@@ -106,6 +101,7 @@ class PlayStation(Station):
         self._usual = self.settings.converter.state()
         if session.settings.preferences.play:
             self.settings.converter.restore(session.settings.preferences.play)
+        self._on_bench = OnTheBench(session, self.settings.converter.output)
         self._connect()
         self.making.show()
         self.settings.show_source(self.source, [one.name for one in self._phrases])
@@ -163,32 +159,32 @@ class PlayStation(Station):
                 self._goes_out = self.out.ask(signal_names(setting))
                 if self._goes_out is None:
                     return
-                out = partial(self.out.live, self._goes_out, setting)
+                out = partial(self.out.live, self._goes_out, setting, self._on_bench.senders(setting))
             self.live = Live(self.settings.listens_to(), setting, out)
         finally:
             if self.live is None:
                 self.settings.show_source(self.source, self._names)
         if self._goes_out is not None:
-            self.out.say_reach(setting, self._goes_out)
+            self.out.say_reach(setting, self._on_bench.senders(setting), self._goes_out)
         self.lanes.let_keys_play(self.settings.listens_to() is None)
         self.lanes.setFocus()
-        self._play_live = self._player(goes_on=True)
+        self._play_live = self._on_bench.player(goes_on=True)
         self._frame.start()
 
     def _change_live(self, live: Live) -> None:
         """What is set otherwise counts at once, for what goes out too; the next picture has it."""
-        self._play_live = self._player(goes_on=True)
+        self._play_live = self._on_bench.player(goes_on=True)
         try:
             setting = self.settings.setting()
         except InputError:
             return  # the next picture says so; until it can be read all goes on
         try:
-            live.change(setting)
+            live.change(setting, self._on_bench.senders(setting))
         except InputError as error:
             self._session.said.emit(f"{error} {_PICTURE_ONLY}", True)
             return
         if live.goes_out and self._goes_out is not None:
-            self.out.say_reach(setting, self._goes_out)
+            self.out.say_reach(setting, self._on_bench.senders(setting), self._goes_out)
 
     def end_live(self) -> None:
         """Stop listening; what was played stays as a song."""
@@ -266,28 +262,8 @@ class PlayStation(Station):
         self._keep_setting()
         self._keep = keep and self.played is not None
         song = of_track(self.source.song, self.settings.track.currentData())
-        plays = self._player()
+        plays = self._on_bench.player()
         self._work.ask(lambda wanted: plays(song, setting))
-
-    def _player(self, *, goes_on: bool = False) -> Callable[[Song, ConverterSetting], Played]:
-        """What plays a song, with what arrives of it on the bench as it is now.  goes_on : whether it is still
-        played."""
-        style, bench, ref = self._session.style, self._session.bench, self.settings.converter.output.currentData()
-        heads = {} if ref is None else self._heads_of(ref.gear)
-
-        def plays(song: Song, setting: ConverterSetting) -> Played:
-            played = play(song, setting, style, bench.logic)
-            if ref is None:
-                return played
-            made = arrive(bench, ref, heads, played, style, goes_on=goes_on)
-            return played.with_arrivals(made.lanes, made.findings, made.sources)
-
-        return plays
-
-    def _heads_of(self, gear: str) -> dict[str, HeadRecord]:
-        """The corrections in force of a gear's pitch outputs."""
-        ports = outputs_of(self._session.bench.gear_by(gear), "pitch")
-        return {one.id: self._session.runs.head_of(PortRef(gear, one.id)) for one in ports}
 
     def _keep_setting(self) -> None:
         """What can be read of the converter stands there the next time, too."""
