@@ -22,7 +22,7 @@ from dynamis.bench.playing.lanes import Played, play
 from dynamis.control.stepped import Level
 from dynamis.converter.playing.phrases import QUARTER, made_song
 from dynamis.converter.playing.rendering import ConverterSetting
-from dynamis.converter.playing.streaming import LiveConverter
+from dynamis.converter.playing.streaming import LiveConverter, notes_within
 from dynamis.converter.playing.voices import VoiceRules
 from dynamis.demo.lantern import CHANNEL_A, bench
 from dynamis.electrics.memory.remembering import remembering
@@ -183,6 +183,8 @@ def test_each_voice_leaves_by_outputs_of_its_own_and_one_by_what_was_chosen() ->
     single = arrive(made, b, {}, play(chord, setting_for(made, b, ConverterSetting()), Style()), Style())
     assert [*single.sources] == ["sent", "→ Gallery voice · pitch 2", "→ Gallery voice · gate"]
     other = made.with_port(b, replace(made.port(b), law="voct:scale=0.5,note=36,volts=0"))
+    ends = notes_within(played.setting, 6.0, senders(made, CHANNEL_A, {}, played.setting)["pitch1"])
+    assert ends == (34, 99)  # beyond, its codes end
     assert [*senders(other, CHANNEL_A, {}, played.setting)] == ["pitch1"]
     told = [one.text for one in arrive(other, CHANNEL_A, {}, played, Style()).findings]
     assert "Workshop board · pitch B has another law than pitch2 is played by: what it puts out is not drawn." in told

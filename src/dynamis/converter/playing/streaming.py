@@ -300,10 +300,15 @@ def signal_names(setting: ConverterSetting) -> list[str]:
 
 
 def notes_within(setting: ConverterSetting, limit_volts: float, sender: Sender | None = None) -> tuple[int, int] | None:
-    """The lowest and the highest note whose volts stay within ± a limit; None where none does."""
+    """The lowest and the highest note whose volts stay within ± a limit, and where a sender's do not stand at an end;
+    None where none does."""
     notes = np.arange(KEYS, dtype=float)
     with np.errstate(over="ignore", invalid="ignore"):
         octaves = setting.tuning.octaves(notes, setting.law.reference_note)
         volts = setting.law.volts(octaves) if sender is None else sender(notes)
-        fits = np.flatnonzero(np.abs(volts) <= limit_volts)
-    return (int(fits[0]), int(fits[-1])) if fits.size else None
+        fits = np.abs(volts) <= limit_volts
+        if sender is not None:
+            moves = np.diff(volts) != 0.0
+            fits &= np.append(True, moves) & np.append(moves, True)
+    within = np.flatnonzero(fits)
+    return (int(within[0]), int(within[-1])) if within.size else None
