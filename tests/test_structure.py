@@ -100,3 +100,16 @@ def test_the_core_names_no_station():
         if isinstance(node, ast.Constant) and isinstance(node.value, str) and named.search(node.value)
     }
     assert found == set()
+
+
+def test_threads_hold_nothing_of_the_window():
+    """What Qt has made must not die in another thread; only the devices' worker, which is waited for, may run there."""
+    targets = {
+        f"{path.relative_to(UI)}: {ast.unparse(word.value)}"
+        for path in sorted(UI.rglob("*.py"))
+        for node in ast.walk(ast.parse(path.read_text(encoding="utf-8")))
+        if isinstance(node, ast.Call) and ast.unparse(node.func) == "threading.Thread"
+        for word in node.keywords
+        if word.arg == "target" and isinstance(word.value, ast.Attribute)
+    }
+    assert targets == {"devices/worker.py: self._serve"}

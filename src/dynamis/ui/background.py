@@ -9,6 +9,7 @@ from typing import Any
 from PySide6.QtCore import QObject, Signal
 
 from dynamis.errors import InputError
+from dynamis.ui.to_window import ToWindow
 
 
 class Background(QObject):
@@ -17,41 +18,28 @@ class Background(QObject):
     answered = Signal(object)
     refused = Signal(str)
     busy = Signal(bool)
-    _came = Signal(int, object, object)
 
     def __init__(self) -> None:
         super().__init__()
-        self._number = 0
-        self._came.connect(self._take)
+        self._newest = [0]  # shared with threads, which may outlive this
 
     def ask(self, work: Callable[[Callable[[], bool]], Any]) -> None:
         """Begin some work in a thread; what was asked before is no longer wanted.
 
-        work : is given a function that answers whether its result is still wanted.
+        work : is given a function that answers whether its result is still wanted; holds nothing of Qt.
         """
-        self._number += 1
-        number = self._number
+        self._newest[0] += 1
         self.busy.emit(True)
-
-        def run() -> None:
-            try:
-                result, trouble = work(lambda: self._number == number), None
-            except Exception as error:  # noqa: BLE001  # raised again in the window's thread, or shown as its sentence
-                result, trouble = None, error
-            try:
-                self._came.emit(number, result, trouble)
-            except RuntimeError:
-                return  # the window is gone, and with it whoever asked
-
-        threading.Thread(target=run, name="design", daemon=True).start()
+        asked = (work, self._newest, self._newest[0], ToWindow(self._take))
+        threading.Thread(target=_run, args=asked, name="design", daemon=True).start()
 
     def drop(self) -> None:
         """Want no answer any more."""
-        self._number += 1
+        self._newest[0] += 1
         self.busy.emit(False)
 
     def _take(self, number: int, result: object, trouble: Exception | None) -> None:
-        if number != self._number:
+        if number != self._newest[0]:
             return
         self.busy.emit(False)
         if isinstance(trouble, InputError):
@@ -60,3 +48,11 @@ class Background(QObject):
             raise trouble
         else:
             self.answered.emit(result)
+
+
+def _run(work: Callable[[Callable[[], bool]], Any], newest: list[int], number: int, tell: ToWindow) -> None:
+    try:
+        result, trouble = work(lambda: newest[0] == number), None
+    except Exception as error:  # noqa: BLE001  # raised again in the window's thread, or shown as its sentence
+        result, trouble = None, error
+    tell(number, result, trouble)

@@ -12,6 +12,7 @@ from dynamis.converter.firmware import BoardCorrection
 from dynamis.devices.dialogue import Dialogue
 from dynamis.devices.interface import Board, DeviceError, Meter
 from dynamis.ui.devices.worker import Worker
+from dynamis.ui.to_window import ToWindow
 
 if TYPE_CHECKING:
     from dynamis.devices.command_words import MeterWords, SourceWords
@@ -242,14 +243,19 @@ class Connections(Worker):
             )
             return
 
-        def work(kind: Kind) -> None:
-            try:
-                here[kind].make_safe()
-            except DeviceError as error:
-                more = " A board of this protocol goes safe by itself after 10 s of silence." if kind == "board" else ""
-                self.said.emit(f"{error}{more}", True)
-                return
-            self.said.emit(f"All outputs of the {NAMES[kind]} are at their safe value.", False)
+        tell = ToWindow(self._say)
+        for kind, one in here.items():
+            threading.Thread(target=_make_safe, args=(kind, one, tell), name="safe", daemon=True).start()
 
-        for kind in here:
-            threading.Thread(target=work, args=(kind,), name="safe", daemon=True).start()
+    def _say(self, sentence: str, refused: bool) -> None:
+        self.said.emit(sentence, refused)
+
+
+def _make_safe(kind: Kind, device: _Rests, tell: ToWindow) -> None:
+    try:
+        device.make_safe()
+    except DeviceError as error:
+        more = " A board of this protocol goes safe by itself after 10 s of silence." if kind == "board" else ""
+        tell(f"{error}{more}", True)
+        return
+    tell(f"All outputs of the {NAMES[kind]} are at their safe value.", False)

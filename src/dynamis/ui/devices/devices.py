@@ -15,6 +15,7 @@ from dynamis.devices.taking import Control, Job, Progress, Taken, take_readings
 from dynamis.errors import InputError
 from dynamis.ui.devices.connections import NAMES, Connections, Kind
 from dynamis.ui.devices.worker import ALIVE_SECONDS
+from dynamis.ui.to_window import ToWindow
 
 if TYPE_CHECKING:
     from dynamis.devices.by_hand import Hand, Question
@@ -83,12 +84,13 @@ class Devices(Connections):
         if self.busy:
             raise InputError("Something is under way already; pause or cancel it first.")
 
-        def failed(error: DeviceError) -> None:
-            self._trouble(kind, error)
-            self.said.emit(str(error), True)
-
-        self.timed = make(failed)
+        tell = ToWindow(self._timed_failed)
+        self.timed = make(lambda error: tell(kind, error))
         self.said.emit(words, False)
+
+    def _timed_failed(self, kind: Kind, error: DeviceError) -> None:
+        self.says(kind, str(error), trouble=True)
+        self.said.emit(str(error), True)
 
     def stop_timed(self, wait_seconds: float) -> None:
         """End a song; the window does not wait for a device that does not answer."""
@@ -210,7 +212,7 @@ class Devices(Connections):
 
         def work() -> None:
             # Whoever waits for a hand, or plays by something else, is no reason for a board to go safe.
-            threading.Thread(target=self._keep_alive_until, args=(over,), name="alive", daemon=True).start()
+            threading.Thread(target=_keep_alive, args=(self.board, over), name="alive", daemon=True).start()
             try:
                 take_readings(job, player, meter, control=control, store=keep, tell=self._tell)
             finally:
@@ -219,12 +221,6 @@ class Devices(Connections):
 
         self.do(work)
         self.changed.emit()
-
-    def _keep_alive_until(self, over: threading.Event) -> None:
-        board = self.board
-        while board is not None and not over.wait(ALIVE_SECONDS):
-            with contextlib.suppress(DeviceError):  # the taking meets it too, and says so
-                board.keep_alive()
 
     def _tell(self, progress: Progress) -> None:
         if progress.note is not None:
@@ -329,3 +325,10 @@ class Devices(Connections):
         self.sending, self.held = None, held
         self.changed.emit()
         self.ended.emit("sent")
+
+
+def _keep_alive(board: Board | None, over: threading.Event) -> None:
+    """Tell a board that somebody is there, until something is over."""
+    while board is not None and not over.wait(ALIVE_SECONDS):
+        with contextlib.suppress(DeviceError):  # the taking meets it too, and says so
+            board.keep_alive()

@@ -8,33 +8,38 @@ from typing import Final
 
 from PySide6.QtCore import QObject, Signal
 
+from dynamis.ui.to_window import ToWindow
+
 _MOST_SECONDS: Final = 5.0
 
 
 class Looking(QObject):
-    """look : finds what is there, in a thread of its own.  found : is emitted in the window's thread."""
+    """found : what was found; is emitted in the window's thread."""
 
     found = Signal(object)
 
-    def __init__(self, look: Callable[[], object]) -> None:
+    def __init__(self) -> None:
         super().__init__()
-        self._look, self._ended = look, threading.Event()
+        self._ended = False
         self._thread: threading.Thread | None = None
 
-    def begin(self) -> None:
-        """Look, where nobody looks already."""
+    def begin(self, look: Callable[[], object]) -> None:
+        """Look, where nobody looks already.
+
+        look : finds what is there, in a thread of its own; it holds nothing of Qt.
+        """
         if self._thread is None or not self._thread.is_alive():
+            tell = ToWindow(self._tell)
             # No daemon: a library of ports that is cut off at the end takes the whole process with it.
-            self._thread = threading.Thread(target=self._run, name="ports")
+            self._thread = threading.Thread(target=lambda: tell(look()), name="ports")
             self._thread.start()
 
-    def _run(self) -> None:
-        found = self._look()
-        if not self._ended.is_set():
+    def _tell(self, found: object) -> None:
+        if not self._ended:
             self.found.emit(found)
 
     def end(self) -> None:
         """Tell nothing any more, and wait for who looks."""
-        self._ended.set()
+        self._ended = True
         if self._thread is not None:
             self._thread.join(_MOST_SECONDS)

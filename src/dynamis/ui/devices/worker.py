@@ -12,6 +12,9 @@ from PySide6.QtCore import QObject, Signal
 from dynamis.errors import InputError
 
 ALIVE_SECONDS = 3.0
+_MOST_ENDING_SECONDS = 8.0
+# Whose thread did not end stays as long as the process: what Qt has made must not die in another thread.
+_LEFT: list[Worker] = []
 
 
 class Worker(QObject):
@@ -65,7 +68,9 @@ class Worker(QObject):
         if self._thread is not None:
             self._work.put(last)
             self._work.put(None)
-            self._thread.join(8.0)
+            self._thread.join(_MOST_ENDING_SECONDS)
+            if self._thread.is_alive():
+                _LEFT.append(self)
             self._thread = None
         self._let_go_of = True
 

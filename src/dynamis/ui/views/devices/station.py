@@ -53,7 +53,7 @@ class DevicesStation(Station):
     def __init__(self, session: Session, course: CourseRunner, colours: Colours, points: float) -> None:
         super().__init__(session, course, colours, points)
         self.bench = course.simulated
-        self._looking = Looking(self._look_for_places)
+        self._looking = Looking()
         self._ended = threading.Event()
         devices = self._devices = course.devices
         kept = session.settings.preferences
@@ -169,21 +169,9 @@ class DevicesStation(Station):
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
-        self._looking.begin()
-
-    def _look_for_places(self) -> tuple[list[str], _Found, _Found, _Found]:
-        """What could be connected."""
-        from serial.tools.list_ports import comports
-
-        from dynamis.devices.midi.ports import outputs
-        from dynamis.devices.sound.inputs import sounds
-        from dynamis.devices.sound.outputs import found_outputs
-
-        serial = sorted(port.device for port in comports())
+        devices = self._devices
         # A system that is asked anew lets go of what it has open.
-        heard = ([], []) if self._devices.sound is not None else sounds()
-        put_out = ([], []) if self._devices.outputs is not None else found_outputs()
-        return serial, outputs(), heard, put_out
+        self._looking.begin(partial(_places, sounds_too=devices.sound is None, outputs_too=devices.outputs is None))
 
     def _offer(self, found: tuple[list[str], _Found, _Found, _Found]) -> None:
         serial, (ports, no_ports), (inputs, no_inputs), (outs, no_outs) = found
@@ -298,3 +286,17 @@ class DevicesStation(Station):
 
     def sizeHint(self) -> QSize:
         return QSize(900, 500)
+
+
+def _places(*, sounds_too: bool, outputs_too: bool) -> tuple[list[str], _Found, _Found, _Found]:
+    """What could be connected."""
+    from serial.tools.list_ports import comports
+
+    from dynamis.devices.midi.ports import outputs
+    from dynamis.devices.sound.inputs import sounds
+    from dynamis.devices.sound.outputs import found_outputs
+
+    serial = sorted(port.device for port in comports())
+    heard = sounds() if sounds_too else ([], [])
+    put_out = found_outputs() if outputs_too else ([], [])
+    return serial, outputs(), heard, put_out

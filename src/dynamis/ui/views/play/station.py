@@ -69,7 +69,7 @@ class PlayStation(Station):
         self._saving = Saving(self, session)
         self.live: Live | None = None
         self._goes_out: OutChoice | None = None
-        self._looking = Looking(inputs)
+        self._looking = Looking()
         self._frame = QTimer(self)
         self._frame.setInterval(_FRAME_MS)
         self._frame.timeout.connect(self._show_live)
@@ -328,7 +328,7 @@ class PlayStation(Station):
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         self.settings.show_outputs()
-        self._looking.begin()
+        self._looking.begin(inputs)
         self.ask(keep=True)
 
     def shown_picture(self) -> Picture | None:
