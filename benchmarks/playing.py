@@ -194,6 +194,7 @@ def live() -> None:
     painted thirty times a second meanwhile; and what one picture of it takes, song and all."""
     import subprocess
 
+    from PySide6.QtCore import QTimer
     from PySide6.QtWidgets import QApplication
 
     from dynamis.bench.playing.lanes import play
@@ -204,7 +205,7 @@ def live() -> None:
     from dynamis.notation.style import Style
     from dynamis.ui.theme.palette import LIGHT
     from dynamis.ui.views.play.lanes import LanesPicture
-    from dynamis.ui.views.play.live import SWITCH_SECONDS
+    from dynamis.ui.views.play.live import KEPT_SECONDS, SWITCH_SECONDS
 
     app = QApplication.instance() or QApplication([])
     # A trigger at every press and a velocity at every key that sounds: each message of the sender changes something.
@@ -232,17 +233,23 @@ def live() -> None:
     picture, frames = LanesPicture(LIGHT, Style()), []
     picture.resize(664, 460)
     picture.show()
-    while sender.poll() is None:
+
+    def frame() -> None:  # as the window does it: by its timer, painted from its event loop
+        if sender.poll() is not None:
+            app.quit()
         began = time.perf_counter()
         now = time.monotonic() - since
-        recent = song.recent(now, now - 16.0)
+        recent = song.recent(now, now - KEPT_SECONDS)
         if recent.presses.any():
             picture.show_played(play(recent, setting, Style()), keep=True)
             picture.follow(now, 8.0)
-            picture.repaint()
             frames.append(1e3 * (time.perf_counter() - began))
-        app.processEvents()
-        time.sleep(max(0.0, began + 0.033 - time.perf_counter()))
+
+    timer = QTimer()
+    timer.timeout.connect(frame)
+    timer.start(33)
+    app.exec()
+    timer.stop()
     heard.close()
     sys.setswitchinterval(usual)
     sent = np.array([float(line) for line in sender.stdout])
@@ -255,7 +262,10 @@ def live() -> None:
     print(
         f"of that the converter itself: median {np.median(own):.3f} ms, 99th percentile {np.percentile(own, 99):.2f} ms"
     )
-    print(f"a frame of it: median {np.median(frames):.1f} ms, 95th percentile {np.percentile(frames, 95):.1f} ms")
+    print(
+        f"a frame of it, painting apart: median {np.median(frames):.1f} ms, 95th percentile "
+        f"{np.percentile(frames, 95):.1f} ms"
+    )
 
 
 def folder(place: Path) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import os
 import re
+import resource
 import shutil
 import socket
 import struct
@@ -223,6 +224,32 @@ def test_words_that_cannot_be_said_are_refused(words, name, said, told):
 
 
 # -- MIDI ports -----------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("refuses", "cpu_limit", "prompt"),
+    [(False, resource.RLIM_INFINITY, True), (True, resource.RLIM_INFINITY, False), (False, 200_000, False)],
+)
+def test_what_listens_comes_promptly_where_it_may(refuses, cpu_limit, prompt, monkeypatch, tmp_path):
+    """sched(7): who may not gets EPERM; a limit of time ends a process whose thread does not wait: it is not risked."""
+    asked, came = [], []
+
+    def schedule(who, policy, parameter):
+        if refuses:
+            raise PermissionError
+        asked.append((who, policy & 7, threading.current_thread().name))
+
+    monkeypatch.setattr(os, "sched_setscheduler", schedule)
+    monkeypatch.setattr(resource, "getrlimit", lambda which: (cpu_limit, cpu_limit))
+    pipe = tmp_path / "midi"
+    os.mkfifo(pipe)
+    writes = os.open(pipe, os.O_RDWR)
+    heard = open_input(str(pipe), lambda when, data: came.append(data))
+    os.write(writes, b"\x90<d")
+    until(lambda: came == [b"\x90<d"])
+    heard.close()
+    os.close(writes)
+    assert asked == ([(0, os.SCHED_RR, "midi in")] if prompt else [])
 
 
 def test_a_raw_port_takes_whole_notes_and_lets_all_go_at_the_end(lantern):

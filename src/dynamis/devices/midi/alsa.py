@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any, Final
 
 from dynamis.devices.interface import DeviceError
 from dynamis.devices.midi.ports import ALSA
+from dynamis.devices.promptness import come_promptly
 
 if TYPE_CHECKING:
     from alsa_midi import SequencerClient
@@ -136,6 +137,7 @@ class AlsaInput:
     def _listen(self) -> None:
         import alsa_midi
 
+        come_promptly()
         looked = self._clock()
         try:
             # What waits is asked for, since waiting for it would not end with the port.

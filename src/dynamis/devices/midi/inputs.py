@@ -17,6 +17,7 @@ from typing import Any, Final, Protocol
 
 from dynamis.devices.interface import DeviceError
 from dynamis.devices.midi.ports import ALSA, JACK
+from dynamis.devices.promptness import come_promptly
 from dynamis.devices.scpi import shortened
 
 _PIECE: Final = 4096
@@ -50,6 +51,7 @@ class RawInput:
         self._thread.start()
 
     def _listen(self) -> None:
+        come_promptly()
         while not self._stop.is_set():
             try:
                 if not select.select([self._descriptor], [], [], _LOOK_SECONDS)[0]:

@@ -26,8 +26,8 @@ from dynamis.devices.midi.inputs import MidiInput, open_input
 from dynamis.errors import InputError
 
 _VELOCITY = 96
-# So long another thread keeps the interpreter while a message waits; a tenth of what is usual.
-SWITCH_SECONDS = 0.0005
+# So long another thread keeps the interpreter while a message waits; much less than usual.
+SWITCH_SECONDS = 0.0001
 # So much of it is played anew for each picture.
 KEPT_SECONDS = 16.0
 
