@@ -202,10 +202,11 @@ def live() -> None:
     from dynamis.converter.playing.live import LiveSong
     from dynamis.converter.playing.streaming import LiveConverter
     from dynamis.devices.midi.inputs import RawInput
+    from dynamis.devices.promptness import prompt_threads
     from dynamis.notation.style import Style
     from dynamis.ui.theme.palette import LIGHT
     from dynamis.ui.views.play.lanes import LanesPicture
-    from dynamis.ui.views.play.live import KEPT_SECONDS, SWITCH_SECONDS
+    from dynamis.ui.views.play.live import KEPT_SECONDS
 
     app = QApplication.instance() or QApplication([])
     # A trigger at every press and a velocity at every key that sounds: each message of the sender changes something.
@@ -224,8 +225,8 @@ def live() -> None:
             own.append(1e3 * (time.monotonic() - began))
             song.add(when - since, message)
 
-    usual = sys.getswitchinterval()
-    sys.setswitchinterval(SWITCH_SECONDS)  # as the window does while it plays live
+    prompt = prompt_threads()  # as the window does while it plays live
+    prompt.__enter__()
     heard = RawInput(str(place), feed)
     sender = subprocess.Popen(
         [sys.executable, "-c", _SENDER, str(place), str(count)], stdout=subprocess.PIPE, text=True
@@ -251,7 +252,7 @@ def live() -> None:
     app.exec()
     timer.stop()
     heard.close()
-    sys.setswitchinterval(usual)
+    prompt.__exit__(None, None, None)
     sent = np.array([float(line) for line in sender.stdout])
     took = 1e3 * (np.array(came) - sent[: len(came)])
     took = took[np.isfinite(took)]

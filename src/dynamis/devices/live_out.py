@@ -19,6 +19,7 @@ from dynamis.converter.playing.song import Song
 from dynamis.converter.playing.streaming import LiveConverter, Sender
 from dynamis.devices.interface import Board, DeviceError
 from dynamis.devices.playing_out import Sends
+from dynamis.devices.promptness import come_promptly
 from dynamis.devices.sound.outflow import BLOCK_SECONDS, Outflow
 from dynamis.errors import InputError
 
@@ -162,6 +163,7 @@ class _Queue:
         self._thread.join(_CLOSE_SECONDS)
 
     def _run(self) -> None:
+        come_promptly()
         try:
             while (act := self._waiting.get()) is not None:
                 act()

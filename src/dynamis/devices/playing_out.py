@@ -15,6 +15,7 @@ from dynamis.converter.midi_stream import silence
 from dynamis.converter.playing.following import CLOCK, CLOCKS_A_QUARTER, START, STOP
 from dynamis.converter.playing.song import Song
 from dynamis.devices.interface import Board, DeviceError
+from dynamis.devices.promptness import come_promptly, prompt_threads
 
 # It is looked this often whether somebody wants it to stop.
 _LOOK_SECONDS: Final = 0.02
@@ -61,13 +62,15 @@ class TimedOut:
             self._thread.join(wait_seconds)
 
     def _run(self) -> None:
+        come_promptly()
         try:
-            for when, act in self._actions:
-                if not self._until(when):
-                    break
-                act()
-            else:
-                self._until(self._seconds)
+            with prompt_threads():
+                for when, act in self._actions:
+                    if not self._until(when):
+                        break
+                    act()
+                else:
+                    self._until(self._seconds)
         except DeviceError as error:
             self._failed(error)
         finally:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import sys
+import contextlib
 import threading
 import time
 from collections.abc import Callable, Mapping
@@ -23,11 +23,10 @@ from dynamis.converter.playing.song import Song
 from dynamis.converter.playing.streaming import Sender
 from dynamis.devices.live_out import LiveOut
 from dynamis.devices.midi.inputs import MidiInput, open_input
+from dynamis.devices.promptness import prompt_threads
 from dynamis.errors import InputError
 
 _VELOCITY = 96
-# So long another thread keeps the interpreter while a message waits; much less than usual.
-SWITCH_SECONDS = 0.0001
 # So much of it is played anew for each picture.
 KEPT_SECONDS = 16.0
 
@@ -52,8 +51,8 @@ class Live:
         self._parser = MidiParser()
         self._input: MidiInput | None = None
         self._out: LiveOut | None = None if out is None else out(self.now)
-        self._usual = sys.getswitchinterval()
-        sys.setswitchinterval(SWITCH_SECONDS)
+        self._prompt = contextlib.ExitStack()
+        self._prompt.enter_context(prompt_threads())
         if address is not None:
             try:
                 self._input = open_input(address, self._came)
@@ -133,6 +132,6 @@ class Live:
         """Stop listening, with nothing held."""
         if self._input is not None:
             self._input.close()
-        sys.setswitchinterval(self._usual)
+        self._prompt.close()
         self.end_out()
         self.song.silence(self.now())
