@@ -22,6 +22,7 @@ from dynamis.devices.scpi import shortened
 
 _PIECE: Final = 4096
 _LOOK_SECONDS: Final = 0.1
+_LEAST_TURN_SECONDS: Final = 0.001
 Feed = Callable[[float, bytes], object]
 
 
@@ -62,10 +63,13 @@ class RawInput:
             except OSError as error:
                 self.trouble = f"{self.identity} is gone ({error.strerror}): plug it in again, then listen anew."
                 return
+            began = self._clock()
             if data:
-                self._feed(self._clock(), data)
+                self._feed(began, data)
             else:
                 self._stop.wait(_LOOK_SECONDS)  # a pipe that nobody writes to
+            if len(data) == _PIECE:  # no MIDI lead carries so much: leave others their turn
+                self._stop.wait(max(_LEAST_TURN_SECONDS, self._clock() - began))
 
     def close(self) -> None:
         self._stop.set()
