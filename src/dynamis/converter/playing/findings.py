@@ -53,8 +53,9 @@ def find_in(rendered: Rendered, style: Style) -> list[PlayFinding]:
     when = rendered.message_seconds
     for track, ending in zip(rendered.performance.tracks, rendered.performance.endings, strict=True):
         gate, trigger = f"gate{ending}", f"trigger{ending}"
-        fires, struck = track.fires.stamps, track.velocities.stamps
-        if not fires.size:
+        over = rendered.performance.song.over  # what stands for messages of long ago is nothing that happened
+        fires, struck = (one.stamps[one.stamps >= over] for one in (track.fires, track.velocities))
+        if not fires.size or not track.gates.stamps.size:
             continue
         if rendered.setting.rules.fires_on == "every-press":
             idle = fires[~np.isin(fires, struck)]

@@ -6,6 +6,7 @@ Source: MIDI 1.0, active sensing: a sender that has begun to say that it is ther
 from __future__ import annotations
 
 import threading
+from dataclasses import replace
 from itertools import islice
 from typing import Final
 
@@ -26,8 +27,9 @@ from dynamis.converter.playing.controls import (
     Parameter,
 )
 from dynamis.converter.playing.following import TRANSPORT, Beat, Follower
-from dynamis.converter.playing.performance import RESET_TO
+from dynamis.converter.playing.performance import RESET_TO, heed
 from dynamis.converter.playing.song import USUAL_QUARTER_SECONDS, Song, tempo_map
+from dynamis.converter.playing.voices import Seats, VoiceRules, VoiceTrack, voices_for
 
 _TICKS_A_SECOND: Final = 1_000_000.0
 _MOST_KEPT: Final = 200_000
@@ -37,100 +39,136 @@ _RECENT: Final = 500
 _ACTIVE_SENSING: Final = 0xFE
 SENSING_SECONDS: Final = 0.3
 _CENTRE: Final = (0, 64)
+# A wheel's range that is counted up or down before it was set is counted from here.
+_USUAL_SEMITONES: Final = 2.0
 
 Row = tuple[float, int, int, int]
+# A message of a channel, its status without the channel, with the stamp of what it stands for.
+_Stood = tuple[int, int, int, int]
 
 
 class _Channel:
     """What the messages of one channel have led to, as the fewest messages that lead to it again."""
 
     def __init__(self) -> None:
-        self._keys: dict[int, tuple[int, bool]] = {}  # by note, in the order pressed: velocity, and whether it is down
-        self._controls: dict[int, int] = {}  # in the order of their last change
-        self._parameters: dict[int, tuple[int, int]] = {}  # registered ones that were set, coarse and fine
-        self._parameter, self._range = Parameter(), BendRange(0.0)
-        self._wheel = _CENTRE
-        self._pressure = 0
+        self._stamp = 0
+        # By note, in the order pressed: the press, and whether the key is down.
+        self._keys: dict[int, tuple[_Stood, bool]] = {}
+        self._pedal = 0
+        self._stands: dict[int, _Stood] = {}  # controllers by their numbers, the wheel and the pressure by their kinds
+        # Registered ones that were set, coarse (None where only fine was) and fine; when one was set or chosen last.
+        self._parameters: dict[int, tuple[int | None, int]] = {}
+        self._parameter, self._range, self._set_at = Parameter(), BendRange(_USUAL_SEMITONES), -1
 
-    def take(self, status: int, first: int, second: int) -> None:
+    def take(self, stamp: int, status: int, first: int, second: int) -> None:
+        self._stamp = stamp
         kind, keys = status & 0xF0, self._keys
-        pedal = self._controls.get(SUSTAIN, 0) >= 64
         if kind == 0x90 and second:
             keys.pop(first, None)
-            keys[first] = second, True
+            keys[first] = (stamp, kind, first, second), True
         elif kind in (0x80, 0x90) and first in keys:
-            if pedal:
+            if self._pedal >= 64:
                 keys[first] = keys[first][0], False
             else:
                 del keys[first]
-        elif kind == 0xE0:
-            self._wheel = first, second
-        elif kind == 0xD0:
-            self._pressure = first
+        elif kind in (0xE0, 0xD0):
+            self._put(kind, kind, first, second)
         elif kind == 0xB0:
-            self._control(first, second, pedal=pedal)
+            self._control(first, second)
 
-    def _control(self, first: int, second: int, *, pedal: bool) -> None:
+    def _put(self, what: int, kind: int, first: int, second: int) -> None:
+        self._stands[what] = self._stamp, kind, first, second
+
+    def _control(self, first: int, second: int) -> None:
         if first == ALL_SOUND_OFF:
             self._keys.clear()
         elif first >= ALL_NOTES_OFF:
-            self._keys = {note: (velocity, False) for note, (velocity, _) in self._keys.items()} if pedal else {}
+            self._keys = {note: (press, False) for note, (press, _) in self._keys.items()} if self._pedal >= 64 else {}
         elif first == RESET:
-            self._controls |= RESET_TO
-            self._wheel, self._pressure = _CENTRE, 0
+            for number, value in RESET_TO.items():
+                self._put(number, 0xB0, number, value)
+            self._put(0xE0, 0xE0, *_CENTRE)
+            self._put(0xD0, 0xD0, 0, 0)
             self._parameter.reset()
             self._range.reset()
-            self._lift()
+            self._set_at = self._stamp
+            self._move_pedal(0)
         elif first in PARAMETERS:
             self._set_parameter(first, second)
+        elif first == SUSTAIN:
+            self._move_pedal(second)
         else:
-            self._controls.pop(first, None)
-            self._controls[first] = second
-            if first == SUSTAIN and second < 64:
-                self._lift()
+            self._put(first, 0xB0, first, second)
 
     def _set_parameter(self, first: int, second: int) -> None:
+        self._set_at = self._stamp
         self._range.control(first, second)
         if self._parameter.choose(first, second):
             return
         number = self._parameter.number
-        if number == 0:  # the wheel's range, which can be counted up and down too
-            whole, part = divmod(self._range.semitones, 1.0)
-            self._parameters[0] = int(whole), round(100.0 * part)
-        elif first == DATA_MSB:
+        if first == DATA_MSB:
             self._parameters[number] = second, 0
         elif first == DATA_LSB:
-            self._parameters[number] = self._parameters.get(number, (0, 0))[0], second
+            self._parameters[number] = self._parameters.get(number, (None, 0))[0], second
+        elif number == 0:  # the wheel's range, which can be counted up and down too
+            whole, part = divmod(self._range.semitones, 1.0)
+            self._parameters[0] = int(whole), round(100.0 * part)
 
-    def _lift(self) -> None:
-        self._keys = {note: one for note, one in self._keys.items() if one[1]}
+    def _move_pedal(self, value: int) -> None:
+        self._pedal = value
+        if value < 64:
+            self._keys = {note: one for note, one in self._keys.items() if one[1]}
 
-    def rows(self, seconds: float, channel: int) -> list[Row]:
-        """Messages of an instant, from which everything is as it is."""
-        controls = {number: value for number, value in self._controls.items() if number != SUSTAIN}
-        made: list[Row] = []
+    def stands(self) -> list[_Stood]:
+        """Messages from which all but keys and pedal is as it is."""
+        made = [one for number, one in self._stands.items() if number != SUSTAIN]
         for parameter, (coarse, fine) in self._parameters.items():
             if parameter != NO_PARAMETER:
-                made += self._chosen(seconds, channel, parameter)
-                made += [(seconds, 0xB0 | channel, DATA_MSB, coarse), (seconds, 0xB0 | channel, DATA_LSB, fine)]
-        if self._parameters or self._parameter.number != NO_PARAMETER:
-            made += self._chosen(seconds, channel, self._parameter.number)
-        made += [(seconds, 0xB0 | channel, number, value) for number, value in controls.items()]
-        if self._wheel != _CENTRE:
-            made.append((seconds, 0xE0 | channel, *self._wheel))
-        if self._pressure:
-            made.append((seconds, 0xD0 | channel, self._pressure, 0))
-        made += [(seconds, 0x90 | channel, note, velocity) for note, (velocity, _) in self._keys.items()]
-        if self._controls.get(SUSTAIN, 0) >= 64:
-            made.append((seconds, 0xB0 | channel, SUSTAIN, self._controls[SUSTAIN]))
-        made += [(seconds, 0x80 | channel, note, 0) for note, (_, down) in self._keys.items() if not down]
-        return made
+                made += self._chosen(parameter)
+                made += [] if coarse is None else [(self._set_at, 0xB0, DATA_MSB, coarse)]
+                made.append((self._set_at, 0xB0, DATA_LSB, fine))
+        return made + (self._chosen(self._parameter.number) if self._set_at >= 0 else [])
 
-    @staticmethod
-    def _chosen(seconds: float, channel: int, parameter: int) -> list[Row]:
+    def _chosen(self, parameter: int) -> list[_Stood]:
         """The messages that choose a registered parameter."""
-        status = 0xB0 | channel
-        return [(seconds, status, RPN_MSB, parameter >> 7), (seconds, status, RPN_LSB, parameter & 0x7F)]
+        return [(self._set_at, 0xB0, RPN_MSB, parameter >> 7), (self._set_at, 0xB0, RPN_LSB, parameter & 0x7F)]
+
+    def presses(self) -> list[_Stood]:
+        return [press for press, _ in self._keys.values()]
+
+    def held(self) -> list[_Stood]:
+        """Behind the presses: the pedal, and keys that it alone holds."""
+        pedal = [(0, 0xB0, SUSTAIN, self._pedal)] if self._pedal >= 64 else []
+        return pedal + [(0, 0x80, note, 0) for note, (_, down) in self._keys.items() if not down]
+
+
+class _LastOnly(VoiceTrack):
+    """Of what a voice did, only what it was struck with last."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.velocity: int | None = None
+        self.sound = self.gate = self.fire = lambda packed: None
+        self.strike = self._struck
+
+    def _struck(self, packed: int) -> None:
+        self.velocity = packed & 0x7F
+
+
+class _Follows:
+    """Voices of a converter, as what is over has left them.  channel : from 1 to 16, None for all."""
+
+    def __init__(self, channel: int | None, rules: VoiceRules) -> None:
+        self.channel, self.rules = channel, rules
+        self._voices, self._tracks = voices_for(rules), [_LastOnly() for _ in range(rules.voices)]
+        self._voices.tracks = list(self._tracks)
+
+    def take(self, status: int, first: int, second: int) -> None:
+        if self.channel in (None, (status & 0x0F) + 1):
+            heed(self._voices, 0, status & 0xF0, first, second)
+
+    def seats(self) -> Seats:
+        return self._voices.seats([track.velocity for track in self._tracks])
 
 
 class LiveSong:
@@ -142,6 +180,7 @@ class LiveSong:
         self._beats: list[Beat] = []
         self._over, self._beats_over = 0, 0  # so many of them count by what they led to only
         self._channels = [_Channel() for _ in range(16)]
+        self._follows: _Follows | None = None
         self._follower = Follower((), 1.0, lambda name, rise, fall: None, lambda name, when: None)
         self._senses = False
         self._heard = 0.0
@@ -191,29 +230,54 @@ class LiveSong:
             rows, beats = self._rows[-_MOST_KEPT:], tuple(self._beats[-_MOST_KEPT:])
         return _song(rows, beats, seconds)
 
-    def recent(self, seconds: float, since: float) -> Song:
+    def recent(self, seconds: float, since: float, channel: int | None = None, rules: VoiceRules | None = None) -> Song:
         """What has come since an instant, and what all before has led to; never an earlier instant than asked before.
 
-        So a picture of it costs no more however long it goes on.
+        So a picture of it costs no more however long it goes on.  channel, rules : of whom its keys are for, so that
+        they stay on their voices; rules None where that makes no difference.
         """
         with self._lock:
+            self._follow(channel, rules)
             folds = len(self._rows) - self._over > 2 * _RECENT
             while folds and len(self._rows) - self._over > _RECENT and self._rows[self._over][0] < since:
                 _, status, first, second = self._rows[self._over]
-                self._channels[status & 0x0F].take(status, first, second)
+                self._channels[status & 0x0F].take(self._over, status, first, second)
+                if self._follows is not None:
+                    self._follows.take(status, first, second)
                 self._over += 1
             while len(self._beats) - self._beats_over > _RECENT and self._beats[self._beats_over].seconds < since:
                 self._follower.take(self._beats[self._beats_over])
                 self._beats_over += 1
             rows = self._rows[self._over :]
             beats = tuple(islice(self._beats, self._beats_over, None))
+            led_to: list[Row] = []
             if self._over:
-                at = rows[0][0]
-                rows = [one for k, made in enumerate(self._channels) for one in made.rows(at, k)] + rows
+                led_to = self._led_to(rows[0][0])
+                rows = led_to + rows
             if self._beats_over and beats:
                 beats = (self._follower.resumed(self._beats[self._beats_over - 1].seconds), *beats)
             self._let_go()
-        return _song(rows, beats, seconds)
+            seats = None if self._follows is None or not led_to else self._follows.seats()
+        return replace(_song(rows, beats, seconds), over=len(led_to), seats=seats)
+
+    def _led_to(self, seconds: float) -> list[Row]:
+        """Messages of an instant that lead to where those that are over have: in the order in which things were moved,
+        since several channels may be played together; then keys in theirs, then what pedals hold."""
+        made: list[Row] = []
+        for part in (_Channel.stands, _Channel.presses, _Channel.held):
+            rows = [(stood[0], k, *stood[1:]) for k, channel in enumerate(self._channels) for stood in part(channel)]
+            rows.sort(key=lambda row: row[0])
+            made += [(seconds, kind | k, first, second) for _, k, kind, first, second in rows]
+        return made
+
+    def _follow(self, channel: int | None, rules: VoiceRules | None) -> None:
+        """From now on follow these voices; others stand as if what is held had just been pressed."""
+        if rules is None:
+            self._follows = None
+        elif self._follows is None or (self._follows.channel, self._follows.rules) != (channel, rules):
+            self._follows = _Follows(channel, rules)
+            for _, status, first, second in self._led_to(0.0):
+                self._follows.take(status, first, second)
 
     def _let_go(self) -> None:
         """What is over and more than anybody keeps."""

@@ -106,7 +106,13 @@ def perform(
     if not notes:
         raise InputError(_no_notes(song, channel))
     voices = voices_for(rules)
-    play_keys(voices, song, mine)
+    if song.seats is None or len(song.seats.sounding) != rules.voices:
+        play_keys(voices, song, mine)
+    else:
+        early = np.arange(mine.size) < song.over
+        play_keys(voices, song, mine & early)
+        voices.take_seats(song.over - 1, song.seats)
+        play_keys(voices, song, mine & ~early)
     bend = Bend(wheel_of(song, mine), bend_range_of(song, mine, bend_semitones))
     made = {number: controller_of(song, mine, number) for number in controllers}
     count = len(voices.tracks)
@@ -160,6 +166,16 @@ def play_keys(voices: Voices, song: Song, mine: NDArray[np.bool_]) -> None:
             release(stamp, first)
         else:
             obey(voices, stamp, first, second)
+
+
+def heed(voices: Voices, stamp: int, kind: int, first: int, second: int) -> None:
+    """Let voices take a message of a channel; kind : its status without the channel."""
+    if kind == 0x90 and second:
+        voices.press(stamp, first, second)
+    elif kind in (0x80, 0x90):
+        voices.release(stamp, first)
+    elif kind == 0xB0:
+        obey(voices, stamp, first, second)
 
 
 def obey(voices: Voices, stamp: int, controller: int, value: int) -> None:

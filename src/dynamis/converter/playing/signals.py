@@ -29,7 +29,7 @@ def gate_steps(track: VoiceTrack, seconds: FloatArray, level: Level, gap_seconds
     marks, struck = track.gates, track.velocities.stamps
     ups = marks.values > 0
     when, volts = seconds[marks.stamps], np.where(ups, level.high, level.low)
-    if gap_seconds > 0.0 and struck.size:
+    if gap_seconds > 0.0 and when.size:
         again = seconds[struck]
         index = np.searchsorted(when, again, side="left") - 1
         again = again[(index >= 0) & ups[np.maximum(index, 0)]]

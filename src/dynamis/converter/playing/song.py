@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from dynamis.converter.playing.following import Beat
+from dynamis.converter.playing.voices import Seats
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
@@ -55,7 +56,8 @@ class Song:
 
     ticks, statuses, firsts, seconds_bytes, tracks : (N,) the tick, the status, the two bytes behind it (0 where there
     is none), and the track, from 1.  end_tick : of the last event of any kind.  names : of the tracks.
-    beats : of a sender's clock, where one was followed.
+    beats : of a sender's clock, where one was followed.  over : so many messages stand for what came before; seats :
+    how that left the voices, where somebody has followed it.
     """
 
     form: int
@@ -68,6 +70,8 @@ class Song:
     end_tick: int
     names: tuple[str, ...] = ()
     beats: tuple[Beat, ...] = ()
+    over: int = 0
+    seats: Seats | None = None
 
     @property
     def seconds(self) -> FloatArray:

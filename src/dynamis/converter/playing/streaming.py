@@ -33,7 +33,7 @@ from dynamis.converter.playing.mpe import (
     members_of,
     rules_of_members,
 )
-from dynamis.converter.playing.performance import RESET_TO, obey
+from dynamis.converter.playing.performance import RESET_TO, heed, obey
 from dynamis.converter.playing.rendering import ConverterSetting, clock_name
 from dynamis.converter.playing.song import Song
 from dynamis.converter.playing.voices import MOST_VOICES, UP, Voices, VoiceTrack, voices_for
@@ -134,9 +134,12 @@ class LiveConverter:
         """All messages of a song, and the clock of its sender."""
         beats = list(song.beats)
         columns = (song.seconds, song.statuses, song.first_bytes, song.second_bytes)
-        for seconds, *row in zip(*(column.tolist() for column in columns), strict=True):
+        seats = song.seats if len(self._parts) == 1 else None  # members of a zone stand each for itself
+        for stamp, (seconds, *row) in enumerate(zip(*(column.tolist() for column in columns), strict=True)):
             while beats and beats[0].seconds <= seconds:
                 self._beat(beats.pop(0))
+            if seats is not None and stamp == song.over:
+                self._parts[0].take_seats(0, seats)
             self.take(seconds, *row)
         for beat in beats:
             self._beat(beat)
@@ -186,16 +189,8 @@ class LiveConverter:
             elif channel in where.members:
                 self._of_member(where.members.index(channel), kind, first, second)
         elif setting.channel in (None, channel):
-            self._keys(self._parts[0], kind, first, second)
+            heed(self._parts[0], 0, kind, first, second)
             self._of_all(kind, first, second)
-
-    def _keys(self, part: Voices, kind: int, first: int, second: int) -> None:
-        if kind == 0x90 and second:
-            part.press(0, first, second)
-        elif kind in (0x80, 0x90):
-            part.release(0, first)
-        elif kind == 0xB0:
-            obey(part, 0, first, second)
 
     def _of_all(self, kind: int, first: int, second: int) -> None:
         """The wheel and the controllers that all voices have together."""
@@ -230,7 +225,7 @@ class LiveConverter:
             self._move_pitches()
         if place >= len(self._parts):
             return
-        self._keys(self._parts[place], kind, first, second)
+        heed(self._parts[place], 0, kind, first, second)
         ending, level, reset = self.jacks.endings[place], self.setting.modulation, kind == 0xB0 and first == RESET
         if kind == 0xE0 or reset:
             self._own_wheels[place].stands = CENTRE if reset else first | second << 7

@@ -8,7 +8,7 @@ Source: MIDI 1.0, controllers 64 and 120 to 127; the choice among held keys is c
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from enum import IntEnum
 from typing import Final, Literal
@@ -101,6 +101,19 @@ class VoiceRules:
     fires_on: FiresOn = "every-press"
 
 
+@dataclass(frozen=True)
+class Seats:
+    """How voices stand: keys, in the order pressed, whether each is down itself; the pedal; what each voice sounds,
+    sounded last, and was struck with last (None for never); which was taken last."""
+
+    keys: dict[int, bool]
+    pedal: bool
+    sounding: tuple[int | None, ...]
+    last_notes: tuple[int | None, ...]
+    velocities: tuple[int | None, ...]
+    turn: int
+
+
 class Voices:
     """The keys that are down or held by the pedal, and the voices that sound some of them."""
 
@@ -159,6 +172,28 @@ class Voices:
         if self.keys:
             self.keys = {}
             self._settle(stamp, Why.SILENCE, None)
+
+    # -- how they stand ------------------------------------------------------------------------------
+
+    def seats(self, velocities: Sequence[int | None]) -> Seats:
+        """velocities : with which each voice was struck last."""
+        keys, sounding, last = dict(self.keys), tuple(self.sounding), tuple(self._last_note)
+        return Seats(keys, self.pedal, sounding, last, tuple(velocities), self._turn)
+
+    def take_seats(self, stamp: int, seats: Seats) -> None:
+        """Stand as others did; each voice goes to where it has to be.  seats : of as many voices."""
+        packed = stamp << _SHIFT
+        for track, had, note, last, velocity in zip(
+            self.tracks, self.sounding, seats.sounding, seats.last_notes, seats.velocities, strict=True
+        ):
+            if last is not None:
+                track.sound(packed | last)
+            if velocity is not None:
+                track.strike(packed | velocity)
+            if (had is None) != (note is None):
+                track.gate(packed | (Why.RELEASE if note is None else UP | _PRESS))
+        self.keys, self.pedal = dict(seats.keys), seats.pedal
+        self.sounding, self._last_note, self._turn = list(seats.sounding), list(seats.last_notes), seats.turn
 
     # -- who sounds ----------------------------------------------------------------------------------
 

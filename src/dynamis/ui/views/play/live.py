@@ -89,10 +89,10 @@ class Live:
         channel = self._keys.of(note, down, self._setting)
         self._came(time.monotonic(), note_on(channel, note, _VELOCITY) if down else note_off(channel, note))
 
-    def recent(self) -> Song:
-        """What has come of late, and what all before has led to."""
-        now = self.now()
-        return self.song.recent(now, now - KEPT_SECONDS)
+    def recent(self, setting: ConverterSetting) -> Song:
+        """What has come of late, and what all before has led to, for a converter of that setting."""
+        now, rules = self.now(), None if setting.zone is not None else setting.rules
+        return self.song.recent(now, now - KEPT_SECONDS, setting.channel, rules)
 
     def change(self, setting: ConverterSetting, senders: Mapping[str, Sender]) -> None:
         """Another setting of the converter: what goes out is at once what the picture shows.
@@ -106,7 +106,7 @@ class Live:
             out = self._out
             try:
                 if out is not None:
-                    out.change(setting, self.recent(), senders)
+                    out.change(setting, self.recent(setting), senders)
                 return
             except InputError as error:
                 refused = error

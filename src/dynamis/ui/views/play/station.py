@@ -218,7 +218,8 @@ class PlayStation(Station):
             return
         now, changes = live.now(), live.song.changes
         try:
-            setting, song = self.settings.setting(), live.recent()
+            setting = self.settings.setting()
+            song = live.recent(setting)
             if not song.beats:  # nobody gives a tempo, so there is no clock to show
                 setting = replace(setting, clocks=(), transport=False)
             played = self._play_live(song, setting)
