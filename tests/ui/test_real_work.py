@@ -42,6 +42,7 @@ def put(window, kind: str, name: str) -> str:
 def joined(window, output: PortRef, sink: PortRef) -> None:
     window.station.choose(output, sink)
     press(window, Qt.Key.Key_J, CONTROL)
+    assert any(link.output == output and sink in link.inputs for link in window.session.bench.links)
     judged(window)
 
 
