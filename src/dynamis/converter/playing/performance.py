@@ -155,17 +155,9 @@ def play_keys(voices: Voices, song: Song, mine: NDArray[np.bool_]) -> None:
         (firsts == SUSTAIN) | (firsts == ALL_SOUND_OFF) | (firsts == RESET) | (firsts >= ALL_NOTES_OFF)
     )
     stamps = np.flatnonzero(mine & ((kinds == 0x80) | (kinds == 0x90) | modes))
-    press, release = voices.press, voices.release
-    # A note-on of velocity 0 ends a note.
-    kind = np.where((kinds[stamps] == 0x90) & (song.second_bytes[stamps] == 0), 0x80, kinds[stamps])
-    columns = (stamps, kind, firsts[stamps], song.second_bytes[stamps])
-    for stamp, what, first, second in zip(*(column.tolist() for column in columns), strict=True):
-        if what == 0x90:
-            press(stamp, first, second)
-        elif what == 0x80:
-            release(stamp, first)
-        else:
-            obey(voices, stamp, first, second)
+    columns = (stamps, kinds[stamps], firsts[stamps], song.second_bytes[stamps])
+    for stamp, kind, first, second in zip(*(column.tolist() for column in columns), strict=True):
+        heed(voices, stamp, kind, first, second)
 
 
 def heed(voices: Voices, stamp: int, kind: int, first: int, second: int) -> None:
