@@ -472,6 +472,11 @@ def test_what_is_played_live_goes_straight_out(play, lantern):
     choose(play.settings.channel, "lower")
 
     def first_two(dialog) -> None:
+        dialog.fill.click()
+        given = {name: box.currentData() for name, box in dialog.boxes.items() if box.currentData() is not None}
+        assert given == {f"{what}{k + 1}": 2 * k + n for k in range(8) for n, what in enumerate(("pitch", "gate"))}
+        for box in dialog.boxes.values():
+            box.setCurrentIndex(0)
         for name, channel in (("pitch1", 11), ("pitch2", 10)):
             choose(dialog.boxes[name], channel)
         dialog.ok.click()

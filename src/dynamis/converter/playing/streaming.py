@@ -8,7 +8,7 @@ is played: a song has the last that it names from its beginning.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from types import MappingProxyType
 
 import numpy as np
@@ -292,6 +292,13 @@ class LiveConverter:
 def signal_names(setting: ConverterSetting) -> list[str]:
     """What a live converter of a setting has jacks for."""
     return LiveConverter(setting, lambda name, when, volts: None).names
+
+
+def in_turn(names: Sequence[str], channels: int) -> dict[str, int]:
+    """A channel, from 0, for the pitch and the gate of each voice, one after the other as far as they go."""
+    endings = [name.removeprefix("pitch") for name in names if name.startswith("pitch")]
+    wanted = [f"{what}{ending}" for ending in endings for what in ("pitch", "gate") if f"{what}{ending}" in names]
+    return dict(zip(wanted[:channels], range(channels), strict=False))
 
 
 def notes_within(setting: ConverterSetting, limit_volts: float, sender: Sender | None = None) -> tuple[int, int] | None:

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
-from PySide6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QPushButton, QWidget
 
+from dynamis.converter.playing.streaming import in_turn
 from dynamis.errors import InputError
 from dynamis.notation.numbers import parse_quantity
 from dynamis.notation.style import Style
@@ -62,12 +63,22 @@ class OutDialog(FormDialog[OutChoice]):
         kind: Kind = self.kind.currentData()
         kept = self._kept.get(kind, OutChoice(kind))
         self.boxes = {}
+        if len(self._names.get(kind, ())) > len(self._offered[kind]) > 1:
+            self.fill = QPushButton("Fill in turn")
+            self.fill.setToolTip("The pitch and the gate of each voice, one channel after the other")
+            self.fill.clicked.connect(lambda _: self._fill(kind))
+            self.form.addRow("", self.fill)
         for name in self._names.get(kind, ()):
             box = choice(name, [(None, "not at all"), *enumerate(self._offered[kind])])
             box.setCurrentIndex(max(0, box.findData(kept.channels.get(name))))
             self.boxes[name] = box
             self.row(name, box)
         self._last_row(kept)
+
+    def _fill(self, kind: Kind) -> None:
+        channels = in_turn(self._names[kind], len(self._offered[kind]))
+        for name, box in self.boxes.items():
+            box.setCurrentIndex(max(0, box.findData(channels.get(name))))
 
     def _last_row(self, kept: OutChoice) -> None:
         """What else is asked of a kind."""
