@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from dynamis.bench.playing.lanes import listed_stamps, play
 from dynamis.control.stepped import Level
 from dynamis.converter.midi_stream import MidiMessage
 from dynamis.converter.playing import live as live_module
@@ -131,13 +132,16 @@ def test_a_window_carries_what_all_of_it_does(seed: int, monkeypatch: pytest.Mon
         alone = [k for k, (_, one) in enumerate(messages) if one.status < 0xF0 and one.data[0] not in kept]
         for k in rng.choice(alone, len(alone) // 2, replace=False):
             messages[k] = messages[k][0], MidiMessage(messages[k][1].status | 1, messages[k][1].data)
-    song, whole, end = LiveSong(), sung(messages), messages[-1][0] + 0.5
+    song, end = LiveSong(), messages[-1][0] + 0.5
+    all_of_it = render_song(sung(messages).song(end), setting)
+    monkeypatch.setattr(live_module, "_MOST_KEPT", 30)
     for k, (seconds, message) in enumerate(messages):
         song.add(seconds, message)
         if k % 40 == 39:
             song.recent(seconds, seconds - 1.0, setting.channel, setting.rules)
     made = song.recent(end, end - 1.0, setting.channel, setting.rules)
-    recent, all_of_it = render_song(made, setting), render_song(whole.song(end), setting)
+    recent = render_song(made, setting)
+    assert listed_stamps(play(made, setting, Style())).min() >= made.over > 0
     assert 20 <= made.ticks.size - made.over < 150
     # What an old press left stands at its end: its trigger is over, and a new pitch was there before.
     at = np.linspace(recent.message_seconds[made.over] + 0.11, end, 800)

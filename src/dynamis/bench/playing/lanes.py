@@ -206,5 +206,6 @@ def at_cursors(played: Played, first: float, second: float) -> list[AtCursors]:
 
 
 def listed_stamps(played: Played) -> NDArray[np.int64]:
-    """The messages of the converter's channel, in their order."""
-    return np.flatnonzero(_of_setting(played.song, played.setting))
+    """The messages of the converter's channel, in their order; not those that only stand for what came before."""
+    song = played.song
+    return song.over + np.flatnonzero(_of_setting(song, played.setting)[song.over :])

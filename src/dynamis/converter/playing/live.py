@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import threading
 from dataclasses import replace
-from itertools import islice
+from itertools import count, islice
 from typing import Final
 
 import numpy as np
@@ -179,6 +179,7 @@ class LiveSong:
         self._rows: list[Row] = []
         self._beats: list[Beat] = []
         self._over, self._beats_over = 0, 0  # so many of them count by what they led to only
+        self._stamps = count()  # of those, which come in the order in which things were moved
         self._channels = [_Channel() for _ in range(16)]
         self._follows: _Follows | None = None
         self._follower = Follower((), 1.0, lambda name, rise, fall: None, lambda name, when: None)
@@ -241,7 +242,7 @@ class LiveSong:
             folds = len(self._rows) - self._over > 2 * _RECENT
             while folds and len(self._rows) - self._over > _RECENT and self._rows[self._over][0] < since:
                 _, status, first, second = self._rows[self._over]
-                self._channels[status & 0x0F].take(self._over, status, first, second)
+                self._channels[status & 0x0F].take(next(self._stamps), status, first, second)
                 if self._follows is not None:
                     self._follows.take(status, first, second)
                 self._over += 1
