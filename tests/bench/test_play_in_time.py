@@ -182,6 +182,9 @@ def test_each_voice_leaves_by_outputs_of_its_own_and_one_by_what_was_chosen() ->
     ]
     single = arrive(made, b, {}, play(chord, setting_for(made, b, ConverterSetting()), Style()), Style())
     assert [*single.sources] == ["sent", "→ Gallery voice · pitch 2", "→ Gallery voice · gate"]
+    unknown = made.with_port(b, replace(made.port(b), law=None))
+    told = [one.text for one in arrive(unknown, CHANNEL_A, {}, played, Style()).findings]
+    assert "Workshop board · pitch B has no law yet: what it puts out is not drawn." in told
     other = made.with_port(b, replace(made.port(b), law="voct:scale=0.5,note=36,volts=0"))
     ends = notes_within(played.setting, 6.0, senders(made, CHANNEL_A, {}, played.setting)["pitch1"])
     assert ends == (34, 99)  # beyond, its codes end

@@ -175,8 +175,8 @@ def _foreign(bench: Bench, ref: PortRef, played: Played, signal: Signal) -> Play
     """Of an output whose law is not the one that is played by: nobody knows what it would put out."""
     if _follows(bench, ref, played.setting):
         return None
-    told = f"{bench.label(ref)} has another law than {signal.name} is played by: what it puts out is not drawn."
-    return PlayFinding("arrives", told, 1, None)
+    has = "no law yet" if bench.port(ref).law is None else f"another law than {signal.name} is played by"
+    return PlayFinding("arrives", f"{bench.label(ref)} has {has}: what it puts out is not drawn.", 1, None)
 
 
 def sender_of(bench: Bench, ref: PortRef, head: HeadRecord, setting: ConverterSetting) -> Sender | None:

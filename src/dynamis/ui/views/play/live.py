@@ -117,8 +117,9 @@ class Live:
         """Why nothing comes any more; what was held is let go then."""
         now, out = self.now(), self._out
         if self.song.look(now):
-            for channel in range(0 if out is None else CHANNELS):
-                out.take(now, MidiMessage(CONTROL_CHANGE | channel, bytes([ALL_SOUND_OFF, 0])))  # type: ignore[union-attr]
+            with self._coming:
+                for channel in range(0 if out is None else CHANNELS):
+                    out.take(now, MidiMessage(CONTROL_CHANGE | channel, bytes([ALL_SOUND_OFF, 0])))  # type: ignore[union-attr]
             return "Nothing has come for 300 ms from a sender that says so all the time: is the MIDI lead plugged in?"
         return "" if self._input is None else self._input.trouble
 
